@@ -1,0 +1,25 @@
+# Everything a fresh machine needs: `make demo` or `make test`. Python 3.11 or newer has to be there.
+PYTHON ?= python3
+BIN := .venv/bin
+DEMO ?= demo-workspace
+
+.PHONY: demo test lint clean
+
+.venv/installed: pyproject.toml
+	test -x $(BIN)/python || $(PYTHON) -m venv .venv
+	$(BIN)/python -m pip install --quiet --editable '.[dev]'
+	touch $@
+
+demo: .venv/installed
+	$(BIN)/kathodos demo $(DEMO) --fresh
+
+test: .venv/installed
+	$(BIN)/python -m unittest discover --start-directory tests --top-level-directory .
+
+lint: .venv/installed
+	$(BIN)/ruff check .
+	$(BIN)/ruff format --check .
+	$(BIN)/mypy
+
+clean:
+	rm -rf .venv $(DEMO)

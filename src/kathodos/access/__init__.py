@@ -1,0 +1,1 @@
+"""The heart: the catalogue compiled to arrays, and every question about reach answered from them. No I/O."""

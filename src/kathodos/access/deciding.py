@@ -1,0 +1,140 @@
+"""Who holds what at a moment, and how permits and denies combine (meaning of reach, "Deciding", steps 1, 2, 5-7).
+
+What applies is put in ranks, best first: the lowest tier for first-applicable, the deepest anchor for nearest, all in
+one rank otherwise. The first rank in which anything applies decides; within it permit or deny wins, by the way.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from kathodos.access.arrays import Bools, Ints, spread
+from kathodos.access.index import ANY_ACTION, Index, System
+from kathodos.access.tree import covered
+
+
+@dataclass(frozen=True)
+class Given:
+    """Permits and denies, one element each: where they apply or whose they are is told by whoever made them.
+
+    `action` is a number of the index's actions or ANY_ACTION; `rank` is lower for what decides first.
+    """
+
+    action: Ints
+    denies: Bools
+    rank: Ints
+
+    def bears_on(self, system: System, action: int) -> Bools:
+        """Which elements speak about the action at this position in the system's actions (step 5)."""
+        local = self.action - (system.actions[0] if len(system.actions) else 0)
+        is_any = self.action == ANY_ACTION
+        local = np.where(is_any, 0, local)
+        bears: Bools = is_any | np.where(self.denies, system.covers[action, local], system.covers[local, action])
+        return bears
+
+
+def rank_of(system: System, tier: Ints, anchor: Ints) -> Ints:
+    """The rank of permits and denies with these tiers and anchor depths (step 6)."""
+    if system.combining == "first-applicable":
+        return tier
+    return -anchor if system.combining == "nearest" else np.zeros_like(anchor)
+
+
+def permit_wins(system: System, permitted: Bools, denied: Bools) -> Bools:
+    """Where permit prevails among permits and denies of one rank (step 6)."""
+    return permitted & ~denied if system.combining in ("deny-overrides", "nearest") else permitted
+
+
+def is_live(index: Index, at: int) -> Bools:
+    """Which grants are live at a moment, in microseconds since 1970 (step 2)."""
+    return (index.grants.starts <= at) & (at < index.grants.ends)
+
+
+def counts_itself(index: Index, at: int) -> Bools:
+    """Which identities are principals of their own at a moment (step 1)."""
+    holders = index.holders
+    return holders.is_active & (holders.starts <= at) & (at < holders.ends)
+
+
+def entries_of(index: Index, asker: int, at: int) -> Ints:
+    """What an identity or an account counts through before groups: itself, its enabled accounts (step 1)."""
+    holders, people = index.holders, len(index.holders.identities)
+    if asker >= people:
+        return np.array([asker] if holders.is_enabled[asker - people] else [], dtype=np.int64)
+    accounts = holders.accounts_of[asker]
+    enabled = accounts[holders.is_enabled[accounts - people]]
+    return np.concatenate([[asker], enabled]).astype(np.int64) if counts_itself(index, at)[asker] else enabled
+
+
+def principals_of(index: Index, asker: int, at: int) -> Bools:
+    """All principals of an identity or an account at a moment, as a boolean vector over holders (step 1)."""
+    entries = entries_of(index, asker, at)
+    found = spread(index.holders.edges, entries, index.holders.size)
+    found[index.holders.everyone] = len(entries) > 0
+    return found
+
+
+def askers_with(index: Index, holding: Bools, at: int) -> Bools:
+    """Who has one of these holders among its principals, over identities and then accounts asked on their own."""
+    holders = index.holders
+    reached = spread(holders.members, holding.nonzero()[0], holders.size)
+    people, end = len(holders.identities), len(holders.identities) + len(holders.accounts)
+    is_all = bool(holding[holders.everyone])
+    accounts = (reached[people:end] | is_all) & holders.is_enabled
+    identities = (reached[:people] | is_all) & counts_itself(index, at)
+    owned = (holders.owner >= 0) & accounts
+    identities[holders.owner[owned]] = True
+    return np.concatenate([identities, accounts])
+
+
+def permitted_to(index: Index, system: System, grants: Ints) -> Bools:
+    """What the holder of exactly these live grants may do in a system, before gates: (actions, nodes of the system)."""
+    origin, rules = index.bundle_rules.of(index.grants.bundle[grants])
+    origin_of_rule, spans = index.rule_spans.of(rules)
+    at = grants[origin[origin_of_rule]]
+    line = index.rule_line[rules[origin_of_rule]]
+    order, first, end = index.spans.order[spans], index.spans.first[spans], index.spans.end[spans]
+    is_here = (system.root <= first) & (first < system.end)
+    rank = rank_of(system, index.grants.tier[at], index.spans.anchor[spans])
+    given = Given(
+        index.line_action[line][is_here], (index.grants.denies[at] | index.line_denies[line])[is_here], rank[is_here]
+    )
+    order, first, end = order[is_here], first[is_here] - system.root, end[is_here] - system.root
+    place = index.tree.place[system.root : system.end] - system.root
+    result = np.zeros((len(system.actions), system.end - system.root), dtype=bool)
+    for action in range(len(system.actions)):
+        bears = given.bears_on(system, action)
+        undecided = np.ones(result.shape[1], dtype=bool)
+        for rank_now in np.unique(given.rank[bears]):
+            now = bears & (given.rank == rank_now)
+            permits, denials = (
+                _held(order[which], first[which], end[which], place)
+                for which in (now & ~given.denies, now & given.denies)
+            )
+            result[action] |= undecided & permit_wins(system, permits, denials)
+            undecided &= ~(permits | denials)
+    return result
+
+
+def _held(order: Ints, first: Ints, end: Ints, place: Ints) -> Bools:
+    """Which nodes of a system lie in one of the spans, given relative to its root."""
+    of_tree, of_region = order == 0, order == 1
+    held = covered(first[of_tree], end[of_tree], len(place))
+    return held | covered(first[of_region], end[of_region], len(place))[place] if of_region.any() else held
+
+
+def passes_gates(index: Index, system: System, permitted: Bools) -> Bools:
+    """Which nodes of a system every gate lets through, given what is permitted (step 7)."""
+    passes = np.ones(permitted.shape[1], dtype=bool)
+    for kind, action in system.gates:
+        gated = gate_nodes(index, system, kind)
+        closed = gated[~permitted[action, gated - system.root]]
+        passes &= ~covered(closed + 1 - system.root, index.tree.end[closed] - system.root, len(passes))
+    return passes
+
+
+def gate_nodes(index: Index, system: System, kind: str) -> Ints:
+    """The nodes of a system that are of a gated type."""
+    return np.array([node for node in range(system.root, system.end) if index.types[node] == kind], dtype=np.int64)

@@ -1,0 +1,1 @@
+"""Records, addresses and patterns, filters, and the store that keeps them with their whole history."""

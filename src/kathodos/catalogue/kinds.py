@@ -1,0 +1,358 @@
+"""The kinds of record and their columns: declared once, used by the store, the gather, the lists and the engine."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import Enum
+
+
+class Form(Enum):
+    """What a cell may hold."""
+
+    TEXT = "text"
+    NAME = "a name"
+    CHOICE = "a choice"
+    YES_NO = "yes or no"
+    NUMBER = "a whole number"
+    MOMENT = "a date or a time"
+    LIST = "a list separated by ;"
+    FILTER = "a filter"
+    ADDRESS = "a resource address"
+    ADDRESSES = "resource addresses separated by ;"
+    PATTERN = "a resource pattern"
+    PATTERNS = "resource patterns separated by ;"
+    GATES = "type=action pairs separated by ;"
+    REFERENCE = "a reference"
+    HOLDER = "a holder"
+    GIVES = "role:.. or ACTION PATTERN"
+    SCOPE = "an address, a pattern or area:.."
+
+
+@dataclass(frozen=True)
+class Column:
+    """One column. A reference that `must_exist` sets the row aside where it points at nothing; others are noted."""
+
+    name: str
+    form: Form = Form.TEXT
+    required: bool = False
+    default: str | int | None = None
+    choices: tuple[str, ...] = ()
+    refers: tuple[str, ...] = ()
+    must_exist: bool = False
+
+    @property
+    def is_number(self) -> bool:
+        return self.form in (Form.NUMBER, Form.YES_NO)
+
+
+@dataclass(frozen=True)
+class Kind:
+    """One kind of record: the name of its table and file, its columns and the columns that identify a record."""
+
+    name: str
+    one: str
+    columns: tuple[Column, ...]
+    key: tuple[str, ...]
+    open_ended: bool = False  # unknown columns become attributes
+    bears_id: bool = False  # an absent key is derived from the content
+    a_log: bool = False  # what a source no longer lists has still happened
+
+    def column(self, name: str) -> Column:
+        return next(column for column in self.columns if column.name == name)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        return tuple(column.name for column in self.columns) + (("attributes",) if self.open_ended else ())
+
+
+COMBINING = ("deny-overrides", "permit-overrides", "first-applicable", "nearest")
+_SYSTEM = Column("system", Form.REFERENCE, required=True, refers=("systems",), must_exist=True)
+_OWNER = Column("owner", Form.REFERENCE, refers=("identities",))
+_TITLE = Column("title")
+_EFFECT = Column("effect", Form.CHOICE, default="permit", choices=("permit", "deny"))
+_HOLDERS = ("identities", "accounts", "groups")
+
+# In the order in which one may point at another.
+SYSTEMS = Kind(
+    "systems",
+    "system",
+    (
+        Column("system", Form.NAME, required=True),
+        _TITLE,
+        _OWNER,
+        Column("combining", Form.CHOICE, default=COMBINING[0], choices=COMBINING),
+        Column("inherit", Form.YES_NO, default=1),
+        Column("gates", Form.GATES),
+    ),
+    ("system",),
+)
+IDENTITIES = Kind(
+    "identities",
+    "identity",
+    (
+        Column("id", Form.NAME, required=True),
+        Column("name"),
+        Column("kind", Form.CHOICE, default="person", choices=("person", "service", "agent")),
+        Column("status", Form.CHOICE, default="active", choices=("invited", "active", "suspended", "left")),
+        Column("email"),
+        Column("department"),
+        Column("title"),
+        Column("manager", Form.REFERENCE, refers=("identities",)),
+        Column("location"),
+        Column("employment"),
+        Column("starts", Form.MOMENT),
+        Column("ends", Form.MOMENT),
+        Column("sponsor", Form.REFERENCE, refers=("identities",)),
+    ),
+    ("id",),
+    open_ended=True,
+)
+ACCOUNTS = Kind(
+    "accounts",
+    "account",
+    (
+        _SYSTEM,
+        Column("login", Form.NAME, required=True),
+        Column("identity", Form.REFERENCE, refers=("identities",)),
+        Column("status", Form.CHOICE, default="enabled", choices=("enabled", "disabled")),
+        Column("last_login", Form.MOMENT),
+        Column("privileged", Form.YES_NO, default=0),
+    ),
+    ("system", "login"),
+    open_ended=True,
+)
+GROUPS = Kind(
+    "groups",
+    "group",
+    (_SYSTEM, Column("group", Form.NAME, required=True), _TITLE, _OWNER, Column("filter", Form.FILTER)),
+    ("system", "group"),
+)
+MEMBERS = Kind(
+    "members",
+    "membership",
+    (
+        _SYSTEM,
+        Column("group", Form.REFERENCE, required=True, refers=("groups",), must_exist=True),
+        Column("member", Form.HOLDER, required=True, refers=_HOLDERS, must_exist=True),
+    ),
+    ("system", "group", "member"),
+)
+ROLES = Kind(
+    "roles",
+    "role",
+    (
+        _SYSTEM,
+        Column("role", Form.NAME, required=True),
+        _TITLE,
+        _OWNER,
+        Column("active", Form.YES_NO, default=1),
+    ),
+    ("system", "role"),
+)
+ROLE_JUNIORS = Kind(
+    "role_juniors",
+    "junior role",
+    (
+        _SYSTEM,
+        Column("role", Form.REFERENCE, required=True, refers=("roles",), must_exist=True),
+        Column("junior", Form.REFERENCE, required=True, refers=("roles",), must_exist=True),
+    ),
+    ("system", "role", "junior"),
+)
+ACTIONS = Kind(
+    "actions",
+    "action",
+    (
+        _SYSTEM,
+        Column("action", Form.NAME, required=True),
+        Column("kind", Form.CHOICE, choices=("read", "write", "export", "approve", "administer")),
+        Column("implies", Form.LIST),
+    ),
+    ("system", "action"),
+)
+ROLE_PERMISSIONS = Kind(
+    "role_permissions",
+    "role permission",
+    (
+        _SYSTEM,
+        Column("role", Form.REFERENCE, required=True, refers=("roles",), must_exist=True),
+        Column("action", Form.NAME, required=True),
+        Column("resource", Form.PATTERN, required=True),
+        _EFFECT,
+    ),
+    ("system", "role", "action", "resource", "effect"),
+)
+RESOURCES = Kind(
+    "resources",
+    "resource",
+    (
+        Column("resource", Form.ADDRESS, required=True),
+        Column("type"),
+        _TITLE,
+        _OWNER,
+        Column("sensitivity", Form.NUMBER),
+        Column("detached", Form.YES_NO, default=0),
+        Column("tags", Form.LIST),
+        Column("refers", Form.ADDRESSES),
+    ),
+    ("resource",),
+    open_ended=True,
+)
+AREAS = Kind(
+    "areas",
+    "area",
+    (
+        Column("area", Form.NAME, required=True),
+        Column("resources", Form.PATTERNS, required=True),
+        Column("except", Form.PATTERNS),
+        Column("filter", Form.FILTER),
+    ),
+    ("area",),
+)
+GRANTS = Kind(
+    "grants",
+    "grant",
+    (
+        Column("grant", Form.NAME),
+        Column("holder", Form.HOLDER, required=True, refers=(*_HOLDERS, "everyone"), must_exist=True),
+        Column("gives", Form.GIVES, required=True, must_exist=True),
+        Column("on", Form.SCOPE, must_exist=True),
+        _EFFECT,
+        Column("tier", Form.NUMBER, default=0),
+        Column("from", Form.MOMENT),
+        Column("until", Form.MOMENT),
+        Column("given_by"),
+        Column("given_at", Form.MOMENT),
+        Column("reason"),
+        Column("last_used", Form.MOMENT),
+    ),
+    ("grant",),
+    bears_id=True,
+)
+MANDATES = Kind(
+    "mandates",
+    "mandate",
+    (
+        Column("holder", Form.HOLDER, required=True, refers=_HOLDERS, must_exist=True),
+        Column("roles", Form.LIST, required=True),
+        Column("area", Form.REFERENCE, refers=("areas",), must_exist=True),
+        Column("for", Form.FILTER),
+        Column("may", Form.LIST, default="give;take"),
+    ),
+    ("holder", "roles", "area", "for", "may"),
+)
+ACTIVITY = Kind(
+    "activity",
+    "activity",
+    (
+        Column("time", Form.MOMENT, required=True),
+        Column("account", Form.REFERENCE, refers=("accounts",)),
+        Column("identity", Form.REFERENCE, refers=("identities",)),
+        Column("action", Form.NAME, required=True),
+        Column("resource", Form.ADDRESS, required=True),
+        Column("record"),
+        Column("count", Form.NUMBER, default=1),
+    ),
+    ("time", "account", "identity", "action", "resource", "record"),
+    a_log=True,
+)
+
+GATHERED = (
+    SYSTEMS,
+    IDENTITIES,
+    ACCOUNTS,
+    GROUPS,
+    MEMBERS,
+    ROLES,
+    ROLE_JUNIORS,
+    ACTIONS,
+    ROLE_PERMISSIONS,
+    RESOURCES,
+    AREAS,
+    GRANTS,
+    MANDATES,
+    ACTIVITY,
+)
+
+# What Kathodos itself keeps beside the gathered records.
+PROBLEMS = Kind(
+    "problems",
+    "problem",
+    (
+        Column("file"),
+        Column("line", Form.NUMBER),
+        Column("column"),
+        Column("value"),
+        Column("reason"),
+        Column("remedy"),
+        Column("outcome"),
+    ),
+    ("file", "line", "column", "reason"),
+)
+BASELINES = Kind(
+    "baselines",
+    "baseline",
+    (Column("baseline", Form.NAME), Column("entry", Form.NUMBER), Column("marked_at"), Column("reason")),
+    ("baseline",),
+)
+REVIEWS = Kind(
+    "reviews",
+    "review",
+    (
+        Column("review", Form.NAME),
+        Column("selects", Form.FILTER),
+        Column("opened_at"),
+        Column("opened_by"),
+        Column("due", Form.MOMENT),
+        Column("state"),
+        Column("signed_at"),
+        Column("signed_by"),
+    ),
+    ("review",),
+)
+REVIEW_LINES = Kind(
+    "review_lines",
+    "review line",
+    (
+        Column("review", Form.NAME),
+        Column("line", Form.NUMBER),
+        Column("identity", Form.REFERENCE, refers=("identities",)),
+        Column("reviewer"),
+        Column("item"),
+        Column("evidence"),
+    ),
+    ("review", "line"),
+)
+DECISIONS = Kind(
+    "decisions",
+    "decision",
+    (
+        Column("review", Form.NAME),
+        Column("line", Form.NUMBER),
+        Column("decision", Form.CHOICE, choices=("certify", "revoke")),
+        Column("decided_by"),
+        Column("decided_at"),
+        Column("reason"),
+        Column("signed", Form.YES_NO, default=0),
+    ),
+    ("review", "line"),
+)
+
+KINDS = (*GATHERED, PROBLEMS, BASELINES, REVIEWS, REVIEW_LINES, DECISIONS)
+BY_NAME = {kind.name: kind for kind in KINDS}
+
+
+def split_list(text: str | None) -> list[str]:
+    """The parts of a kept list; an absent one has none."""
+    return text.split(";") if text else []
+
+
+def split_gates(text: str | None) -> dict[str, str]:
+    """Gated type to gating action of a kept `gates` cell."""
+    return dict(gate.split("=", 1) for gate in split_list(text))
+
+
+def split_gives(gives: str) -> tuple[str, str]:
+    """`role:..` as ("", role) or `ACTION PATTERN` as (action, pattern)."""
+    action, _, pattern = gives.partition(" ")
+    return (action, pattern) if pattern else ("", gives)

@@ -1,0 +1,85 @@
+"""Which rows a filter selects: the filter's attributes looked up in a kind's columns and in the further attributes."""
+
+from __future__ import annotations
+
+import difflib
+import json
+from collections.abc import Sequence
+from typing import Any
+
+from kathodos.catalogue.filters import FilterError, Mask, Node, parse_filter
+from kathodos.catalogue.kinds import Form, Kind, split_list
+from kathodos.catalogue.store import Rows
+from kathodos.errors import CallError
+
+_LISTS = (Form.LIST, Form.ADDRESSES, Form.PATTERNS, Form.GATES)
+
+
+class Attributes:
+    """The values that filters, lists and evidence see: columns as they are meant, lists split, attributes unpacked."""
+
+    def __init__(self, rows: Rows) -> None:
+        self.rows = rows
+        self._columns = {name.lower(): name for name in rows.kind.names if name != "attributes"}
+        self._unpacked: list[dict[str, Any]] | None = None
+
+    def column(self, name: str) -> list[Any]:
+        """The values of an attribute, in the order of the rows; all None where no row has it."""
+        lower = name.lower()
+        if lower in self._columns:
+            column = self.rows.kind.column(self._columns[lower])
+            values = self.rows[column.name]
+            if column.form is Form.YES_NO:
+                return [None if value is None else ("false", "true")[value] for value in values]
+            return [split_list(value) for value in values] if column.form in _LISTS else values
+        return [attributes.get(lower) for attributes in self._further()]
+
+    def known(self) -> set[str]:
+        """The names of all attributes, in lower case."""
+        return set(self._columns).union(*self._further())
+
+    def _further(self) -> list[dict[str, Any]]:
+        if self._unpacked is None:
+            texts = self.rows["attributes"] if self.rows.kind.open_ended else [None] * len(self.rows)
+            read = {text: _lowered(text) for text in set(texts)}
+            self._unpacked = [read[text] for text in texts]
+        return self._unpacked
+
+
+def _lowered(text: str | None) -> dict[str, Any]:
+    return {name.lower(): value for name, value in json.loads(text).items()} if text else {}
+
+
+def selected(rows: Rows, node: Node) -> Mask:
+    """Which of the rows the filter selects, as a boolean vector over them."""
+    return node.mask(Attributes(rows).column, len(rows))
+
+
+def selected_by(rows: Rows, text: str) -> Mask:
+    """Which of the rows a filter given by a user selects. Raises CallError where it does not parse or names nothing."""
+    try:
+        node = parse_filter(text)
+    except FilterError as error:
+        raise CallError(f"The filter does not parse: {error}.", 'Write it as in: department eq "Pilotage"') from None
+    attributes = Attributes(rows)
+    known = attributes.known()
+    for name in sorted(node.attributes()):
+        if name.lower() not in known:
+            raise CallError(f"No {rows.kind.one} has an attribute {name!r}.", nearest(name, sorted(known)))
+    return node.mask(attributes.column, len(rows))
+
+
+def nearest(name: str, known: Sequence[str]) -> str:
+    """A sentence with the known names that are nearest to one that is not known."""
+    close = difflib.get_close_matches(name, known, n=3, cutoff=0.5) or sorted(known)[:3]
+    return f"Nearest: {', '.join(close)}." if close else "There are none."
+
+
+def with_blank(rows: Rows) -> Rows:
+    """The rows and behind them one in which every column is absent."""
+    return Rows(rows.kind, [*rows.ids, 0], {name: [*values, None] for name, values in rows.columns.items()})
+
+
+def one_per_key(kind: Kind, rows: Rows) -> dict[tuple[Any, ...], int]:
+    """Position of each record in the rows, by its key."""
+    return {key: at for at, key in enumerate(rows.keys())}

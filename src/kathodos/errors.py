@@ -1,0 +1,24 @@
+"""What can go wrong, as exceptions that say what, where and what to do; the command line turns them into a status."""
+
+from __future__ import annotations
+
+
+class KathodosError(Exception):
+    """Something the user can act on. `status` is the exit status of the command."""
+
+    status = 3
+
+    def __init__(self, what: str, remedy: str = "") -> None:
+        super().__init__(what if not remedy else f"{what}\n{remedy}")
+        self.what = what
+        self.remedy = remedy
+
+
+class CallError(KathodosError):
+    """The call itself is wrong: an unknown name, a filter that does not parse, a decision that is not allowed."""
+
+    status = 2
+
+
+class DataError(KathodosError):
+    """The data, the store or a system is wrong: a broken file, a locked store, a missing key."""

@@ -1,0 +1,1 @@
+"""The audit trail: entries, the Merkle tree over them, signed heads, verification."""

@@ -1,0 +1,129 @@
+"""The signing key, kept outside the store, and the heads it has signed (Ed25519, RFC 8032)."""
+
+from __future__ import annotations
+
+import json
+import os
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kathodos.errors import DataError
+
+if TYPE_CHECKING:
+    from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
+
+KEY, PUBLIC, WITNESS = "ledger.key", "ledger.pub", "ledger.heads"
+
+
+@dataclass(frozen=True)
+class Head:
+    """A signed statement: at `time` the tree over the first `size` entries had this root."""
+
+    size: int
+    time: str
+    root: bytes
+    signature: bytes = b""
+
+    def statement(self) -> bytes:
+        """What is signed, in the canonical form of RFC 8785."""
+        import rfc8785
+
+        return rfc8785.dumps({"root": self.root.hex(), "size": self.size, "time": self.time})
+
+    def line(self) -> str:
+        """The head as one line of JSON, for an auditor to keep."""
+        record = {"root": self.root.hex(), "signature": self.signature.hex(), "size": self.size, "time": self.time}
+        return json.dumps(record)
+
+
+def read_head(line: str) -> Head:
+    """The head that `line` holds. Raises ValueError where it holds none."""
+    try:
+        read = json.loads(line)
+        root, signature = bytes.fromhex(read["root"]), bytes.fromhex(read["signature"])
+        return Head(int(read["size"]), str(read["time"]), root, signature)
+    except (KeyError, TypeError) as error:
+        raise ValueError("not a signed head") from error
+
+
+class Keys:
+    """The key files of a workspace's folder."""
+
+    def __init__(self, folder: Path) -> None:
+        self.private_file = folder / KEY
+        self.public_file = folder / PUBLIC
+        self.witness_file = folder / WITNESS
+
+    def create(self) -> None:
+        """Makes a new key that only its owner may read, and its public half for auditors."""
+        from cryptography.hazmat.primitives import serialization as form
+        from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
+        key = Ed25519PrivateKey.generate()
+        private = key.private_bytes(form.Encoding.PEM, form.PrivateFormat.PKCS8, form.NoEncryption())
+        public = key.public_key().public_bytes(form.Encoding.PEM, form.PublicFormat.SubjectPublicKeyInfo)
+        with os.fdopen(os.open(self.private_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
+            file.write(private)
+        self.public_file.write_bytes(public)
+
+    def private(self) -> Ed25519PrivateKey:
+        from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+        from cryptography.hazmat.primitives.serialization import load_pem_private_key
+
+        try:
+            key = load_pem_private_key(self.private_file.read_bytes(), None)
+        except (OSError, ValueError, TypeError) as error:
+            raise DataError(
+                f"The signing key {self.private_file} cannot be read ({_brief(error)}).",
+                "Nothing was changed. Put the key back from its copy; without it no change can be signed.",
+            ) from error
+        if not isinstance(key, Ed25519PrivateKey):
+            raise DataError(f"{self.private_file} is no Ed25519 key.", "Put the right key back from its copy.")
+        return key
+
+    def public(self) -> Ed25519PublicKey:
+        from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
+        from cryptography.hazmat.primitives.serialization import load_pem_public_key
+
+        try:
+            key = load_pem_public_key(self.public_file.read_bytes())
+        except (OSError, ValueError) as error:
+            raise DataError(
+                f"The public key {self.public_file} cannot be read ({_brief(error)}).",
+                "Put it back from its copy; an auditor who kept one has the same key.",
+            ) from error
+        if not isinstance(key, Ed25519PublicKey):
+            raise DataError(f"{self.public_file} is no Ed25519 key.", "Put the right key back from its copy.")
+        return key
+
+    def witness(self, head: Head) -> None:
+        """Notes a signed head outside the store, in one append, so that a shortened ledger is noticed."""
+        with self.witness_file.open("ab") as file:
+            file.write(head.line().encode() + b"\n")
+
+    def witnessed(self) -> list[Head]:
+        """The heads noted outside the store. What a crash cut short is passed over, also where a line follows on it."""
+        heads = []
+        if self.witness_file.exists():
+            for line in self.witness_file.read_text(encoding="utf-8", errors="replace").splitlines():
+                try:
+                    heads.append(read_head(line[max(line.rfind("{"), 0) :]))
+                except ValueError:
+                    continue
+        return heads
+
+
+def is_signed(head: Head, key: Ed25519PublicKey) -> bool:
+    """Whether `key` signed `head`."""
+    from cryptography.exceptions import InvalidSignature
+
+    try:
+        key.verify(head.signature, head.statement())
+    except InvalidSignature:
+        return False
+    return True
+
+
+def _brief(error: Exception) -> str:
+    return str(getattr(error, "strerror", None) or "it is not in PEM form")

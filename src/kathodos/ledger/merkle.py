@@ -1,0 +1,55 @@
+"""The Merkle tree of RFC 9162, section 2.1, over leaf hashes, grown one leaf at a time."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Callable, Iterator, Sequence
+
+Lookup = Callable[[int, int], bytes]
+
+
+def leaf_hash(data: bytes) -> bytes:
+    """The hash of one entry (2.1.1)."""
+    return hashlib.sha256(b"\x00" + data).digest()
+
+
+def node_hash(left: bytes, right: bytes) -> bytes:
+    """The hash of an inner node (2.1.1)."""
+    return hashlib.sha256(b"\x01" + left + right).digest()
+
+
+def grown(size: int, leaf: bytes, node: Lookup) -> Iterator[tuple[int, int, bytes]]:
+    """The nodes (level, position, hash) that become complete when `leaf` is put behind `size` leaves.
+
+    `node` looks up complete nodes already kept; position p at level l covers leaves [p * 2**l, (p + 1) * 2**l).
+    """
+    level, position, value = 0, size, leaf
+    yield level, position, value
+    while position % 2 == 1:
+        value = node_hash(node(level, position - 1), value)
+        level, position = level + 1, position // 2
+        yield level, position, value
+
+
+def root(size: int, node: Lookup) -> bytes:
+    """The tree's hash over its first `size` leaves (2.1.1), from complete nodes."""
+    if size == 0:
+        return hashlib.sha256(b"").digest()
+    value: bytes | None = None
+    level, rest = 0, size
+    while rest:
+        if rest % 2 == 1:
+            peak = node(level, rest - 1)
+            value = peak if value is None else node_hash(peak, value)
+        level, rest = level + 1, rest // 2
+    assert value is not None
+    return value
+
+
+def root_of(leaves: Sequence[bytes]) -> bytes:
+    """The tree's hash over `leaves`, computed anew by the recursive definition (2.1.1) without recursing."""
+    nodes: dict[tuple[int, int], bytes] = {}
+    for size, leaf in enumerate(leaves):
+        for level, position, value in grown(size, leaf, lambda level, position: nodes[level, position]):
+            nodes[level, position] = value
+    return root(len(leaves), lambda level, position: nodes[level, position])

@@ -1,0 +1,334 @@
+"""Cells into values: every cell read, every reference resolved, bad rows set aside with a reason and a remedy."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import json
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+
+from kathodos.catalogue import kinds
+from kathodos.catalogue.addresses import parse_address, parse_pattern
+from kathodos.catalogue.filters import FilterError, parse_filter
+from kathodos.catalogue.kinds import Column, Form, Kind
+from kathodos.catalogue.moments import end_moment, first_moment, normal_moment
+from kathodos.catalogue.selecting import nearest
+from kathodos.systems.tables import Problem, Table
+
+Scalar = str | int | None
+_YES, _NO = {"true", "yes", "1", "y"}, {"false", "no", "0", "n"}
+_ONE_OF = {"identities": "identity", "accounts": "account", "groups": "group", "roles": "role", "areas": "area"}
+_LARGEST = 2**53
+
+
+class Names:
+    """What there is to point at: by kind the names in use, and by bare name every reference that bears it."""
+
+    def __init__(self) -> None:
+        self.of: dict[str, set[str]] = {kind.name: set() for kind in kinds.GATHERED}
+        self._bare: dict[str, dict[str, list[str]]] = {}
+        self._aside: dict[str, dict[str, str]] = {kind.name: {} for kind in kinds.GATHERED}
+
+    def add(self, kind: Kind, keys: Iterable[tuple[Scalar, ...]]) -> None:
+        """Notes records of a kind by their keys."""
+        names = self.of[kind.name]
+        bare = self._bare.setdefault(kind.name, {})
+        for key in keys:
+            name = "/".join(map(str, key))
+            if name not in names:
+                names.add(name)
+                if len(key) > 1:
+                    bare.setdefault(str(key[-1]), []).append(name)
+
+    def set_aside(self, kind: Kind, key: tuple[Scalar, ...], where: str) -> None:
+        """Notes that a record is not there because its row was set aside."""
+        name = "/".join(map(str, key))
+        self.of[kind.name].discard(name)
+        self._aside[kind.name][name] = where
+
+    def resolve(self, text: str, among: Iterable[str], system: str | None = None) -> str:
+        """The full reference, as in `group:directory/pilots`, that `text` means. Raises ValueError with a remedy."""
+        if text == "everyone" and "everyone" in among:
+            return text
+        found: list[str] = []
+        prefix, _, rest = text.partition(":")
+        named = [kind for kind in among if kind in _ONE_OF]
+        for kind in named:
+            name = rest if prefix == _ONE_OF[kind] else text
+            if system and f"{system}/{name}" in self.of[kind]:
+                return f"{_ONE_OF[kind]}:{system}/{name}"
+            if name in self.of[kind]:
+                found.append(f"{_ONE_OF[kind]}:{name}")
+            elif prefix != _ONE_OF[kind]:
+                found += [f"{_ONE_OF[kind]}:{full}" for full in self._bare.get(kind, {}).get(name, ())]
+        if len(found) == 1:
+            return found[0]
+        if found:
+            raise ValueError(f"{text} may be {' or '.join(found)}|write one of them in full")
+        for kind in named:
+            where = self._aside[kind].get(text.removeprefix(f"{_ONE_OF[kind]}:"))
+            if where:
+                raise ValueError(f"{text} is not there: its own row was set aside|mend {where} first")
+        close = nearest(text.split(":", 1)[-1], [name for kind in named for name in self.of[kind]][:5000])
+        what = " or ".join(_ONE_OF[kind] for kind in named)
+        raise ValueError(f"there is no {what} {text}|{close}")
+
+
+@dataclass
+class Checked:
+    """The good rows of one table by key, the line each is from, and the keys of rows that were set aside."""
+
+    kind: Kind
+    rows: dict[tuple[Scalar, ...], tuple[Scalar, ...]] = field(default_factory=dict)
+    lines: dict[tuple[Scalar, ...], int] = field(default_factory=dict)
+    aside: set[tuple[Scalar, ...]] = field(default_factory=set)
+    problems: list[Problem] = field(default_factory=list)
+
+
+def check_table(table: Table, names: Names) -> Checked:
+    """Reads every cell of a table. Rows that point at nothing are set aside where the reference must exist."""
+    checker = _Checker(table, names)
+    columns = [checker.column(column) for column in table.kind.columns]
+    if table.kind.open_ended:
+        columns.append(checker.attributes())
+    return checker.keyed(list(zip(*columns, strict=True)))
+
+
+class _Checker:
+    def __init__(self, table: Table, names: Names) -> None:
+        self.table = table
+        self.kind = table.kind
+        self.names = names
+        self.result = Checked(self.kind)
+        self.bad: set[int] = set()
+        self.systems = table.cells.get("system", [None] * len(table.lines))
+
+    def column(self, column: Column) -> list[Scalar]:
+        """The values of one column; each distinct cell is read once, with its row's system where that matters."""
+        cells = self.table.cells.get(column.name) or [None] * len(self.table.lines)
+        read = self.reader(column)
+        known: dict[tuple[str | None, str | None], Scalar | ValueError] = {}
+        values: list[Scalar] = []
+        for at, cell in enumerate(cells):
+            key = (cell, self.systems[at])
+            if key not in known:
+                known[key] = self.value(column, cell, self.systems[at], read)
+            value = known[key]
+            if isinstance(value, ValueError):
+                self.report(at, column, cell, value)
+                value = cell
+            values.append(value)
+        return values
+
+    def value(
+        self, column: Column, cell: str | None, system: str | None, read: Callable[[str, str | None], Scalar]
+    ) -> Scalar | ValueError:
+        if cell is None:
+            return ValueError("is empty|fill it in") if column.required else column.default
+        try:
+            return read(cell, system)
+        except ValueError as error:
+            return error
+
+    def report(self, at: int, column: Column, cell: str | None, error: ValueError) -> None:
+        reason, _, remedy = str(error).partition("|")
+        is_reference = column.form in (Form.REFERENCE, Form.HOLDER, Form.GIVES, Form.SCOPE)
+        outcome = "noted" if is_reference and not column.must_exist else "set aside"
+        self.problem(at, column.name, cell, reason, remedy, outcome)
+
+    def problem(self, at: int, column: str, cell: str | None, reason: str, remedy: str, outcome: str) -> None:
+        line = self.table.lines[at]
+        self.result.problems.append(Problem(self.table.file, line, column, cell or "", reason, remedy, outcome))
+        if outcome == "set aside":
+            self.bad.add(at)
+
+    def reader(self, column: Column) -> Callable[[str, str | None], Scalar]:
+        return {
+            Form.TEXT: lambda cell, _: cell,
+            Form.NAME: self.name,
+            Form.CHOICE: lambda cell, _: _choice(cell, column.choices),
+            Form.YES_NO: lambda cell, _: _yes_no(cell),
+            Form.NUMBER: lambda cell, _: _number(cell, column.name),
+            Form.MOMENT: lambda cell, _: _moment(cell, self.table.dates),
+            Form.LIST: lambda cell, _: ";".join(_parts(cell)),
+            Form.FILTER: lambda cell, _: _filter(cell),
+            Form.ADDRESS: self.address,
+            Form.ADDRESSES: lambda cell, system: ";".join(self.address(part, system) for part in _parts(cell)),
+            Form.PATTERN: self.pattern,
+            Form.PATTERNS: lambda cell, system: ";".join(self.pattern(part, system) for part in _parts(cell)),
+            Form.GATES: lambda cell, _: _gates(cell),
+            Form.REFERENCE: lambda cell, system: self.reference(column, cell, system),
+            Form.HOLDER: lambda cell, _: self.names.resolve(cell, column.refers),
+            Form.GIVES: self.gives,
+            Form.SCOPE: self.scope,
+        }[column.form]
+
+    def name(self, cell: str, _: str | None) -> str:
+        if self.kind is kinds.SYSTEMS and any(mark in cell for mark in ":/ "):
+            raise ValueError("a system's name has no colon, slash or space|rename it here and where it is used")
+        if self.kind in (kinds.ACTIONS, kinds.ROLE_PERMISSIONS, kinds.ACTIVITY) and any(
+            mark.isspace() for mark in cell
+        ):
+            raise ValueError("an action's name has no spaces|write it with a hyphen")
+        return cell
+
+    def reference(self, column: Column, cell: str, system: str | None) -> str:
+        """A reference of the column's one kind, as the catalogue keeps it."""
+        (kind,) = column.refers
+        if kind == "systems":
+            if cell not in self.names.of[kind]:
+                raise ValueError(f"there is no system {cell}|{nearest(cell, sorted(self.names.of[kind]))}")
+            return cell
+        full = self.names.resolve(cell, (kind,), system if self.kind is not kinds.ACTIVITY else None)
+        name = full.partition(":")[2]
+        if column.name in ("group", "role"):
+            owner, _, short = name.partition("/")
+            if owner != system:
+                raise ValueError(f"{cell} is of the system {owner}, the row of {system}|make the two agree")
+            return short
+        return full if column.name == "junior" else name
+
+    def address(self, cell: str, system: str | None) -> str:
+        return self._of_known_system(str(parse_address(_with_system(cell, system))))
+
+    def pattern(self, cell: str, system: str | None) -> str:
+        return self._of_known_system(str(parse_pattern(_with_system(cell, system))))
+
+    def _of_known_system(self, address: str) -> str:
+        system = address.partition(":")[0]
+        if system not in self.names.of["systems"]:
+            raise ValueError(f"there is no system {system}|{nearest(system, sorted(self.names.of['systems']))}")
+        return address
+
+    def gives(self, cell: str, system: str | None) -> str:
+        action, _, pattern = cell.partition(" ")
+        if pattern and ":/" in pattern:
+            return f"{action} {self.pattern(pattern.strip(), system)}"
+        return self.names.resolve(cell, ("roles",))
+
+    def scope(self, cell: str, system: str | None) -> str:
+        return self.names.resolve(cell, ("areas",)) if cell.startswith("area:") else self.pattern(cell, system)
+
+    def attributes(self) -> list[Scalar]:
+        """The columns that are not ours, as one canonical JSON object a row."""
+        further = sorted(name for name in self.table.cells if name not in self.kind.names)
+        rows = zip(*(self.table.cells[name] for name in further), strict=True) if further else ()
+        texts: list[Scalar] = []
+        for cells in rows:
+            held = {name: cell for name, cell in zip(further, cells, strict=True) if cell is not None}
+            texts.append(json.dumps(held, ensure_ascii=False, separators=(",", ":")) if held else None)
+        return texts or [None] * len(self.table.lines)
+
+    def keyed(self, rows: list[tuple[Scalar, ...]]) -> Checked:
+        """The rows by key, each key once; what is set aside leaves an earlier record of its key standing."""
+        positions = [self.kind.names.index(name) for name in self.kind.key]
+        for at, row in enumerate(rows):
+            if at not in self.bad:
+                row = self.with_id(row)
+                self.note_what_is_odd(at, row)
+            key = tuple(row[position] for position in positions)
+            if at in self.bad:
+                self.result.aside.add(key)
+            elif key not in self.result.rows:
+                self.result.rows[key] = row
+                self.result.lines[key] = self.table.lines[at]
+            elif self.kind.a_log:
+                self.result.rows[key] = (*row[:-1], int(self.result.rows[key][-1] or 0) + int(row[-1] or 0))
+            else:
+                earlier, same = self.result.lines[key], self.result.rows[key] == row
+                reason = f"the same as line {earlier}" if same else f"speaks of the same record as line {earlier}"
+                named = " ".join(str(part) for part in key)
+                self.problem(
+                    at, self.kind.key[-1], named, reason, "Keep one of the two; the first was read.", "set aside"
+                )
+        self.names.add(self.kind, self.result.rows)
+        return self.result
+
+    def with_id(self, row: tuple[Scalar, ...]) -> tuple[Scalar, ...]:
+        """The row with an id derived from its content where it has none."""
+        if not self.kind.bears_id or row[0] is not None:
+            return row
+        said = dict(zip(self.kind.names, row, strict=True))
+        content = [said[name] for name in ("holder", "gives", "on", "effect", "tier", "from", "until")]
+        digest = hashlib.sha256(json.dumps(content).encode()).digest()
+        return ("g-" + base64.b32encode(digest)[:12].decode().lower(), *row[1:])
+
+    def note_what_is_odd(self, at: int, row: tuple[Scalar, ...]) -> None:
+        said = dict(zip(self.kind.names, row, strict=True))
+        for first, last in (("from", "until"), ("starts", "ends")):
+            begin, end = said.get(first), said.get(last)
+            if begin and end and end_moment(str(end)) <= first_moment(str(begin)):
+                reason = f"ends before it begins ({begin}), so it is never in force"
+                self.problem(at, last, str(end), reason, "Mend one of the two dates.", "noted")
+        system, action = said.get("system"), said.get("action")
+        if self.kind is kinds.ROLE_PERMISSIONS:
+            system = str(said["resource"]).partition(":")[0]
+        elif self.kind is kinds.GRANTS:
+            action, pattern = kinds.split_gives(str(said["gives"]))
+            system = pattern.partition(":")[0]
+        if self.kind in (kinds.ROLE_PERMISSIONS, kinds.GRANTS) and action and action != "*":
+            self.note_action(at, str(system), str(action))
+
+    def note_action(self, at: int, system: str, action: str) -> None:
+        declared = sorted(name.partition("/")[2] for name in self.names.of["actions"] if name.startswith(system + "/"))
+        if declared and action not in declared:
+            reason = f"the system {system} declares no action {action}"
+            self.problem(at, "action", action, reason, nearest(action, declared), "noted")
+
+
+def _with_system(cell: str, system: str | None) -> str:
+    return f"{system}:{cell}" if cell.startswith("/") and system else cell
+
+
+def _parts(cell: str) -> list[str]:
+    return [part for part in (part.strip() for part in cell.split(";")) if part]
+
+
+def _choice(cell: str, choices: tuple[str, ...]) -> str:
+    if cell.lower() not in choices:
+        raise ValueError(f"is none of {', '.join(choices)}|write one of them")
+    return cell.lower()
+
+
+def _yes_no(cell: str) -> int:
+    if cell.lower() not in _YES | _NO:
+        raise ValueError("is neither true nor false|write true or false")
+    return int(cell.lower() in _YES)
+
+
+def _number(cell: str, column: str) -> int:
+    try:
+        number = int(cell)
+    except ValueError:
+        raise ValueError("is no whole number|write one") from None
+    if column == "sensitivity" and not 0 <= number <= 3:
+        raise ValueError("is not between 0 and 3|write 0, 1, 2 or 3")
+    if abs(number) > _LARGEST:
+        raise ValueError("is too large|write a smaller number")
+    return number
+
+
+def _moment(cell: str, forms: Iterable[str]) -> str:
+    try:
+        return normal_moment(cell, tuple(forms))
+    except ValueError as error:
+        remedy = str(error) if "write" in str(error) else "check the day and the month"
+        raise ValueError(f"is no date or time that exists|{remedy}") from None
+
+
+def _filter(cell: str) -> str:
+    try:
+        parse_filter(cell)
+    except FilterError as error:
+        raise ValueError(f'is no filter: {error}|write it as in: department eq "Pilotage"') from None
+    return cell
+
+
+def _gates(cell: str) -> str:
+    gates: Mapping[str, str] = {}
+    try:
+        gates = {kind.strip(): action.strip() for kind, action in (part.split("=") for part in _parts(cell))}
+    except ValueError:
+        raise ValueError("is not of the form type=action;type=action|write it so") from None
+    return ";".join(f"{kind}={action}" for kind, action in gates.items())

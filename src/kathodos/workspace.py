@@ -1,0 +1,166 @@
+"""A workspace: a folder with `kathodos.toml`, the store, the signing key and the rules."""
+
+from __future__ import annotations
+
+import os
+import re
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from kathodos.errors import CallError, DataError
+
+if TYPE_CHECKING:
+    from kathodos.catalogue.store import Store
+    from kathodos.ledger.keys import Keys
+
+CONFIGURATION = "kathodos.toml"
+TEMPLATE = """\
+# A Kathodos workspace. Paths are relative to this folder.
+
+[store]
+url = "sqlite:///catalogue.db"   # the catalogue and its ledger
+wait = 10                        # seconds to wait while another command writes
+
+# What `kathodos gather` reads: a folder of CSV tables (systems.csv, identities.csv, grants.csv ...).
+[[source]]
+name = "files"
+kind = "tables"
+path = "tables"
+
+# Where a file has other headers, values or dates than ours, say so, one block a table:
+# [source.tables.identities]
+# file = "staff_export.csv"
+# columns = { "Pers. No" = "id", "Full name" = "name" }
+# values = { status = { "employed" = "active", "gone" = "left" } }
+# dates = ["%d.%m.%Y"]
+"""
+
+
+@dataclass(frozen=True)
+class Source:
+    """One `[[source]]` of the configuration. `tables` are the blocks below it, by kind of record."""
+
+    name: str
+    kind: str
+    path: Path
+    tables: Mapping[str, Mapping[str, Any]]
+
+
+@dataclass(frozen=True)
+class Workspace:
+    """An open workspace: what a command or a notebook works on."""
+
+    folder: Path
+    configuration: Mapping[str, Any]
+
+    @classmethod
+    def find(cls, start: Path | str | None = None) -> Workspace:
+        """The workspace in a folder, else the one that `KATHODOS_WORKSPACE` names, else the nearest one upward."""
+        named = start or os.environ.get("KATHODOS_WORKSPACE")
+        here = Path(named) if named else Path.cwd()
+        for folder in (here,) if named else (here, *here.parents):
+            if (folder / CONFIGURATION).is_file():
+                return cls(folder.resolve(), read_toml(folder / CONFIGURATION))
+        where = f"{here} is" if named else f"Neither {here} nor a folder above it is"
+        raise CallError(
+            f"{where} a workspace: there is no {CONFIGURATION}." if not named else f"{where} no workspace.",
+            "Make one with `kathodos init DIR`, or name one with --workspace DIR.",
+        )
+
+    @classmethod
+    def create(cls, folder: Path) -> Workspace:
+        """Makes a new workspace: configuration, empty store, signing key, folders for tables and rules."""
+        if (folder / CONFIGURATION).exists():
+            raise CallError(f"{folder} is a workspace already.", "Work in it, or name another folder.")
+        try:
+            folder.mkdir(parents=True, exist_ok=True)
+            for name in ("tables", "rules"):
+                (folder / name).mkdir(exist_ok=True)
+            workspace = cls(folder.resolve(), tomllib.loads(TEMPLATE))
+            workspace.keys.create()
+            workspace.store.create()
+            (folder / CONFIGURATION).write_text(TEMPLATE, encoding="utf-8")
+        except FileExistsError as error:
+            raise CallError(
+                f"{error.filename} is there already.", "Name an empty folder; a signing key is never written over."
+            ) from None
+        except OSError as error:
+            raise DataError(
+                f"{folder} cannot be written: {error.strerror}.", "Name a folder that you may write."
+            ) from None
+        return workspace
+
+    @cached_property
+    def store(self) -> Store:
+        from kathodos.catalogue.store import Store
+
+        settings = self._section("store")
+        url, wait = settings.get("url", "sqlite:///catalogue.db"), settings.get("wait", 10)
+        if not isinstance(url, str) or isinstance(wait, bool) or not isinstance(wait, int | float):
+            raise self._expected("[store] with url = a text and wait = a number of seconds")
+        return Store(url, self.folder, float(wait))
+
+    @cached_property
+    def keys(self) -> Keys:
+        from kathodos.ledger.keys import Keys
+
+        return Keys(self.folder)
+
+    def sources(self) -> list[Source]:
+        """The configured sources, in order."""
+        listed = self.configuration.get("source", [])
+        if not isinstance(listed, list) or not all(isinstance(entry, dict) for entry in listed):
+            raise self._expected("[[source]] with two brackets for each source")
+        sources = []
+        for entry in listed:
+            for key in ("name", "kind", "path"):
+                if not isinstance(entry.get(key), str):
+                    raise self._expected(f"{key} = a text in each [[source]]")
+            if entry["kind"] != "tables":
+                raise self._expected(f'kind = "tables" in the source {entry["name"]}, not {entry["kind"]!r}')
+            tables = entry.get("tables", {})
+            if not isinstance(tables, dict) or not all(isinstance(table, dict) for table in tables.values()):
+                raise self._expected(f"[source.tables.KIND] below the source {entry['name']}")
+            sources.append(Source(entry["name"], entry["kind"], self.folder / entry["path"], tables))
+        names = [source.name for source in sources]
+        if len(set(names)) < len(names):
+            raise self._expected("a name of its own for each [[source]]")
+        return sources
+
+    def rule_files(self) -> list[tuple[str, dict[str, Any], str]]:
+        """Each file of rules: its name, what it says, its text."""
+        files = sorted((self.folder / "rules").glob("*.toml"))
+        return [(file.name, read_toml(file), file.read_text(encoding="utf-8")) for file in files]
+
+    def _section(self, name: str) -> Mapping[str, Any]:
+        section = self.configuration.get(name, {})
+        if not isinstance(section, dict):
+            raise self._expected(f"a section [{name}]")
+        return section
+
+    def _expected(self, what: str) -> DataError:
+        return DataError(
+            f"{self.folder / CONFIGURATION}: expected {what}.", "Mend the file; `kathodos init` shows one."
+        )
+
+
+def read_toml(file: Path) -> dict[str, Any]:
+    """What a TOML file says. Raises DataError with file, line and what was expected there."""
+    try:
+        return tomllib.loads(file.read_text(encoding="utf-8"))
+    except tomllib.TOMLDecodeError as error:
+        place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
+        line, column = place.groups() if place else ("the last", "1")
+        what = re.sub(r" \(at .*\)$", "", str(error))
+        raise DataError(
+            f"{file}, line {line}, column {column}: {what}.", "Mend that line; the file is TOML 1.0."
+        ) from None
+    except UnicodeDecodeError as error:
+        line = str(file.read_bytes()[: error.start].count(b"\n") + 1)
+        raise DataError(f"{file}, line {line}: expected UTF-8 text.", "Save the file as UTF-8.") from None
+    except OSError as error:
+        raise DataError(f"{file} cannot be read: {error.strerror}.", "Check the file.") from None

@@ -1,0 +1,73 @@
+"""The engine equals the plain reference on catalogues of every feature, whichever way it is asked."""
+
+import unittest
+from datetime import datetime
+
+from hypothesis import HealthCheck, given, settings
+
+from kathodos.access import reach
+from kathodos.access.index import compile_index
+from kathodos.catalogue.moments import microseconds
+from tests.reference import Reference, split
+from tests.support import NOW, catalogues, state_of
+
+AT = datetime.fromisoformat(NOW)
+PATIENT = settings(max_examples=400, deadline=None, suppress_health_check=list(HealthCheck))
+
+
+def everything(index, at):
+    return {
+        (index.holders.references[asker], index.actions[found.system.actions[action]][1], index.tree.addresses[node])
+        for askers, reached in reach.everything(index, at)
+        for found in reached
+        for action, node in zip(*(found.may.nonzero()), strict=True)
+        for node in [node + found.system.root]
+        for asker in askers
+    }
+
+
+class TheEngineEqualsTheReference(unittest.TestCase):
+    @given(catalogues())
+    @PATIENT
+    def test_for_everyones_everything(self, catalogue):
+        index = compile_index(state_of(catalogue))
+        self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
+
+    @given(catalogues())
+    @settings(PATIENT, max_examples=150)
+    def test_for_who_reaches_one_resource(self, catalogue):
+        index, reference = compile_index(state_of(catalogue)), Reference(catalogue)
+        askers = [index.holders.references[asker] for asker in index.holders.askers]
+        for node, address in enumerate(index.tree.addresses):
+            for action in index.system_of(node).actions.tolist():
+                found = reach.who_reaches(index, node, action, microseconds(AT))[index.holders.askers]
+                path = split(address)
+                expected = [reference.reaches(asker, index.actions[action][1], path, AT) for asker in askers]
+                self.assertEqual(found.tolist(), expected, (address, index.actions[action]))
+
+
+class OrderOfTheTree(unittest.TestCase):
+    def test_ancestors_that_no_source_lists_exist(self):
+        index = compile_index(state_of({"systems": [{"system": "s"}], "resources": [{"resource": "s:/a/b/c"}]}))
+        self.assertEqual(index.tree.addresses, ["s:/", "s:/a", "s:/a/b", "s:/a/b/c"])
+
+    def test_nesting_ten_thousand_deep_does_not_recurse(self):
+        depth, last = 10_000, 9_999
+        members = [{"system": "s", "group": f"g{at + 1}", "member": f"group:s/g{at}"} for at in range(last)]
+        catalogue = {
+            "systems": [{"system": "s"}],
+            "identities": [{"id": "p"}],
+            "groups": [{"system": "s", "group": f"g{at}"} for at in range(depth)],
+            "members": [*members, {"system": "s", "group": "g0", "member": "identity:p"}],
+            "roles": [{"system": "s", "role": f"r{at}"} for at in range(depth)],
+            "role_juniors": [{"system": "s", "role": f"r{at}", "junior": f"role:s/r{at + 1}"} for at in range(last)],
+            "role_permissions": [{"system": "s", "role": f"r{last}", "action": "view", "resource": "s:/**"}],
+            "resources": [{"resource": "s:/" + "/".join(["d"] * 500)}],
+            "grants": [{"grant": "g", "holder": f"group:s/g{last}", "gives": "role:s/r0"}],
+        }
+        index = compile_index(state_of(catalogue))
+        self.assertEqual(len(everything(index, microseconds(AT))), 501)
+
+
+if __name__ == "__main__":
+    unittest.main()

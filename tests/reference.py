@@ -1,0 +1,238 @@
+"""The meaning of reach, steps 1 to 7, written as plainly as possible: sets, loops and recursion, no arrays.
+
+Works on a catalogue of plain records: {kind name: [{column: value}]}, absent columns left out.
+"""
+
+import re
+from datetime import UTC, datetime, timedelta
+
+
+def instant(text, end=False):
+    if text is None:
+        return datetime.max.replace(tzinfo=UTC) if end else datetime.min.replace(tzinfo=UTC)
+    if len(text) == 10:
+        day = datetime.fromisoformat(text).replace(tzinfo=UTC)
+        return day + timedelta(days=1) if end else day
+    return datetime.fromisoformat(text)
+
+
+def split(address):
+    system, path = address.split(":/", 1)
+    return (system, *(path.split("/") if path else ()))
+
+
+def matches(pattern, path):
+    """Whether the pattern's segments match all of the path's."""
+    if not pattern:
+        return not path
+    if pattern[0] == "**":
+        return any(matches(pattern[1:], path[count:]) for count in range(len(path) + 1))
+    if not path:
+        return False
+    expression = ".*".join(re.escape(part) for part in pattern[0].split("*"))
+    return re.fullmatch(expression, path[0], re.DOTALL) is not None and matches(pattern[1:], path[1:])
+
+
+class Reference:
+    def __init__(self, catalogue):
+        self.rows = lambda kind: catalogue.get(kind, [])
+        self.systems = {row["system"]: row for row in self.rows("systems")}
+        self.identities = {row["id"]: row for row in self.rows("identities")}
+        self.resources = {split(row["resource"]): row for row in self.rows("resources")}
+        self.nodes = {(system,) for system in self.systems}
+        for path in self.resources:
+            self.nodes |= {path[:size] for size in range(1, len(path) + 1)}
+        self.implied = {}
+        for row in self.rows("actions"):
+            for other in (row.get("implies") or "").split(";"):
+                if other:
+                    self.implied.setdefault((row["system"], row["action"]), set()).add(other)
+        self.lines = {}
+        for row in self.rows("role_permissions"):
+            line = (row["action"], row["resource"], row.get("effect", "permit") == "deny")
+            self.lines.setdefault(f"{row['system']}/{row['role']}", []).append(line)
+
+    def actions(self, system):
+        names = {row["action"] for row in self.rows("actions") if row["system"] == system}
+        names |= {other for (owner, _), others in self.implied.items() if owner == system for other in others}
+        lines = [line for lines in self.lines.values() for line in lines]
+        lines += [(*row["gives"].split(" "), False) for row in self.rows("grants") if " " in row["gives"]]
+        names |= {action for action, pattern, _ in lines if split(pattern)[0] == system and action != "*"}
+        return names | set(self.gates(system).values())
+
+    def gates(self, system):
+        return dict(gate.split("=") for gate in (self.systems[system].get("gates") or "").split(";") if gate)
+
+    # Step 1
+    def principals(self, asker, at):
+        kind, name = asker.split(":", 1)
+        accounts = [
+            row
+            for row in self.rows("accounts")
+            if row.get("status", "enabled") == "enabled"
+            and (row.get("identity") == name if kind == "identity" else f"{row['system']}/{row['login']}" == name)
+        ]
+        found = {f"account:{row['system']}/{row['login']}" for row in accounts}
+        if kind == "identity":
+            row = self.identities[name]
+            within = instant(row.get("starts")) <= at < instant(row.get("ends"), end=True)
+            if row.get("status", "active") == "active" and within:
+                found.add(asker)
+        if found:
+            found.add("everyone")
+        while True:
+            more = {
+                f"group:{row['system']}/{row['group']}" for row in self.rows("members") if row["member"] in found
+            } | {
+                f"group:{row['system']}/{row['group']}"
+                for row in self.rows("groups")
+                if row.get("filter")
+                for member in found
+                if member.startswith("identity:") and self.selects(row["filter"], self.identities[member[9:]])
+            }
+            if more <= found:
+                return found
+            found |= more
+
+    @staticmethod
+    def selects(text, record):
+        attribute, operator, value = [*text.split(" ", 2), ""][:3]
+        held = (record.get(attribute) or "").casefold()
+        return {"eq": held == value.strip('"').casefold(), "pr": bool(held)}[operator]
+
+    # Step 3
+    def gives(self, grant):
+        if " " in grant["gives"]:
+            lines = [(*grant["gives"].split(" "), False)]
+        else:
+            lines, roles, seen = [], [grant["gives"].removeprefix("role:")], set()
+            active = {f"{row['system']}/{row['role']}" for row in self.rows("roles") if row.get("active", 1)}
+            while roles:
+                role = roles.pop()
+                if role in active and role not in seen:
+                    seen.add(role)
+                    lines += self.lines.get(role, [])
+                    for row in self.rows("role_juniors"):
+                        if f"{row['system']}/{row['role']}" == role:
+                            roles.append(row["junior"].removeprefix("role:"))
+        denies = grant.get("effect", "permit") == "deny"
+        return [(action, pattern, denies or line_denies) for action, pattern, line_denies in lines]
+
+    # Step 4
+    def is_cut(self, top, node):
+        """Whether a node after `top` on the way to `node`, `node` included, is detached."""
+        between = (node[:size] for size in range(len(top) + 1, len(node) + 1))
+        return any(self.resources.get(path, {}).get("detached") for path in between)
+
+    def targets_reaching(self, pattern, node):
+        """The targets of a pattern from which it applies to the node."""
+        path = split(pattern)
+        ancestors = [node[:size] for size in range(1, len(node) + 1)]
+        if path[-1] == "**" and len(path) > 1:
+            return [top for top in ancestors if top[0] == path[0] and matches(path[1:-1], top[1:])]
+        inherits = self.systems[node[0]].get("inherit", 1)
+        return [
+            top
+            for top in ancestors
+            if top[0] == path[0]
+            and matches(path[1:], top[1:])
+            and (top == node or (inherits and not self.is_cut(top, node)))
+        ]
+
+    def holds(self, entry, node, exception=False):
+        path = split(entry)
+        if "*" in entry:
+            return path[0] == node[0] and matches(path[1:], node[1:])
+        return node[: len(path)] == path and (exception or not self.is_cut(path, node))
+
+    def scope_anchor(self, scope, node):
+        """None where the scope does not hold the node; else the depth that the scope anchors at, or -1."""
+        if scope is None:
+            return -1
+        if not scope.startswith("area:"):
+            if not self.holds(scope, node):
+                return None
+            return -1 if "*" in scope else len(split(scope)) - 1
+        area = next(row for row in self.rows("areas") if row["area"] == scope[5:])
+        entries = area["resources"].split(";")
+        outside = [text for text in (area.get("except") or "").split(";") if text]
+        if not any(self.holds(entry, node) for entry in entries):
+            return None
+        if any(self.holds(entry, node, exception=True) for entry in outside):
+            return None
+        if area.get("filter") and not self.selects(area["filter"], self.resources.get(node, {})):
+            return None
+        addresses = [split(entry) for entry in entries if "*" not in entry]
+        return max((len(path) - 1 for path in addresses if node[: len(path)] == path), default=-1)
+
+    # Step 5
+    def implies(self, system, action, other):
+        seen, rest = set(), [action]
+        while rest:
+            now = rest.pop()
+            if now == other:
+                return True
+            if now not in seen:
+                seen.add(now)
+                rest += self.implied.get((system, now), ())
+        return False
+
+    def applicable(self, principals, action, node, at):
+        """(tier, anchor depth, denies) of everything that applies."""
+        for grant in self.rows("grants"):
+            if grant["holder"] not in principals:
+                continue
+            if not instant(grant.get("from")) <= at < instant(grant.get("until"), end=True):
+                continue
+            within = self.scope_anchor(grant.get("on"), node)
+            if within is None:
+                continue
+            for given, pattern, denies in self.gives(grant):
+                bears = given == "*" or (
+                    self.implies(node[0], action, given) if denies else self.implies(node[0], given, action)
+                )
+                for target in self.targets_reaching(pattern, node) if bears else ():
+                    yield grant.get("tier", 0), max(len(target) - 1, within), denies
+
+    # Step 6
+    def permitted(self, principals, action, node, at):
+        found = list(self.applicable(principals, action, node, at))
+        combining = self.systems[node[0]].get("combining", "deny-overrides")
+        if combining == "first-applicable":
+            found = [entry for entry in found if entry[0] == min(entry[0] for entry in found)]
+        if combining == "nearest":
+            found = [entry for entry in found if entry[1] == max(entry[1] for entry in found)]
+        permits = any(not denies for _, _, denies in found)
+        denials = any(denies for _, _, denies in found)
+        if combining in ("deny-overrides", "nearest"):
+            return permits and not denials
+        return permits
+
+    # Step 7
+    def reaches(self, asker, action, node, at):
+        principals = self.principals(asker, at)
+        if not self.permitted(principals, action, node, at):
+            return False
+        return all(
+            self.permitted(principals, gate, node[:size], at)
+            for kind, gate in self.gates(node[0]).items()
+            for size in range(1, len(node))
+            if self.resources.get(node[:size], {}).get("type") == kind
+        )
+
+    def askers(self):
+        owned = set(self.identities)
+        return [f"identity:{name}" for name in self.identities] + [
+            f"account:{row['system']}/{row['login']}"
+            for row in self.rows("accounts")
+            if row.get("identity") not in owned
+        ]
+
+    def everything(self, at):
+        return {
+            (asker, action, f"{node[0]}:/{'/'.join(node[1:])}")
+            for asker in self.askers()
+            for node in self.nodes
+            for action in self.actions(node[0])
+            if self.reaches(asker, action, node, at)
+        }
