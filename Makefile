@@ -8,6 +8,7 @@ DEMO ?= demo-workspace
 .venv/installed: pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
 	$(BIN)/python -m pip install --quiet --editable '.[dev]'
+	$(BIN)/python -m compileall -q src
 	touch $@
 
 demo: .venv/installed

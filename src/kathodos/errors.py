@@ -22,3 +22,18 @@ class CallError(KathodosError):
 
 class DataError(KathodosError):
     """The data, the store or a system is wrong: a broken file, a locked store, a missing key."""
+
+
+class UnfitError(ValueError):
+    """A value that cannot be what it should be: why, and what to write instead."""
+
+    def __init__(self, reason: str, remedy: str) -> None:
+        super().__init__(reason)
+        self.reason = reason
+        self.remedy = remedy
+
+
+def sentence(words: object) -> str:
+    """The words as a sentence: the first letter large, a full stop at the end."""
+    text = str(words)
+    return f"{text[:1].upper()}{text[1:].removesuffix('.')}."

@@ -16,6 +16,7 @@ from kathodos.errors import CallError, DataError
 if TYPE_CHECKING:
     from kathodos.catalogue.store import Store
     from kathodos.ledger.keys import Keys
+    from kathodos.systems.tables import Mapped
 
 CONFIGURATION = "kathodos.toml"
 TEMPLATE = """\
@@ -130,6 +131,20 @@ class Workspace:
         if len(set(names)) < len(names):
             raise self._expected("a name of its own for each [[source]]")
         return sources
+
+    def mapping(self, source: Source) -> dict[str, Mapped]:
+        """How the source's tables are written, by kind of record. Raises DataError where a block is wrong."""
+        from kathodos.catalogue.kinds import GATHERED
+        from kathodos.systems.tables import Mapped
+
+        kinds, keys = {kind.name for kind in GATHERED}, {"file": str, "columns": dict, "values": dict, "dates": list}
+        for kind, block in source.tables.items():
+            if kind not in kinds:
+                raise self._expected(f"a kind of record in [source.tables.{kind}]: {', '.join(sorted(kinds))}")
+            for key, value in block.items():
+                if key not in keys or not isinstance(value, keys[key]):
+                    raise self._expected(f"in [source.tables.{kind}] only file, columns, values and dates, not {key}")
+        return {kind: Mapped(**block) for kind, block in source.tables.items()}
 
     def rule_files(self) -> list[tuple[str, dict[str, Any], str]]:
         """Each file of rules: its name, what it says, its text."""

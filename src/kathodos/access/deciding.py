@@ -12,6 +12,7 @@ import numpy as np
 
 from kathodos.access.arrays import Bools, Ints, spread
 from kathodos.access.index import ANY_ACTION, Index, System
+from kathodos.access.spans import REGION_ORDER, TREE_ORDER
 from kathodos.access.tree import covered
 
 
@@ -93,36 +94,41 @@ def permitted_to(index: Index, system: System, grants: Ints) -> Bools:
     """What the holder of exactly these live grants may do in a system, before gates: (actions, nodes of the system)."""
     origin, rules = index.bundle_rules.of(index.grants.bundle[grants])
     origin_of_rule, spans = index.rule_spans.of(rules)
-    at = grants[origin[origin_of_rule]]
-    line = index.rule_line[rules[origin_of_rule]]
-    order, first, end = index.spans.order[spans], index.spans.first[spans], index.spans.end[spans]
+    first = index.spans.first[spans]
     is_here = (system.root <= first) & (first < system.end)
-    rank = rank_of(system, index.grants.tier[at], index.spans.anchor[spans])
-    given = Given(
-        index.line_action[line][is_here], (index.grants.denies[at] | index.line_denies[line])[is_here], rank[is_here]
-    )
-    order, first, end = order[is_here], first[is_here] - system.root, end[is_here] - system.root
-    place = index.tree.place[system.root : system.end] - system.root
+    spans, first = spans[is_here], first[is_here] - system.root
+    at, line = grants[origin[origin_of_rule[is_here]]], index.rule_line[rules[origin_of_rule[is_here]]]
     result = np.zeros((len(system.actions), system.end - system.root), dtype=bool)
-    for action in range(len(system.actions)):
-        bears = given.bears_on(system, action)
-        undecided = np.ones(result.shape[1], dtype=bool)
-        for rank_now in np.unique(given.rank[bears]):
-            now = bears & (given.rank == rank_now)
-            permits, denials = (
-                _held(order[which], first[which], end[which], place)
-                for which in (now & ~given.denies, now & given.denies)
-            )
-            result[action] |= undecided & permit_wins(system, permits, denials)
-            undecided &= ~(permits | denials)
+    if not len(spans) or not len(result):
+        return result
+    rank = rank_of(system, index.grants.tier[at], index.spans.anchor[spans])
+    given = Given(index.line_action[line], index.grants.denies[at] | index.line_denies[line], rank)
+    bears = np.array([given.bears_on(system, action) for action in range(len(system.actions))])
+    order, end = index.spans.order[spans], index.spans.end[spans] - system.root
+    place = index.tree.place[system.root : system.end] - system.root
+    undecided = np.ones_like(result)
+    for best in np.unique(rank):
+        permits, denials = (
+            _held(bears[:, which], order[which], first[which], end[which], place)
+            for which in ((rank == best) & ~given.denies, (rank == best) & given.denies)
+        )
+        result |= undecided & permit_wins(system, permits, denials)
+        undecided &= ~(permits | denials)
     return result
 
 
-def _held(order: Ints, first: Ints, end: Ints, place: Ints) -> Bools:
-    """Which nodes of a system lie in one of the spans, given relative to its root."""
-    of_tree, of_region = order == 0, order == 1
-    held = covered(first[of_tree], end[of_tree], len(place))
-    return held | covered(first[of_region], end[of_region], len(place))[place] if of_region.any() else held
+def _held(bears: Bools, order: Ints, first: Ints, end: Ints, place: Ints) -> Bools:
+    """Which (action, node of the system) lie in one of the spans that bear on the action, given from the root on."""
+    size = len(place)
+    held = np.zeros((len(bears), size), dtype=bool)
+    for kind in (TREE_ORDER, REGION_ORDER):
+        action, span = (bears & (order == kind)).nonzero()
+        if len(span):
+            row = action * (size + 1)
+            within = covered(row + first[span], row + end[span], len(bears) * (size + 1))
+            within = within.reshape(len(bears), size + 1)[:, :size]
+            held |= within if kind == TREE_ORDER else within[:, place]
+    return held
 
 
 def passes_gates(index: Index, system: System, permitted: Bools) -> Bools:

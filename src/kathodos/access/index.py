@@ -176,6 +176,16 @@ class Index:
         return lists_from(self.grants.bundle, np.arange(len(self.grants)), len(self.bundle_rules))
 
     @cached_property
+    def line_roles(self) -> Lists:
+        """For each line the roles that carry it themselves."""
+        return self.role_lines.turned(len(self.lines))
+
+    @cached_property
+    def seniors(self) -> Lists:
+        """For each role the roles directly senior to it."""
+        return self.juniors.turned(len(self.roles))
+
+    @cached_property
     def span_rule(self) -> Ints:
         """The rule of each span."""
         rules = np.empty(len(self.spans), dtype=np.int64)

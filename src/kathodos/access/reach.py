@@ -19,6 +19,7 @@ from kathodos.access.deciding import (
     rank_of,
 )
 from kathodos.access.index import Index, System
+from kathodos.access.spans import Scope, spans_of
 
 
 @dataclass(frozen=True)
@@ -67,8 +68,12 @@ def who_reaches(index: Index, node: int, action: int, at: int) -> Bools:
 
 def _permitted_on(index: Index, system: System, node: int, action: int, at: int) -> Bools:
     """Who is permitted, before gates, the action at this position in the system's actions."""
-    grants, given = what_applies(index, system, node, at)
-    bears = given.bears_on(system, action)
+    grants, _, given = what_applies(index, system, index.spans.holds(index.tree, node), at)
+    return _permitted(index, system, grants, given, given.bears_on(system, action), at)
+
+
+def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: Bools, at: int) -> Bools:
+    """Who is permitted by what applies and bears on one action: the first rank in which anything does decides."""
     size = len(index.holders.identities) + len(index.holders.accounts)
     reaching, undecided = np.zeros(size, dtype=bool), np.ones(size, dtype=bool)
     for rank in np.unique(given.rank[bears]):
@@ -85,9 +90,9 @@ def _holding(index: Index, grants: Ints, at: int) -> Bools:
     return askers_with(index, holding, at)
 
 
-def what_applies(index: Index, system: System, node: int, at: int) -> tuple[Ints, Given]:
-    """The live grants that say anything about a node, once per line and anchor, and what they say (steps 2-4)."""
-    spans = index.spans.holds(index.tree, node).nonzero()[0]
+def what_applies(index: Index, system: System, spans_there: Bools, at: int) -> tuple[Ints, Ints, Given]:
+    """The live grants that speak through these spans, by line and anchor; the lines; what they say (steps 2-4)."""
+    spans = spans_there.nonzero()[0]
     rules = index.span_rule[spans]
     of_rule, bundles = index.rule_bundles.of(rules)
     of_bundle, grants = index.bundle_grants.of(bundles)
@@ -96,15 +101,23 @@ def what_applies(index: Index, system: System, node: int, at: int) -> tuple[Ints
     grants, which = grants[live], which[live]
     line = index.rule_line[rules[which]]
     rank = rank_of(system, index.grants.tier[grants], index.spans.anchor[spans[which]])
-    return grants, Given(index.line_action[line], index.grants.denies[grants] | index.line_denies[line], rank)
+    return grants, line, Given(index.line_action[line], index.grants.denies[grants] | index.line_denies[line], rank)
 
 
 def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
     """Who reaches the action on at least one of the nodes, all of one system; over identities and then accounts.
 
-    Nodes about which exactly the same rules speak are answered once.
+    Where nothing denies and nothing is gated, every permit prevails, so all are answered at once. Elsewhere nodes
+    about which exactly the same rules speak are answered once.
     """
     found = np.zeros(len(index.holders.identities) + len(index.holders.accounts), dtype=bool)
+    if not len(nodes):
+        return found
+    system = index.system_of(int(nodes[0]))
+    grants, _, given = what_applies(index, system, index.spans.holds_any(index.tree, nodes), at)
+    bears = given.bears_on(system, int(action - system.actions[0]))
+    if not system.gates and not given.denies[bears].any():
+        return _holding(index, grants[bears], at)
     for node in one_per_answer(index, nodes):
         found |= who_reaches(index, node, action, at)
     return found
@@ -133,10 +146,25 @@ def everything(index: Index, at: int) -> Iterator[tuple[Sequence[int], list[Reac
 
 def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
     """The nodes on which a permission with these targets applies when nothing narrows it (step 4)."""
-    from kathodos.access.spans import Scope, spans_of
-
     if not len(pattern_nodes):
         return pattern_nodes
     system = index.system_of(int(pattern_nodes[0]))
     spans = spans_of(index.tree, pattern_nodes, is_deep, system.inherits, Scope(is_everything=True))
     return spans.nodes(index.tree).nonzero()[0]
+
+
+def ways_in(index: Index, node: int, action: str | None, at: int) -> dict[int, list[int]]:
+    """For each asker the holders through which a permit on the node counts for it (`action` None: any action)."""
+    system = index.system_of(node)
+    grants, _, given = what_applies(index, system, index.spans.holds(index.tree, node), at)
+    bears = np.zeros(len(grants), dtype=bool)
+    for position, number in enumerate(system.actions.tolist()):
+        if action in (None, index.actions[number][1]):
+            bears |= given.bears_on(system, position)
+    found: dict[int, list[int]] = {}
+    for holder in np.unique(index.grants.holder[grants[bears & ~given.denies]]).tolist():
+        holding = np.zeros(index.holders.size, dtype=bool)
+        holding[holder] = True
+        for asker in askers_with(index, holding, at).nonzero()[0].tolist():
+            found.setdefault(asker, []).append(holder)
+    return found

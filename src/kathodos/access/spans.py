@@ -47,6 +47,15 @@ class Spans:
         at = np.where(self.order == TREE_ORDER, node, tree.place[node])
         return (self.first <= at) & (at < self.end)
 
+    def holds_any(self, tree: Tree, nodes: Ints) -> Bools:
+        """Which of the spans hold at least one of `nodes`."""
+        found = np.zeros(len(self), dtype=bool)
+        for order, places in ((TREE_ORDER, np.sort(nodes)), (REGION_ORDER, np.sort(tree.place[nodes]))):
+            of_order = self.order == order
+            first, end = self.first[of_order], self.end[of_order]
+            found[of_order] = np.searchsorted(places, first) < np.searchsorted(places, end)
+        return found
+
     def nodes(self, tree: Tree) -> Bools:
         """Which nodes one of the spans holds."""
         return nodes_held(tree, self.order, self.first, self.end)

@@ -7,6 +7,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 _ESCAPE = re.compile(r"%2[fa5]")
@@ -22,6 +23,20 @@ class Pattern:
 
     def __str__(self) -> str:
         return f"{self.system}:/{'/'.join(self.segments)}"
+
+    def matches(self, segments: Sequence[str]) -> bool:
+        """Whether it matches the whole path that these segments make."""
+        reached = [True] + [False] * len(segments)  # which lengths of the path the pattern so far can have matched
+        for part in self.segments:
+            if part == "**":
+                reached = [any(reached[: size + 1]) for size in range(len(reached))]
+            else:
+                fits = segment_expression(part).fullmatch
+                reached = [
+                    False,
+                    *(before and bool(fits(text)) for before, text in zip(reached, segments, strict=False)),
+                ]
+        return reached[-1]
 
     @property
     def is_address(self) -> bool:

@@ -75,7 +75,8 @@ class Combination:
 
     def mask(self, column: Column, size: int) -> Mask:
         masks = [part.mask(column, size) for part in self.parts]
-        return np.all(masks, axis=0) if self.word == "and" else np.any(masks, axis=0)
+        found: Mask = np.all(masks, axis=0) if self.word == "and" else np.any(masks, axis=0)
+        return found
 
     def attributes(self) -> set[str]:
         return set().union(*(part.attributes() for part in self.parts))

@@ -6,12 +6,13 @@ A date without a time counts from its first moment as `from` and includes the wh
 
 from __future__ import annotations
 
+import contextlib
 import os
 import re
 from collections.abc import Sequence
 from datetime import UTC, date, datetime, timedelta
 
-from kathodos.errors import CallError
+from kathodos.errors import CallError, sentence
 
 BEGINNING = -(2**62)
 NEVER = 2**62
@@ -28,10 +29,11 @@ def normal_moment(text: str, forms: Sequence[str] = ()) -> str:
     `forms` are further forms in the notation of strptime that the source is known to use.
     Raises ValueError with a remedy where it is neither.
     """
-    if _DATE.match(text):
-        return date.fromisoformat(text).isoformat()
-    if _TIME.match(text):
-        return time_text(datetime.fromisoformat(text.upper()).astimezone(UTC))
+    with contextlib.suppress(ValueError, OverflowError):
+        if _DATE.match(text):
+            return date.fromisoformat(text).isoformat()
+        if _TIME.match(text):
+            return time_text(datetime.fromisoformat(text.upper()).astimezone(UTC))
     for form in forms:
         try:
             read = datetime.strptime(text, form)
@@ -77,7 +79,7 @@ def now() -> datetime:
     try:
         return moment_of(normal_moment(fixed))
     except ValueError as error:
-        raise CallError(f"KATHODOS_NOW is {fixed!r}, which is no time.", f"{error}.".capitalize()) from None
+        raise CallError(f"KATHODOS_NOW is {fixed!r}, which is no time.", sentence(error)) from None
 
 
 def moment_of(text: str) -> datetime:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
@@ -171,14 +171,21 @@ def point_at(connection: sa.Connection, moment: datetime) -> int:
     return number
 
 
-def entries_about(connection: sa.Connection, keys: dict[str, sa.ColumnElement[bool]]) -> set[int]:
-    """The numbers of the entries that opened or closed a row selected by a condition, given by table."""
+def entries_touching(connection: sa.Connection, kind: Kind, wanted: Mapping[str, str]) -> set[int]:
+    """The numbers of the entries that opened or closed a row of the kind with these values."""
+    table = TABLES[kind.name]
     numbers: set[int] = set()
-    for name, condition in keys.items():
-        table = TABLES[name]
-        for since, until in connection.execute(sa.select(table.c.since, table.c.until).where(condition)):
-            numbers.update((since, until))
-    return numbers
+    columns = dict(zip(kind.names, stored_columns(kind), strict=True))
+    condition = sa.and_(*(columns[name] == value for name, value in wanted.items()))
+    for since, until in connection.execute(sa.select(table.c.since, table.c.until).where(condition)):
+        numbers.update((since, until))
+    return numbers - {FOREVER}
+
+
+def entries_naming(connection: sa.Connection, subject: str) -> set[int]:
+    """The numbers of the entries that name a subject."""
+    found = connection.execute(sa.select(LEDGER.c.number, LEDGER.c.subjects))
+    return {number for number, subjects in found if subject in json.loads(subjects)}
 
 
 def row_digest(kind: Kind, row: int, since: int, source: str | None, content: tuple[Scalar, ...]) -> bytes:

@@ -9,70 +9,18 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 
 from kathodos.catalogue import kinds
-from kathodos.catalogue.addresses import parse_address, parse_pattern
+from kathodos.catalogue.addresses import Pattern, parse_address, parse_pattern
 from kathodos.catalogue.filters import FilterError, parse_filter
 from kathodos.catalogue.kinds import Column, Form, Kind
 from kathodos.catalogue.moments import end_moment, first_moment, normal_moment
+from kathodos.catalogue.references import Names
 from kathodos.catalogue.selecting import nearest
+from kathodos.errors import UnfitError, sentence
 from kathodos.systems.tables import Problem, Table
 
 Scalar = str | int | None
 _YES, _NO = {"true", "yes", "1", "y"}, {"false", "no", "0", "n"}
-_ONE_OF = {"identities": "identity", "accounts": "account", "groups": "group", "roles": "role", "areas": "area"}
 _LARGEST = 2**53
-
-
-class Names:
-    """What there is to point at: by kind the names in use, and by bare name every reference that bears it."""
-
-    def __init__(self) -> None:
-        self.of: dict[str, set[str]] = {kind.name: set() for kind in kinds.GATHERED}
-        self._bare: dict[str, dict[str, list[str]]] = {}
-        self._aside: dict[str, dict[str, str]] = {kind.name: {} for kind in kinds.GATHERED}
-
-    def add(self, kind: Kind, keys: Iterable[tuple[Scalar, ...]]) -> None:
-        """Notes records of a kind by their keys."""
-        names = self.of[kind.name]
-        bare = self._bare.setdefault(kind.name, {})
-        for key in keys:
-            name = "/".join(map(str, key))
-            if name not in names:
-                names.add(name)
-                if len(key) > 1:
-                    bare.setdefault(str(key[-1]), []).append(name)
-
-    def set_aside(self, kind: Kind, key: tuple[Scalar, ...], where: str) -> None:
-        """Notes that a record is not there because its row was set aside."""
-        name = "/".join(map(str, key))
-        self.of[kind.name].discard(name)
-        self._aside[kind.name][name] = where
-
-    def resolve(self, text: str, among: Iterable[str], system: str | None = None) -> str:
-        """The full reference, as in `group:directory/pilots`, that `text` means. Raises ValueError with a remedy."""
-        if text == "everyone" and "everyone" in among:
-            return text
-        found: list[str] = []
-        prefix, _, rest = text.partition(":")
-        named = [kind for kind in among if kind in _ONE_OF]
-        for kind in named:
-            name = rest if prefix == _ONE_OF[kind] else text
-            if system and f"{system}/{name}" in self.of[kind]:
-                return f"{_ONE_OF[kind]}:{system}/{name}"
-            if name in self.of[kind]:
-                found.append(f"{_ONE_OF[kind]}:{name}")
-            elif prefix != _ONE_OF[kind]:
-                found += [f"{_ONE_OF[kind]}:{full}" for full in self._bare.get(kind, {}).get(name, ())]
-        if len(found) == 1:
-            return found[0]
-        if found:
-            raise ValueError(f"{text} may be {' or '.join(found)}|write one of them in full")
-        for kind in named:
-            where = self._aside[kind].get(text.removeprefix(f"{_ONE_OF[kind]}:"))
-            if where:
-                raise ValueError(f"{text} is not there: its own row was set aside|mend {where} first")
-        close = nearest(text.split(":", 1)[-1], [name for kind in named for name in self.of[kind]][:5000])
-        what = " or ".join(_ONE_OF[kind] for kind in named)
-        raise ValueError(f"there is no {what} {text}|{close}")
 
 
 @dataclass
@@ -108,14 +56,14 @@ class _Checker:
         """The values of one column; each distinct cell is read once, with its row's system where that matters."""
         cells = self.table.cells.get(column.name) or [None] * len(self.table.lines)
         read = self.reader(column)
-        known: dict[tuple[str | None, str | None], Scalar | ValueError] = {}
+        known: dict[tuple[str | None, str | None], Scalar | UnfitError] = {}
         values: list[Scalar] = []
         for at, cell in enumerate(cells):
             key = (cell, self.systems[at])
             if key not in known:
                 known[key] = self.value(column, cell, self.systems[at], read)
             value = known[key]
-            if isinstance(value, ValueError):
+            if isinstance(value, UnfitError):
                 self.report(at, column, cell, value)
                 value = cell
             values.append(value)
@@ -123,19 +71,18 @@ class _Checker:
 
     def value(
         self, column: Column, cell: str | None, system: str | None, read: Callable[[str, str | None], Scalar]
-    ) -> Scalar | ValueError:
+    ) -> Scalar | UnfitError:
         if cell is None:
-            return ValueError("is empty|fill it in") if column.required else column.default
+            return UnfitError("is empty", "Fill it in.") if column.required else column.default
         try:
             return read(cell, system)
-        except ValueError as error:
+        except UnfitError as error:
             return error
 
-    def report(self, at: int, column: Column, cell: str | None, error: ValueError) -> None:
-        reason, _, remedy = str(error).partition("|")
+    def report(self, at: int, column: Column, cell: str | None, error: UnfitError) -> None:
         is_reference = column.form in (Form.REFERENCE, Form.HOLDER, Form.GIVES, Form.SCOPE)
         outcome = "noted" if is_reference and not column.must_exist else "set aside"
-        self.problem(at, column.name, cell, reason, remedy, outcome)
+        self.problem(at, column.name, cell, error.reason, error.remedy, outcome)
 
     def problem(self, at: int, column: str, cell: str | None, reason: str, remedy: str, outcome: str) -> None:
         line = self.table.lines[at]
@@ -166,11 +113,11 @@ class _Checker:
 
     def name(self, cell: str, _: str | None) -> str:
         if self.kind is kinds.SYSTEMS and any(mark in cell for mark in ":/ "):
-            raise ValueError("a system's name has no colon, slash or space|rename it here and where it is used")
+            raise UnfitError("a system's name has no colon, slash or space", "Rename it here and where it is used.")
         if self.kind in (kinds.ACTIONS, kinds.ROLE_PERMISSIONS, kinds.ACTIVITY) and any(
             mark.isspace() for mark in cell
         ):
-            raise ValueError("an action's name has no spaces|write it with a hyphen")
+            raise UnfitError("an action's name has no spaces", "Write it with a hyphen.")
         return cell
 
     def reference(self, column: Column, cell: str, system: str | None) -> str:
@@ -178,27 +125,27 @@ class _Checker:
         (kind,) = column.refers
         if kind == "systems":
             if cell not in self.names.of[kind]:
-                raise ValueError(f"there is no system {cell}|{nearest(cell, sorted(self.names.of[kind]))}")
+                raise UnfitError(f"there is no system {cell}", nearest(cell, sorted(self.names.of[kind])))
             return cell
         full = self.names.resolve(cell, (kind,), system if self.kind is not kinds.ACTIVITY else None)
         name = full.partition(":")[2]
         if column.name in ("group", "role"):
             owner, _, short = name.partition("/")
             if owner != system:
-                raise ValueError(f"{cell} is of the system {owner}, the row of {system}|make the two agree")
+                raise UnfitError(f"{cell} is of the system {owner}, the row of {system}", "Make the two agree.")
             return short
         return full if column.name == "junior" else name
 
     def address(self, cell: str, system: str | None) -> str:
-        return self._of_known_system(str(parse_address(_with_system(cell, system))))
+        return self._of_known_system(_read(parse_address, cell, system))
 
     def pattern(self, cell: str, system: str | None) -> str:
-        return self._of_known_system(str(parse_pattern(_with_system(cell, system))))
+        return self._of_known_system(_read(parse_pattern, cell, system))
 
     def _of_known_system(self, address: str) -> str:
         system = address.partition(":")[0]
         if system not in self.names.of["systems"]:
-            raise ValueError(f"there is no system {system}|{nearest(system, sorted(self.names.of['systems']))}")
+            raise UnfitError(f"there is no system {system}", nearest(system, sorted(self.names.of["systems"])))
         return address
 
     def gives(self, cell: str, system: str | None) -> str:
@@ -277,8 +224,12 @@ class _Checker:
             self.problem(at, "action", action, reason, nearest(action, declared), "noted")
 
 
-def _with_system(cell: str, system: str | None) -> str:
-    return f"{system}:{cell}" if cell.startswith("/") and system else cell
+def _read(parse: Callable[[str], Pattern], cell: str, system: str | None) -> str:
+    """An address or pattern; one that begins with a slash is of the row's own system."""
+    try:
+        return str(parse(f"{system}:{cell}" if cell.startswith("/") and system else cell))
+    except ValueError as error:
+        raise UnfitError("is no resource", sentence(error)) from None
 
 
 def _parts(cell: str) -> list[str]:
@@ -287,13 +238,13 @@ def _parts(cell: str) -> list[str]:
 
 def _choice(cell: str, choices: tuple[str, ...]) -> str:
     if cell.lower() not in choices:
-        raise ValueError(f"is none of {', '.join(choices)}|write one of them")
+        raise UnfitError(f"is none of {', '.join(choices)}", "Write one of them.")
     return cell.lower()
 
 
 def _yes_no(cell: str) -> int:
     if cell.lower() not in _YES | _NO:
-        raise ValueError("is neither true nor false|write true or false")
+        raise UnfitError("is neither true nor false", "Write true or false.")
     return int(cell.lower() in _YES)
 
 
@@ -301,11 +252,11 @@ def _number(cell: str, column: str) -> int:
     try:
         number = int(cell)
     except ValueError:
-        raise ValueError("is no whole number|write one") from None
+        raise UnfitError("is no whole number", "Write one.") from None
     if column == "sensitivity" and not 0 <= number <= 3:
-        raise ValueError("is not between 0 and 3|write 0, 1, 2 or 3")
+        raise UnfitError("is not between 0 and 3", "Write 0, 1, 2 or 3.")
     if abs(number) > _LARGEST:
-        raise ValueError("is too large|write a smaller number")
+        raise UnfitError("is too large", "Write a smaller number.")
     return number
 
 
@@ -313,15 +264,14 @@ def _moment(cell: str, forms: Iterable[str]) -> str:
     try:
         return normal_moment(cell, tuple(forms))
     except ValueError as error:
-        remedy = str(error) if "write" in str(error) else "check the day and the month"
-        raise ValueError(f"is no date or time that exists|{remedy}") from None
+        raise UnfitError("is no date or time that exists", sentence(error)) from None
 
 
 def _filter(cell: str) -> str:
     try:
         parse_filter(cell)
     except FilterError as error:
-        raise ValueError(f'is no filter: {error}|write it as in: department eq "Pilotage"') from None
+        raise UnfitError(f"is no filter: {error}", 'Write it as in: department eq "Pilotage"') from None
     return cell
 
 
@@ -330,5 +280,5 @@ def _gates(cell: str) -> str:
     try:
         gates = {kind.strip(): action.strip() for kind, action in (part.split("=") for part in _parts(cell))}
     except ValueError:
-        raise ValueError("is not of the form type=action;type=action|write it so") from None
+        raise UnfitError("is not of the form type=action;type=action", "Write it so.") from None
     return ";".join(f"{kind}={action}" for kind, action in gates.items())

@@ -11,11 +11,12 @@ import sqlalchemy as sa
 from kathodos.access.arrays import ints
 from kathodos.catalogue import kinds
 from kathodos.catalogue.kinds import GATHERED, PROBLEMS, Kind
+from kathodos.catalogue.references import Names
 from kathodos.catalogue.store import FOREVER, LEDGER, TABLES, Rows, Store, read_rows, read_source, stored_columns
 from kathodos.errors import DataError
 from kathodos.ledger.entries import Draft, writing
 from kathodos.ledger.keys import Keys
-from kathodos.systems.checking import Checked, Names, Scalar, check_table
+from kathodos.systems.checking import Checked, Scalar, check_table
 from kathodos.systems.tables import Folder, Problem, Table
 
 CLOSING_A_REVIEW = "review close"

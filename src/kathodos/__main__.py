@@ -1,0 +1,5 @@
+"""`python -m kathodos` does what the command does."""
+
+from kathodos.cli.main import run
+
+run()

@@ -1,0 +1,1 @@
+"""The command: one module per command, thin: parse, call, show."""

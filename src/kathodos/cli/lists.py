@@ -1,0 +1,86 @@
+"""`kathodos list`: the records of one kind, all or those that a filter selects."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from kathodos.catalogue.kinds import KINDS, Form
+from kathodos.cli.options import Commands, Formatter, as_of, command
+from kathodos.cli.session import Session, plural
+from kathodos.output.answers import Answer, Field
+
+if TYPE_CHECKING:
+    from kathodos.catalogue.kinds import Kind
+    from kathodos.catalogue.store import Rows
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = command(
+        commands,
+        "list",
+        common,
+        formatter,
+        run,
+        "list the records of one kind",
+        '  kathodos list identities --where \'department eq "Pilotage" and status eq "active"\'\n'
+        "  kathodos list grants --where 'not (until pr)' --format csv > open-ended.csv",
+    )
+    parser.add_argument(
+        "kind", metavar="KIND", choices=[kind.name for kind in KINDS], help=", ".join(it.name for it in KINDS)
+    )
+    parser.add_argument("--where", metavar="FILTER", help="only those that this filter over their columns selects")
+    as_of(parser)
+
+
+def run(session: Session) -> int:
+    from kathodos.catalogue.kinds import BY_NAME
+    from kathodos.catalogue.selecting import selected_by
+
+    asked = session.arguments
+    kind = BY_NAME[asked.kind]
+    found = session.state([kind], session.point(asked.as_of).entry)[kind.name]
+    keep = selected_by(found, asked.where).tolist() if asked.where else [True] * len(found)
+    records = [record for record, is_kept in zip(records_of(found), keep, strict=True) if is_kept]
+    names = list(dict.fromkeys(name for record in records for name in record)) or ["ref", *kind.names]
+    fields = [
+        Field(name, name, 40 - at, is_number=_is_number(kind, name), least=4 if _is_number(kind, name) else 6)
+        for at, name in enumerate(names)
+    ]
+    heading = f"{plural(len(records), kind.one, _many(kind))}" + (f" of {len(found)}" if asked.where else "")
+    hint = f"One of them: kathodos show {records[0]['ref']}" if records else ""
+    return session.answer(Answer(fields, records, heading, hint=hint))
+
+
+def _many(kind: Kind) -> str:
+    return kind.name.replace("_", " ")
+
+
+def _is_number(kind: Kind, name: str) -> bool:
+    return any(column.name == name and column.form is Form.NUMBER for column in kind.columns)
+
+
+def records_of(rows: Rows) -> list[dict[str, Any]]:
+    """The rows as records: a reference first, then the columns that any of them has, yes or no as such."""
+    import json
+
+    kind = rows.kind
+    flags = {column.name for column in kind.columns if column.form is Form.YES_NO}
+    records = []
+    for row, values in zip(rows.ids, rows.values(), strict=True):
+        said = dict(zip(kind.names, values, strict=True))
+        further = json.loads(said.pop("attributes", None) or "{}")
+        record = {name: bool(value) if name in flags and value is not None else value for name, value in said.items()}
+        records.append({"ref": reference_of(kind, row, record), **record, **further})
+    return records
+
+
+def reference_of(kind: Kind, row: int, record: dict[str, Any]) -> str:
+    """What `kathodos show` takes for the record: its name, or for what bears none the number of its row."""
+    from kathodos.catalogue.references import PREFIXES
+
+    if kind.name == "resources":
+        return str(record["resource"])
+    if kind.name in PREFIXES:
+        return f"{PREFIXES[kind.name]}:{'/'.join(str(record[name]) for name in kind.key)}"
+    return f"{kind.one.replace(' ', '-')}:{row}"

@@ -1,0 +1,101 @@
+"""The parser of the whole command, and the one place where errors become exit statuses."""
+
+# PYTHON_ARGCOMPLETE_OK
+
+from __future__ import annotations
+
+import argparse
+import os
+import sys
+from collections.abc import Sequence
+from importlib import import_module
+from typing import Any
+
+from kathodos.cli.session import Session
+from kathodos.errors import DataError, KathodosError
+
+COMMANDS = ("init", "gather", "reach", "conflicts", "review", "baseline", "list", "show", "ledger", "demo")
+MODULES = {"list": "lists", "show": "shows"}
+EPILOG = """\
+exit status: 0 done and nothing found; 1 done and something found (a conflict, a "no", a failed verification);
+2 the call is wrong; 3 the data or a system is wrong.
+
+start: kathodos demo my-demo         lays out a made-up organisation and walks through the whole round
+       kathodos init my-workspace    begins with your own exported tables
+"""
+
+
+class _Version(argparse.Action):
+    """Looks the version up only when it is asked for."""
+
+    def __call__(self, parser: argparse.ArgumentParser, *_: Any) -> None:
+        from importlib.metadata import version
+
+        parser.exit(0, f"kathodos {version('kathodos')}\n")
+
+
+def build_parser() -> argparse.ArgumentParser:
+    """The parser with every command in it; nothing heavy is imported."""
+    from rich_argparse import RawDescriptionRichHelpFormatter
+
+    common = argparse.ArgumentParser(add_help=False)
+    common.add_argument("--workspace", metavar="DIR", default=argparse.SUPPRESS, help="the workspace to work on")
+    parser = argparse.ArgumentParser(
+        prog="kathodos",
+        description="Who can reach what, through which path, whether they should, who decided so, and when.",
+        epilog=EPILOG,
+        formatter_class=RawDescriptionRichHelpFormatter,
+    )
+    parser.add_argument("--workspace", metavar="DIR", help="the workspace to work on (else the nearest one upward)")
+    parser.add_argument("--version", action=_Version, nargs=0, help="print the version and stop")
+    commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
+    for name in COMMANDS:
+        module = import_module(f"kathodos.cli.{MODULES.get(name, name)}")
+        module.add(commands, common, RawDescriptionRichHelpFormatter)
+    return parser
+
+
+def main(words: Sequence[str] | None = None) -> int:
+    """Runs one command; gives its exit status. Errors become one or two lines on stderr."""
+    parser = build_parser()
+    _complete(parser)
+    arguments = parser.parse_args(words)
+    try:
+        status: int = arguments.run(Session(arguments))
+        sys.stdout.flush()
+    except KathodosError as error:
+        _say(error)
+        return error.status
+    except BrokenPipeError:
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        return 0
+    except KeyboardInterrupt:
+        sys.stderr.write("Stopped; nothing half-done was kept.\n")
+        return 130
+    except OSError as error:
+        where = f"{error.filename}: " if error.filename else ""
+        _say(DataError(f"{where}{error.strerror or error}.", "Check that the file is there and may be used."))
+        return 3
+    return status
+
+
+def _complete(parser: argparse.ArgumentParser) -> None:
+    if "_ARGCOMPLETE" in os.environ:
+        import argcomplete
+
+        argcomplete.autocomplete(parser)
+
+
+def _say(error: KathodosError) -> None:
+    from kathodos.output.text import printable
+
+    for line in str(error).splitlines():
+        sys.stderr.write(printable(line) + "\n")
+
+
+def run() -> None:
+    """The installed command."""
+    for stream in (sys.stdout, sys.stderr):
+        if hasattr(stream, "reconfigure"):
+            stream.reconfigure(errors="backslashreplace")
+    sys.exit(main())

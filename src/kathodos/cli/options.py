@@ -1,0 +1,65 @@
+"""Options that several commands share, each declared once."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Callable
+from typing import Any
+
+from kathodos.cli.session import Session
+from kathodos.output.answers import FORMATS
+
+Commands = Any  # what argparse's add_subparsers gives; it has no public name
+Formatter = Any
+
+
+def command(
+    commands: Commands,
+    name: str,
+    common: argparse.ArgumentParser,
+    formatter: Formatter,
+    run: Callable[[Session], int],
+    help_text: str,
+    example: str,
+) -> argparse.ArgumentParser:
+    """A command with its help, an example, and the options that all have."""
+    parser: argparse.ArgumentParser = commands.add_parser(
+        name,
+        parents=[common],
+        help=help_text,
+        description=help_text[0].upper() + help_text[1:] + ".",
+        epilog=f"example:\n{example}",
+        formatter_class=formatter,
+    )
+    parser.add_argument(
+        "--format",
+        choices=FORMATS,
+        default="table",
+        help="a table for people, or data with stable keys (default: table)",
+    )
+    parser.set_defaults(run=run)
+    return parser
+
+
+def acting(parser: argparse.ArgumentParser) -> None:
+    """The options of a command that changes something."""
+    parser.add_argument("--as", dest="actor", metavar="NAME", help="who acts (else KATHODOS_ACTOR, else the OS user)")
+    parser.add_argument("--reason", metavar="TEXT", help="why; the ledger keeps it")
+
+
+def confirming(parser: argparse.ArgumentParser) -> None:
+    """The options of a command that shows first what it will do."""
+    parser.add_argument("--yes", action="store_true", help="go on without asking")
+    parser.add_argument("--dry-run", action="store_true", help="show what would be done, and stop")
+
+
+def as_of(parser: argparse.ArgumentParser) -> None:
+    """The option to ask about an earlier state."""
+    parser.add_argument(
+        "--as-of", metavar="POINT", help="ask about an earlier state: a baseline, a date, a time or a ledger number"
+    )
+
+
+def at_time(parser: argparse.ArgumentParser) -> None:
+    """The option to ask about another moment."""
+    parser.add_argument("--at", metavar="TIME", help="ask about a moment: a date or an RFC 3339 time (default: now)")

@@ -1,0 +1,385 @@
+"""`kathodos reach`: who can do what on which resource; any part left open is enumerated."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from kathodos.cli.options import Commands, Formatter, as_of, at_time, command
+from kathodos.cli.session import Session, plural
+from kathodos.errors import CallError
+from kathodos.output.answers import Answer, Branch, Field, Row, show_products
+
+if TYPE_CHECKING:
+    from kathodos.access.chains import Chain, Explanation
+    from kathodos.access.index import Index
+    from kathodos.access.reach import Reached
+    from kathodos.catalogue.store import State
+
+_PAIRS = (Field("asker", "Who", 9, least=12), Field("action", "May", 8), Field("resource", "Resource", 9, least=16))
+_BY = (Field("resource", "Resource", 9, least=20), Field("actions", "May", 8, least=12))
+_ON = (
+    Field("asker", "Who", 9, least=12),
+    Field("name", "Name", 6, least=10),
+    Field("department", "Department", 3, least=10),
+    Field("actions", "May", 8, least=8),
+    Field("through", "Through", 7, least=14),
+)
+_COUNTS = (
+    Field("asker", "Who", 9, least=12),
+    Field("name", "Name", 6, least=10),
+    Field("resources", "Resources", 8, is_number=True),
+    Field("pairs", "Actions on them", 8, is_number=True),
+)
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = command(
+        commands,
+        "reach",
+        common,
+        formatter,
+        run,
+        "ask who can do what on which resource; a part left open is enumerated",
+        "  kathodos reach --by p0017 --on dues:/northmole/tariffs/2026 --do edit --trace\n"
+        "  kathodos reach --on archive:/board            # who gets in, and through what\n"
+        "  kathodos reach --format jsonl                 # everything that everyone reaches",
+    )
+    parser.add_argument("--by", metavar="REF", help="an identity, or an account on its own")
+    parser.add_argument("--on", metavar="RESOURCE", help="a resource address, as in dues:/northmole/tariffs")
+    parser.add_argument("--do", metavar="ACTION", help="an action, as the resource's system names it")
+    at_time(parser)
+    as_of(parser)
+    parser.add_argument("--trace", action="store_true", help="show the chains, or what stands in the way (by and on)")
+
+
+@dataclass(frozen=True)
+class Question:
+    """The parts that are given, as numbers of the index, and the moment asked about."""
+
+    index: Index
+    state: State
+    at: int
+    asker: int | None
+    node: int | None
+    action: str | None
+
+    def key(self, asker: int) -> tuple[str, str]:
+        """`identity` or `account`, and the name."""
+        kind, _, name = self.index.holders.references[asker].partition(":")
+        return kind, name
+
+
+def run(session: Session) -> int:
+    question = _question(session)
+    by, on = question.asker, question.node
+    if session.arguments.trace and (by is None or on is None):
+        raise CallError("--trace needs --by and --on.", "Name the two; --do may stay open.")
+    if by is not None and on is not None:
+        return _one(session, question)
+    if session.format != "table":
+        return _pairs(session, question)
+    if on is not None:
+        return _on(session, question)
+    return _by(session, question) if by is not None else _counts(session, question)
+
+
+def _question(session: Session) -> Question:
+    from kathodos.access.index import NEEDED
+    from kathodos.catalogue import kinds
+    from kathodos.catalogue.moments import microseconds
+
+    asked = session.arguments
+    point = session.point(asked.as_of)
+    moment = session.moment(asked.at) or point.moment
+    state = session.state(NEEDED, point.entry)
+    index = session.index(state)
+    asker = None
+    if asked.by:
+        asker = index.holders.number[session.resolve(asked.by, state, (kinds.IDENTITIES, kinds.ACCOUNTS))]
+    node = _node(index, asked.on) if asked.on else None
+    _check_action(index, asked.do, node)
+    return Question(index, state, microseconds(moment), asker, node, asked.do)
+
+
+def _node(index: Index, text: str) -> int:
+    from kathodos.catalogue.addresses import parse_address
+    from kathodos.catalogue.selecting import nearest
+
+    try:
+        node = index.tree.node(parse_address(text))
+    except ValueError as error:
+        raise CallError(f"--on {text} is no resource: {error}.", nearest(text, index.tree.addresses)) from None
+    if node < 0:
+        raise CallError(f"There is no resource {text}.", nearest(text, index.tree.addresses))
+    return node
+
+
+def _check_action(index: Index, action: str | None, node: int | None) -> None:
+    from kathodos.catalogue.selecting import nearest
+
+    systems = [index.system_of(node).name] if node is not None else list(index.systems)
+    known = sorted({name for system, name in index.actions if system in systems})
+    if action is not None and action not in known:
+        where = f"The system {systems[0]} has" if node is not None else "No system has"
+        raise CallError(f"{where} {'no' if node is not None else 'an'} action {action}.", nearest(action, known))
+
+
+def _one(session: Session, question: Question) -> int:
+    """Yes or no, with the reason."""
+    from kathodos.access.chains import explain
+
+    index = question.index
+    assert question.asker is not None and question.node is not None
+    system = index.system_of(question.node)
+    wanted = [(system.name, question.action)] if question.action else [index.actions[at] for at in system.actions]
+    found = [
+        (name, explain(index, question.asker, question.node, index.action_number[owner, str(name)], question.at))
+        for owner, name in wanted
+    ]
+    if not question.action:
+        found = [(name, explanation) for name, explanation in found if explanation.is_reached]
+    documents = [_document(question, str(name), explanation) for name, explanation in found]
+    is_reached = any(explanation.is_reached for _, explanation in found)
+    named, address = _named(question, question.asker), index.tree.addresses[question.node]
+    trees = [_tree(f"{named}: {name} {address}", explanation) for name, explanation in found]
+    if not session.arguments.trace:
+        trees = [_short(tree, explanation) for tree, (_, explanation) in zip(trees, found, strict=True)]
+    if not question.action:
+        text = [] if found else [f"no - {named} may do nothing on {address}"]
+        hint = "Add --trace to see every chain." if found else "Name an action with --do to see what is in the way."
+        return session.answer(Answer(rows=documents, text=text, trees=trees, hint=hint, status=0 if is_reached else 1))
+    hint = "" if session.arguments.trace else "Add --trace to see every chain."
+    return session.answer(Answer(document=documents[0], trees=trees, hint=hint, status=0 if is_reached else 1))
+
+
+def _named(question: Question, asker: int) -> str:
+    reference = question.index.holders.references[asker]
+    people = question.state["identities"]
+    name = people["name"][asker] if asker < len(people) else None
+    return f"{reference} ({name})" if name else reference
+
+
+def _document(question: Question, action: str, explanation: Explanation) -> Row:
+    assert question.asker is not None and question.node is not None
+    kind, name = question.key(question.asker)
+    return {
+        kind: name,
+        "action": action,
+        "resource": question.index.tree.addresses[question.node],
+        "reached": explanation.is_reached,
+        "chains": [chain_record(chain) for chain in explanation.permits],
+        "denials": [chain_record(chain) for chain in explanation.denials],
+        "obstacles": [vars(obstacle) for obstacle in explanation.obstacles],
+        "nearest": explanation.nearest,
+    }
+
+
+def chain_record(chain: Chain) -> Row:
+    """A chain as data."""
+    return {
+        "holders": list(chain.holders),
+        "grant": chain.grant,
+        "on": chain.scope,
+        "roles": list(chain.roles),
+        "permission": str(chain.line),
+        "target": chain.target,
+    }
+
+
+def _tree(asked: str, explanation: Explanation) -> Branch:
+    """The whole explanation as a tree."""
+    branches = [chain_branch(chain) for chain in explanation.permits] if explanation.is_reached else []
+    if explanation.is_cut_short:
+        branches.append(Branch("and more chains than are shown"))
+    if explanation.is_reached:
+        return Branch(f"yes - {asked}", branches, "bold green")
+    branches += [Branch(obstacle.text, style="red") for obstacle in explanation.obstacles if obstacle.kind != "denied"]
+    branches += [chain_branch(chain) for chain in explanation.denials]
+    if explanation.permits:
+        branches.append(Branch("without that it would be permitted", [chain_branch(it) for it in explanation.permits]))
+    if explanation.nearest:
+        branches.append(Branch("what would give it, nearest first", [Branch(text) for text in explanation.nearest]))
+    return Branch(f"no - {asked}", branches, "bold red")
+
+
+def _short(tree: Branch, explanation: Explanation) -> Branch:
+    """The answer with its first reason only."""
+    from kathodos.access.chains import chain_text
+
+    if explanation.is_reached:
+        more = len(explanation.permits) - 1
+        rest = [Branch(f"and {plural(more, 'more chain')}")] if more else []
+        return Branch(tree.text, [Branch(chain_text(explanation.permits[0])), *rest], tree.style)
+    return Branch(tree.text, [Branch(explanation.obstacles[0].text)], tree.style)
+
+
+def chain_branch(chain: Chain) -> Branch:
+    """A chain as a branch in words, one step a line."""
+    steps = []
+    for before, after in zip(chain.holders, chain.holders[1:], strict=False):
+        kind = after.partition(":")[0]
+        if kind == "account":
+            steps.append(f"has {after}")
+        elif kind == "everyone":
+            steps.append("belongs to everyone")
+        else:
+            steps.append(f"{'which is' if before.startswith('group:') else 'is'} a member of {after}")
+    if chain.roles:
+        steps.append(f"which has been given {chain.roles[0]}")
+        steps += [f"which includes {role}" for role in chain.roles[1:]]
+    scope = f", within {chain.scope}" if chain.scope else ""
+    steps.append(f"{chain.line}, from {chain.target} down{scope}")
+    head = f"{'denied' if chain.denies else 'permitted'} by grant {chain.grant}"
+    return Branch(head, [Branch(step) for step in steps], "red" if chain.denies else "")
+
+
+def _reached(question: Question) -> Iterator[tuple[Iterable[int], list[Reached]]]:
+    from kathodos.access.reach import everything, what_reached_by
+
+    if question.asker is not None:
+        yield [question.asker], what_reached_by(question.index, question.asker, question.at)
+    else:
+        yield from everything(question.index, question.at)
+
+
+def _pairs(session: Session, question: Question) -> int:
+    """Every (who, action, resource) as data, streamed."""
+    if session.format == "jsonl":
+        show_products(_blocks(question))
+        return 0
+    kinds = [question.key(question.asker)[0]] if question.asker is not None else ["identity", "account"]
+    fields = tuple(Field(kind, kind) for kind in kinds) + _PAIRS[1:]
+    rows = ({**first, **second} for firsts, seconds in _blocks(question) for first in firsts for second in seconds)
+    return session.answer(Answer(fields, list(rows) if session.format == "json" else rows))
+
+
+def _blocks(question: Question) -> Iterator[tuple[list[Row], list[Row]]]:
+    """Askers, and what each of them reaches, put together where that is the same."""
+    index = question.index
+    if question.node is not None:
+        for number, askers in _askers_on(question):
+            pair = {"action": index.actions[number][1], "resource": index.tree.addresses[question.node]}
+            yield [_who(question, asker) for asker in askers], [pair]
+    else:
+        for those, reached in _reached(question):
+            pairs = [pair for found in reached for pair in _texts(index, found, question.action)]
+            yield [_who(question, asker) for asker in those], pairs
+
+
+def _who(question: Question, asker: int) -> Row:
+    kind, name = question.key(asker)
+    return {kind: name}
+
+
+def _texts(index: Index, found: Reached, action: str | None) -> Iterator[Row]:
+    names = [index.actions[number][1] for number in found.system.actions]
+    at, nodes = found.may.nonzero()
+    for position, node in zip(at.tolist(), nodes.tolist(), strict=True):
+        if action in (None, names[position]):
+            yield {"action": names[position], "resource": index.tree.addresses[found.system.root + node]}
+
+
+def _askers_on(question: Question) -> Iterator[tuple[int, list[int]]]:
+    """For each action asked about on the node, by number: who reaches it."""
+    from kathodos.access.reach import who_reaches
+
+    index = question.index
+    assert question.node is not None
+    for number in index.system_of(question.node).actions.tolist():
+        if question.action in (None, index.actions[number][1]):
+            reaching = who_reaches(index, question.node, number, question.at)
+            yield number, [asker for asker in index.holders.askers.tolist() if reaching[asker]]
+
+
+def _on(session: Session, question: Question) -> int:
+    """Who gets to one resource, doing what, through which holders."""
+    from kathodos.access.reach import ways_in
+
+    index = question.index
+    assert question.node is not None
+    may: dict[int, list[str]] = {}
+    for number, askers in _askers_on(question):
+        for asker in askers:
+            may.setdefault(asker, []).append(index.actions[number][1])
+    through = ways_in(index, question.node, question.action, question.at)
+    people = question.state["identities"]
+    rows = [
+        {
+            "asker": index.holders.references[asker],
+            "name": people["name"][asker] if asker < len(people) else None,
+            "department": people["department"][asker] if asker < len(people) else "nobody's account",
+            "actions": actions,
+            "through": [_way(index, asker, holder) for holder in through.get(asker, ())],
+        }
+        for asker, actions in sorted(may.items())
+    ]
+    address = index.tree.addresses[question.node]
+    heading = f"{plural(len(rows), 'asker reaches', 'reach')} {address}" if rows else f"Nobody reaches {address}"
+    hint = f"Why: kathodos reach --by NAME --on {address} --trace" if rows else ""
+    return session.answer(Answer(_ON, rows, heading, hint=hint))
+
+
+def _way(index: Index, asker: int, holder: int) -> str:
+    return "directly" if holder == asker else index.holders.references[holder]
+
+
+def _by(session: Session, question: Question) -> int:
+    """What one reaches, each resource with everything below it where that is the same all the way down."""
+    from kathodos.access.reach import what_reached_by
+
+    assert question.asker is not None
+    index = question.index
+    reached = what_reached_by(index, question.asker, question.at)
+    rows = [row for found in reached for row in _collapsed(index, found, question.action)]
+    count = sum(int(found.may.any(axis=0).sum()) for found in reached)
+    named = _named(question, question.asker)
+    heading = f"{named} reaches {plural(count, 'resource')}" if rows else f"{named} reaches nothing of what was asked"
+    hint = "Why: add --on RESOURCE --trace" if rows else "What stands in the way: add --on RESOURCE --do ACTION --trace"
+    return session.answer(Answer(_BY, rows, heading, hint=hint))
+
+
+def _collapsed(index: Index, found: Reached, action: str | None) -> Iterator[dict[str, Any]]:
+    """One row a resource, and one for all at and below it where each of them has the same actions."""
+    import numpy as np
+
+    tree, root, end = index.tree, found.system.root, found.system.end
+    names = [index.actions[number][1] for number in found.system.actions]
+    may = found.may & np.array([action in (None, name) for name in names])[:, None]
+    changes = np.concatenate([[0], np.cumsum((may[:, 1:] != may[:, :-1]).any(axis=0))])
+    last = tree.end[root:end] - 1 - root
+    is_uniform = changes[last] == changes
+    parent = tree.parent[root:end] - root
+    is_told_above = np.zeros(len(parent), dtype=bool)
+    is_told_above[1:] = is_uniform[parent[1:]]
+    for at in (may.any(axis=0) & ~is_told_above).nonzero()[0].tolist():
+        actions = [name for name, is_there in zip(names, may[:, at], strict=True) if is_there]
+        below = int(last[at]) - at if is_uniform[at] else 0
+        more = f"  and all {below} below" if below else ""
+        yield {"resource": tree.addresses[at + root] + more, "actions": actions}
+
+
+def _counts(session: Session, question: Question) -> int:
+    """How much everyone reaches; the pairs themselves come as data."""
+    import numpy as np
+
+    index, people = question.index, question.state["identities"]
+    rows: list[tuple[int, str, str | None, int]] = []
+    for askers, reached in _reached(question):
+        mays = [
+            found.may
+            & np.array([question.action in (None, index.actions[at][1]) for at in found.system.actions])[:, None]
+            for found in reached
+        ]
+        resources, pairs = sum(int(may.any(axis=0).sum()) for may in mays), sum(int(may.sum()) for may in mays)
+        for asker in askers if pairs else ():
+            name = people["name"][asker] if asker < len(people) else None
+            rows.append((pairs, index.holders.references[asker], name, resources))
+    rows.sort(key=lambda row: (-row[0], row[1]))
+    total = sum(pairs for pairs, *_ in rows)
+    heading = f"{plural(len(rows), 'asker')} and {plural(total, 'pair')} of action and resource"
+    hint = "Each of them: kathodos reach --format jsonl; for one: kathodos reach --by NAME"
+    keys = ("pairs", "asker", "name", "resources")
+    return session.answer(Answer(_COUNTS, [dict(zip(keys, row, strict=True)) for row in rows], heading, hint=hint))

@@ -1,0 +1,325 @@
+"""`kathodos review`: open a certification, see its lines with evidence, decide, follow, sign off."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from kathodos.cli.options import Commands, Formatter, acting, command, confirming
+from kathodos.cli.session import Session, plural
+from kathodos.errors import CallError
+from kathodos.output.answers import Answer, Field
+
+if TYPE_CHECKING:
+    from kathodos.review.rounds import Line, Review
+
+_LINES = (
+    Field("line", "Line", 20, is_number=True, least=4),
+    Field("identity", "Whose", 12, least=6),
+    Field("name", "Name", 8, least=10),
+    Field("gives", "What", 18, least=16),
+    Field("how", "How held", 7, least=14),
+    Field("evidence", "Evidence", 16, least=22),
+    Field("reviewer", "Reviewer", 5, least=6),
+    Field("decision", "Decision", 15, least=8),
+)
+_STATUS = (
+    Field("review", "Review", 7),
+    Field("reviewer", "Reviewer", 9),
+    Field("name", "Name", 5, least=10),
+    Field("done", "Done", 8, is_number=True),
+    Field("left", "Left", 9, is_number=True),
+    Field("days_left", "Days left", 8, is_number=True),
+    Field("due", "Due", 6),
+    Field("state", "State", 4),
+)
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = commands.add_parser(
+        "review",
+        help="certify access: open, lines, decide, status, close",
+        description="Certify access: open a review, decide its lines with the evidence beside them, sign it off.",
+        epilog="example:\n  kathodos review status        # each step has its own --help",
+        formatter_class=formatter,
+    )
+    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    opening = command(
+        steps,
+        "open",
+        common,
+        formatter,
+        run_open,
+        "make the lines of a new review from the grants that people hold",
+        "  kathodos review open autumn --where 'department eq \"Dues office\"' --by-manager --due 2026-07-31",
+    )
+    opening.add_argument("name", metavar="NAME", help="a name for the review")
+    opening.add_argument("--where", metavar="FILTER", required=True, help="whose access: a filter over identities")
+    opening.add_argument("--by-manager", action="store_true", required=True, help="each line is decided by the manager")
+    opening.add_argument("--due", metavar="DATE", required=True, help="the day by which all is to be decided")
+    acting(opening)
+    confirming(opening)
+    lines = command(
+        steps,
+        "lines",
+        common,
+        formatter,
+        run_lines,
+        "show the lines of a review with their evidence",
+        "  kathodos review lines autumn --reviewer p0101 --undecided",
+    )
+    lines.add_argument("name", nargs="?", metavar="NAME", help="which review (default: the one that is open)")
+    lines.add_argument("--reviewer", metavar="ID", help="only the lines of one reviewer")
+    lines.add_argument("--whose", metavar="ID", help="only the lines about one person")
+    lines.add_argument("--undecided", action="store_true", help="only what is left to decide")
+    deciding = command(
+        steps,
+        "decide",
+        common,
+        formatter,
+        run_decide,
+        "certify or revoke lines; nobody decides about themselves",
+        "  kathodos review decide 4 7-9 revoke --as p0101 --reason 'left the pilots in May'\n"
+        "  kathodos review decide all certify --review autumn --as p0101",
+    )
+    deciding.add_argument("lines", nargs="+", metavar="LINE", help="numbers, ranges as 7-9, or all that is left")
+    deciding.add_argument("decision", choices=("certify", "revoke"), help="keep the access, or take it away")
+    deciding.add_argument("--review", metavar="NAME", help="which review (default: the one that is open)")
+    acting(deciding)
+    status = command(
+        steps,
+        "status",
+        common,
+        formatter,
+        run_status,
+        "say who has decided how much, and how many days are left",
+        "  kathodos review status autumn",
+    )
+    status.add_argument("name", nargs="?", metavar="NAME", help="which review (default: all)")
+    closing = command(
+        steps,
+        "close",
+        common,
+        formatter,
+        run_close,
+        "sign off what is decided: what is revoked ends, what is undecided stays open",
+        "  kathodos review close autumn --undecided revoke --as p0001 --reason 'no answer by the due day'",
+    )
+    closing.add_argument("name", nargs="?", metavar="NAME", help="which review (default: the one that is open)")
+    closing.add_argument("--undecided", choices=("certify", "revoke"), help="what to do with lines nobody decided")
+    acting(closing)
+    confirming(closing)
+
+
+def run_open(session: Session) -> int:
+    from kathodos.access.index import NEEDED
+    from kathodos.catalogue.kinds import ACTIVITY
+    from kathodos.catalogue.moments import microseconds, normal_moment, now
+    from kathodos.review.rounds import draft_review, open_review
+
+    asked = session.arguments
+    try:
+        due = normal_moment(asked.due)
+    except ValueError as error:
+        raise CallError(f"--due {asked.due} is no day: {error}.") from None
+    state = session.state((*NEEDED, ACTIVITY))
+    at = microseconds(now())
+    drafted = draft_review(asked.name, asked.where, state, session.index(state), session.rules(), session.actor, at)
+    what = f"{plural(len(drafted.lines), 'line')} about {plural(drafted.people, 'person', 'people')}"
+    if not drafted.lines:
+        raise CallError(
+            "Nobody whom the filter selects holds a grant; there is nothing to review.", "Widen the filter."
+        )
+    text = []
+    if drafted.beyond:
+        text.append(
+            f"{plural(drafted.beyond, 'grant')} that come by a group's filter or from everyone are no lines: "
+            "they cannot be taken from one person."
+        )
+    if drafted.without_reviewer:
+        text.append(
+            f"{plural(drafted.without_reviewer, 'person has', 'people have')} no manager; {session.actor} decides."
+        )
+    document = {"review": asked.name, "lines": len(drafted.lines), "people": drafted.people, "due": due}
+    if asked.dry_run or not session.agrees(f"Open {asked.name} with {what}?"):
+        return session.answer(Answer(heading=f"Would open {asked.name}: {what}.", text=text, document=document))
+    store, keys = session.workspace.store, session.workspace.keys
+    open_review(store, keys, asked.name, asked.where, due, drafted, session.actor, session.reason)
+    hint = f"Next: kathodos review lines {asked.name}"
+    return session.answer(Answer(heading=f"Opened {asked.name}: {what}.", text=text, hint=hint, document=document))
+
+
+def _reviews(session: Session) -> tuple[list[Review], dict[str, str]]:
+    """All reviews, and the names of people by id."""
+    from kathodos.catalogue.kinds import IDENTITIES
+    from kathodos.catalogue.store import read_rows
+    from kathodos.review.rounds import read_reviews
+
+    with session.workspace.store.connect() as connection:
+        people = read_rows(connection, IDENTITIES)
+        return read_reviews(connection), dict(zip(people["id"], people["name"], strict=True))
+
+
+def run_lines(session: Session) -> int:
+    from kathodos.review.rounds import find_review
+
+    asked = session.arguments
+    reviews, names = _reviews(session)
+    review = find_review(reviews, asked.name)
+    wanted = [
+        line
+        for line in review.lines
+        if (asked.reviewer is None or line.reviewer == asked.reviewer.removeprefix("identity:"))
+        and (asked.whose is None or line.identity == asked.whose.removeprefix("identity:"))
+        and not (asked.undecided and line.decision)
+    ]
+    left = sum(line.decision is None for line in review.lines)
+    heading = f"{review.name} ({review.state}): {plural(len(review.lines), 'line')}, {left} left, due {review.due}"
+    hint = "Decide: kathodos review decide LINE... certify|revoke --reason TEXT"
+    if not left:
+        hint = f"Everything is decided: kathodos review close {review.name}" if review.state == "open" else ""
+    if session.format != "table":
+        rows = [_record(line, names) for line in wanted]
+        fields = [Field(key, key) for key in (rows[0] if rows else ("review", "line"))]
+        return session.answer(Answer(fields, rows))
+    return session.answer(Answer(_LINES, [_shown(line, names) for line in wanted], heading, hint=hint))
+
+
+def _record(line: Line, names: dict[str, str]) -> dict[str, Any]:
+    evidence = dict(line.evidence)
+    shares = {share: evidence.pop(share) for share in ("everyone", "peers")}
+    return {
+        "review": line.review,
+        "line": line.number,
+        "identity": line.identity,
+        "name": names.get(line.identity),
+        "reviewer": line.reviewer,
+        "item": line.item,
+        **evidence,
+        **{f"{share}_having": having for share, (having, _) in shares.items()},
+        **{f"{share}_counted": counted for share, (_, counted) in shares.items()},
+        "decision": line.decision,
+        "decided_by": line.decided_by,
+        "decided_at": line.decided_at,
+        "decision_reason": line.reason,
+        "signed_off": line.is_signed,
+    }
+
+
+def _shown(line: Line, names: dict[str, str]) -> dict[str, Any]:
+    decision = line.decision or ""
+    if line.decision:
+        decision += f" by {line.decided_by}" + (f": {line.reason}" if line.reason else "")
+    return {
+        "line": line.number,
+        "identity": line.identity,
+        "name": names.get(line.identity),
+        "gives": line.evidence["gives"],
+        "how": line.evidence["how"],
+        "evidence": evidence_text(line.evidence),
+        "reviewer": line.reviewer,
+        "decision": decision,
+    }
+
+
+def evidence_text(evidence: dict[str, Any]) -> str:
+    """The evidence in plain words, what speaks loudest first."""
+    parts = []
+    if evidence["conflicts"]:
+        parts.append(f"part of conflict {', '.join(evidence['conflicts'])}")
+    needed = evidence["needed_by"]
+    parts.append(f"needed ({', '.join(needed)})" if needed else "no need rule covers it")
+    parts += [_share(evidence["peers"], "peers"), _share(evidence["everyone"], "everybody")]
+    parts.append(f"last used {evidence['last_used'][:10]}" if evidence["last_used"] else "no use on record")
+    if evidence["until"]:
+        parts.append(f"ends {evidence['until']}")
+    if evidence["given_by"]:
+        given = f"given by {evidence['given_by']}" + (f" {evidence['given_at'][:10]}" if evidence["given_at"] else "")
+        parts.append(given + (f" ({evidence['given_for']})" if evidence["given_for"] else ""))
+    contains = evidence["contains"]
+    more = f" and {len(contains) - 2} more" if len(contains) > 2 else ""
+    parts.append(f"contains {', '.join(contains[:2])}{more}" if contains else "contains nothing")
+    return "; ".join(parts)
+
+
+def _share(share: list[int], whom: str) -> str:
+    having, counted = share
+    percent = f" ({round(100 * having / counted)} %)" if counted >= 20 else ""
+    return f"{having} of {counted} {whom}{percent}"
+
+
+def run_decide(session: Session) -> int:
+    from kathodos.review.rounds import REVOKE, decide
+
+    asked = session.arguments
+    if asked.decision == REVOKE and not session.reason:
+        raise CallError("To revoke, say why: --reason TEXT is missing.", "The person and the auditor will ask.")
+    store, keys = session.workspace.store, session.workspace.keys
+    review, lines = decide(store, keys, asked.review, asked.lines, asked.decision, session.actor, session.reason)
+    numbers = {line.number for line in lines}
+    left = sum(line.decision is None and line.number not in numbers for line in review.lines)
+    named = sorted({line.reviewer for line in lines} - {session.actor.removeprefix("identity:")})
+    text = [f"{session.actor} decided in place of {', '.join(named)}; the ledger says so."] if named else []
+    done = {"certify": "Certified", "revoke": "Revoked"}[asked.decision]
+    heading = f"{done} {plural(len(lines), 'line')} of {review.name}; {left} left."
+    hint = f"Next: kathodos review {'lines --undecided' if left else 'close'} {review.name}"
+    document = {"review": review.name, "decision": asked.decision, "lines": sorted(numbers), "left": left}
+    return session.answer(Answer(heading=heading, text=text, hint=hint, document=document))
+
+
+def run_status(session: Session) -> int:
+    from kathodos.catalogue.moments import now
+    from kathodos.review.rounds import find_review, progress_of
+
+    reviews, names = _reviews(session)
+    if session.arguments.name:
+        reviews = [find_review(reviews, session.arguments.name)]
+    rows = [
+        {**vars(progress), "name": names.get(progress.reviewer), "state": review.state}
+        for review in reviews
+        for progress in progress_of(review, now())
+    ]
+    left = sum(row["left"] for row in rows)
+    heading = f"{plural(len(reviews), 'review')}, {plural(left, 'line')} left" if reviews else "There is no review yet."
+    hint = "Next: kathodos review lines NAME --undecided" if left else ""
+    if not reviews:
+        hint = "Open one: kathodos review open NAME --where FILTER --by-manager --due DATE"
+    return session.answer(Answer(_STATUS, rows, heading, hint=hint))
+
+
+def run_close(session: Session) -> int:
+    from kathodos.review.rounds import close_review, plan_closing
+
+    asked = session.arguments
+    with session.workspace.store.connect() as connection:
+        plan = plan_closing(connection, asked.name, asked.undecided, session.actor, session.reason)
+    what = (
+        f"{len(plan.certified)} certified, {len(plan.revoked)} revoked ({plural(len(plan.ended), 'record')} to end), "
+        f"{len(plan.left_open)} left open"
+    )
+    name = plan.review.name
+    if asked.dry_run or not session.agrees(f"Sign off {name}: {what}?"):
+        return session.answer(
+            Answer(heading=f"Would sign off {name}: {what}.", text=plan.ended, document=_closing(plan))
+        )
+    done = close_review(
+        session.workspace.store, session.workspace.keys, name, asked.undecided, session.actor, session.reason
+    )
+    text = [f"ended: {record}" for record in done.ended]
+    text += [f"was gone already: {record}" for record in done.gone_before]
+    hint = "Proof: kathodos ledger verify; kathodos ledger list --kind 'review close'"
+    if done.left_open:
+        hint = f"{plural(len(done.left_open), 'line')} stayed open: decide and close again, or close with --undecided."
+    heading = f"Signed off {name}: {what.replace(' to end', ' ended')}."
+    return session.answer(Answer(heading=heading, text=text, hint=hint, document=_closing(done)))
+
+
+def _closing(closing: Any) -> dict[str, Any]:
+    return {
+        "review": closing.review.name,
+        "certified": [line.number for line in closing.certified],
+        "revoked": [line.number for line in closing.revoked],
+        "left_open": [line.number for line in closing.left_open],
+        "ended": closing.ended,
+        "gone_before": closing.gone_before,
+    }

@@ -1,0 +1,157 @@
+"""What every command needs: the workspace it works on, who acts, the state it asks about, and how it answers."""
+
+from __future__ import annotations
+
+import argparse
+import getpass
+import os
+import sys
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+from kathodos.errors import CallError, UnfitError, sentence
+from kathodos.output.answers import Answer, show
+from kathodos.workspace import Workspace
+
+if TYPE_CHECKING:
+    from kathodos.access.index import Index
+    from kathodos.catalogue.kinds import Kind
+    from kathodos.catalogue.store import State
+    from kathodos.findings.rules import Rules
+
+
+@dataclass(frozen=True)
+class Point:
+    """A state of the catalogue: the number of its last ledger entry (None for the present), and the moment it means."""
+
+    entry: int | None
+    moment: datetime
+
+
+class Session:
+    """One call of the command."""
+
+    def __init__(self, arguments: argparse.Namespace) -> None:
+        self.arguments = arguments
+
+    @cached_property
+    def workspace(self) -> Workspace:
+        return Workspace.find(getattr(self.arguments, "workspace", None))
+
+    @property
+    def actor(self) -> str:
+        """Who acts: `--as`, else `KATHODOS_ACTOR`, else the user of the operating system."""
+        named = getattr(self.arguments, "actor", None) or os.environ.get("KATHODOS_ACTOR")
+        if named:
+            return str(named)
+        try:
+            return getpass.getuser()
+        except (OSError, KeyError):
+            return f"uid:{os.getuid()}"
+
+    @property
+    def reason(self) -> str:
+        return str(getattr(self.arguments, "reason", None) or "")
+
+    @property
+    def format(self) -> str:
+        return str(self.arguments.format)
+
+    def answer(self, answer: Answer) -> int:
+        return show(answer, self.format)
+
+    def agrees(self, question: str) -> bool:
+        """Whether to go on: yes with `--yes` or where nobody can be asked, else as the person at the terminal says."""
+        if self.arguments.yes or not sys.stdin.isatty():
+            return True
+        sys.stderr.write(f"{question} [y/N] ")
+        sys.stderr.flush()
+        return sys.stdin.readline().strip().lower() in ("y", "yes")
+
+    def state(self, kinds: Iterable[Kind], point: int | None = None) -> State:
+        """The rows of some kinds at a point."""
+        from kathodos.catalogue.store import read_state
+
+        with self.workspace.store.connect() as connection:
+            return read_state(connection, tuple(kinds), point)
+
+    def index(self, state: State) -> Index:
+        from kathodos.access.index import compile_index
+
+        return compile_index(state)
+
+    def rules(self) -> Rules:
+        from kathodos.findings.rules import read_rules
+
+        return read_rules(self.workspace.rule_files())
+
+    def point(self, text: str | None) -> Point:
+        """The state that a baseline's name, a date, a time or a ledger number means. A date means its last moment."""
+        from kathodos.catalogue.moments import last_moment_of, normal_moment, now
+        from kathodos.ledger.entries import point_at
+
+        if text is None:
+            return Point(None, now())
+        with self.workspace.store.connect() as connection:
+            if text.isdecimal():
+                return self._entry_point(int(text))
+            try:
+                moment = last_moment_of(normal_moment(text))
+            except ValueError:
+                return self._entry_point(self._baseline_entry(text))
+            return Point(point_at(connection, moment), moment)
+
+    def moment(self, text: str | None) -> datetime | None:
+        """The moment that `--at` names: a date means its first one."""
+        from kathodos.catalogue.moments import moment_of, normal_moment
+
+        if text is None:
+            return None
+        try:
+            return moment_of(normal_moment(text))
+        except ValueError as error:
+            raise CallError(f"--at {text} is no moment.", sentence(error)) from None
+
+    def _entry_point(self, number: int) -> Point:
+        from kathodos.catalogue.moments import moment_of, now
+        from kathodos.catalogue.store import LEDGER, latest
+        from kathodos.ledger.entries import read_entries
+
+        with self.workspace.store.connect() as connection:
+            if number > latest(connection):
+                raise CallError(f"The ledger has no entry {number}.", f"Its last is {latest(connection)}.")
+            entries = read_entries(connection, LEDGER.c.number == number)
+            return Point(number, moment_of(entries[0].time) if entries else now())
+
+    def _baseline_entry(self, name: str) -> int:
+        from kathodos.catalogue.kinds import BASELINES
+        from kathodos.catalogue.selecting import nearest
+        from kathodos.catalogue.store import read_rows
+
+        with self.workspace.store.connect() as connection:
+            rows = read_rows(connection, BASELINES)
+        entries = dict(zip(rows["baseline"], rows["entry"], strict=True))
+        if name not in entries:
+            remedy = f"Write a baseline, a date, a time or a ledger number. {nearest(name, list(entries))}"
+            raise CallError(f"There is no baseline {name}.", remedy)
+        return int(entries[name])
+
+    def resolve(self, text: str, state: State, among: Iterable[Kind]) -> str:
+        """The full reference of what the user named. Raises CallError with the nearest names."""
+        from kathodos.catalogue.references import Names
+
+        names, among = Names(), list(among)
+        for kind in among:
+            names.add(kind, state[kind.name].keys())
+        try:
+            return names.resolve(text, [kind.name for kind in among])
+        except UnfitError as error:
+            raise CallError(sentence(error.reason), error.remedy) from None
+
+
+def plural(count: int, one: str, many: str = "") -> str:
+    """`1 line`, `2 lines`."""
+    return f"{count} {one if count == 1 else many or one + 's'}"

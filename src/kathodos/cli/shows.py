@@ -1,0 +1,129 @@
+"""`kathodos show`: one record with everything that points at it."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from kathodos.cli.lists import records_of, reference_of
+from kathodos.cli.options import Commands, Formatter, as_of, command
+from kathodos.cli.session import Session
+from kathodos.errors import CallError
+from kathodos.output.answers import Answer, Branch, Field
+from kathodos.output.text import plain
+
+if TYPE_CHECKING:
+    from kathodos.catalogue.kinds import Kind
+    from kathodos.catalogue.store import State
+
+_MOST = 12
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = command(
+        commands,
+        "show",
+        common,
+        formatter,
+        run,
+        "show one record and everything that points at it",
+        "  kathodos show p0017\n  kathodos show group:directory/pilots\n  kathodos show dues:/northmole/tariffs",
+    )
+    parser.add_argument("reference", metavar="REF", help="as in identity:p0017, role:dues/clerk or a resource address")
+    as_of(parser)
+
+
+def run(session: Session) -> int:
+    from kathodos.catalogue.kinds import KINDS
+
+    point = session.point(session.arguments.as_of)
+    state = session.state(KINDS, point.entry)
+    kind, at = _find(session, state, session.arguments.reference)
+    record = records_of(state[kind.name])[at]
+    related = _related(state, kind, record)
+    document = {**record, "related": related}
+    facts = [Branch(f"{name}: {plain(value)}") for name, value in record.items() if name != "ref" and value is not None]
+    branches = [
+        Branch(
+            f"{name} ({len(records)})",
+            [Branch(_line(it)) for it in records[:_MOST]]
+            + ([Branch(f"and {len(records) - _MOST} more")] if len(records) > _MOST else []),
+        )
+        for name, records in related.items()
+    ]
+    fields = [Field(name, name) for name in record] if session.format == "csv" else []
+    rows = [record] if session.format == "csv" else []
+    tree = Branch(record["ref"], [*facts, *branches], "bold")
+    return session.answer(Answer(fields, rows, trees=[tree], hint=_hint(kind, record), document=document))
+
+
+def _hint(kind: Kind, record: dict[str, Any]) -> str:
+    reference = record["ref"]
+    if kind.name in ("identities", "accounts"):
+        return f"What it reaches: kathodos reach --by {reference}"
+    if kind.name == "resources":
+        return f"Who gets in: kathodos reach --on {reference}"
+    return f"Its history: kathodos ledger list --subject {reference}"
+
+
+def _find(session: Session, state: State, text: str) -> tuple[Kind, int]:
+    """The kind and the position of the record that a reference names."""
+    from kathodos.catalogue.kinds import KINDS, RESOURCES
+    from kathodos.catalogue.references import PREFIXES
+    from kathodos.catalogue.selecting import nearest
+
+    if ":/" in text:
+        addresses = state["resources"]["resource"]
+        if text not in addresses:
+            raise CallError(f"No source lists a resource {text}.", nearest(text, addresses))
+        return RESOURCES, addresses.index(text)
+    prefix, _, rest = text.partition(":")
+    for kind in KINDS:
+        if kind.name not in PREFIXES and kind.one.replace(" ", "-") == prefix and rest.isdecimal():
+            if int(rest) not in state[kind.name].ids:
+                raise CallError(f"There is no {kind.one} {rest}.", f"See `kathodos list {kind.name}`.")
+            return kind, state[kind.name].ids.index(int(rest))
+    named = [kind for kind in KINDS if kind.name in PREFIXES]
+    full = session.resolve(text, state, named)
+    prefix, _, name = full.partition(":")
+    kind = next(kind for kind in named if PREFIXES[kind.name] == prefix)
+    return kind, ["/".join(map(str, key)) for key in state[kind.name].keys()].index(name)  # noqa: SIM118
+
+
+def _related(state: State, kind: Kind, record: dict[str, Any]) -> dict[str, list[dict[str, Any]]]:
+    """The records of other kinds that point at this one, by kind; and for a resource those directly below it."""
+    from kathodos.catalogue.kinds import KINDS
+    from kathodos.catalogue.pointing import pointing_at
+
+    related = {}
+    for other in KINDS:
+        if other is kind and kind.name != "identities":
+            continue
+        rows = state[other.name]
+        positions = pointing_at(rows, kind, record["ref"])
+        if positions:
+            records = records_of(rows)
+            related[other.name] = [records[at] for at in positions]
+    if kind.name == "resources":
+        below = record["resource"].rstrip("/") + "/"
+        children = [it for it in records_of(state["resources"]) if it["resource"].startswith(below)]
+        children = [it for it in children if "/" not in it["resource"][len(below) :]]
+        if children:
+            related["directly below"] = children
+    return related
+
+
+def _line(record: dict[str, Any]) -> str:
+    """A record on one line, without what is empty or long."""
+    parts = [record["ref"]]
+    for name, value in record.items():
+        if (
+            name not in ("ref", "evidence", "item")
+            and value not in (None, "", False)
+            and str(value) not in record["ref"]
+        ):
+            parts.append(f"{name} {plain(value)}")
+    return ", ".join(parts[:7])
+
+
+__all__ = ["add", "reference_of", "run"]

@@ -1,0 +1,1 @@
+"""The made-up organisation that the demo, the manual and the pictures use."""

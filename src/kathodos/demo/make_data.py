@@ -1,0 +1,553 @@
+"""Makes the tables of the Tarnholm Harbour Trust, a made-up harbour authority: `python -m kathodos.demo.make_data`.
+
+Seeded, so that it always makes the same files. They lie beside it in `data/tables` and are what the demo gathers.
+The stories that the demo tells are planted in `Harbour.plant`, each in a function of its own.
+"""
+
+from __future__ import annotations
+
+import csv
+import random
+from datetime import date, timedelta
+from pathlib import Path
+
+SEED = 20260615
+TODAY = date(2026, 6, 15)
+SITES = ("northmole", "eelmouth", "inner-basin")
+FIRST = """
+    Ada Bram Cato Dina Egil Faye Gus Hedda Ivo Jora Kjell Lena Mads Nora Odd Pia Rune Sif Tove Ulf Vera Wim Yrsa
+    Alma Bo Carl Dagny Ebba Finn Greta Hauk Inga Jens Karin Leif Marit Nils Olga Per Ragna Svein Thea Una Viggo
+    Wenche Arne Berit Eilif Frida Gard Hilde Iver Jon Kaja Lars Mona
+"""
+LAST = """
+    Aakvik Brandal Corneil Drange Eskelund Fossmark Grindheim Holmsen Ingvald Jordal Kvamme Lyngstad Mørk Nesheim
+    Opdahl Pedersborg Quistgaard Rossavik Skarholt Tangvald Ulvestad Vestrheim Wiborg Ytreberg Aasen Birkevold
+    Dyrnes Engen Flatval Gjerde Haugland Isdal Jansholm Kleppe Lothe Myklebust Nordvang Osmundsen Prestvik Rambøll
+    Solheim Tveit
+"""
+# Department: (number of people, titles with the head's first)
+DEPARTMENTS = {
+    "Harbour master's office": (24, ("Harbour master", "Duty officer", "Watch keeper", "Office manager")),
+    "Pilotage": (34, ("Chief pilot", "Pilot", "Pilot", "Trainee pilot")),
+    "Dues office": (30, ("Head of dues", "Dues clerk", "Dues clerk", "Tariff analyst")),
+    "Dangerous goods": (18, ("Head of dangerous goods", "Permit officer", "Inspector")),
+    "Gates and security": (44, ("Head of security", "Gate guard", "Gate guard", "Control room operator")),
+    "Crane workshop": (36, ("Workshop manager", "Crane fitter", "Crane fitter", "Store keeper")),
+    "Berth planning": (14, ("Head of berth planning", "Berth planner")),
+    "People office": (12, ("Head of people", "People adviser")),
+    "IT": (14, ("Head of IT", "System administrator", "Service desk")),
+    "Contractors": (28, ("Contract coordinator", "Rigger", "Diver", "Surveyor")),
+}
+ACTIONS = {
+    "directory": ("view read", "edit-members administer view", "edit-admins administer edit-members"),
+    "berths": ("view read", "allocate write view", "plan approve allocate", "manage administer plan"),
+    "dues": (
+        "view read",
+        "edit write view",
+        "approve approve view",
+        "pay approve view",
+        "export export view",
+        "manage administer edit;approve;export",
+    ),
+    "permits": ("view read", "issue write view", "inspect approve view", "release approve view"),
+    "gates": ("view read", "issue write view", "watch read", "export export watch"),
+    "pilots": ("view read", "edit write view", "manage administer edit"),
+    "workshop": ("view read", "order write view", "operate write view", "configure administer operate"),
+    "archive": ("read read", "write write read", "manage administer write"),
+}
+# Role: permissions, juniors behind ">"
+ROLES = {
+    "directory/reader": ("view directory:/**",),
+    "directory/member-editor": ("edit-members directory:/groups/**",),
+    "directory/administrator": ("edit-admins directory:/**",),
+    "berths/viewer": ("view berths:/**",),
+    "berths/planner": ("allocate berths:/*/slots/**", "plan berths:/*/plans", ">berths/viewer"),
+    "dues/reader": ("view dues:/*/invoices", "view dues:/*/tariffs", "deny view dues:/*/payees/*/bank-account"),
+    "dues/clerk": ("edit dues:/*/invoices", "view dues:/*/payees", ">dues/reader"),
+    "dues/tariff-editor": ("edit dues:/*/tariffs", ">dues/reader"),
+    "dues/waiver-approver": ("approve dues:/*/waivers/**", ">dues/reader"),
+    "dues/payer": ("pay dues:/*/payments", "view dues:/*/payees/**"),
+    "dues/payee-editor": ("edit dues:/*/payees",),
+    "dues/auditor": ("view dues:/**", "export dues:/*/ledger"),
+    "dues/manager": ("manage dues:/**",),
+    "permits/viewer": ("view permits:/**",),
+    "permits/officer": ("issue permits:/*/permits", ">permits/viewer"),
+    "permits/inspector": ("inspect permits:/*/inspections", ">permits/viewer"),
+    "permits/releaser": ("release permits:/*/holds",),
+    "gates/guard": ("view gates:/*/passes", "watch gates:/*/cameras", "issue gates:/*/visitors"),
+    "gates/pass-officer": ("issue gates:/*/passes", ">gates/guard"),
+    "gates/footage-exporter": ("export gates:/*/cameras",),
+    "pilots/roster-reader": ("view pilots:/roster",),
+    "pilots/pilot": ("view pilots:/licences", ">pilots/roster-reader"),
+    "pilots/roster-editor": ("edit pilots:/roster", ">pilots/pilot"),
+    "pilots/medical-officer": ("edit pilots:/medical",),
+    "workshop/fitter": ("order workshop:/parts", "operate workshop:/controllers", "view workshop:/**"),
+    "workshop/store-keeper": ("order workshop:/parts/**",),
+    "workshop/engineer": ("configure workshop:/controllers", ">workshop/fitter"),
+    "archive/reader": ("read archive:/shared",),
+    "archive/writer": ("write archive:/shared", ">archive/reader"),
+    "archive/keeper": ("manage archive:/**",),
+    "workshop/retired": ("configure workshop:/**",),
+}
+# Group of the directory: what its members are given
+GROUP_ROLES = {
+    "all-staff": ("berths/viewer", "archive/reader"),
+    "dues-office": ("dues/clerk",),
+    "dues-heads": ("dues/auditor",),
+    "permit-officers": ("permits/officer",),
+    "inspectors": ("permits/inspector",),
+    "guards": ("gates/guard",),
+    "control-room": ("gates/footage-exporter",),
+    "pilots": ("pilots/pilot",),
+    "nautical": ("berths/viewer", "permits/viewer"),
+    "fitters": ("workshop/fitter",),
+    "store": ("workshop/store-keeper",),
+    "berth-planners": ("berths/planner",),
+    "people-office": ("directory/reader",),
+    "service-desk": ("directory/member-editor",),
+    "administrators": ("directory/administrator",),
+}
+TITLE_GROUPS = {
+    "Head of dues": ("dues-office", "dues-heads"),
+    "Dues clerk": ("dues-office",),
+    "Tariff analyst": ("dues-office",),
+    "Permit officer": ("permit-officers",),
+    "Head of dangerous goods": ("permit-officers",),
+    "Inspector": ("inspectors",),
+    "Head of security": ("guards", "control-room"),
+    "Gate guard": ("guards",),
+    "Control room operator": ("guards", "control-room"),
+    "Chief pilot": ("pilots",),
+    "Pilot": ("pilots",),
+    "Trainee pilot": ("pilots",),
+    "Harbour master": ("harbour-office",),
+    "Duty officer": ("harbour-office",),
+    "Watch keeper": ("harbour-office",),
+    "Office manager": ("harbour-office",),
+    "Workshop manager": ("fitters", "store"),
+    "Crane fitter": ("fitters",),
+    "Store keeper": ("store",),
+    "Head of berth planning": ("berth-planners",),
+    "Berth planner": ("berth-planners",),
+    "Head of people": ("people-office",),
+    "People adviser": ("people-office",),
+    "Head of IT": ("administrators",),
+    "System administrator": ("administrators", "service-desk"),
+    "Service desk": ("service-desk",),
+}
+DEPARTMENT_SYSTEMS = {
+    "Harbour master's office": ("berths", "archive"),
+    "Pilotage": ("pilots", "archive"),
+    "Dues office": ("dues", "archive"),
+    "Dangerous goods": ("permits", "archive"),
+    "Gates and security": ("gates",),
+    "Crane workshop": ("workshop",),
+    "Berth planning": ("berths",),
+    "People office": ("archive",),
+    "IT": ("directory", "archive"),
+    "Contractors": ("gates",),
+}
+USES = {
+    "Dues office": (("view", "dues:/{site}/invoices"), ("edit", "dues:/{site}/invoices")),
+    "Dangerous goods": (("view", "permits:/{site}/permits"),),
+    "Gates and security": (("watch", "gates:/{site}/cameras"), ("view", "gates:/{site}/passes")),
+    "Pilotage": (("view", "pilots:/roster"), ("view", "pilots:/licences")),
+    "Crane workshop": (("operate", "workshop:/controllers"), ("order", "workshop:/parts")),
+    "Berth planning": (("allocate", "berths:/{site}/slots"),),
+    "Harbour master's office": (("view", "berths:/{site}/plans"),),
+}
+STAFF_HEADERS = {
+    "id": "Staff No",
+    "name": "Full name",
+    "kind": "Sort",
+    "status": "State",
+    "email": "E-mail",
+    "department": "Unit",
+    "title": "Job title",
+    "manager": "Reports to",
+    "location": "Base",
+    "employment": "Contract",
+    "starts": "Joined",
+    "ends": "Leaving",
+    "sponsor": "Answers for it",
+    "previous_department": "Came from",
+}
+STAFF_STATES = {"active": "in service", "left": "gone", "suspended": "on hold", "invited": "invited"}
+
+
+class Harbour:
+    """The tables while they are being made, as records by kind."""
+
+    def __init__(self) -> None:
+        self.random = random.Random(SEED)
+        self.tables: dict[str, list[dict[str, object]]] = {}
+        self.people: dict[str, dict[str, object]] = {}
+        self.logins: dict[tuple[str, str], str] = {}
+
+    def add(self, table: str, /, **record: object) -> dict[str, object]:
+        self.tables.setdefault(table, []).append(record)
+        return record
+
+    def make(self) -> None:
+        self.systems()
+        self.resources()
+        self.roles()
+        self.groups()
+        for department, (size, titles) in DEPARTMENTS.items():
+            self.department(department, size, titles)
+        self.machines()
+        self.plant()
+        self.activity()
+
+    def systems(self) -> None:
+        combining = {"archive": "nearest", "workshop": "permit-overrides"}
+        for system, actions in ACTIONS.items():
+            self.add("systems", system=system, title=system.title(), combining=combining.get(system, ""))
+            for text in actions:
+                action, kind, implies = (*text.split(" "), "")[:3]
+                self.add("actions", system=system, action=action, kind=kind, implies=implies)
+
+    def resource(self, address: str, kind: str, sensitivity: int = 0, **more: object) -> None:
+        site = next((site for site in SITES if f"/{site}" in address), "")
+        self.add("resources", resource=address, type=kind, sensitivity=sensitivity, site=site, **more)
+
+    def resources(self) -> None:
+        for name in ("groups", "accounts", "administrators"):
+            self.resource(f"directory:/{name}", "branch", 2 if name == "administrators" else 0)
+        for site in SITES:
+            for name, sensitivity in (("tariffs", 1), ("waivers", 1), ("payments", 2), ("ledger", 2)):
+                self.resource(f"dues:/{site}/{name}", "folder", sensitivity)
+                for year in (2024, 2025, 2026):
+                    self.resource(f"dues:/{site}/{name}/{year}", "book", sensitivity)
+            for number in range(1, 13):
+                invoice = f"dues:/{site}/invoices/INV-26-{SITES.index(site) * 100 + number:04}"
+                self.resource(invoice, "invoice", 1, refers=f"dues:/{site}/tariffs/2026")
+                self.resource(f"{invoice}/discount", "field", 1)
+            for number in range(1, 9):
+                payee = f"dues:/{site}/payees/{site[:2]}-{number:03}"
+                self.resource(payee, "payee", 1)
+                self.resource(f"{payee}/bank-account", "field", 3)
+            for name, kind in (("plans", "plan"), ("slots", "book"), ("slots/june", "book"), ("slots/july", "book")):
+                self.resource(f"berths:/{site}/{name}", kind)
+            for name in ("permits", "inspections", "holds"):
+                self.resource(f"permits:/{site}/{name}", "folder", 1)
+                for number in range(1, 7):
+                    self.resource(f"permits:/{site}/{name}/DG-{number:03}", "record", 1)
+            for name, sensitivity in (("passes", 1), ("visitors", 1), ("cameras", 2)):
+                self.resource(f"gates:/{site}/{name}", "folder", sensitivity)
+            for number in range(1, 5):
+                self.resource(f"gates:/{site}/cameras/cam-{number}", "camera", 2)
+        for name, sensitivity in (("roster", 0), ("licences", 1), ("health", 1)):
+            self.resource(f"pilots:/{name}", "folder", sensitivity)
+        for name in ("roster/june", "roster/july", "licences/class-1", "licences/class-2"):
+            self.resource(f"pilots:/{name}", "record", 1)
+        self.resource("pilots:/health/fitness/medical-notes", "record", 3, tags="health;personal")
+        for name, sensitivity in (("orders", 0), ("parts", 0), ("controllers", 2)):
+            self.resource(f"workshop:/{name}", "folder", sensitivity)
+        for number in range(1, 9):
+            self.resource(f"workshop:/controllers/crane-{number}", "controller", 2)
+        for folder in ("shared", "shared/forms", "shared/notices", "shared/projects", "shared/projects/quay-7"):
+            self.resource(f"archive:/{folder}", "folder")
+        for folder in ("board", "board/agenda", "board/minutes", "people", "people/salaries", "audit"):
+            self.resource(f"archive:/{folder}", "folder", 2)
+        detached = self.tables["resources"]
+        for record in detached:
+            cut = ("archive:/board/minutes", "archive:/people/salaries", "archive:/shared/projects/quay-7")
+            record["detached"] = "true" if record["resource"] in cut else ""
+
+    def roles(self) -> None:
+        for name, lines in ROLES.items():
+            system, role = name.split("/")
+            active = "false" if role == "retired" else "true"
+            self.add("roles", system=system, role=role, title=role.replace("-", " ").capitalize(), active=active)
+            for line in lines:
+                if line.startswith(">"):
+                    self.add("role_juniors", system=system, role=role, junior=f"role:{line[1:]}")
+                else:
+                    effect, text = ("deny", line[5:]) if line.startswith("deny ") else ("permit", line)
+                    action, pattern = text.split(" ")
+                    self.add(
+                        "role_permissions", system=system, role=role, action=action, resource=pattern, effect=effect
+                    )
+
+    def groups(self) -> None:
+        filters = {"all-staff": 'kind eq "person" and status eq "active"'}
+        filters |= {f"site-{site}": f'location eq "{site}" and kind eq "person"' for site in SITES}
+        plain = ("harbour-office", "waiver-panel", "waiver-desk-northmole", "waiver-desk-eelmouth", "berth-day")
+        for group in dict.fromkeys((*filters, *GROUP_ROLES, *plain, "berth-night")):
+            title = group.replace("-", " ").capitalize()
+            self.add("groups", system="directory", group=group, title=title, filter=filters.get(group, ""))
+        for group, roles in GROUP_ROLES.items():
+            for role in roles:
+                self.grant(f"group:directory/{group}", f"role:{role}", reason="by position", given_at="2023-01-09")
+        nested = (("nautical", "pilots"), ("nautical", "harbour-office"), ("waiver-panel", "waiver-desk-northmole"))
+        for outer, inner in (*nested, ("berth-day", "berth-night"), ("berth-night", "berth-day")):
+            self.member(outer, f"group:directory/{inner}")
+        self.grant("group:directory/waiver-panel", "role:dues/waiver-approver", on="dues:/northmole")
+        self.grant("group:directory/waiver-desk-eelmouth", "role:dues/waiver-approver", on="dues:/eelmouth")
+        self.grant("group:directory/site-inner-basin", "view gates:/inner-basin/visitors")
+
+    def grant(self, holder: str, gives: str, **more: object) -> dict[str, object]:
+        record = {"grant": f"G-{len(self.tables.get('grants', [])) + 1:04}", "holder": holder, "gives": gives}
+        keys = ("on", "effect", "tier", "from", "until", "given_by", "given_at", "reason", "last_used")
+        return self.add("grants", **record, **{key: more.get(key, "") for key in keys})
+
+    def member(self, group: str, member: str) -> None:
+        self.add("members", system="directory", group=group, member=member)
+
+    def person(self, department: str, title: str, manager: str, **more: object) -> str:
+        number = len(self.people) + 1
+        first, last = FIRST.split(), LAST.split()
+        name = f"{first[(number * 7) % len(first)]} {last[(number * 11 + number // 42) % len(last)]}"
+        joined = date(2009, 1, 5) + timedelta(days=self.random.randrange(6000))
+        record = {
+            "id": f"p{number:04}",
+            "name": name,
+            "kind": "person",
+            "status": "active",
+            "email": f"{name.lower().replace(' ', '.').replace('ø', 'o')}.{number}@tarnholm.example",
+            "department": department,
+            "title": title,
+            "manager": manager,
+            "location": SITES[number % 3],
+            "employment": "contractor" if department == "Contractors" else "permanent",
+            "starts": joined.isoformat(),
+            "ends": "",
+            "sponsor": "",
+            "previous_department": "",
+        }
+        self.people[str(record["id"])] = {**record, **more}
+        return str(record["id"])
+
+    def department(self, department: str, size: int, titles: tuple[str, ...]) -> None:
+        head = self.person(department, titles[0], next(iter(self.people), ""))
+        everyone = [head]
+        for at in range(size - 1):
+            everyone.append(self.person(department, titles[1 + at % (len(titles) - 1)], head))
+        for identity in everyone:
+            person = self.people[identity]
+            for group in TITLE_GROUPS.get(str(person["title"]), ()):
+                self.member(group, f"identity:{identity}")
+            for system in DEPARTMENT_SYSTEMS[department]:
+                self.account(system, identity)
+        if department == "Contractors":
+            for identity in everyone[1:]:
+                end = TODAY + timedelta(days=self.random.randrange(20, 300))
+                self.people[identity]["ends"] = end.isoformat()
+                self.grant(
+                    f"identity:{identity}",
+                    f"view gates:/{self.people[identity]['location']}/passes",
+                    until=end.isoformat(),
+                    given_by=head,
+                    reason="gate access for the contract",
+                )
+
+    def account(self, system: str, identity: str, **more: object) -> str:
+        name = str(self.people[identity]["name"]).lower().replace("ø", "o").split()
+        login = f"{name[0][0]}{name[-1]}{int(identity[1:]) % 100:02}"
+        seen = TODAY - timedelta(days=self.random.randrange(1, 60))
+        self.logins[system, identity] = login
+        record = {"status": "enabled", "last_login": seen.isoformat(), "privileged": "", **more}
+        self.add("accounts", system=system, login=login, identity=identity, **record)
+        return login
+
+    def machines(self) -> None:
+        for at, (name, kind, sponsor) in enumerate(
+            (
+                ("Berth display", "service", self.head("Berth planning")),
+                ("Invoice printer", "service", self.head("Dues office")),
+                ("Gate barrier bridge", "service", self.head("Gates and security")),
+                ("Backup", "service", self.head("IT")),
+                ("Roster mailer", "service", self.head("Pilotage")),
+                ("Ships' agents' assistant", "agent", self.head("Berth planning")),
+                ("Tariff assistant", "agent", self.head("Dues office")),
+            ),
+            1,
+        ):
+            record = dict.fromkeys(STAFF_HEADERS, "")
+            self.people[f"m{at:03}"] = {**record, "id": f"m{at:03}", "name": name, "kind": kind, "sponsor": sponsor}
+            self.people[f"m{at:03}"]["status"] = "active"
+        self.grant("identity:m001", "view berths:/**")
+        self.grant("identity:m002", "view dues:/*/invoices")
+        self.grant("identity:m003", "view gates:/*/passes")
+        self.grant("identity:m004", "read archive:/**", reason="nightly copy")
+        self.grant("identity:m005", "view pilots:/roster")
+        self.grant("identity:m006", "allocate berths:/**", reason="answers ships' agents")
+        self.grant("identity:m007", "view dues:/*/tariffs")
+
+    def head(self, department: str) -> str:
+        return next(str(it["id"]) for it in self.people.values() if it["department"] == department)
+
+    def nth(self, title: str, position: int) -> str:
+        return [str(it["id"]) for it in self.people.values() if it["title"] == title][position]
+
+    def use(self, identity: str, day: str, action: str, resource: str, record: str = "") -> None:
+        system = resource.partition(":")[0]
+        login = self.logins.get((system, identity))
+        account = f"{system}/{login}" if login else ""
+        who = "" if account else identity
+        self.add("activity", time=f"{day}T08:{len(self.tables.get('activity', [])) % 60:02}:00Z", account=account,
+                 identity=who, action=action, resource=resource, record=record, count=1)  # fmt: skip
+
+    def plant(self) -> None:
+        """The stories that the demo tells."""
+        self.tariffs_and_waivers()
+        self.issues_and_inspects()
+        self.fitter_who_left()
+        self.pilot_who_moved()
+        self.guard_who_exports()
+        self.folder_cut_off()
+        self.grant_that_adds_nothing()
+        self.office_manager()
+        self.nobodys_account_and_one_person_twice()
+        self.contractor_whose_time_is_over()
+        self.notes_through_a_folder_above()
+
+    def tariffs_and_waivers(self) -> None:
+        clerk, colleague, head = self.nth("Dues clerk", 2), self.nth("Dues clerk", 5), self.head("Dues office")
+        for identity, site in ((clerk, "northmole"), (colleague, "eelmouth")):
+            self.grant(
+                f"identity:{identity}",
+                "role:dues/tariff-editor",
+                on=f"dues:/{site}",
+                given_by=head,
+                given_at="2025-09-01",
+                reason="covers for the tariff analyst",
+            )
+            self.member("waiver-desk-northmole", f"identity:{identity}")
+        self.use(clerk, "2026-03-02", "edit", "dues:/northmole/tariffs/2026", "INV-26-0007")
+        self.use(clerk, "2026-03-04", "approve", "dues:/northmole/waivers/2026", "INV-26-0007")
+        self.use(colleague, "2026-02-11", "edit", "dues:/eelmouth/tariffs/2026", "INV-26-0103")
+
+    def issues_and_inspects(self) -> None:
+        officer = self.nth("Permit officer", 3)
+        self.grant(
+            f"identity:{officer}",
+            "role:permits/inspector",
+            given_by=self.head("Dangerous goods"),
+            given_at="2025-11-03",
+            reason="left standing under control DG-4 (weekly sample by the harbour master) until 2026-04-30",
+        )
+        self.use(officer, "2026-05-06", "issue", "permits:/northmole/permits/DG-004", "DG-004")
+        self.use(officer, "2026-05-19", "inspect", "permits:/eelmouth/inspections/DG-002", "DG-002")
+
+    def fitter_who_left(self) -> None:
+        fitter = self.nth("Crane fitter", 7)
+        self.people[fitter] |= {"status": "left", "ends": "2026-04-10"}
+        login = self.logins["workshop", fitter]
+        self.grant(
+            f"account:workshop/{login}", "role:workshop/engineer", given_at="2022-05-02", reason="crane 4 rebuild"
+        )
+        self.use(fitter, "2026-05-02", "configure", "workshop:/controllers/crane-4")
+
+    def pilot_who_moved(self) -> None:
+        mover = self.nth("Pilot", 9)
+        self.people[mover] |= {
+            "department": "Harbour master's office",
+            "title": "Duty officer",
+            "manager": self.head("Harbour master's office"),
+            "previous_department": "Pilotage",
+        }
+        self.member("harbour-office", f"identity:{mover}")
+        self.grant(
+            f"identity:{mover}",
+            "role:pilots/roster-editor",
+            given_by=self.head("Pilotage"),
+            given_at="2021-02-15",
+            reason="keeps the roster",
+        )
+        self.use(mover, "2025-10-30", "edit", "pilots:/roster/june")
+
+    def guard_who_exports(self) -> None:
+        guard = self.nth("Gate guard", 11)
+        self.grant(f"identity:{guard}", "export gates:/*/cameras", given_at="2024-08-12", reason="police request 2024")
+
+    def folder_cut_off(self) -> None:
+        self.grant("group:directory/dues-heads", "read archive:/board")
+        self.grant("everyone", "read archive:/board/minutes", given_at="2022-11-30", reason="open day")
+
+    def grant_that_adds_nothing(self) -> None:
+        clerk = self.nth("Dues clerk", 8)
+        self.grant(f"identity:{clerk}", "role:dues/clerk", given_at="2020-01-20", reason="first day")
+
+    def office_manager(self) -> None:
+        manager = self.nth("Office manager", 1)
+        self.add(
+            "areas", area="office", resources="directory:/groups;directory:/accounts", **{"except": "", "filter": ""}
+        )
+        self.add("mandates", holder=f"identity:{manager}", roles="directory/*", area="office",
+                 **{"for": 'department eq "Harbour master\'s office"', "may": "give;take"})  # fmt: skip
+
+    def nobodys_account_and_one_person_twice(self) -> None:
+        self.add("accounts", system="dues", login="cashdesk2", identity="", status="enabled", last_login="2026-05-28")
+        self.grant("account:dues/cashdesk2", "role:dues/payer", on="dues:/eelmouth", reason="cash desk")
+        twin = self.people[self.nth("Surveyor", 2)]
+        first, last = str(twin["name"]).split()
+        second = self.person("Dues office", "Dues clerk", self.head("Dues office"))
+        self.people[second] |= {"name": f"{last}, {first}", "location": twin["location"], "employment": "temporary"}
+        self.member("dues-office", f"identity:{second}")
+
+    def contractor_whose_time_is_over(self) -> None:
+        contractor = self.nth("Diver", 4)
+        for grant in self.tables["grants"]:
+            if grant["holder"] == f"identity:{contractor}":
+                grant["until"] = "2026-05-31"
+        self.people[contractor]["ends"] = "2026-05-31"
+        login = self.logins["gates", contractor]
+        self.grant(f"account:gates/{login}", "issue gates:/eelmouth/visitors", reason="diving crews at Eelmouth")
+
+    def notes_through_a_folder_above(self) -> None:
+        office = [self.nth("People adviser", at) for at in range(11)]
+        self.grant(
+            f"identity:{office[4]}", "view pilots:/health", given_at="2023-03-01", reason="sick leave statistics"
+        )
+        self.grant(f"identity:{self.head('People office')}", "role:pilots/medical-officer")
+
+    def activity(self) -> None:
+        for identity, person in list(self.people.items()):
+            ways = USES.get(str(person["department"]), ())
+            for _ in range(self.random.randrange(4, 14) if ways and person["status"] == "active" else 0):
+                action, resource = self.random.choice(ways)
+                day = TODAY - timedelta(days=self.random.randrange(1, 240))
+                self.use(identity, day.isoformat(), action, resource.format(site=person["location"]))
+        self.tables["activity"].sort(key=lambda it: (str(it["time"]), str(it["account"]), str(it["identity"])))
+
+    def staff_export(self) -> list[dict[str, object]]:
+        """The people as the staff system exports them: its own headers, two forms of date, a few bad rows."""
+        rows = []
+        for at, person in enumerate(self.people.values()):
+            row = {theirs: person[ours] for ours, theirs in STAFF_HEADERS.items()}
+            row["State"] = STAFF_STATES[str(person["status"])]
+            for header in ("Joined", "Leaving"):
+                if row[header] and at % 3:
+                    row[header] = ".".join(reversed(str(row[header]).split("-")))
+            if at % 17 == 0:
+                row["Full name"] = f"{row['Full name']}  "
+            rows.append(row)
+        rows.insert(41, {**rows[40], "Staff No": "p0900", "Full name": "Bad Row", "Joined": "31.02.2024"})
+        rows.insert(90, {**rows[89], "Staff No": "", "Full name": "Nobody Known"})
+        rows.insert(150, dict(rows[149]))
+        return rows
+
+
+def write(folder: Path) -> None:
+    """Writes all tables into a folder."""
+    harbour = Harbour()
+    harbour.make()
+    tables = {f"{kind}.csv": rows for kind, rows in harbour.tables.items()}
+    tables["staff_export.csv"] = harbour.staff_export()
+    grants, members = tables["grants.csv"], tables["members.csv"]
+    grants.insert(30, {**grants[29], "grant": "G-9001", "holder": "identity:p0777", "reason": "from the old system"})
+    grants.insert(60, {**grants[59], "grant": "G-9002", "until": "2026-13-01"})
+    members.insert(75, {"system": "directory", "group": "yachts", "member": "identity:p0012"})
+    folder.mkdir(parents=True, exist_ok=True)
+    for name, rows in tables.items():
+        header = list(dict.fromkeys(key for row in rows for key in row))
+        with (folder / name).open("w", newline="", encoding="utf-8") as file:
+            writer = csv.DictWriter(file, header, lineterminator="\n")
+            writer.writeheader()
+            writer.writerows(rows)
+
+
+if __name__ == "__main__":
+    write(Path(__file__).parent / "data" / "tables")

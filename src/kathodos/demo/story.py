@@ -1,0 +1,136 @@
+"""The walk through the whole round on the made-up harbour, each command printed before it is run."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+import shlex
+import shutil
+import sys
+from collections.abc import Iterator
+from importlib.resources import as_file, files
+from pathlib import Path
+
+from kathodos.errors import CallError
+from kathodos.workspace import CONFIGURATION, Workspace
+
+CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
+    (
+        "2026-06-15T09:00:00Z",
+        "Gather. The exports of eight systems become one catalogue; what is wrong with them is set aside.",
+        ("gather --as r.lund", "gather --problems", "baseline mark before-review --as r.lund --reason 'June review'"),
+    ),
+    (
+        "2026-06-15T09:05:00Z",
+        "Look and ask. Who is she, what may she do and by which path; why may her colleague not?",
+        (
+            "show p0063",
+            "reach --by p0063",
+            "reach --by p0063 --on dues:/northmole/tariffs/2026 --do edit --trace",
+            "reach --by p0066 --on dues:/northmole/tariffs/2026 --do edit --trace",
+        ),
+    ),
+    (
+        "2026-06-15T09:10:00Z",
+        "Who configures crane 4? A fitter who left in April, through an account that was left enabled. "
+        "And a folder cut off from its parent lets everyone in.",
+        (
+            "reach --on workshop:/controllers/crane-4 --do configure",
+            "reach --by p0110 --on archive:/board/minutes --do read --trace",
+            "reach --by p0110 --on archive:/board/agenda --do read --trace",
+        ),
+    ),
+    (
+        "2026-06-15T09:15:00Z",
+        "Find what is wrong. Duties that one person must not hold together.",
+        ("conflicts", "conflicts --by p0063"),
+    ),
+    (
+        "2026-06-15T09:20:00Z",
+        "Certify. Every line comes with its evidence; nobody decides about themselves.",
+        (
+            "review open june --where 'department eq \"Dues office\"' --by-manager --due 2026-06-30 --yes --as r.lund",
+            "review lines june --whose p0063",
+            "review decide 7 revoke --as p0059 --reason 'the tariff analyst is back; she keeps the waivers'",
+            "review decide 1 certify --as p0059",
+            "review decide all certify --as p0059 --reason 'works on invoices every day'",
+            "review status june",
+            "review close june --as r.lund --yes --reason 'June review'",
+        ),
+    ),
+    (
+        "2026-06-15T09:30:00Z",
+        "Prove. The revoked access is gone, nobody else lost anything, and the ledger shows who decided so.",
+        (
+            "reach --by p0063 --on dues:/northmole/tariffs/2026 --do edit",
+            "conflicts --by p0063",
+            "baseline compare before-review",
+            "ledger list",
+            "ledger list --subject identity:p0063",
+            "ledger verify",
+        ),
+    ),
+)
+
+
+def tell(folder: Path, is_fresh: bool) -> int:
+    """Lays the workspace out in `folder` and runs every command of the story there."""
+    _make_room(folder, is_fresh)
+    Workspace.create(folder)
+    with as_file(files("kathodos.demo") / "data") as data:
+        shutil.copytree(data, folder, dirs_exist_ok=True)
+    _say("The Tarnholm Harbour Trust is made up: a harbour authority with three sites and about 260 identities.")
+    _say(f"Its workspace is {folder}. Repeat any line there by hand, with the clock of the story:")
+    _say(f"  cd {shlex.quote(str(folder))}; export KATHODOS_NOW={CHAPTERS[-1][0]}")
+    with _working_in(folder):
+        for now, text, commands in CHAPTERS:
+            os.environ["KATHODOS_NOW"] = now
+            _say(f"\n== {text}")
+            for command in commands:
+                _run(command)
+    _say(f"\nThat was the whole round. Go on in {folder}: kathodos list identities, kathodos review --help.")
+    return 0
+
+
+def _make_room(folder: Path, is_fresh: bool) -> None:
+    """Takes an earlier demo away where that was asked for; anything else that stands there is left alone."""
+    if not folder.exists() or (folder.is_dir() and not any(folder.iterdir())):
+        return
+    ours = (files("kathodos.demo") / "data" / CONFIGURATION).read_bytes()
+    theirs = folder / CONFIGURATION
+    if not (theirs.is_file() and theirs.read_bytes() == ours):
+        raise CallError(f"{folder} is there already and is no demo.", "Name a folder that is not there yet.")
+    if not is_fresh:
+        raise CallError(f"{folder} holds a demo already.", "Say --fresh to replace it, or name another folder.")
+    shutil.rmtree(folder)
+
+
+@contextlib.contextmanager
+def _working_in(folder: Path) -> Iterator[None]:
+    """Works in a folder with a clock of its own, and puts both back."""
+    before, clock = Path.cwd(), os.environ.get("KATHODOS_NOW")
+    workspace = os.environ.pop("KATHODOS_WORKSPACE", None)
+    os.chdir(folder)
+    try:
+        yield
+    finally:
+        os.chdir(before)
+        for name, value in (("KATHODOS_NOW", clock), ("KATHODOS_WORKSPACE", workspace)):
+            os.environ.pop(name, None)
+            if value is not None:
+                os.environ[name] = value
+
+
+def _run(command: str) -> None:
+    from kathodos.cli.main import main
+
+    _say(f"\n$ kathodos {command}")
+    status = main(shlex.split(command))
+    sys.stderr.flush()
+    if status:
+        _say(f"(exit status {status})")
+
+
+def _say(text: str) -> None:
+    sys.stdout.write(f"{text}\n")
+    sys.stdout.flush()

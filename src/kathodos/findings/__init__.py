@@ -1,0 +1,1 @@
+"""What is wrong: rules, and who breaks them. No I/O."""

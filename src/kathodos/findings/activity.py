@@ -1,0 +1,40 @@
+"""What activity shows of the use of access, tied to identities, actions and nodes."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from kathodos.access.index import Index
+from kathodos.catalogue.addresses import parse_address
+from kathodos.catalogue.store import Rows
+
+
+@dataclass(frozen=True)
+class Use:
+    """One recorded use: when, which action (a number of the index's actions), on which node, of which record."""
+
+    time: str
+    action: int
+    node: int
+    record: str | None
+
+
+def uses_by_identity(index: Index, activity: Rows) -> dict[int, list[Use]]:
+    """The uses of each identity, itself or by an account of its own; what names nothing known is left out."""
+    found: dict[int, list[Use]] = {}
+    columns = (activity[name] for name in ("identity", "account", "time", "action", "resource", "record"))
+    for identity, account, time, action, resource, record in zip(*columns, strict=True):
+        user = _user(index, identity, account)
+        pattern = parse_address(resource)
+        number, node = index.action_number.get((pattern.system, action)), index.tree.node(pattern)
+        if user >= 0 and number is not None and node >= 0:
+            found.setdefault(user, []).append(Use(time, number, node, record))
+    return found
+
+
+def _user(index: Index, identity: str | None, account: str | None) -> int:
+    holders = index.holders
+    if identity and f"identity:{identity}" in holders.number:
+        return holders.number[f"identity:{identity}"]
+    at = holders.number.get(f"account:{account}", -1)
+    return int(holders.owner[at - len(holders.identities)]) if at >= 0 else -1

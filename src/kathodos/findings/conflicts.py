@@ -1,0 +1,121 @@
+"""Segregation of duties: who holds too many duties of a rule (static separation of duty, ANSI INCITS 359, 5.3)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from kathodos.access.arrays import Bools, Ints
+from kathodos.access.chains import Chain, explain
+from kathodos.access.index import Index
+from kathodos.access.reach import one_per_answer, who_reaches, who_reaches_any
+from kathodos.catalogue.store import Rows
+from kathodos.findings.activity import Use, uses_by_identity
+from kathodos.findings.places import Places
+from kathodos.findings.rules import Conflicting, Duty
+
+HELD, EXERCISED, SAME_RECORD = "held", "exercised", "exercised on the same record"
+
+
+@dataclass(frozen=True)
+class Conflict:
+    """An identity that breaks a rule: the duties it holds, and whether its activity shows them used."""
+
+    rule: Conflicting
+    identity: int
+    duties: tuple[Duty, ...]
+    values: tuple[str | None, ...]
+    state: str
+    records: tuple[str, ...] = ()
+
+
+def find_conflicts(
+    index: Index, rules: Sequence[Conflicting], resources: Rows, activity: Rows, at: int
+) -> list[Conflict]:
+    """Every conflict at a moment, by rule and then identity."""
+    finder = _Finder(index, resources, activity, at)
+    return [conflict for rule in rules for conflict in finder.breaking(rule)]
+
+
+def chains_of(
+    index: Index, resources: Rows, conflict: Conflict, duty: Duty, at: int, most: int = 3
+) -> list[tuple[str, str, list[Chain]]]:
+    """What gives one duty to the conflict's identity: action, address and chains, for up to `most` nodes."""
+    places = Places(index, resources)
+    found: list[tuple[str, str, list[Chain]]] = []
+    for action, nodes in places.of_duty(duty, conflict.rule.within, conflict.values):
+        for node in one_per_answer(index, nodes):
+            if who_reaches(index, node, action, at)[conflict.identity]:
+                explanation = explain(index, conflict.identity, node, action, at)
+                found.append((index.actions[action][1], index.tree.addresses[node], explanation.permits))
+                if len(found) == most:
+                    return found
+    return found
+
+
+class _Finder:
+    def __init__(self, index: Index, resources: Rows, activity: Rows, at: int) -> None:
+        self.index = index
+        self.at = at
+        self.places = Places(index, resources)
+        self.people = len(index.holders.identities)
+        self.uses = uses_by_identity(index, activity)
+        self._holders: dict[tuple[int, bytes], Bools] = {}
+
+    def breaking(self, rule: Conflicting) -> Iterator[Conflict]:
+        held = [self.holders(duty, rule.within) for duty in rule.duties]
+        values = sorted({value for duty in held for value in duty}, key=str)
+        nobody = np.zeros(self.people, dtype=bool)
+        holds = np.array([[duty.get(value, nobody) for duty in held] for value in values]).reshape(
+            len(values), len(held), self.people
+        )
+        breaks = holds.sum(axis=1) >= rule.threshold
+        for identity in breaks.any(axis=0).nonzero()[0].tolist():
+            mine = breaks[:, identity].nonzero()[0]
+            duties = tuple(duty for at, duty in enumerate(rule.duties) if holds[mine, at, identity].any())
+            where = tuple(values[at] for at in mine)
+            state, records = self.state(rule, identity, where)
+            yield Conflict(rule, identity, duties, where, state, records)
+
+    def holders(self, duty: Duty, within: str | None) -> dict[str | None, Bools]:
+        """Identities that reach at least one permission of the duty, by the value of the attribute of `within`."""
+        found: dict[str | None, Bools] = {}
+        for permission in duty.permissions:
+            actions, nodes = self.places.of_permission(permission)
+            for value, some in self.places.by_value(nodes, within).items():
+                for action in actions:
+                    found[value] = found.get(value, np.zeros(self.people, dtype=bool)) | self.reaching(action, some)
+        return found
+
+    def reaching(self, action: int, nodes: Ints) -> Bools:
+        key = (action, nodes.tobytes())
+        if key not in self._holders:
+            self._holders[key] = who_reaches_any(self.index, nodes, action, self.at)[: self.people]
+        return self._holders[key]
+
+    def state(self, rule: Conflicting, identity: int, values: Sequence[str | None]) -> tuple[str, tuple[str, ...]]:
+        """Whether activity shows the duties used, and the records on which enough of them were."""
+        uses = self.uses.get(identity)
+        if not uses:
+            return HELD, ()
+        best, records = HELD, set()
+        for value in values:
+            used = [self.records_used(uses, duty, rule.within, value) for duty in rule.duties]
+            if sum(found is not None for found in used) >= rule.threshold:
+                best = EXERCISED
+            named = [record for found in used if found for record in found]
+            records |= {record for record in named if named.count(record) >= rule.threshold}
+        return (SAME_RECORD, tuple(sorted(records))) if records else (best, ())
+
+    def records_used(self, uses: list[Use], duty: Duty, within: str | None, value: str | None) -> set[str] | None:
+        """The records that uses of the duty name; None where there is no use of it."""
+        found: set[str] | None = None
+        for action, nodes in self.places.of_duty(duty, within, (value,)):
+            system = self.index.systems[self.index.actions[action][0]]
+            members = set(nodes.tolist())
+            for use in uses:
+                if use.node in members and system.covers[use.action - system.actions[0], action - system.actions[0]]:
+                    found = (found or set()) | ({use.record} if use.record else set())
+        return found

@@ -1,0 +1,200 @@
+"""An answer of a command: the rows as data with stable keys, and how they are shown to a person."""
+
+from __future__ import annotations
+
+import csv
+import json
+import os
+import shutil
+import sys
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any, TextIO
+
+from kathodos.output.text import csv_cell, json_safe, plain, printable
+
+FORMATS = ("table", "csv", "json", "jsonl")
+Row = Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Field:
+    """One column: the key in the data, the title in the table. Those of lower `weight` give way in a narrow window."""
+
+    key: str
+    title: str
+    weight: int = 5
+    is_number: bool = False
+    least: int = 6
+    shown: Callable[[Any], str] = plain
+    style: Callable[[Any], str] | None = None
+
+
+@dataclass(frozen=True)
+class Branch:
+    """A line of a tree and what hangs on it."""
+
+    text: str
+    branches: Sequence[Branch] = ()
+    style: str = ""
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a command found. `text` and `trees` are for people only; `rows` are for people and programs.
+
+    `document` stands in for the rows in JSON, where the answer is one thing and not a list.
+    """
+
+    fields: Sequence[Field] = ()
+    rows: Iterable[Row] = ()
+    heading: str = ""
+    text: Sequence[str] = ()
+    trees: Sequence[Branch] = ()
+    hint: str = ""
+    status: int = 0
+    document: Row | None = None
+    extra_keys: Sequence[str] = field(default=())
+
+
+def show(answer: Answer, form: str, out: TextIO | None = None) -> int:
+    """Writes an answer in a form; gives the exit status."""
+    stream = out or sys.stdout
+    if form == "json":
+        content = answer.document if answer.document is not None else [dict(row) for row in answer.rows]
+        stream.write(json_safe(json.dumps(content, ensure_ascii=False, indent=2)) + "\n")
+    elif form == "jsonl":
+        rows = [answer.document] if answer.document is not None else answer.rows
+        stream.writelines(json_line(row) for row in rows)
+    elif form == "csv":
+        keys = [shown.key for shown in answer.fields] + list(answer.extra_keys)
+        writer = csv.writer(stream, lineterminator="\n")
+        writer.writerow(keys)
+        writer.writerows([csv_cell(row.get(key)) for key in keys] for row in answer.rows)
+    else:
+        _show_to_person(answer, stream)
+    return answer.status
+
+
+def json_line(row: Row) -> str:
+    """One row as a line of JSON."""
+    return json_safe(json.dumps(row, ensure_ascii=False)) + "\n"
+
+
+def show_products(blocks: Iterable[tuple[Iterable[Row], Iterable[Row]]], out: TextIO | None = None) -> None:
+    """Writes as lines of JSON, for each block, every row of its first list joined with every row of its second."""
+    stream = out or sys.stdout
+    for firsts, seconds in blocks:
+        tails = [json_line(row)[1:] for row in seconds]
+        for row in firsts if tails else ():
+            head = json_line(row)[:-2] + ", "
+            stream.write(head + head.join(tails))
+
+
+def window(stream: TextIO) -> int | None:
+    """The width to fit: the terminal's, or what COLUMNS says; None in a pipe."""
+    if stream.isatty() or os.environ.get("COLUMNS", "").isdecimal():
+        return max(shutil.get_terminal_size((100, 24)).columns, 20)
+    return None
+
+
+def _show_to_person(answer: Answer, stream: TextIO) -> None:
+    width = window(stream)
+    parts: list[Any] = []
+    is_plain = not stream.isatty()
+    if is_plain and not answer.trees and (width is None or _natural(answer) <= width):
+        _write_plain(answer, stream, width)
+        return
+    from rich.console import Console
+    from rich.text import Text
+    from rich.tree import Tree
+
+    console = Console(
+        file=stream, width=width or 10_000, highlight=False, markup=False, emoji=False, no_color=_no_color(stream)
+    )
+    if answer.heading:
+        parts.append(Text(printable(answer.heading), style="bold"))
+    parts += [Text(printable(line)) for line in answer.text]
+    for branch in answer.trees:
+        tree = Tree(Text(printable(branch.text), style=branch.style), guide_style="dim")
+        _grow(tree, branch.branches)
+        parts.append(tree)
+    if answer.fields and answer.rows:
+        parts += list(_table(answer, width))
+    if answer.hint:
+        parts.append(Text(printable(answer.hint), style="dim"))
+    for part in parts:
+        console.print(part)
+
+
+def _no_color(stream: TextIO) -> bool:
+    return bool(os.environ.get("NO_COLOR")) or not stream.isatty()
+
+
+def _grow(tree: Any, branches: Iterable[Branch]) -> None:
+    from rich.text import Text
+
+    for branch in branches:
+        _grow(tree.add(Text(printable(branch.text), style=branch.style)), branch.branches)
+
+
+def _cells(answer: Answer) -> list[list[str]]:
+    return [[printable(shown.shown(row.get(shown.key))) for shown in answer.fields] for row in answer.rows]
+
+
+def _widths(fields: Sequence[Field], cells: list[list[str]]) -> list[int]:
+    return [max([len(shown.title), *(len(row[at]) for row in cells)]) for at, shown in enumerate(fields)]
+
+
+def _natural(answer: Answer) -> int:
+    longest = max((len(line) for line in (answer.heading, answer.hint, *answer.text)), default=0)
+    return max(longest, sum(_widths(answer.fields, _cells(answer))) + 2 * len(answer.fields))
+
+
+def _write_plain(answer: Answer, stream: TextIO, width: int | None) -> None:
+    """Plain text: columns apart by two blanks, nothing cut, nothing wrapped."""
+    lines = [answer.heading] if answer.heading else []
+    lines += list(answer.text)
+    lines = [printable(line) for line in lines]
+    if answer.fields and answer.rows:
+        cells = _cells(answer)
+        widths = _widths(answer.fields, cells)
+        for row in [[shown.title for shown in answer.fields], *cells]:
+            padded = (
+                cell.rjust(size) if shown.is_number else cell.ljust(size)
+                for cell, size, shown in zip(row, widths, answer.fields, strict=True)
+            )
+            lines.append("  ".join(padded).rstrip())
+    if answer.hint:
+        lines.append(printable(answer.hint))
+    stream.write("".join(f"{line}\n" for line in lines))
+
+
+def _table(answer: Answer, width: int | None) -> Iterable[Any]:
+    """The table, without the lightest columns where the window is too narrow for all; then a line names them."""
+    from rich import box
+    from rich.table import Table
+    from rich.text import Text
+
+    cells = _cells(answer)
+    natural = _widths(answer.fields, cells)
+    least = [min(size, max(shown.least, len(shown.title))) for size, shown in zip(natural, answer.fields, strict=True)]
+    kept = list(range(len(answer.fields)))
+    while width and len(kept) > 1 and sum(least[at] for at in kept) + 2 * len(kept) > width:
+        kept.remove(min(kept, key=lambda at: (answer.fields[at].weight, -at)))
+    table = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0), show_edge=False, header_style="bold")
+    for at in kept:
+        shown = answer.fields[at]
+        table.add_column(
+            shown.title, justify="right" if shown.is_number else "left", min_width=least[at], overflow="fold"
+        )
+    for row, texts in zip(answer.rows, cells, strict=True):
+        styled = []
+        for at in kept:
+            style = answer.fields[at].style
+            styled.append(Text(texts[at], style=style(row.get(answer.fields[at].key)) if style else ""))
+        table.add_row(*styled)
+    yield table
+    left_out = [answer.fields[at].title for at in range(len(answer.fields)) if at not in kept]
+    if left_out:
+        yield Text(f"Not shown for want of width: {', '.join(left_out)}.", style="dim italic")

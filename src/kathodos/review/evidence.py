@@ -1,0 +1,213 @@
+"""The facts that stand beside a line of a review, so that whoever decides knows what it is about."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from kathodos.access.arrays import Bools
+from kathodos.access.chains import grants_behind
+from kathodos.access.deciding import askers_with
+from kathodos.access.index import Index
+from kathodos.access.reach import Reached, one_per_answer, what_grants_give
+from kathodos.catalogue import moments
+from kathodos.catalogue.selecting import selected
+from kathodos.catalogue.store import State
+from kathodos.findings.activity import Use, uses_by_identity
+from kathodos.findings.conflicts import Conflict
+from kathodos.findings.places import Places
+from kathodos.findings.rules import Need, Permission
+from kathodos.review.items import Item
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """Facts about one item, as they are kept with the line. Shares are (how many have it, of how many)."""
+
+    gives: str
+    how: str
+    contains: list[str]
+    needed_by: list[str]
+    everyone: tuple[int, int]
+    peers: tuple[int, int]
+    last_used: str | None
+    conflicts: list[str]
+    until: str | None
+    given_by: str | None
+    given_at: str | None
+    given_for: str | None
+
+    def record(self) -> dict[str, Any]:
+        return vars(self)
+
+
+class Witness:
+    """Gathers the evidence for items; what many items ask for is computed once."""
+
+    def __init__(self, state: State, index: Index, needs: Sequence[Need], conflicts: list[Conflict], at: int) -> None:
+        self.state = state
+        self.index = index
+        self.needs = needs
+        self.at = at
+        self.people = len(index.holders.identities)
+        self.conflicts: dict[int, list[Conflict]] = {}
+        for conflict in conflicts:
+            self.conflicts.setdefault(conflict.identity, []).append(conflict)
+        self._having: dict[object, Bools] = {}
+        self._behind: dict[tuple[int, str], set[int]] = {}
+
+    def about(self, item: Item) -> Evidence:
+        """The evidence about one item."""
+        having = self.having(item)
+        row = self.grant_row.get(item.grant)
+        grants = self.state["grants"]
+
+        def said(column: str) -> str | None:
+            return grants[column][row] if row is not None else None
+
+        return Evidence(
+            gives=self.gives(item),
+            how=self.how(item),
+            contains=self.contains(item),
+            needed_by=self.needed_by(item),
+            everyone=(int((having & self.counted).sum()), int(self.counted.sum())),
+            peers=(int((having & self.peers(item.identity)).sum()), int(self.peers(item.identity).sum())),
+            last_used=self.last_used(item),
+            conflicts=self.taking_part(item),
+            until=said("until"),
+            given_by=said("given_by"),
+            given_at=said("given_at"),
+            given_for=said("reason"),
+        )
+
+    @cached_property
+    def grant_row(self) -> dict[str, int]:
+        return {grant: at for at, grant in enumerate(self.state["grants"]["grant"])}
+
+    @cached_property
+    def counted(self) -> Bools:
+        """Everybody: the people that have not left. Services and agents are no measure for people."""
+        people = self.state["identities"]
+        is_counted = [
+            kind == "person" and status != "left" for kind, status in zip(people["kind"], people["status"], strict=True)
+        ]
+        return np.array(is_counted, dtype=bool)
+
+    def peers(self, identity: int) -> Bools:
+        """Those counted with the same department and title, the identity itself included."""
+        people = self.state["identities"]
+        position = list(zip(people["department"], people["title"], strict=True))
+        same = np.array([other == position[identity] for other in position], dtype=bool)
+        same &= self.counted
+        same[identity] = True
+        return same
+
+    def gives(self, item: Item) -> str:
+        if item.group:
+            return item.group
+        grant = item.grants[0]
+        deny = "deny " if self.index.grants.denies[grant] else ""
+        scope = self.index.grants.scope[grant]
+        return f"{deny}{self.index.grants.gives[grant]}" + (f" on {scope}" if scope else "")
+
+    def how(self, item: Item) -> str:
+        """In words: directly, through an account, through which groups."""
+        references = self.index.holders.references
+        by = f"through {references[item.holder]}" if item.holder != item.identity else "directly"
+        if not item.group:
+            return by
+        holders = sorted({references[holder] for holder in self.index.grants.holder[item.grants]} - {item.group})
+        onward = f", which is within {', '.join(holders)}" if holders else ""
+        return f"as a member{'' if by == 'directly' else ' ' + by}{onward}"
+
+    def contains(self, item: Item) -> list[str]:
+        """The permissions in it, each once, with the role that brings them."""
+        index, texts = self.index, []
+        for grant in item.grants.tolist():
+            rules = index.bundle_rules[index.grants.bundle[grant]]
+            role = index.grants.gives[grant] if index.grants.role[grant] >= 0 else ""
+            for line in index.rule_line[rules].tolist():
+                denies = "deny " if index.grants.denies[grant] and not index.lines[line].denies else ""
+                scope = index.grants.scope[grant]
+                where = f" on {scope}" if scope else ""
+                texts.append(f"{denies}{index.lines[line]}{where}" + (f" ({role})" if role else ""))
+        return sorted(set(texts))
+
+    def having(self, item: Item) -> Bools:
+        """Who has the same by whatever way: the same role or permission on the same scope, or the group."""
+        index = self.index
+        key: object = item.group or int(index.grants.bundle[item.grants[0]])
+        if key not in self._having:
+            holding = np.zeros(index.holders.size, dtype=bool)
+            if item.group:
+                holding[index.holders.number[item.group]] = True
+            else:
+                same = (index.grants.bundle == key) & (index.grants.denies == index.grants.denies[item.grants[0]])
+                holding[index.grants.holder[same & (self.at < index.grants.ends)]] = True
+            self._having[key] = askers_with(index, holding, self.at)[: self.people]
+        return self._having[key]
+
+    def needed_by(self, item: Item) -> list[str]:
+        """The need rules for this identity of which the item gives at least one permission."""
+        rules = [need for need, mask in zip(self.needs, self.need_masks, strict=True) if mask[item.identity]]
+        given = {reached.system.name: reached for reached in what_grants_give(self.index, item.grants)} if rules else {}
+        return [need.id for need in rules if any(self.is_given(given, permission) for permission in need.must)]
+
+    def is_given(self, given: dict[str, Reached], permission: Permission) -> bool:
+        """Whether what is given, by system, holds the permission anywhere that it applies."""
+        reached = given.get(permission.pattern.system)
+        if not reached:
+            return False
+        actions, nodes = self.places.of_permission(permission)
+        first, root = reached.system.actions[0], reached.system.root
+        return any(bool(reached.may[action - first, nodes - root].any()) for action in actions)
+
+    @cached_property
+    def need_masks(self) -> list[Bools]:
+        return [selected(self.state["identities"], need.who) for need in self.needs]
+
+    @cached_property
+    def places(self) -> Places:
+        return Places(self.index, self.state["resources"])
+
+    def taking_part(self, item: Item) -> list[str]:
+        """The rules of the conflicts to which the item contributes."""
+        mine = set(item.grants.tolist())
+        return sorted(
+            {conflict.rule.id for conflict in self.conflicts.get(item.identity, ()) if self.behind(conflict) & mine}
+        )
+
+    def behind(self, conflict: Conflict) -> set[int]:
+        """The grants that give its identity the duties of a conflict."""
+        key = (conflict.identity, conflict.rule.id)
+        if key not in self._behind:
+            found: set[int] = set()
+            for duty in conflict.duties:
+                for action, nodes in self.places.of_duty(duty, conflict.rule.within, conflict.values):
+                    for node in one_per_answer(self.index, nodes):
+                        found |= set(grants_behind(self.index, conflict.identity, node, action, self.at).tolist())
+            self._behind[key] = found
+        return self._behind[key]
+
+    def last_used(self, item: Item) -> str | None:
+        """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
+        times = [self.state["grants"]["last_used"][self.grant_row[self.index.grants.ids[at]]] for at in item.grants]
+        uses = self.uses.get(item.identity, ())
+        if uses:
+            for reached in what_grants_give(self.index, item.grants):
+                times += [use.time for use in uses if _is_within(reached, use)]
+        return max((time for time in times if time), key=moments.first_moment, default=None)
+
+    @cached_property
+    def uses(self) -> dict[int, list[Use]]:
+        return uses_by_identity(self.index, self.state["activity"])
+
+
+def _is_within(reached: Reached, use: Use) -> bool:
+    system = reached.system
+    is_here = system.root <= use.node < system.end
+    return is_here and bool(reached.may[use.action - system.actions[0], use.node - system.root])
