@@ -139,6 +139,9 @@ def _chain(index: Index, grant: int, line: int, holders: list[int], roles: list[
 def _ways_to(index: Index, asker: int, entries: Ints, holder: int) -> Iterator[list[int]]:
     """The ways from the asker through its entries and groups to a holder, shortest first, none through itself twice."""
     holders = index.holders
+    if holder == holders.everyone and asker in entries:
+        yield [asker, holder]
+        return
     for start in entries.tolist():
         before = [asker] if start != asker else []
         if holder == holders.everyone:

@@ -128,9 +128,8 @@ def run_compare(session: Session) -> int:
         for asker in sorted(askers, key=lambda asker: -len(asker.gained) - len(asker.lost))
     ]
     text = [f"  {it.kind.name:<18} {it.came} came, {it.changed} changed, {it.went} went" for it in kinds]
-    text.append(
-        f"{plural(len(askers), 'reach', 'reaches')} differently:" if askers else "Nobody reaches anything else."
-    )
+    differing = plural(len(askers), "asker reaches", "askers reach")
+    text.append(f"{differing} more or less than before:" if askers else "Nobody reaches anything else than before.")
     heading = f"From entry {numbers[0]} to entry {numbers[1]}" + ("" if kinds else ": no record differs")
     document = {
         "from": numbers[0],

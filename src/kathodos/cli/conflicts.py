@@ -143,7 +143,8 @@ def _detail(session: Session, state: State, index: Index, identity: int, found: 
         rows.append({**_record(index, conflict), "records": list(conflict.records), "behind": behind})
     name = state["identities"]["name"][identity]
     heading = f"identity:{index.holders.identities[identity]} ({name}): {plural(len(found), 'conflict')}"
-    hint = "To settle it in a review: kathodos review open NAME --where 'id eq \"...\"' --by-manager --due DATE"
+    who = index.holders.identities[identity]
+    hint = f"To settle it: kathodos review open NAME --where 'id eq \"{who}\"' --by-manager --due DATE"
     fields = [Field(key, key) for key in ("rule", "severity", "identity", "duties", "state", "records")]
     return session.answer(
         Answer(

@@ -113,8 +113,10 @@ def _what(entry: Entry) -> str:
     parts = []
     for name, rows in entry.rows.items():
         opened, closed = sum(1 for _ in numbers_in(rows["opened"])), sum(1 for _ in numbers_in(rows["closed"]))
-        parts.append(f"{name}{f' +{opened}' if opened else ''}{f' -{closed}' if closed else ''}")
-    return ", ".join(parts)
+        parts.append((opened, closed, f"{name}{f' +{opened}' if opened else ''}{f' -{closed}' if closed else ''}"))
+    if len(parts) > 3:
+        return f"+{sum(it[0] for it in parts)} -{sum(it[1] for it in parts)} in {len(parts)} kinds"
+    return ", ".join(text for _, _, text in parts)
 
 
 def _some(subjects: list[str]) -> str:

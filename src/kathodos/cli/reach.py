@@ -13,6 +13,7 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Row, show_products
 
 if TYPE_CHECKING:
+    from kathodos.access.arrays import Bools
     from kathodos.access.chains import Chain, Explanation
     from kathodos.access.index import Index
     from kathodos.access.reach import Reached
@@ -228,7 +229,7 @@ def chain_branch(chain: Chain) -> Branch:
         else:
             steps.append(f"{'which is' if before.startswith('group:') else 'is'} a member of {after}")
     if chain.roles:
-        steps.append(f"which has been given {chain.roles[0]}")
+        steps.append(f"{'which ' if chain.holders[1:] else ''}has been given {chain.roles[0]}")
         steps += [f"which includes {role}" for role in chain.roles[1:]]
     scope = f", within {chain.scope}" if chain.scope else ""
     steps.append(f"{chain.line}, from {chain.target} down{scope}")
@@ -342,23 +343,40 @@ def _by(session: Session, question: Question) -> int:
 
 
 def _collapsed(index: Index, found: Reached, action: str | None) -> Iterator[dict[str, Any]]:
-    """One row a resource, and one for all at and below it where each of them has the same actions."""
+    """One row a resource; one for several where all that is reached below it is reached with the same actions."""
     import numpy as np
 
-    tree, root, end = index.tree, found.system.root, found.system.end
+    tree, root = index.tree, found.system.root
     names = [index.actions[number][1] for number in found.system.actions]
     may = found.may & np.array([action in (None, name) for name in names])[:, None]
-    changes = np.concatenate([[0], np.cumsum((may[:, 1:] != may[:, :-1]).any(axis=0))])
-    last = tree.end[root:end] - 1 - root
-    is_uniform = changes[last] == changes
-    parent = tree.parent[root:end] - root
-    is_told_above = np.zeros(len(parent), dtype=bool)
-    is_told_above[1:] = is_uniform[parent[1:]]
-    for at in (may.any(axis=0) & ~is_told_above).nonzero()[0].tolist():
+    is_told_above, is_one = _told_above(index, found, may)
+    is_reached = may.any(axis=0)
+    for at in (is_reached & ~is_told_above).nonzero()[0].tolist():
+        below = slice(at + 1, int(tree.end[at + root]) - root)
+        count, size = (int(is_reached[below].sum()), below.stop - below.start) if is_one[at] else (0, 0)
+        more = f"  and {f'all {count}' if count == size else f'{count} of {size}'} below" if count else ""
         actions = [name for name, is_there in zip(names, may[:, at], strict=True) if is_there]
-        below = int(last[at]) - at if is_uniform[at] else 0
-        more = f"  and all {below} below" if below else ""
         yield {"resource": tree.addresses[at + root] + more, "actions": actions}
+
+
+def _told_above(index: Index, found: Reached, may: Bools) -> tuple[Bools, Bools]:
+    """Which nodes a row of one above speaks for, and which nodes' rows speak for all that is reached below them."""
+    import numpy as np
+
+    tree, nodes = index.tree, slice(found.system.root, found.system.end)
+    parent, depth = tree.parent[nodes] - found.system.root, tree.depth[nodes]
+    _, alike = np.unique(may, axis=1, return_inverse=True)
+    is_reached = may.any(axis=0)
+    lowest, highest = np.where(is_reached, alike, len(alike)), np.where(is_reached, alike, -1)
+    levels = [(depth == level).nonzero()[0] for level in range(1, int(depth.max()) + 1)]
+    for here in reversed(levels):
+        np.minimum.at(lowest, parent[here], lowest[here])
+        np.maximum.at(highest, parent[here], highest[here])
+    is_one = is_reached & (lowest == highest)
+    is_told_above = np.zeros(len(parent), dtype=bool)
+    for here in levels:
+        is_told_above[here] = is_told_above[parent[here]] | is_one[parent[here]]
+    return is_told_above, is_one
 
 
 def _counts(session: Session, question: Question) -> int:

@@ -3,26 +3,31 @@
 from __future__ import annotations
 
 import argparse
+import sys
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, acting, command, confirming
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field
+from kathodos.output.answers import Answer, Field, Lines, window
 
 if TYPE_CHECKING:
     from kathodos.review.rounds import Line, Review
 
 _LINES = (
     Field("line", "Line", 20, is_number=True, least=4),
-    Field("identity", "Whose", 12, least=6),
-    Field("name", "Name", 8, least=10),
-    Field("gives", "What", 18, least=16),
-    Field("how", "How held", 7, least=14),
-    Field("evidence", "Evidence", 16, least=22),
-    Field("reviewer", "Reviewer", 5, least=6),
-    Field("decision", "Decision", 15, least=8),
+    Field("whose", "Whose", 17, least=12),
+    Field("what", "What", 19, least=24),
+    Field("peers", "Peers", 12, least=8),
+    Field("everyone", "Everybody", 8, least=9),
+    Field("last_used", "Last used", 13, least=10),
+    Field("needed_by", "Needed", 10, least=6),
+    Field("conflicts", "Conflicts", 14, least=9, style=lambda value: "red" if value else ""),
+    Field("reviewer", "Reviewer", 5, least=8),
+    Field("decision", "Decision", 16, least=9),
 )
+_FACTS = ("peers", "everyone", "last_used", "needed_by", "conflicts", "reviewer")
+_WIDE = 110
 _STATUS = (
     Field("review", "Review", 7),
     Field("reviewer", "Reviewer", 9),
@@ -182,7 +187,9 @@ def run_lines(session: Session) -> int:
         rows = [_record(line, names) for line in wanted]
         fields = [Field(key, key) for key in (rows[0] if rows else ("review", "line"))]
         return session.answer(Answer(fields, rows))
-    return session.answer(Answer(_LINES, [_shown(line, names) for line in wanted], heading, hint=hint))
+    is_narrow = (window(sys.stdout) or _WIDE) < _WIDE
+    fields = [shown for shown in _LINES if not is_narrow or shown.key not in _FACTS]
+    return session.answer(Answer(fields, [_shown(line, names, is_narrow) for line in wanted], heading, hint=hint))
 
 
 def _record(line: Line, names: dict[str, str]) -> dict[str, Any]:
@@ -206,46 +213,51 @@ def _record(line: Line, names: dict[str, str]) -> dict[str, Any]:
     }
 
 
-def _shown(line: Line, names: dict[str, str]) -> dict[str, Any]:
-    decision = line.decision or ""
+def _shown(line: Line, names: dict[str, str], is_narrow: bool) -> dict[str, Any]:
+    """A line for the table. What can be scanned stands in columns, or in words where the window has no room for them."""
+    evidence = line.evidence
+    used = evidence["last_used"]
+    decision = [line.decision or "undecided"]
     if line.decision:
-        decision += f" by {line.decided_by}" + (f": {line.reason}" if line.reason else "")
+        decision += [f"by {line.decided_by}", *([line.reason] if line.reason else [])]
+    facts = {
+        "peers": _share(evidence["peers"]),
+        "everyone": _share(evidence["everyone"]),
+        "last_used": used[:10] if used else "never seen",
+        "needed_by": ", ".join(evidence["needed_by"]) or "no",
+        "conflicts": ", ".join(evidence["conflicts"]),
+    }
+    words = (
+        f"{facts['peers']} peers, {facts['everyone']} of everybody; needed: {facts['needed_by']}; "
+        f"last used: {facts['last_used']}" + (f"; part of conflict {facts['conflicts']}" if facts["conflicts"] else "")
+    )
     return {
         "line": line.number,
-        "identity": line.identity,
-        "name": names.get(line.identity),
-        "gives": line.evidence["gives"],
-        "how": line.evidence["how"],
-        "evidence": evidence_text(line.evidence),
+        "whose": Lines([names.get(line.identity) or "", line.identity]),
+        "what": Lines([evidence["gives"], *([words] if is_narrow else []), *words_about(evidence)]),
+        **facts,
         "reviewer": line.reviewer,
-        "decision": decision,
+        "decision": Lines(decision),
     }
 
 
-def evidence_text(evidence: dict[str, Any]) -> str:
-    """The evidence in plain words, what speaks loudest first."""
-    parts = []
-    if evidence["conflicts"]:
-        parts.append(f"part of conflict {', '.join(evidence['conflicts'])}")
-    needed = evidence["needed_by"]
-    parts.append(f"needed ({', '.join(needed)})" if needed else "no need rule covers it")
-    parts += [_share(evidence["peers"], "peers"), _share(evidence["everyone"], "everybody")]
-    parts.append(f"last used {evidence['last_used'][:10]}" if evidence["last_used"] else "no use on record")
-    if evidence["until"]:
-        parts.append(f"ends {evidence['until']}")
-    if evidence["given_by"]:
-        given = f"given by {evidence['given_by']}" + (f" {evidence['given_at'][:10]}" if evidence["given_at"] else "")
-        parts.append(given + (f" ({evidence['given_for']})" if evidence["given_for"] else ""))
+def words_about(evidence: dict[str, Any]) -> list[str]:
+    """How it is held, who gave it and why, when it ends, and what it contains, in plain words."""
+    held = f"held {evidence['how']}"
+    if evidence["given_by"] or evidence["given_at"]:
+        held += "; given" + (f" by {evidence['given_by']}" if evidence["given_by"] else "")
+        held += f" on {evidence['given_at'][:10]}" if evidence["given_at"] else ""
+    held += f" ({evidence['given_for']})" if evidence["given_for"] else ""
+    held += f"; ends {evidence['until']}" if evidence["until"] else ""
+    brings = [f"brings {', '.join(evidence['brings'])}"] if evidence["brings"] else []
     contains = evidence["contains"]
-    more = f" and {len(contains) - 2} more" if len(contains) > 2 else ""
-    parts.append(f"contains {', '.join(contains[:2])}{more}" if contains else "contains nothing")
-    return "; ".join(parts)
+    more = f" and {len(contains) - 3} more" if len(contains) > 3 else ""
+    return [held, *brings, f"contains {'; '.join(contains[:3])}{more}" if contains else "contains nothing"]
 
 
-def _share(share: list[int], whom: str) -> str:
+def _share(share: list[int]) -> str:
     having, counted = share
-    percent = f" ({round(100 * having / counted)} %)" if counted >= 20 else ""
-    return f"{having} of {counted} {whom}{percent}"
+    return f"{having} of {counted}"
 
 
 def run_decide(session: Session) -> int:

@@ -27,7 +27,7 @@ CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
             "show p0063",
             "reach --by p0063",
             "reach --by p0063 --on dues:/northmole/tariffs/2026 --do edit --trace",
-            "reach --by p0066 --on dues:/northmole/tariffs/2026 --do edit --trace",
+            "reach --by p0067 --on dues:/northmole/tariffs/2026 --do edit --trace",
         ),
     ),
     (
@@ -51,7 +51,7 @@ CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
         (
             "review open june --where 'department eq \"Dues office\"' --by-manager --due 2026-06-30 --yes --as r.lund",
             "review lines june --whose p0063",
-            "review decide 7 revoke --as p0059 --reason 'the tariff analyst is back; she keeps the waivers'",
+            "review decide 6 revoke --as p0059 --reason 'the tariff analyst is back; she keeps the waivers'",
             "review decide 1 certify --as p0059",
             "review decide all certify --as p0059 --reason 'works on invoices every day'",
             "review status june",

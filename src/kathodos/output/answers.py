@@ -14,6 +14,12 @@ from typing import Any, TextIO
 from kathodos.output.text import csv_cell, json_safe, plain, printable
 
 FORMATS = ("table", "csv", "json", "jsonl")
+
+
+class Lines(tuple[str, ...]):
+    """A cell of several lines."""
+
+
 Row = Mapping[str, Any]
 
 
@@ -102,7 +108,7 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
     width = window(stream)
     parts: list[Any] = []
     is_plain = not stream.isatty()
-    if is_plain and not answer.trees and (width is None or _natural(answer) <= width):
+    if is_plain and not answer.trees and not _has_lines(answer) and (width is None or _natural(answer) <= width):
         _write_plain(answer, stream, width)
         return
     from rich.console import Console
@@ -127,6 +133,10 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
         console.print(part)
 
 
+def _has_lines(answer: Answer) -> bool:
+    return any(isinstance(value, Lines) for row in answer.rows for value in row.values())
+
+
 def _no_color(stream: TextIO) -> bool:
     return bool(os.environ.get("NO_COLOR")) or not stream.isatty()
 
@@ -139,11 +149,20 @@ def _grow(tree: Any, branches: Iterable[Branch]) -> None:
 
 
 def _cells(answer: Answer) -> list[list[str]]:
-    return [[printable(shown.shown(row.get(shown.key))) for shown in answer.fields] for row in answer.rows]
+    return [[_cell(shown, row.get(shown.key)) for shown in answer.fields] for row in answer.rows]
+
+
+def _cell(shown: Field, value: Any) -> str:
+    if isinstance(value, Lines):
+        return "\n".join(printable(line) for line in value)
+    return printable(shown.shown(value))
 
 
 def _widths(fields: Sequence[Field], cells: list[list[str]]) -> list[int]:
-    return [max([len(shown.title), *(len(row[at]) for row in cells)]) for at, shown in enumerate(fields)]
+    return [
+        max([len(shown.title), *(len(line) for row in cells for line in row[at].split("\n"))])
+        for at, shown in enumerate(fields)
+    ]
 
 
 def _natural(answer: Answer) -> int:
@@ -182,7 +201,10 @@ def _table(answer: Answer, width: int | None) -> Iterable[Any]:
     kept = list(range(len(answer.fields)))
     while width and len(kept) > 1 and sum(least[at] for at in kept) + 2 * len(kept) > width:
         kept.remove(min(kept, key=lambda at: (answer.fields[at].weight, -at)))
-    table = Table(box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0), show_edge=False, header_style="bold")
+    leading = 1 if _has_lines(answer) else 0
+    table = Table(
+        box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0), show_edge=False, header_style="bold", leading=leading
+    )
     for at in kept:
         shown = answer.fields[at]
         table.add_column(

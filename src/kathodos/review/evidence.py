@@ -30,6 +30,7 @@ class Evidence:
 
     gives: str
     how: str
+    brings: list[str]
     contains: list[str]
     needed_by: list[str]
     everyone: tuple[int, int]
@@ -72,6 +73,7 @@ class Witness:
         return Evidence(
             gives=self.gives(item),
             how=self.how(item),
+            brings=sorted({self.given(grant) for grant in item.grants.tolist()}) if item.group else [],
             contains=self.contains(item),
             needed_by=self.needed_by(item),
             everyone=(int((having & self.counted).sum()), int(self.counted.sum())),
@@ -109,10 +111,13 @@ class Witness:
     def gives(self, item: Item) -> str:
         if item.group:
             return item.group
-        grant = item.grants[0]
-        deny = "deny " if self.index.grants.denies[grant] else ""
+        deny = "deny " if self.index.grants.denies[item.grants[0]] else ""
+        return deny + self.given(int(item.grants[0]))
+
+    def given(self, grant: int) -> str:
+        """The role or permission that a grant gives, and on what."""
         scope = self.index.grants.scope[grant]
-        return f"{deny}{self.index.grants.gives[grant]}" + (f" on {scope}" if scope else "")
+        return self.index.grants.gives[grant] + (f" on {scope}" if scope else "")
 
     def how(self, item: Item) -> str:
         """In words: directly, through an account, through which groups."""
@@ -121,21 +126,17 @@ class Witness:
         if not item.group:
             return by
         holders = sorted({references[holder] for holder in self.index.grants.holder[item.grants]} - {item.group})
-        onward = f", which is within {', '.join(holders)}" if holders else ""
-        return f"as a member{'' if by == 'directly' else ' ' + by}{onward}"
+        return f"{by} as a member" + (f" of it, which is within {', '.join(holders)}" if holders else "")
 
     def contains(self, item: Item) -> list[str]:
-        """The permissions in it, each once, with the role that brings them."""
-        index, texts = self.index, []
+        """The permissions in it, each once, what is denied last."""
+        index, texts = self.index, set()
         for grant in item.grants.tolist():
-            rules = index.bundle_rules[index.grants.bundle[grant]]
-            role = index.grants.gives[grant] if index.grants.role[grant] >= 0 else ""
-            for line in index.rule_line[rules].tolist():
-                denies = "deny " if index.grants.denies[grant] and not index.lines[line].denies else ""
-                scope = index.grants.scope[grant]
-                where = f" on {scope}" if scope else ""
-                texts.append(f"{denies}{index.lines[line]}{where}" + (f" ({role})" if role else ""))
-        return sorted(set(texts))
+            for line in index.rule_line[index.bundle_rules[index.grants.bundle[grant]]].tolist():
+                permission = index.lines[line]
+                denies = bool(index.grants.denies[grant]) or permission.denies
+                texts.add((denies, f"{'never ' if denies else ''}{permission.action} {permission.pattern}"))
+        return [text for _, text in sorted(texts)]
 
     def having(self, item: Item) -> Bools:
         """Who has the same by whatever way: the same role or permission on the same scope, or the group."""
