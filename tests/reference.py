@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 
 
 def instant(text, end=False):
-    if text is None:
+    if not text:
         return datetime.max.replace(tzinfo=UTC) if end else datetime.min.replace(tzinfo=UTC)
     if len(text) == 10:
         day = datetime.fromisoformat(text).replace(tzinfo=UTC)

@@ -205,3 +205,102 @@ def catalogues(draw):
 def unique(key, rows):
     """The rows without those whose key an earlier one has."""
     return list({tuple(row[name] for name in key): row for row in reversed(rows)}.values())[::-1]
+
+
+def lay_out(folder, catalogue, rules="", mapping=""):
+    """A workspace with these tables and rules, made by the installed command but not gathered yet."""
+    run("init", folder, cwd=folder.parent)
+    write_tables(folder / "tables", catalogue)
+    if rules:
+        (folder / "rules" / "rules.toml").write_text(rules, encoding="utf-8")
+    if mapping:
+        with (folder / "kathodos.toml").open("a", encoding="utf-8") as file:
+            file.write(mapping)
+    return folder
+
+
+class Scratch:
+    """A folder of its own for each test."""
+
+    def setUp(self):
+        import tempfile
+
+        self._scratch = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        self.addCleanup(self._scratch.cleanup)
+        self.folder = Path(self._scratch.name).resolve()
+
+
+# A small office: two clerks and their head, a nested group, a conflict of one of them.
+OFFICE = {
+    "systems": [{"system": "dues"}, {"system": "directory"}],
+    "identities": [
+        {"id": "head", "name": "Hanna Head", "department": "Dues", "title": "Head", "email": "hanna@office.example"},
+        {"id": "ann", "name": "Ann Clerk", "department": "Dues", "title": "Clerk", "manager": "head"},
+        {"id": "bo", "name": "Bo Clerk", "department": "Dues", "title": "Clerk", "manager": "head"},
+    ],
+    "accounts": [
+        {"system": "dues", "login": "ann1", "identity": "ann"},
+        {"system": "dues", "login": "nobody", "identity": ""},
+    ],
+    "groups": [{"system": "directory", "group": "inner"}, {"system": "directory", "group": "outer"}],
+    "members": [
+        {"system": "directory", "group": "inner", "member": "identity:ann"},
+        {"system": "directory", "group": "outer", "member": "group:directory/inner"},
+    ],
+    "roles": [{"system": "dues", "role": "setter"}, {"system": "dues", "role": "waiver"}],
+    "role_permissions": [
+        {"system": "dues", "role": "setter", "action": "edit", "resource": "dues:/tariffs"},
+        {"system": "dues", "role": "waiver", "action": "approve", "resource": "dues:/waivers/**"},
+    ],
+    "actions": [
+        {"system": "dues", "action": "view", "kind": "read", "implies": ""},
+        {"system": "dues", "action": "edit", "kind": "write", "implies": "view"},
+        {"system": "dues", "action": "approve", "kind": "approve", "implies": "view"},
+    ],
+    "resources": [
+        {"resource": "dues:/tariffs/2026", "site": "north"},
+        {"resource": "dues:/waivers/2026", "site": "north"},
+        {"resource": "dues:/waivers/2025", "site": "south"},
+    ],
+    "grants": [
+        {"grant": "g1", "holder": "identity:ann", "gives": "role:dues/setter", "until": "", "reason": "first day"},
+        {"grant": "g2", "holder": "group:directory/outer", "gives": "role:dues/waiver", "until": "", "reason": ""},
+        {"grant": "g3", "holder": "identity:bo", "gives": "view dues:/tariffs", "until": "2026-06-15", "reason": ""},
+        {"grant": "g4", "holder": "account:dues/nobody", "gives": "view dues:/waivers/2025", "until": "", "reason": ""},
+    ],
+    "activity": [
+        {
+            "time": "2026-05-01",
+            "account": "dues/ann1",
+            "action": "edit",
+            "resource": "dues:/tariffs/2026",
+            "record": "7",
+        },
+        {
+            "time": "2026-05-02",
+            "account": "dues/ann1",
+            "action": "approve",
+            "resource": "dues:/waivers/2026",
+            "record": "7",
+        },
+    ],
+}
+OFFICE_RULES = """
+topic = "Dues"
+[[conflict]]
+id = "D-1"
+title = "Sets tariffs and waives dues"
+severity = "high"
+within = "site"
+[[conflict.duty]]
+name = "set"
+any = ["edit dues:/tariffs/**"]
+[[conflict.duty]]
+name = "waive"
+any = ["approve dues:/waivers/**"]
+[[need]]
+id = "N-1"
+title = "Clerks set tariffs"
+who = 'title eq "Clerk"'
+must = ["edit dues:/tariffs"]
+"""

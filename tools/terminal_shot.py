@@ -52,7 +52,7 @@ def main() -> int:
 
 def size(columns: int) -> str:
     """The font size at which that many characters just fit into 1280 pixels."""
-    return str(round(1280 / columns / 0.602 * 0.75 * 0.97, 1))
+    return str(round(1280 / columns / 0.602 * 0.75 * 0.955, 1))
 
 
 class virtual_screen:  # noqa: N801  # used as a function

@@ -14,6 +14,8 @@ from typing import TYPE_CHECKING, Any
 from kathodos.errors import CallError, DataError
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from kathodos.catalogue.store import Store
     from kathodos.ledger.keys import Keys
     from kathodos.systems.tables import Mapped
@@ -77,23 +79,37 @@ class Workspace:
         """Makes a new workspace: configuration, empty store, signing key, folders for tables and rules."""
         if (folder / CONFIGURATION).exists():
             raise CallError(f"{folder} is a workspace already.", "Work in it, or name another folder.")
+        made: list[Path] = []
         try:
             folder.mkdir(parents=True, exist_ok=True)
             for name in ("tables", "rules"):
                 (folder / name).mkdir(exist_ok=True)
             workspace = cls(folder.resolve(), tomllib.loads(TEMPLATE))
+            made = workspace._files()
+            for file in made:
+                if file.exists():
+                    made = []
+                    raise CallError(
+                        f"{file} is there already, and is never written over.",
+                        "Take it away if an earlier init was stopped half-way, or name another folder.",
+                    )
             workspace.keys.create()
             workspace.store.create()
             (folder / CONFIGURATION).write_text(TEMPLATE, encoding="utf-8")
-        except FileExistsError as error:
-            raise CallError(
-                f"{error.filename} is there already.", "Name an empty folder; a signing key is never written over."
-            ) from None
-        except OSError as error:
-            raise DataError(
-                f"{folder} cannot be written: {error.strerror}.", "Name a folder that you may write."
-            ) from None
+        except BaseException as error:
+            for file in made:
+                file.unlink(missing_ok=True)
+            if isinstance(error, OSError):
+                what = f"{folder} cannot be written: {error.strerror}."
+                raise DataError(what, "Name a folder that you may write, on a disk with room.") from None
+            raise
         return workspace
+
+    def _files(self) -> list[Path]:
+        """The files that `create` makes, the configuration last."""
+        store = self.store.file
+        beside = [store.with_name(store.name + end) for end in ("", "-wal", "-shm")]
+        return [self.keys.private_file, self.keys.public_file, *beside, self.folder / CONFIGURATION]
 
     @cached_property
     def store(self) -> Store:
@@ -131,6 +147,34 @@ class Workspace:
         if len(set(names)) < len(names):
             raise self._expected("a name of its own for each [[source]]")
         return sources
+
+    def frame(self, kind: str, point: int | None = None) -> pd.DataFrame:
+        """The records of a kind after ledger entry `point` (default: the present), one row each, as a DataFrame."""
+        import pandas as pd
+
+        from kathodos.catalogue.kinds import BY_NAME
+        from kathodos.catalogue.store import read_rows
+
+        with self.store.connect() as connection:
+            rows = read_rows(connection, BY_NAME[kind], point)
+        return pd.DataFrame(rows.columns)
+
+    def reach(self, by: str | None = None, at: str | None = None, point: int | None = None) -> pd.DataFrame:
+        """Who reaches what at a moment (default: now): a DataFrame of who, action and resource.
+
+        `by` is a full reference such as `identity:p0412`; everyone where it is left out.
+        """
+        import pandas as pd
+
+        from kathodos.access.index import NEEDED, compile_index
+        from kathodos.access.reach import triples
+        from kathodos.catalogue.moments import first_moment, microseconds, normal_moment, now
+        from kathodos.catalogue.store import read_state
+
+        with self.store.connect() as connection:
+            index = compile_index(read_state(connection, NEEDED, point))
+        moment = first_moment(normal_moment(at)) if at else microseconds(now())
+        return pd.DataFrame(triples(index, by, moment), columns=["who", "action", "resource"])
 
     def mapping(self, source: Source) -> dict[str, Mapped]:
         """How the source's tables are written, by kind of record. Raises DataError where a block is wrong."""

@@ -144,6 +144,25 @@ def everything(index: Index, at: int) -> Iterator[tuple[Sequence[int], list[Reac
         yield askers, what_grants_give(index, np.frombuffer(key, dtype=np.int64))
 
 
+def triples(index: Index, by: str | None, at: int) -> Iterator[tuple[str, str, str]]:
+    """Every (who, action, resource) that one asker, given by reference, or everyone reaches."""
+    blocks = everything(index, at)
+    if by is not None:
+        asker = index.holders.number[by]
+        blocks = iter([([asker], what_reached_by(index, asker, at))])
+    for askers, reached in blocks:
+        pairs = [pair for found in reached for pair in pairs_in(index, found)]
+        for asker in askers:
+            yield from ((index.holders.references[asker], action, address) for action, address in pairs)
+
+
+def pairs_in(index: Index, found: Reached) -> Iterator[tuple[str, str]]:
+    """Every (action, address) that is reached in one system."""
+    names = [index.actions[number][1] for number in found.system.actions]
+    for action, node in zip(*(positions.tolist() for positions in found.may.nonzero()), strict=True):
+        yield names[action], index.tree.addresses[found.system.root + node]
+
+
 def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
     """The nodes on which a permission with these targets applies when nothing narrows it (step 4)."""
     if not len(pattern_nodes):

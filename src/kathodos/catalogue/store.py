@@ -154,6 +154,11 @@ class Store:
         with self.told(), self.engine.connect().execution_options(writes=True) as connection, connection.begin():
             yield connection
 
+    def damages(self, connection: sa.Connection) -> list[str]:
+        """What the database itself finds wrong with its pages and indexes."""
+        found = connection.exec_driver_sql("PRAGMA integrity_check(20)").scalars()
+        return [str(text) for text in found if text != "ok"]
+
     def _must_exist(self) -> None:
         if not self.file.exists():
             raise DataError(

@@ -170,7 +170,7 @@ def run_verify(session: Session) -> int:
     workspace = session.workspace
     kept = _kept_heads(session.arguments.head) if session.arguments.head else []
     with workspace.store.connect() as connection:
-        found = verify(connection, workspace.keys, kept)
+        found = verify(workspace.store, connection, workspace.keys, kept)
     rows = [vars(discrepancy) for discrepancy in found.discrepancies]
     counted = f"{plural(found.entries, 'entry', 'entries')} and {plural(found.rows, 'catalogue row')}"
     document = {"intact": not rows, "entries": found.entries, "rows": found.rows, "discrepancies": rows}

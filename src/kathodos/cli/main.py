@@ -5,14 +5,16 @@
 from __future__ import annotations
 
 import argparse
+import difflib
 import os
+import re
 import sys
 from collections.abc import Sequence
 from importlib import import_module
-from typing import Any
+from typing import Any, NoReturn
 
 from kathodos.cli.session import Session
-from kathodos.errors import DataError, KathodosError
+from kathodos.errors import CallError, DataError, KathodosError, sentence
 
 COMMANDS = ("init", "gather", "reach", "conflicts", "review", "baseline", "list", "show", "ledger", "demo")
 MODULES = {"list": "lists", "show": "shows"}
@@ -23,6 +25,23 @@ exit status: 0 done and nothing found; 1 done and something found (a conflict, a
 start: kathodos demo my-demo         lays out a made-up organisation and walks through the whole round
        kathodos init my-workspace    begins with your own exported tables
 """
+
+
+class _Parser(argparse.ArgumentParser):
+    """A parser whose errors are two lines: what is wrong, and where the help is."""
+
+    def error(self, message: str) -> NoReturn:
+        self.exit(CallError.status, f"{sentence(_nearest_choice(message))}\nSee {self.prog} --help.\n")
+
+
+def _nearest_choice(message: str) -> str:
+    """argparse's message about a wrong choice, with the nearest right ones instead of all of them."""
+    found = re.fullmatch(r"argument (.*): invalid choice: '(.*)' \(choose from (.*)\)", message, re.DOTALL)
+    if not found:
+        return message
+    choices = re.findall(r"'([^']*)'", found[3])
+    close = difflib.get_close_matches(found[2], choices, n=3, cutoff=0.5) or choices[:6]
+    return f"{found[1]}: there is no {found[2]}; nearest: {', '.join(close)}"
 
 
 class _Version(argparse.Action):
@@ -40,7 +59,7 @@ def build_parser() -> argparse.ArgumentParser:
 
     common = argparse.ArgumentParser(add_help=False)
     common.add_argument("--workspace", metavar="DIR", default=argparse.SUPPRESS, help="the workspace to work on")
-    parser = argparse.ArgumentParser(
+    parser = _Parser(
         prog="kathodos",
         description="Who can reach what, through which path, whether they should, who decided so, and when.",
         epilog=EPILOG,

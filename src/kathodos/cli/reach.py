@@ -259,6 +259,8 @@ def _pairs(session: Session, question: Question) -> int:
 
 def _blocks(question: Question) -> Iterator[tuple[list[Row], list[Row]]]:
     """Askers, and what each of them reaches, put together where that is the same."""
+    from kathodos.access.reach import pairs_in
+
     index = question.index
     if question.node is not None:
         for number, askers in _askers_on(question):
@@ -266,21 +268,18 @@ def _blocks(question: Question) -> Iterator[tuple[list[Row], list[Row]]]:
             yield [_who(question, asker) for asker in askers], [pair]
     else:
         for those, reached in _reached(question):
-            pairs = [pair for found in reached for pair in _texts(index, found, question.action)]
-            yield [_who(question, asker) for asker in those], pairs
+            pairs = (pair for found in reached for pair in pairs_in(index, found))
+            wanted: list[Row] = [
+                {"action": action, "resource": address}
+                for action, address in pairs
+                if question.action in (None, action)
+            ]
+            yield [_who(question, asker) for asker in those], wanted
 
 
 def _who(question: Question, asker: int) -> Row:
     kind, name = question.key(asker)
     return {kind: name}
-
-
-def _texts(index: Index, found: Reached, action: str | None) -> Iterator[Row]:
-    names = [index.actions[number][1] for number in found.system.actions]
-    at, nodes = found.may.nonzero()
-    for position, node in zip(at.tolist(), nodes.tolist(), strict=True):
-        if action in (None, names[position]):
-            yield {"action": names[position], "resource": index.tree.addresses[found.system.root + node]}
 
 
 def _askers_on(question: Question) -> Iterator[tuple[int, list[int]]]:

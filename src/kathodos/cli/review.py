@@ -214,7 +214,7 @@ def _record(line: Line, names: dict[str, str]) -> dict[str, Any]:
 
 
 def _shown(line: Line, names: dict[str, str], is_narrow: bool) -> dict[str, Any]:
-    """A line for the table. What can be scanned stands in columns, or in words where the window has no room for them."""
+    """A line for the table. What can be scanned stands in columns, in words where they have no room."""
     evidence = line.evidence
     used = evidence["last_used"]
     decision = [line.decision or "undecided"]

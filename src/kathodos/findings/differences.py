@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 
 from kathodos.access.index import Index
-from kathodos.access.reach import Reached, grants_of, what_grants_give
+from kathodos.access.reach import Reached, grants_of, pairs_in, what_grants_give
 from kathodos.catalogue.kinds import GATHERED, Kind
 from kathodos.catalogue.store import State
 
@@ -100,8 +100,4 @@ def _reach(
 
 
 def _texts(index: Index, reached: list[Reached]) -> set[str]:
-    return {
-        f"{index.actions[found.system.actions[action]][1]} {index.tree.addresses[node + found.system.root]}"
-        for found in reached
-        for action, node in zip(*found.may.nonzero(), strict=True)
-    }
+    return {f"{action} {address}" for found in reached for action, address in pairs_in(index, found)}

@@ -28,6 +28,7 @@ from kathodos.catalogue.store import (
     latest,
     stored_columns,
 )
+from kathodos.errors import DataError
 from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head, Keys
 
@@ -126,7 +127,13 @@ def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -
             head = Head(unsigned.size, unsigned.time, unsigned.root, key.sign(unsigned.statement()))
             connection.execute(sa.insert(HEADS).values(**vars(head)))
     if head:
-        keys.witness(head)
+        try:
+            keys.witness(head)
+        except OSError as error:
+            raise DataError(
+                f"The change was made (entry {head.size}), but its head could not be noted: {error.strerror}.",
+                f"Make {keys.witness_file} writable; the next change notes its own head there.",
+            ) from error
 
 
 def _append(connection: sa.Connection, entry: Entry) -> bytes:

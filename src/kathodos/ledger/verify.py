@@ -9,7 +9,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from kathodos.catalogue.kinds import KINDS, Kind
-from kathodos.catalogue.store import FOREVER, LEDGER, TABLES, TREE, stored_columns
+from kathodos.catalogue.store import FOREVER, LEDGER, TABLES, TREE, Store, stored_columns
 from kathodos.ledger import merkle
 from kathodos.ledger.entries import Entry, digest_of, json_text, numbers_in, read_entries, read_heads, row_digest
 from kathodos.ledger.keys import Head, Keys, is_signed
@@ -31,11 +31,12 @@ class Verification:
     discrepancies: list[Discrepancy]
 
 
-def verify(connection: sa.Connection, keys: Keys, kept: Sequence[Head] = ()) -> Verification:
+def verify(store: Store, connection: sa.Connection, keys: Keys, kept: Sequence[Head] = ()) -> Verification:
     """Checks every entry, head and catalogue row; `kept` are heads that an auditor has kept elsewhere."""
+    damages = [Discrepancy("the database file", text) for text in store.damages(connection)]
     entries = _readable_entries(connection)
     heads = read_heads(connection)
-    found = [*_entry_discrepancies(connection, entries), *_head_discrepancies(entries, heads, keys, kept)]
+    found = [*damages, *_entry_discrepancies(connection, entries), *_head_discrepancies(entries, heads, keys, kept)]
     by_number = {entry.number: entry for entry in entries}
     rows = 0
     for kind in KINDS:

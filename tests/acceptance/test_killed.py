@@ -1,0 +1,71 @@
+"""Killed half-way, the state is before or after; two at once, both are right."""
+
+import os
+import random
+import signal
+import subprocess
+import time
+import unittest
+
+from tests.support import COMMAND, NOW, OFFICE, Scratch, lay_out, records, run, write_tables
+
+PEOPLE = 12_000
+
+
+class KilledInTheMiddleOfAGather(Scratch, unittest.TestCase):
+    def test_at_any_point_the_ledger_verifies_and_the_gather_can_be_repeated(self):
+        at = lay_out(self.folder / "office", OFFICE)
+        run("gather", cwd=at)
+        grown = {**OFFICE, "identities": OFFICE["identities"] + [{"id": f"x{number}"} for number in range(PEOPLE)]}
+        write_tables(at / "tables", grown)
+        began = time.monotonic()
+        run("gather", cwd=at)
+        whole = time.monotonic() - began
+        write_tables(at / "tables", OFFICE)
+        run("gather", cwd=at)
+        write_tables(at / "tables", grown)
+        seeded, outcomes = random.Random(4), set()
+        for turn in range(12):
+            point = whole * (0.3 + 0.75 * (turn + seeded.random()) / 12)
+            process = subprocess.Popen(
+                [COMMAND, "gather"], cwd=at, env={**os.environ, "KATHODOS_NOW": NOW}, stdout=subprocess.DEVNULL
+            )
+            time.sleep(point)
+            process.send_signal(signal.SIGKILL)
+            process.wait()
+            run("ledger", "verify", cwd=at)
+            count = len(records("list", "identities", cwd=at))
+            self.assertIn(count, (3, 3 + PEOPLE))
+            outcomes.add(count)
+            if count > 3:
+                write_tables(at / "tables", OFFICE)
+                run("gather", cwd=at)
+                write_tables(at / "tables", grown)
+        self.assertIn(3, outcomes)
+        run("gather", cwd=at)
+        self.assertEqual(len(records("list", "identities", cwd=at)), 3 + PEOPLE)
+        run("ledger", "verify", cwd=at)
+
+
+class SeveralWritersAtOnce(Scratch, unittest.TestCase):
+    def test_of_eight_none_is_lost_and_none_counts_twice(self):
+        at = lay_out(self.folder / "office", OFFICE)
+        words = [["gather"], *(["baseline", "mark", f"mark-{number}"] for number in range(7))]
+        environment = {**os.environ, "KATHODOS_NOW": NOW}
+        writers = [
+            subprocess.Popen(
+                [COMMAND, *call], cwd=at, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
+            )
+            for call in words
+        ]
+        printed = [writer.communicate()[0] for writer in writers]
+        self.assertEqual([writer.returncode for writer in writers], [0] * 8, printed)
+        entries = records("ledger", "list", cwd=at)
+        self.assertEqual([entry["number"] for entry in entries], list(range(1, 9)))
+        self.assertEqual(sorted(entry["kind"] for entry in entries), ["baseline mark"] * 7 + ["gather"])
+        self.assertEqual(len(records("baseline", "list", cwd=at)), 7)
+        run("ledger", "verify", cwd=at)
+
+
+if __name__ == "__main__":
+    unittest.main()

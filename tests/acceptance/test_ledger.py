@@ -1,0 +1,147 @@
+"""Nobody, even with the database file in hand, changes the past unnoticed."""
+
+import json
+import shutil
+import sqlite3
+import unittest
+
+from tests.support import OFFICE, Scratch, lay_out, run
+
+
+class Tampering(Scratch, unittest.TestCase):
+    def setUp(self):
+        super().setUp()
+        self.office = lay_out(self.folder / "office", OFFICE)
+        run("gather", cwd=self.office)
+        run("baseline", "mark", "one", "--as", "auditor", cwd=self.office)
+        run("baseline", "mark", "two", cwd=self.office)
+        run("review", "open", "r", "--where", 'id eq "bo"', "--by-manager", "--due", "2026-07-01", cwd=self.office)
+        run("review", "decide", "1", "revoke", "--reason", "no need", "--as", "head", cwd=self.office)
+        run("review", "close", "--as", "auditor", cwd=self.office)
+        self.untouched = self.folder / "untouched"
+        shutil.copytree(self.office, self.untouched)
+
+    def found_after(self, *statements):
+        """What verify finds after someone ran SQL on the file; the file is put back afterwards."""
+        with sqlite3.connect(self.office / "catalogue.db") as connection:
+            for statement in statements:
+                connection.execute(statement)
+        connection.close()
+        done = run("ledger", "verify", "--format", "json", cwd=self.office, status=1)
+        shutil.rmtree(self.office)
+        shutil.copytree(self.untouched, self.office)
+        return {(wrong["where"], wrong["what"]) for wrong in json.loads(done.stdout)["discrepancies"]}
+
+    def assert_found(self, found, where, what):
+        self.assertTrue(any(where in place and what in wrong for place, wrong in found), found)
+
+    def test_the_untouched_store_is_as_signed(self):
+        self.assertIn("As signed: 6 entries", run("ledger", "verify", cwd=self.office).stdout)
+
+    def test_catalogue_rows(self):
+        for statement, where, what in (
+            ("UPDATE grants SET holder = 'identity:bo' WHERE \"grant\" = 'g1'", "grants row 1 (g1)", "was edited"),
+            ("DELETE FROM members WHERE row = 1", "members row 1", "was removed; entry 1 brought it"),
+            (
+                "INSERT INTO grants SELECT 99, since, until, digest, source, 'g9', holder, gives, \"on\", effect, tier, "
+                '"from", until_, given_by, given_at, reason, last_used FROM grants WHERE row = 1',
+                "grants row 99 (g9)",
+                "was added",
+            ),
+            (
+                "UPDATE grants SET until = 4611686018427387904 WHERE \"grant\" = 'g3'",
+                "(g3)",
+                "was brought back: entry 6",
+            ),
+            ("UPDATE grants SET until = 3 WHERE \"grant\" = 'g1'", "(g1)", "was ended: no entry"),
+            ("UPDATE grants SET since = 2 WHERE \"grant\" = 'g1'", "(g1)", "says that entry 2 brought it"),
+            ("UPDATE decisions SET decision = 'certify' WHERE row = 1", "decisions row 1 (r 1)", "was edited"),
+        ):
+            self.assert_found(self.found_after(statement), where, what)
+
+    def test_a_row_edited_together_with_its_digest(self):
+        from kathodos.catalogue.kinds import BASELINES
+        from kathodos.ledger.entries import row_digest
+
+        digest = row_digest(BASELINES, 1, 2, None, ("uno", 1, "2026-06-15T12:00:00Z", None))
+        found = self.found_after(
+            "UPDATE baselines SET baseline = 'uno' WHERE row = 1",
+            f"UPDATE baselines SET digest = x'{digest.hex()}' WHERE row = 1",
+        )
+        self.assert_found(found, "baselines rows 1", "together with their digests; entry 2")
+
+    def test_entries(self):
+        for statements, where, what in (
+            (["UPDATE ledger SET actor = 'ann' WHERE number = 2"], "entry 2", "edited"),
+            (["UPDATE ledger SET reason = 'x', payload = 'not json' WHERE number = 3"], "entry 3", "edited"),
+            (["DELETE FROM ledger WHERE number = 3"], "entry 3", "is missing"),
+            (["UPDATE ledger SET number = -number WHERE number IN (2, 3)",
+              "UPDATE ledger SET number = 5 + number WHERE number < 0"], "entry 2", "moved"),
+            (["INSERT INTO ledger SELECT 7, time, actor, kind, subjects, reason, payload, rows, leaf FROM ledger "
+              "WHERE number = 3"], "entry 7", "no signed head"),
+            (["UPDATE ledger_heads SET root = x'00' WHERE size = 2"], "head 2", "signature"),
+            (["DELETE FROM ledger_heads WHERE size = 4"], "entry 4", "no signed head"),
+        ):  # fmt: skip
+            self.assert_found(self.found_after(*statements), where, what)
+
+    def test_an_entry_edited_with_its_leaf_and_the_whole_tree_still_differs_from_its_signed_head(self):
+        from kathodos.ledger.entries import read_entries
+        from kathodos.workspace import Workspace
+
+        with Workspace.find(self.office).store.connect() as connection:
+            entry = read_entries(connection)[1]
+        forged = type(entry)(**{**vars(entry), "actor": "somebody else"}).leaf().hex()
+        found = self.found_after(
+            "UPDATE ledger SET actor = 'somebody else' WHERE number = 2",
+            f"UPDATE ledger SET leaf = x'{forged}' WHERE number = 2",
+            f"UPDATE ledger_tree SET hash = x'{forged}' WHERE level = 0 AND position = 1",
+        )
+        self.assert_found(found, "entry 2", "first that differs from what was signed")
+
+    def test_the_last_entry_dropped_with_all_its_traces_is_missed_by_the_heads_kept_outside(self):
+        tables = ("baselines", "grants", "decisions", "reviews")
+        found = self.found_after(
+            "DELETE FROM ledger WHERE number = 6",
+            "DELETE FROM ledger_heads WHERE size = 6",
+            *(f"DELETE FROM {table} WHERE since = 6" for table in tables),
+            *(f"UPDATE {table} SET until = 4611686018427387904 WHERE until = 6" for table in tables),
+        )
+        self.assert_found(found, "entries 6-6", "were dropped")
+
+    def test_a_head_kept_by_an_auditor_stays_true_and_a_forged_store_does_not_stand_against_it(self):
+        head = self.folder / "head.json"
+        head.write_text(run("ledger", "head", "--format", "jsonl", cwd=self.office).stdout)
+        run("baseline", "mark", "later", cwd=self.office)
+        run("ledger", "verify", "--head", head, cwd=self.office)
+        other = lay_out(self.folder / "other", OFFICE)
+        run("gather", cwd=other)
+        wrong = run("ledger", "verify", "--head", head, cwd=other, status=1).stdout
+        self.assertIn("does not carry this workspace's signature", wrong)
+        (self.folder / "none.json").write_text("hello\n")
+        self.assertIn(
+            "no signed head", run("ledger", "verify", "--head", self.folder / "none.json", cwd=other, status=3).stderr
+        )
+
+    def test_the_key_is_the_owners_alone_and_outside_the_database(self):
+        self.assertEqual((self.office / "ledger.key").stat().st_mode & 0o777, 0o600)
+        secret = (self.office / "ledger.key").read_bytes().splitlines()[1]
+        self.assertNotIn(secret, (self.office / "catalogue.db").read_bytes())
+
+    def test_entries_are_found_by_date_kind_actor_and_subject(self):
+        def numbers(*words):
+            return [
+                row["number"]
+                for row in json.loads(run("ledger", "list", *words, "--format", "json", cwd=self.office).stdout)
+            ]
+
+        self.assertEqual(numbers("--actor", "auditor"), [2, 6])
+        self.assertEqual(numbers("--kind", "baseline mark"), [2, 3])
+        self.assertEqual(numbers("--subject", "identity:bo"), [1, 4, 5, 6])
+        self.assertEqual(numbers("--subject", "baseline:two"), [3])
+        self.assertEqual(numbers("--from", "2026-06-16"), [])
+        self.assertEqual(numbers("--from", "2026-06-15", "--to", "2026-06-15"), [1, 2, 3, 4, 5, 6])
+        self.assertEqual(numbers("--to", "2026-06-15T11:59:59Z"), [])
+
+
+if __name__ == "__main__":
+    unittest.main()

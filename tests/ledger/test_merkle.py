@@ -1,0 +1,56 @@
+"""The tree is that of RFC 9162: equal to its recursive definition at every size, and to known roots."""
+
+import hashlib
+import json
+import unittest
+
+import rfc8785
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kathodos.ledger.entries import json_text, numbers_in, ranges_text
+from kathodos.ledger.merkle import leaf_hash, node_hash, root_of
+
+
+def by_definition(leaves):
+    """Section 2.1.1, as it is written there."""
+    if not leaves:
+        return hashlib.sha256(b"").digest()
+    if len(leaves) == 1:
+        return leaves[0]
+    split = 1
+    while split * 2 < len(leaves):
+        split *= 2
+    return node_hash(by_definition(leaves[:split]), by_definition(leaves[split:]))
+
+
+class Tree(unittest.TestCase):
+    def test_it_equals_the_recursive_definition_at_every_size(self):
+        leaves = [leaf_hash(bytes([number])) for number in range(70)]
+        for size in range(len(leaves) + 1):
+            self.assertEqual(root_of(leaves[:size]), by_definition(leaves[:size]), size)
+
+    def test_known_roots(self):
+        # The reference vectors that implementations of Certificate Transparency publish.
+        inputs = ["", "00", "10", "2021", "3031", "40414243", "5051525354555657", "606162636465666768696a6b6c6d6e6f"]
+        leaves = [leaf_hash(bytes.fromhex(text)) for text in inputs]
+        self.assertEqual(root_of([]).hex(), "e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855")
+        self.assertEqual(root_of(leaves[:1]).hex(), "6e340b9cffb37a989ca544e6bb780a2c78901d3fb33738768511a30617afa01d")
+        self.assertEqual(root_of(leaves).hex(), "5dc9da79a70659a9ad559cb701ded9a2ab9d823aad2f4960cfe370eff4604328")
+
+
+class Canonical(unittest.TestCase):
+    @given(
+        st.lists(st.none() | st.integers(-(2**53) + 1, 2**53 - 1) | st.text(st.characters(exclude_categories=("Cs",))))
+    )
+    def test_a_row_is_hashed_in_the_form_of_rfc_8785(self, row):
+        self.assertEqual(json_text(row).encode(), rfc8785.dumps(row))
+        self.assertEqual(json.loads(json_text(row)), row)
+
+    @given(st.sets(st.integers(1, 300)))
+    def test_ranges_hold_exactly_the_numbers(self, numbers):
+        self.assertEqual(set(numbers_in(ranges_text(numbers))), numbers)
+
+
+if __name__ == "__main__":
+    unittest.main()
