@@ -43,8 +43,8 @@ class Tampering(Scratch, unittest.TestCase):
             ("UPDATE grants SET holder = 'identity:bo' WHERE \"grant\" = 'g1'", "grants row 1 (g1)", "was edited"),
             ("DELETE FROM members WHERE row = 1", "members row 1", "was removed; entry 1 brought it"),
             (
-                "INSERT INTO grants SELECT 99, since, until, digest, source, 'g9', holder, gives, \"on\", effect, tier, "
-                '"from", until_, given_by, given_at, reason, last_used FROM grants WHERE row = 1',
+                "INSERT INTO grants SELECT 99, since, until, digest, source, 'g9', holder, gives, \"on\", effect, "
+                'tier, "from", until_, given_by, given_at, reason, last_used FROM grants WHERE row = 1',
                 "grants row 99 (g9)",
                 "was added",
             ),

@@ -190,6 +190,7 @@ class _Checker:
                     at, self.kind.key[-1], named, reason, "Keep one of the two; the first was read.", "set aside"
                 )
         self.names.add(self.kind, self.result.rows)
+        self.result.problems.sort(key=lambda problem: problem.line)
         return self.result
 
     def with_id(self, row: tuple[Scalar, ...]) -> tuple[Scalar, ...]:

@@ -1,0 +1,213 @@
+"""Bad input gets one or two clear lines and the right status, and loses nothing."""
+
+import os
+import shutil
+import sqlite3
+import subprocess
+import time
+import unittest
+
+from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Scratch, lay_out, records, run
+
+AS_NOBODY = ("setpriv", "--reuid=65534", "--clear-groups")
+
+
+def can_be_another_user():
+    """Whether the command can be run as a user who owns nothing."""
+    if os.geteuid() != 0 or not shutil.which("setpriv"):
+        return False
+    return subprocess.run([*AS_NOBODY, COMMAND, "--version"], capture_output=True).returncode == 0
+
+
+class BadInput(Scratch, unittest.TestCase):
+    def setUp(self):
+        super().setUp()
+        self.office = lay_out(self.folder / "office", OFFICE, OFFICE_RULES)
+        run("gather", cwd=self.office)
+
+    def assert_refused(self, words, status, *expected, cwd=None, **variables):
+        done = run(*words, cwd=cwd or self.office, status=status, **variables)
+        self.assertLessEqual(len(done.stderr.splitlines()), 2, done.stderr)
+        for text in expected:
+            self.assertIn(text, done.stderr)
+
+    def test_calls_that_are_wrong(self):
+        twin = {**OFFICE, "accounts": [*OFFICE["accounts"], {"system": "directory", "login": "ann1", "identity": "bo"}]}
+        other = lay_out(self.folder / "other", twin)
+        run("gather", cwd=other)
+        self.assert_refused(["show", "ann1"], 2, "account:directory/ann1 or account:dues/ann1", "in full", cwd=other)
+        for words, expected in (
+            (["show", "annn"], ["There is no", "Nearest: ann"]),
+            (["reach", "--by", "boo"], ["There is no identity or account boo", "Nearest: bo"]),
+            (["reach", "--on", "dues:/tarifs"], ["There is no resource", "dues:/tariffs"]),
+            (["reach", "--on", "tariffs"], ["system:/segment"]),
+            (["reach", "--on", "dues:/tariffs", "--do", "edti"], ["no action edti", "edit"]),
+            (["reach", "--trace"], ["--trace needs --by and --on"]),
+            (["reach", "--by", "ann", "--at", "noon"], ["--at noon", "2026-03-01"]),
+            (["reach", "--by", "ann", "--as-of", "99"], ["no entry 99", "last is 1"]),
+            (["list", "identities", "--where", "titel pr"], ["attribute 'titel'", "title"]),
+            (["list", "identities", "--where", "title"], ["does not parse", "eq"]),
+            (["list", "people"], ["there is no people", "--help"]),
+            (["conflicts", "--topic", "Due"], ["topic Due", "Dues"]),
+            (["gather", "nowhere"], ["no source nowhere", "files"]),
+            (["review", "lines"], ["No review is open"]),
+            (["review", "open", "r", "--where", 'id eq "zoe"', "--by-manager", "--due", "2026-07-01"], ["Nobody"]),
+            (["baseline", "mark", "2026-01-01"], ["number or a date"]),
+            (["init", "."], ["is a workspace already"]),
+        ):
+            self.assert_refused(words, 2, *expected)
+
+    def test_no_workspace_says_how_to_make_one(self):
+        self.assert_refused(["list", "roles"], 2, "kathodos init DIR", "--workspace", cwd=self.folder)
+        inside = self.office / "tables"
+        self.assertIn("2 roles", run("list", "roles", cwd=inside).stdout)
+        self.assertIn("2 roles", run("--workspace", self.office, "list", "roles", cwd=self.folder).stdout)
+        self.assertIn("2 roles", run("list", "roles", cwd=self.folder, KATHODOS_WORKSPACE=str(self.office)).stdout)
+
+    def test_broken_configuration_and_rules_name_file_and_line(self):
+        configuration = self.office / "kathodos.toml"
+        text = configuration.read_text()
+        configuration.write_text(text + "\nx = = 1\n")
+        self.assert_refused(["list", "roles"], 3, "kathodos.toml, line ", "column 5")
+        configuration.write_text(text.replace('kind = "tables"', 'kind = "tablets"'))
+        self.assert_refused(["gather"], 3, "kathodos.toml", 'kind = "tables"')
+        configuration.write_text(text)
+        rules = self.office / "rules" / "more.toml"
+        for content, expected in (
+            ("topic = 1", ["rules/more.toml, line 1", "topic"]),
+            ('topic = "T"\n[[conflict]]\nid = "Z"\nseverity = "huge"\n', ["line 3", "'huge'", "critical"]),
+            ('topic = "T"\n[[conflict]]\nid = "D-1"\n', ["threshold"]),
+            ('topic = "T"\n[[need]]\nid = "N"\nwho = "title"\nmust = ["view dues:/a"]\n', ["line 3", "who of N"]),
+            ('topic = "T"\n[[need]]\nid = "N"\nwho = "title pr"\nmust = ["view dues"]\n', ["line 5", "'view dues'"]),
+        ):
+            rules.write_text(content)
+            self.assert_refused(["conflicts"], 3, *expected)
+
+    def test_a_store_that_cannot_be_used(self):
+        store = self.office / "catalogue.db"
+        good = store.read_bytes()
+        store.write_bytes(b"no database at all, only some text that is long enough" * 9)
+        self.assert_refused(["list", "roles"], 3, "catalogue.db", "Put it back from a copy")
+        store.unlink()
+        self.assert_refused(["gather"], 3, "is not there")
+        self.assertFalse(store.exists())
+        store.write_bytes(good)
+        (self.office / "ledger.key").rename(self.office / "key")
+        self.assert_refused(["baseline", "mark", "x"], 3, "ledger.key", "Nothing was changed")
+        (self.office / "key").rename(self.office / "ledger.key")
+        run("ledger", "verify", cwd=self.office)
+
+    def test_a_store_that_somebody_else_is_writing_to(self):
+        configuration = self.office / "kathodos.toml"
+        configuration.write_text(configuration.read_text().replace("wait = 10 ", "wait = 1 "))
+        holder = sqlite3.connect(self.office / "catalogue.db", isolation_level=None)
+        holder.execute("BEGIN IMMEDIATE")
+        self.assert_refused(["baseline", "mark", "x"], 3, "locked", "Try again")
+        self.assertIn("2 roles", run("list", "roles", cwd=self.office).stdout)
+        holder.execute("ROLLBACK")
+        holder.close()
+        run("baseline", "mark", "x", cwd=self.office)
+
+    def test_a_disk_that_is_full_loses_nothing(self):
+        import csv
+
+        with (self.office / "tables" / "identities.csv").open("a", newline="") as file:
+            csv.writer(file).writerows([[f"x{number}", "n" * 200, "", "", "", ""] for number in range(9000)])
+        limited = f"ulimit -f 800; exec {COMMAND} gather"
+        done = subprocess.run(
+            ["bash", "-c", limited],
+            cwd=self.office,
+            env={**os.environ, "KATHODOS_NOW": NOW},
+            capture_output=True,
+            text=True,
+        )
+        self.assertEqual(done.returncode, 3, done.stderr)
+        self.assertIn("Nothing was changed", done.stderr)
+        run("ledger", "verify", cwd=self.office)
+        self.assertEqual(len(records("list", "identities", cwd=self.office)), 3)
+
+    @unittest.skipUnless(can_be_another_user(), "needs to be root, and an interpreter that others may run")
+    def test_a_folder_that_may_only_be_read(self):
+        for path in (self.folder, *self.folder.rglob("*")):
+            path.chmod(0o755 if path.is_dir() else 0o644)
+        for words, status, expected in (
+            (["list", "roles"], 0, "2 roles"),
+            (["baseline", "mark", "x"], 3, "may not be written"),
+            (["init", "new"], 3, "cannot be written"),
+        ):
+            done = subprocess.run([*AS_NOBODY, COMMAND, *words], cwd=self.office, capture_output=True, text=True)
+            self.assertEqual(done.returncode, status, done.stderr)
+            self.assertIn(expected, done.stdout + done.stderr)
+
+    def test_tables_that_are_missing_or_broken_change_nothing(self):
+        tables = self.office / "tables"
+        (tables / "grants.csv").rename(self.folder / "grants.csv")
+        self.assert_refused(["gather"], 3, "no grants.csv any more", "header line only")
+        shutil.copy(self.folder / "grants.csv", tables / "grants.csv")
+        (tables / "roles.csv").write_text("sysem,role\ndues,setter\n")
+        self.assert_refused(["gather"], 3, "roles.csv, line 1: the column system is missing")
+        shutil.rmtree(tables)
+        self.assert_refused(["gather"], 3, "is not there", "kathodos.toml")
+        self.assertEqual(len(records("ledger", "list", cwd=self.office)), 1)
+
+    def test_problems_are_kept_and_listed(self):
+        with (self.office / "tables" / "grants.csv").open("a") as file:
+            file.write("g9,identity:zoe,role:dues/setter,,\ng10,identity:bo,role:dues/setter,2026-02-30,\n")
+        with (self.office / "tables" / "members.csv").open("a") as file:
+            file.write("directory,inner,group:directory/outer\n")
+        self.assertIn("2 rows set aside, 1 thing noted", run("gather", cwd=self.office).stdout)
+        found = records("gather", "--problems", cwd=self.office)
+        self.assertEqual(
+            [(row["file"], row["line"], row["column"], row["value"], row["outcome"]) for row in found],
+            [
+                ("grants.csv", 6, "holder", "identity:zoe", "set aside"),
+                ("grants.csv", 7, "until", "2026-02-30", "set aside"),
+                ("members.csv", 3, "member", "group:directory/inner", "noted"),
+            ],
+        )
+        self.assertIn("cycle: directory/outer > directory/inner", found[2]["reason"])
+        self.assertIn("Nothing has changed", run("gather", cwd=self.office).stdout)
+
+    def test_a_pipe_that_closes_early_is_no_error(self):
+        command = f"{COMMAND} reach --format jsonl | head -n 1; exit ${{PIPESTATUS[0]}}"
+        done = subprocess.run(["bash", "-c", command], cwd=self.office, capture_output=True, text=True)
+        self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+    def test_a_command_waits_for_a_short_write(self):
+        holder = sqlite3.connect(self.office / "catalogue.db", isolation_level=None)
+        holder.execute("BEGIN IMMEDIATE")
+        waiting = subprocess.Popen([COMMAND, "baseline", "mark", "late"], cwd=self.office, stdout=subprocess.DEVNULL)
+        time.sleep(1.5)
+        holder.execute("ROLLBACK")
+        holder.close()
+        self.assertEqual(waiting.wait(), 0)
+
+
+class HostileNames(Scratch, unittest.TestCase):
+    def test_formulas_escapes_and_direction_marks_in_names_are_harmless(self):
+        nasty = "=HYPERLINK(1)\x1b[31m\u202egnp"
+        people = [
+            {"id": "p1", "name": nasty},
+            {"id": "+2", "name": "@SUM(A1)"},
+            {"id": "-3", "name": "\x9b2J\x07"},
+            {"id": "../../etc/passwd", "name": "$(reboot)`x`"},
+        ]
+        at = lay_out(self.folder / "office", {"systems": [{"system": "s"}], "identities": people})
+        run("gather", cwd=at)
+        for form in ("table", "csv", "json", "jsonl"):
+            shown = run("list", "identities", "--format", form, cwd=at).stdout
+            self.assertFalse(set(shown) & set("\x1b\x9b\x07\u202e"), form)
+        self.assertEqual(records("list", "identities", cwd=at)[0]["name"], nasty)
+        import csv
+        import io
+
+        cells = list(csv.DictReader(io.StringIO(run("list", "identities", "--format", "csv", cwd=at).stdout)))
+        self.assertEqual([row["id"] for row in cells], ["p1", "'+2", "'-3", "../../etc/passwd"])
+        self.assertTrue(cells[0]["name"].startswith("'=HYPERLINK(1)\\x1b[31m\\u202e"))
+        self.assertIn("\\x1b[31m", run("show", "p1", cwd=at).stdout)
+        refused = run("show", "\x1b[31mzoe", cwd=at, status=2).stderr
+        self.assertIn("\\x1b[31mzoe", refused)
+
+
+if __name__ == "__main__":
+    unittest.main()
