@@ -25,7 +25,7 @@ def main() -> int:
     parser.add_argument("out", type=Path)
     parser.add_argument("command")
     parser.add_argument("--folder", type=Path, default=Path.cwd())
-    parser.add_argument("--columns", type=int, default=140, help="width of the terminal in characters")
+    parser.add_argument("--columns", type=int, default=127, help="width of the terminal in characters")
     asked = parser.parse_args()
     missing = [tool for tool in ("Xvfb", "xterm", "import") if not shutil.which(tool)]
     if missing:
@@ -51,8 +51,9 @@ def main() -> int:
 
 
 def size(columns: int) -> str:
-    """The font size at which that many characters just fit into 1280 pixels."""
-    return str(round(1280 / columns / 0.602 * 0.75 * 0.955, 1))
+    """The font size at which that many characters fit into 1280 pixels; a character is whole pixels wide."""
+    pixels = 1276 // columns
+    return str(round(pixels / 0.602 * 0.75, 1))
 
 
 class virtual_screen:  # noqa: N801  # used as a function

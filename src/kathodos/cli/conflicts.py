@@ -129,11 +129,14 @@ def _detail(session: Session, state: State, index: Index, identity: int, found: 
         for duty in conflict.duties:
             given = chains_of(index, state["resources"], conflict, duty, at)
             ways = [
-                Branch(f"{action} {address}", [chain_branch(chain) for chain in sorted(chains, key=chain_text)[:2]])
-                for action, address, chains in given
+                Branch(
+                    f"{it.action} {it.address}" + (f" and {it.more} more the same way" if it.more else ""),
+                    [chain_branch(chain) for chain in sorted(it.chains, key=chain_text)[:2]],
+                )
+                for it in given
             ]
             sides.append(Branch(f"duty: {duty.name}", ways))
-            chains = [chain_record(chain) for _, _, chains in given for chain in chains]
+            chains = [chain_record(chain) for it in given for chain in it.chains]
             behind.append({"duty": duty.name, "chains": chains})
         rule, where = conflict.rule, [value for value in conflict.values if value is not None]
         within = f", {rule.within} {', '.join(where)}" if where else ""

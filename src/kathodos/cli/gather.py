@@ -26,10 +26,10 @@ _PROBLEMS = (
     Field("file", "File", 9),
     Field("line", "Line", 9, is_number=True, least=4),
     Field("column", "Column", 5),
-    Field("value", "Value", 4, least=10),
+    Field("value", "Value", 4, least=14),
     Field("outcome", "Outcome", 6, least=5),
-    Field("reason", "Reason", 8, least=16),
-    Field("remedy", "What to do", 7, least=16),
+    Field("reason", "Reason", 8, least=28),
+    Field("remedy", "What to do", 7, least=28),
 )
 
 

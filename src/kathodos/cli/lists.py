@@ -44,7 +44,7 @@ def run(session: Session) -> int:
     records = [record for record, is_kept in zip(records_of(found), keep, strict=True) if is_kept]
     names = list(dict.fromkeys(name for record in records for name in record)) or ["ref", *kind.names]
     fields = [
-        Field(name, name, 40 - at, is_number=_is_number(kind, name), least=4 if _is_number(kind, name) else 6)
+        Field(name, name, 40 - at, is_number=_is_number(kind, name), least=4 if _is_number(kind, name) else 16)
         for at, name in enumerate(names)
     ]
     heading = f"{plural(len(records), kind.one, _many(kind))}" + (f" of {len(found)}" if asked.where else "")

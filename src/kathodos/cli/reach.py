@@ -196,14 +196,14 @@ def _tree(asked: str, explanation: Explanation) -> Branch:
     if explanation.is_cut_short:
         branches.append(Branch("and more chains than are shown"))
     if explanation.is_reached:
-        return Branch(f"yes - {asked}", branches, "bold green")
+        return Branch(f"yes - {asked}", branches, "green")
     branches += [Branch(obstacle.text, style="red") for obstacle in explanation.obstacles if obstacle.kind != "denied"]
     branches += [chain_branch(chain) for chain in explanation.denials]
     if explanation.permits:
         branches.append(Branch("without that it would be permitted", [chain_branch(it) for it in explanation.permits]))
     if explanation.nearest:
         branches.append(Branch("what would give it, nearest first", [Branch(text) for text in explanation.nearest]))
-    return Branch(f"no - {asked}", branches, "bold red")
+    return Branch(f"no - {asked}", branches, "red")
 
 
 def _short(tree: Branch, explanation: Explanation) -> Branch:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -16,6 +16,7 @@ from kathodos.findings.activity import Use, uses_by_identity
 from kathodos.findings.places import Places
 from kathodos.findings.rules import Conflicting, Duty
 
+_MOST_EXPLAINED = 40
 HELD, EXERCISED, SAME_RECORD = "held", "exercised", "exercised on the same record"
 
 
@@ -39,20 +40,30 @@ def find_conflicts(
     return [conflict for rule in rules for conflict in finder.breaking(rule)]
 
 
-def chains_of(
-    index: Index, resources: Rows, conflict: Conflict, duty: Duty, at: int, most: int = 3
-) -> list[tuple[str, str, list[Chain]]]:
-    """What gives one duty to the conflict's identity: action, address and chains, for up to `most` nodes."""
+@dataclass(frozen=True)
+class Given:
+    """What gives one duty: an action on an address, on how many more alike, and the chains."""
+
+    action: str
+    address: str
+    more: int
+    chains: list[Chain]
+
+
+def chains_of(index: Index, resources: Rows, conflict: Conflict, duty: Duty, at: int) -> list[Given]:
+    """What gives one duty to the conflict's identity; what comes by the same grants and permissions is told once."""
     places = Places(index, resources)
-    found: list[tuple[str, str, list[Chain]]] = []
+    found: dict[object, Given] = {}
     for action, nodes in places.of_duty(duty, conflict.rule.within, conflict.values):
-        for node in one_per_answer(index, nodes):
+        for node in one_per_answer(index, nodes)[:_MOST_EXPLAINED]:
             if who_reaches(index, node, action, at)[conflict.identity]:
-                explanation = explain(index, conflict.identity, node, action, at)
-                found.append((index.actions[action][1], index.tree.addresses[node], explanation.permits))
-                if len(found) == most:
-                    return found
-    return found
+                chains = explain(index, conflict.identity, node, action, at).permits
+                alike = (action, frozenset((chain.grant, chain.line) for chain in chains))
+                if alike in found:
+                    found[alike] = replace(found[alike], more=found[alike].more + 1)
+                else:
+                    found[alike] = Given(index.actions[action][1], index.tree.addresses[node], 0, chains)
+    return list(found.values())
 
 
 class _Finder:

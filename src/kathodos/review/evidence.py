@@ -126,7 +126,8 @@ class Witness:
         if not item.group:
             return by
         holders = sorted({references[holder] for holder in self.index.grants.holder[item.grants]} - {item.group})
-        return f"{by} as a member" + (f" of it, which is within {', '.join(holders)}" if holders else "")
+        member = "as a direct member" if by == "directly" else f"{by} as a member"
+        return member + (f"; the group is within {', '.join(holders)}" if holders else "")
 
     def contains(self, item: Item) -> list[str]:
         """The permissions in it, each once, what is denied last."""

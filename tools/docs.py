@@ -1,0 +1,92 @@
+#!/usr/bin/env python3
+"""Runs every command that the documentation shows, in the demo workspace, and writes its output below it.
+
+    tools/docs.py            refreshes README.md and docs/*.md
+    tools/docs.py --check    says where what is shown is not what comes out
+
+A block ```console holds lines `$ kathodos ...`, each followed by what it prints; after a line `...` the rest is left
+out. The blocks of one file run one after another in a workspace of their own, laid out by `kathodos demo`.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import shutil
+import subprocess
+import sys
+import tempfile
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parent.parent
+NOW = "2026-06-15T10:00:00Z"
+BLOCK = re.compile(r"```console\n(.*?)```", re.DOTALL)
+MOST = 14
+
+
+def files() -> list[Path]:
+    """The documents whose commands are run."""
+    return [ROOT / "README.md", *sorted((ROOT / "docs").glob("*.md"))]
+
+
+def demo(folder: Path) -> Path:
+    """A demo workspace below a folder."""
+    environment = {**os.environ, "COLUMNS": "110"}
+    command = [Path(sys.executable).parent / "kathodos", "demo", "tarnholm"]
+    subprocess.run(command, cwd=folder, env=environment, check=True, capture_output=True)
+    return folder / "tarnholm"
+
+
+def run(command: str, workspace: Path) -> list[str]:
+    """The lines that a command line prints, errors included."""
+    path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
+    environment = {**os.environ, "KATHODOS_NOW": NOW, "COLUMNS": "110", "PATH": path, "KATHODOS_ACTOR": "r.lund"}
+    done = subprocess.run(
+        ["bash", "-c", command],
+        cwd=workspace,
+        env=environment,
+        stdout=subprocess.PIPE,
+        stderr=subprocess.STDOUT,
+        text=True,
+    )
+    if "Traceback" in done.stdout or (done.returncode > 1 and "# refused" not in command):
+        raise AssertionError(f"{command}\n{done.stdout}")
+    return [line.rstrip() for line in done.stdout.splitlines()]
+
+
+def refreshed(text: str, workspace: Path) -> str:
+    """The document with what its commands print now."""
+    return BLOCK.sub(lambda block: f"```console\n{_filled(block[1], workspace)}```", text)
+
+
+def _filled(block: str, workspace: Path) -> str:
+    parts = re.split(r"^(\$ .*)\n", block, flags=re.MULTILINE)[1:]
+    written = ""
+    for command, shown in zip(parts[::2], parts[1::2], strict=True):
+        lines = run(command[2:], workspace)
+        kept = shown.splitlines()
+        most = len(kept) - 1 if kept[-1:] == ["..."] else MOST
+        cut = [*lines[:most], "..."] if len(lines) > most + 1 else lines
+        written += f"{command}\n" + "".join(f"{line}\n" for line in cut)
+    return written
+
+
+def main() -> int:
+    status = 0
+    with tempfile.TemporaryDirectory() as scratch:
+        ready = demo(Path(scratch))
+        for file in files():
+            workspace = Path(scratch) / file.stem / "tarnholm"
+            shutil.copytree(ready, workspace)
+            text = file.read_text(encoding="utf-8")
+            fresh = refreshed(text, workspace)
+            if text != fresh:
+                print(f"{file.relative_to(ROOT)} shows something else than what comes out")
+                status = 1
+                if "--check" not in sys.argv:
+                    file.write_text(fresh, encoding="utf-8")
+    return status
+
+
+if __name__ == "__main__":
+    sys.exit(main())
