@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 DEMO ?= demo-workspace
 
-.PHONY: demo test lint clean
+.PHONY: demo test lint bench clean
 
 .venv/installed: pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
@@ -21,6 +21,9 @@ lint: .venv/installed
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+
+bench: .venv/installed
+	$(BIN)/python bench/start_up.py
 
 clean:
 	rm -rf .venv $(DEMO)

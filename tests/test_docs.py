@@ -1,4 +1,4 @@
-"""Every command that the documentation shows is run, and prints what is shown; every picture and page linked is there."""
+"""Every command that the documentation shows is run and prints what is shown; what is linked is there."""
 
 import re
 import shutil

@@ -6,6 +6,7 @@ one rank otherwise. The first rank in which anything applies decides; within it 
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -29,10 +30,14 @@ class Given:
 
     def bears_on(self, system: System, action: int) -> Bools:
         """Which elements speak about the action at this position in the system's actions (step 5)."""
-        local = self.action - (system.actions[0] if len(system.actions) else 0)
+        bears: Bools = self.bearing(system)[action]
+        return bears
+
+    def bearing(self, system: System) -> Bools:
+        """Which elements speak about each of the system's actions: (actions, elements)."""
         is_any = self.action == ANY_ACTION
-        local = np.where(is_any, 0, local)
-        bears: Bools = is_any | np.where(self.denies, system.covers[action, local], system.covers[local, action])
+        local = np.where(is_any, 0, self.action - (system.actions[0] if len(system.actions) else 0))
+        bears: Bools = is_any | np.where(self.denies, system.covers[:, local], system.covers[local].T)
         return bears
 
 
@@ -90,22 +95,27 @@ def askers_with(index: Index, holding: Bools, at: int) -> Bools:
     return np.concatenate([identities, accounts])
 
 
-def permitted_to(index: Index, system: System, grants: Ints) -> Bools:
-    """What the holder of exactly these live grants may do in a system, before gates: (actions, nodes of the system)."""
+def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Bools]]:
+    """What the holder of exactly these live grants may do before gates: (actions, nodes of the system) by system."""
     origin, rules = index.bundle_rules.of(index.grants.bundle[grants])
     origin_of_rule, spans = index.rule_spans.of(rules)
-    first = index.spans.first[spans]
-    is_here = (system.root <= first) & (first < system.end)
-    spans, first = spans[is_here], first[is_here] - system.root
-    at, line = grants[origin[origin_of_rule[is_here]]], index.rule_line[rules[origin_of_rule[is_here]]]
-    result = np.zeros((len(system.actions), system.end - system.root), dtype=bool)
-    if not len(spans) or not len(result):
-        return result
-    rank = rank_of(system, index.grants.tier[at], index.spans.anchor[spans])
-    given = Given(index.line_action[line], index.grants.denies[at] | index.line_denies[line], rank)
-    bears = np.array([given.bears_on(system, action) for action in range(len(system.actions))])
-    order, end = index.spans.order[spans], index.spans.end[spans] - system.root
+    at, line = grants[origin[origin_of_rule]], index.rule_line[rules[origin_of_rule]]
+    of_system = index.span_system[spans]
+    for number in np.unique(of_system).tolist():
+        here = of_system == number
+        system = index.systems_in_order[number]
+        if len(system.actions):
+            yield system, _permitted_in(index, system, at[here], line[here], spans[here])
+
+
+def _permitted_in(index: Index, system: System, grants: Ints, line: Ints, spans: Ints) -> Bools:
+    """What these spans, each of a grant and a line, permit in one system: (actions, nodes of the system)."""
+    rank = rank_of(system, index.grants.tier[grants], index.spans.anchor[spans])
+    given = Given(index.line_action[line], index.grants.denies[grants] | index.line_denies[line], rank)
+    bears, order = given.bearing(system), index.spans.order[spans]
+    first, end = index.spans.first[spans] - system.root, index.spans.end[spans] - system.root
     place = index.tree.place[system.root : system.end] - system.root
+    result = np.zeros((len(system.actions), system.end - system.root), dtype=bool)
     undecided = np.ones_like(result)
     for best in np.unique(rank):
         permits, denials = (
@@ -121,6 +131,8 @@ def _held(bears: Bools, order: Ints, first: Ints, end: Ints, place: Ints) -> Boo
     """Which (action, node of the system) lie in one of the spans that bear on the action, given from the root on."""
     size = len(place)
     held = np.zeros((len(bears), size), dtype=bool)
+    if not len(order):
+        return held
     for kind in (TREE_ORDER, REGION_ORDER):
         action, span = (bears & (order == kind)).nonzero()
         if len(span):

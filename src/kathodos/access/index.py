@@ -193,6 +193,17 @@ class Index:
         return rules
 
     @cached_property
+    def systems_in_order(self) -> list[System]:
+        """The systems in the order in which their roots stand in the tree."""
+        return sorted(self.systems.values(), key=lambda system: system.root)
+
+    @cached_property
+    def span_system(self) -> Ints:
+        """The system of each span, as a position in `systems_in_order`."""
+        roots = ints(system.root for system in self.systems_in_order)
+        return np.searchsorted(roots, self.spans.first, side="right") - 1
+
+    @cached_property
     def action_number(self) -> Mapping[tuple[str, str], int]:
         """The number of each action, by system and name."""
         return {action: at for at, action in enumerate(self.actions)}

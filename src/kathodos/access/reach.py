@@ -14,7 +14,7 @@ from kathodos.access.deciding import (
     is_live,
     passes_gates,
     permit_wins,
-    permitted_to,
+    permitted_by,
     principals_of,
     rank_of,
 )
@@ -38,8 +38,7 @@ def what_reached_by(index: Index, asker: int, at: int) -> list[Reached]:
 def what_grants_give(index: Index, grants: Ints) -> list[Reached]:
     """What a holder of exactly these live grants reaches, by system."""
     found = []
-    for system in index.systems.values():
-        may = permitted_to(index, system, grants)
+    for system, may in permitted_by(index, grants):
         may &= passes_gates(index, system, may)
         if may.any():
             found.append(Reached(system, may))

@@ -180,6 +180,8 @@ class Harbour:
 
     def __init__(self) -> None:
         self.random = random.Random(SEED)
+        self.names = [f"{first} {last}" for first in FIRST.split() for last in LAST.split()]
+        random.Random(SEED).shuffle(self.names)
         self.tables: dict[str, list[dict[str, object]]] = {}
         self.people: dict[str, dict[str, object]] = {}
         self.logins: dict[tuple[str, str], str] = {}
@@ -297,8 +299,7 @@ class Harbour:
 
     def person(self, department: str, title: str, manager: str, **more: object) -> str:
         number = len(self.people) + 1
-        first, last = FIRST.split(), LAST.split()
-        name = f"{first[(number * 7) % len(first)]} {last[(number * 11 + number // 42) % len(last)]}"
+        name = self.names[number]
         joined = date(2009, 1, 5) + timedelta(days=self.random.randrange(6000))
         record = {
             "id": f"p{number:04}",

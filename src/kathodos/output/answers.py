@@ -104,6 +104,18 @@ def window(stream: TextIO) -> int | None:
     return None
 
 
+def _shared_out(room: int, least: Sequence[int], most: Sequence[int]) -> list[int]:
+    """Widths between `least` and `most` that fill the room, what is left over shared out evenly."""
+    widths = list(least)
+    left = room - sum(widths)
+    while left > 0 and (narrow := [at for at, size in enumerate(widths) if size < most[at]]):
+        for at in narrow[:left]:
+            more = min(max(left // len(narrow), 1), most[at] - widths[at])
+            widths[at] += more
+            left -= more
+    return [max(size, 1) for size in widths]
+
+
 def _show_to_person(answer: Answer, stream: TextIO) -> None:
     width = window(stream)
     parts: list[Any] = []
@@ -201,15 +213,15 @@ def _table(answer: Answer, width: int | None) -> Iterable[Any]:
     kept = list(range(len(answer.fields)))
     while width and len(kept) > 1 and sum(least[at] for at in kept) + 2 * len(kept) > width:
         kept.remove(min(kept, key=lambda at: (answer.fields[at].weight, -at)))
+    room = (width or sum(natural) + 2 * len(kept)) - 2 * len(kept) + 1
+    widths = _shared_out(room, [least[at] for at in kept], [natural[at] for at in kept])
     leading = 1 if _has_lines(answer) else 0
     table = Table(
         box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0), show_edge=False, header_style="bold", leading=leading
     )
-    for at in kept:
+    for at, size in zip(kept, widths, strict=True):
         shown = answer.fields[at]
-        table.add_column(
-            shown.title, justify="right" if shown.is_number else "left", min_width=least[at], overflow="fold"
-        )
+        table.add_column(shown.title, justify="right" if shown.is_number else "left", width=size, overflow="fold")
     for row, texts in zip(answer.rows, cells, strict=True):
         styled = []
         for at in kept:
