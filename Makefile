@@ -15,7 +15,7 @@ demo: .venv/installed
 	$(BIN)/kathodos demo $(DEMO) --fresh
 
 test: .venv/installed
-	$(BIN)/python -m unittest discover --start-directory tests --top-level-directory .
+	$(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
 
 lint: .venv/installed
 	$(BIN)/ruff check .

@@ -160,6 +160,15 @@ class TheDemo(unittest.TestCase):
                 shown = run(*words, cwd=self.workspace, status=None, now=NOW, COLUMNS=columns).stdout
                 self.assertLessEqual(max(map(len, shown.splitlines())), int(columns), words)
 
+    def test_every_kind_is_listed_and_one_of_each_is_shown(self):
+        from kathodos.catalogue.kinds import KINDS
+
+        for kind in KINDS:
+            found = records("list", kind.name, cwd=self.workspace, now=NOW)
+            self.assertTrue(found, kind.name)
+            shown = json.loads(run("show", found[0]["ref"], "--format", "json", cwd=self.workspace, now=NOW).stdout)
+            self.assertEqual({**shown, "related": 0}, {**shown, **found[0], "related": 0}, kind.name)
+
 
 class Help(unittest.TestCase):
     def test_every_command_has_help_with_an_example(self):

@@ -23,7 +23,7 @@ _FIELDS = (
 )
 _PROBLEMS = (
     Field("source", "Source", 1),
-    Field("file", "File", 9),
+    Field("file", "File", 9, least=18),
     Field("line", "Line", 9, is_number=True, least=4),
     Field("column", "Column", 5),
     Field("value", "Value", 4, least=14),

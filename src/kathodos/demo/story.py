@@ -22,7 +22,7 @@ CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ),
     (
         "2026-06-15T09:05:00Z",
-        "Look and ask. Who is she, what may she do and by which path; why may her colleague not?",
+        "Look and ask. Who is p0063, what may this clerk do and by which path; why may a colleague not?",
         (
             "show p0063",
             "reach --by p0063",
@@ -51,7 +51,7 @@ CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
         (
             "review open june --where 'department eq \"Dues office\"' --by-manager --due 2026-06-30 --yes --as r.lund",
             "review lines june --whose p0063",
-            "review decide 6 revoke --as p0059 --reason 'the tariff analyst is back; she keeps the waivers'",
+            "review decide 6 revoke --as p0059 --reason 'the tariff analyst is back; the waivers stay'",
             "review decide 1 certify --as p0059",
             "review decide all certify --as p0059 --reason 'works on invoices every day'",
             "review status june",
