@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from enum import Enum
+from functools import cached_property
 
 
 class Form(Enum):
@@ -60,8 +61,9 @@ class Kind:
     def column(self, name: str) -> Column:
         return next(column for column in self.columns if column.name == name)
 
-    @property
+    @cached_property
     def names(self) -> tuple[str, ...]:
+        """The names of all values that a record has, in order."""
         return tuple(column.name for column in self.columns) + (("attributes",) if self.open_ended else ())
 
 

@@ -51,6 +51,12 @@ class _Checker:
         self.result = Checked(self.kind)
         self.bad: set[int] = set()
         self.systems = table.cells.get("system", [None] * len(table.lines))
+        periods = [self.kind.names.index(name) for name in ("from", "starts") if name in self.kind.names]
+        self.first = periods[0] if periods else -1  # its end stands behind it
+        self.declared: dict[str, set[str]] = {}
+        for name in names.of["actions"]:
+            system, _, action = name.partition("/")
+            self.declared.setdefault(system, set()).add(action)
 
     def column(self, column: Column) -> list[Scalar]:
         """The values of one column; each distinct cell is read once, with its row's system where that matters."""
@@ -203,26 +209,24 @@ class _Checker:
         return ("g-" + base64.b32encode(digest)[:12].decode().lower(), *row[1:])
 
     def note_what_is_odd(self, at: int, row: tuple[Scalar, ...]) -> None:
-        said = dict(zip(self.kind.names, row, strict=True))
-        for first, last in (("from", "until"), ("starts", "ends")):
-            begin, end = said.get(first), said.get(last)
-            if begin and end and end_moment(str(end)) <= first_moment(str(begin)):
+        """Notes what is loaded all the same: an end before its beginning, an action that no system declares."""
+        if self.first >= 0 and row[self.first] and row[self.first + 1]:
+            begin, end = str(row[self.first]), str(row[self.first + 1])
+            if end_moment(end) <= first_moment(begin):
                 reason = f"ends before it begins ({begin}), so it is never in force"
-                self.problem(at, last, str(end), reason, "Mend one of the two dates.", "noted")
-        system, action = said.get("system"), said.get("action")
+                last = self.kind.names[self.first + 1]
+                self.problem(at, last, end, reason, "Mend one of the two dates.", "noted")
         if self.kind is kinds.ROLE_PERMISSIONS:
-            system = str(said["resource"]).partition(":")[0]
+            self.note_action(at, "action", str(row[2]), str(row[3]))
         elif self.kind is kinds.GRANTS:
-            action, pattern = kinds.split_gives(str(said["gives"]))
-            system = pattern.partition(":")[0]
-        if self.kind in (kinds.ROLE_PERMISSIONS, kinds.GRANTS) and action and action != "*":
-            self.note_action(at, str(system), str(action))
+            self.note_action(at, "gives", *kinds.split_gives(str(row[2])))
 
-    def note_action(self, at: int, system: str, action: str) -> None:
-        declared = sorted(name.partition("/")[2] for name in self.names.of["actions"] if name.startswith(system + "/"))
-        if declared and action not in declared:
+    def note_action(self, at: int, column: str, action: str, pattern: str) -> None:
+        system = pattern.partition(":")[0]
+        declared = self.declared.get(system, ())
+        if declared and action and action != "*" and action not in declared:
             reason = f"the system {system} declares no action {action}"
-            self.problem(at, "action", action, reason, nearest(action, declared), "noted")
+            self.problem(at, column, action, reason, nearest(action, sorted(declared)), "noted")
 
 
 def _read(parse: Callable[[str], Pattern], cell: str, system: str | None) -> str:

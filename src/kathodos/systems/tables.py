@@ -103,12 +103,15 @@ def read_table(kind: Kind, file: str, content: bytes, mapped: Mapped) -> tuple[T
     rows: list[list[str | None]] = []
     numbers: list[int] = []
     problems = []
-    for start, cells in _records(lines, header.line_num, len(columns)):
-        reason, remedy = _what_is_wrong(cells, len(columns))
-        if reason:
-            problems.append(Problem(file, start + 1, "", _shown(lines[start]), reason, remedy))
-        elif not isinstance(cells, csv.Error) and any(cells):
-            rows.append([cell.strip() or None for cell in cells[: len(columns)]])
+    width, is_clean = len(columns), _is_clean(content)
+    for start, cells in _records(lines, header.line_num, width):
+        if isinstance(cells, csv.Error) or len(cells) != width or not is_clean:
+            reason, remedy = _what_is_wrong(cells, width)
+            if reason:
+                problems.append(Problem(file, start + 1, "", _shown(lines[start]), reason, remedy))
+                continue
+        if not isinstance(cells, csv.Error) and any(cells):
+            rows.append([cell.strip() or None for cell in cells[:width]])
             numbers.append(start + 1)
     turned = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in columns]
     cells_by_name = {name: values for name, values in zip(columns, turned, strict=True) if name}
@@ -121,6 +124,15 @@ def read_table(kind: Kind, file: str, content: bytes, mapped: Mapped) -> tuple[T
         if name not in kind.names and not kind.open_ended
     ]
     return Table(kind, file, numbers, cells_by_name, mapped.dates), problems
+
+
+def _is_clean(content: bytes) -> bool:
+    """Whether the whole file is UTF-8 without a NUL, so that its rows need not be looked through one by one."""
+    try:
+        content.decode("utf-8")
+    except UnicodeDecodeError:
+        return False
+    return b"\0" not in content
 
 
 def _rejoined(lines: list[str]) -> list[str]:
