@@ -70,8 +70,10 @@ def selected_by(rows: Rows, text: str) -> Mask:
 
 
 def nearest(name: str, known: Sequence[str]) -> str:
-    """A sentence with the known names that are nearest to one that is not known."""
-    close = difflib.get_close_matches(name, known, n=3, cutoff=0.5) or sorted(known)[:3]
+    """A sentence with the known names that are nearest, in whole or in their last part, to one that is not known."""
+    parts = {**{text.rpartition("/")[2]: text for text in known}, **{text: text for text in known}}
+    found = difflib.get_close_matches(name, parts, n=3, cutoff=0.5)
+    close = list(dict.fromkeys(parts[text] for text in found)) or sorted(known)[:3]
     return f"Nearest: {', '.join(close)}." if close else "There are none."
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from datetime import UTC, datetime
@@ -182,11 +183,11 @@ def line_numbers(words: Iterable[str], review: Review, deciders: set[str]) -> li
     left = [line for line in left if line.reviewer in deciders] or left
     numbers: list[int] = []
     for word in words:
-        first, _, last = word.partition("-")
+        named = re.fullmatch(r"(\d{1,9})(?:-(\d{1,9}))?", word)
         if word == "all":
             numbers += [line.number for line in left]
-        elif first.isdecimal() and (last or first).isdecimal() and int(last or first) <= 10**9:
-            wanted = range(int(first), int(last or first) + 1)
+        elif named:
+            wanted = range(int(named[1]), int(named[2] or named[1]) + 1)
             if not wanted or not {wanted[0], wanted[-1]} <= there:
                 raise CallError(f"{review.name} has no line {word}.", f"It has the lines 1 to {len(there)}.")
             numbers += wanted
