@@ -216,7 +216,7 @@ def compile_index(state: State) -> Index:
     """The catalogue's state as arrays. `state` holds at least the kinds in `NEEDED`."""
     tree, types = _compile_resources(state)
     holders = _compile_holders(state)
-    roles = [f"{system}/{role}" for system, role in state["roles"].keys()]  # noqa: SIM118  # the rows' keys
+    roles = [f"{system}/{role}" for system, role in state["roles"].record_keys()]
     role_number = {role: at for at, role in enumerate(roles)}
     is_active = bools(state["roles"]["active"])
     juniors = _compile_juniors(state["role_juniors"], role_number)
@@ -286,8 +286,8 @@ def _of_known_systems(rows: Rows, systems: set[str]) -> tuple[list[str], list[ob
 def _compile_holders(state: State) -> Holders:
     people, accounts, groups = state["identities"], state["accounts"], state["groups"]
     person = {name: at for at, name in enumerate(people["id"])}
-    account_names = [f"{system}/{login}" for system, login in accounts.keys()]  # noqa: SIM118
-    group_names = [f"{system}/{group}" for system, group in groups.keys()]  # noqa: SIM118
+    account_names = [f"{system}/{login}" for system, login in accounts.record_keys()]
+    group_names = [f"{system}/{group}" for system, group in groups.record_keys()]
     holders = Holders(
         identities=people["id"],
         accounts=account_names,
@@ -313,7 +313,7 @@ def _memberships(state: State, holders: Holders) -> list[tuple[int, int]]:
     """(member, group) for every listed membership, and for every identity that a group's filter selects."""
     number, members, groups = holders.number, state["members"], state["groups"]
     pairs = set()
-    for system, group, member in members.keys():  # noqa: SIM118
+    for system, group, member in members.record_keys():
         at, to = number.get(member), number.get(f"group:{system}/{group}")
         if at is not None and to is not None:
             pairs.add((at, to))
@@ -327,7 +327,7 @@ def _memberships(state: State, holders: Holders) -> list[tuple[int, int]]:
 
 def _compile_juniors(rows: Rows, role_number: Mapping[str, int]) -> Lists:
     seniors, juniors = [], []
-    for system, role, junior in rows.keys():  # noqa: SIM118
+    for system, role, junior in rows.record_keys():
         senior_at, junior_at = role_number.get(f"{system}/{role}"), role_number.get(junior.removeprefix("role:"))
         if senior_at is not None and junior_at is not None:
             seniors.append(senior_at)
@@ -337,7 +337,7 @@ def _compile_juniors(rows: Rows, role_number: Mapping[str, int]) -> Lists:
 
 def _compile_role_lines(rows: Rows, role_number: Mapping[str, int], book: _Book) -> Lists:
     roles, lines = [], []
-    for system, role, action, pattern, effect in rows.keys():  # noqa: SIM118
+    for system, role, action, pattern, effect in rows.record_keys():
         at = role_number.get(f"{system}/{role}")
         if at is not None:
             roles.append(at)

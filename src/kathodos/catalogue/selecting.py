@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from typing import Any
 
 from kathodos.catalogue.filters import FilterError, Mask, Node, parse_filter
-from kathodos.catalogue.kinds import Form, Kind, split_list
+from kathodos.catalogue.kinds import Form, split_list
 from kathodos.catalogue.store import Rows
 from kathodos.errors import CallError
 
@@ -80,8 +80,3 @@ def nearest(name: str, known: Sequence[str]) -> str:
 def with_blank(rows: Rows) -> Rows:
     """The rows and behind them one in which every column is absent."""
     return Rows(rows.kind, [*rows.ids, 0], {name: [*values, None] for name, values in rows.columns.items()})
-
-
-def one_per_key(kind: Kind, rows: Rows) -> dict[tuple[Any, ...], int]:
-    """Position of each record in the rows, by its key."""
-    return {key: at for at, key in enumerate(rows.keys())}

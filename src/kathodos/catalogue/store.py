@@ -87,7 +87,7 @@ class Rows:
     def __getitem__(self, column: str) -> list[Any]:
         return self.columns[column]
 
-    def keys(self) -> list[tuple[Any, ...]]:
+    def record_keys(self) -> list[tuple[Any, ...]]:
         """The identifying values of each row."""
         return list(zip(*(self.columns[name] for name in self.kind.key), strict=True))
 

@@ -97,7 +97,6 @@ def run_list(session: Session) -> int:
 
 
 def run_compare(session: Session) -> int:
-    from kathodos.access.index import NEEDED
     from kathodos.catalogue.kinds import GATHERED
     from kathodos.catalogue.moments import microseconds
     from kathodos.catalogue.store import latest, read_state
@@ -108,7 +107,6 @@ def run_compare(session: Session) -> int:
     with session.workspace.store.connect() as connection:
         numbers = [point.entry if point.entry is not None else latest(connection) for point in points]
         states = [read_state(connection, GATHERED, number) for number in numbers]
-    assert {kind.name for kind in NEEDED} <= states[0].keys()
     kinds = by_kind(*states)
     before, after = (session.index(state) for state in states)
     first_at, second_at = (microseconds(point.moment) for point in points)

@@ -49,67 +49,55 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         formatter_class=formatter,
     )
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
-    opening = command(
-        steps,
-        "open",
-        common,
-        formatter,
-        run_open,
-        "make the lines of a new review from the grants that people hold",
-        "  kathodos review open autumn --where 'department eq \"Dues office\"' --by-manager --due 2026-07-31",
-    )
+    for add_step in (_add_open, _add_lines, _add_decide, _add_status, _add_close):
+        add_step(steps, common, formatter)
+
+
+def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "make the lines of a new review from the grants that people hold"
+    example = "  kathodos review open autumn --where 'department eq \"Dues office\"' --by-manager --due 2026-07-31"
+    opening = command(steps, "open", common, formatter, run_open, what, example)
     opening.add_argument("name", metavar="NAME", help="a name for the review")
     opening.add_argument("--where", metavar="FILTER", required=True, help="whose access: a filter over identities")
     opening.add_argument("--by-manager", action="store_true", required=True, help="each line is decided by the manager")
     opening.add_argument("--due", metavar="DATE", required=True, help="the day by which all is to be decided")
     acting(opening)
     confirming(opening)
-    lines = command(
-        steps,
-        "lines",
-        common,
-        formatter,
-        run_lines,
-        "show the lines of a review with their evidence",
-        "  kathodos review lines autumn --reviewer p0101 --undecided",
-    )
+
+
+def _add_lines(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "show the lines of a review with their evidence"
+    example = "  kathodos review lines autumn --reviewer p0101 --undecided"
+    lines = command(steps, "lines", common, formatter, run_lines, what, example)
     lines.add_argument("name", nargs="?", metavar="NAME", help="which review (default: the one that is open)")
     lines.add_argument("--reviewer", metavar="ID", help="only the lines of one reviewer")
     lines.add_argument("--whose", metavar="ID", help="only the lines about one person")
     lines.add_argument("--undecided", action="store_true", help="only what is left to decide")
-    deciding = command(
-        steps,
-        "decide",
-        common,
-        formatter,
-        run_decide,
-        "certify or revoke lines; nobody decides about themselves",
+
+
+def _add_decide(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "certify or revoke lines; nobody decides about themselves"
+    example = (
         "  kathodos review decide 4 7-9 revoke --as p0101 --reason 'left the pilots in May'\n"
-        "  kathodos review decide all certify --review autumn --as p0101",
+        "  kathodos review decide all certify --review autumn --as p0101"
     )
+    deciding = command(steps, "decide", common, formatter, run_decide, what, example)
     deciding.add_argument("lines", nargs="+", metavar="LINE", help="numbers, ranges as 7-9, or all that is left")
     deciding.add_argument("decision", choices=("certify", "revoke"), help="keep the access, or take it away")
     deciding.add_argument("--review", metavar="NAME", help="which review (default: the one that is open)")
     acting(deciding)
-    status = command(
-        steps,
-        "status",
-        common,
-        formatter,
-        run_status,
-        "say who has decided how much, and how many days are left",
-        "  kathodos review status autumn",
-    )
+
+
+def _add_status(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "say who has decided how much, and how many days are left"
+    status = command(steps, "status", common, formatter, run_status, what, "  kathodos review status autumn")
     status.add_argument("name", nargs="?", metavar="NAME", help="which review (default: all)")
-    closing = command(
-        steps,
-        "close",
-        common,
-        formatter,
-        run_close,
-        "sign off what is decided: what is revoked ends, what is undecided stays open",
-        "  kathodos review close autumn --undecided revoke --as p0001 --reason 'no answer by the due day'",
-    )
+
+
+def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "sign off what is decided: what is revoked ends, what is undecided stays open"
+    example = "  kathodos review close autumn --undecided revoke --as p0001 --reason 'no answer by the due day'"
+    closing = command(steps, "close", common, formatter, run_close, what, example)
     closing.add_argument("name", nargs="?", metavar="NAME", help="which review (default: the one that is open)")
     closing.add_argument("--undecided", choices=("certify", "revoke"), help="what to do with lines nobody decided")
     acting(closing)

@@ -145,7 +145,7 @@ class Session:
 
         names, among = Names(), list(among)
         for kind in among:
-            names.add(kind, state[kind.name].keys())
+            names.add(kind, state[kind.name].record_keys())
         try:
             return names.resolve(text, [kind.name for kind in among])
         except UnfitError as error:

@@ -87,7 +87,7 @@ def _find(session: Session, state: State, text: str) -> tuple[Kind, int]:
     full = session.resolve(text, state, named)
     prefix, _, name = full.partition(":")
     kind = next(kind for kind in named if PREFIXES[kind.name] == prefix)
-    return kind, ["/".join(map(str, key)) for key in state[kind.name].keys()].index(name)  # noqa: SIM118
+    return kind, ["/".join(map(str, key)) for key in state[kind.name].record_keys()].index(name)
 
 
 def _related(state: State, kind: Kind, record: dict[str, Any]) -> dict[str, list[dict[str, Any]]]:

@@ -34,8 +34,8 @@ def by_kind(first: State, second: State) -> list[KindDifference]:
     """The differences in the records of each gathered kind, where there is one."""
     found = []
     for kind in GATHERED:
-        before = dict(zip(first[kind.name].keys(), first[kind.name].values(), strict=True))
-        after = dict(zip(second[kind.name].keys(), second[kind.name].values(), strict=True))
+        before = dict(zip(first[kind.name].record_keys(), first[kind.name].values(), strict=True))
+        after = dict(zip(second[kind.name].record_keys(), second[kind.name].values(), strict=True))
         came, went = len(after.keys() - before.keys()), len(before.keys() - after.keys())
         changed = sum(before[key] != after[key] for key in before.keys() & after.keys())
         if came or changed or went:

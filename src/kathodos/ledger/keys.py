@@ -4,15 +4,18 @@ from __future__ import annotations
 
 import json
 import os
+from collections.abc import Callable
 from dataclasses import dataclass
+from functools import partial
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from kathodos.errors import DataError
 
 if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 
+K = TypeVar("K")
 KEY, PUBLIC, WITNESS = "ledger.key", "ledger.pub", "ledger.heads"
 
 
@@ -68,34 +71,22 @@ class Keys:
         self.public_file.write_bytes(public)
 
     def private(self) -> Ed25519PrivateKey:
+        """The signing key. Raises DataError where it cannot be had."""
         from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
         from cryptography.hazmat.primitives.serialization import load_pem_private_key
 
-        try:
-            key = load_pem_private_key(self.private_file.read_bytes(), None)
-        except (OSError, ValueError, TypeError) as error:
-            raise DataError(
-                f"The signing key {self.private_file} cannot be read ({_brief(error)}).",
-                "Nothing was changed. Put the key back from its copy; without it no change can be signed.",
-            ) from error
-        if not isinstance(key, Ed25519PrivateKey):
-            raise DataError(f"{self.private_file} is no Ed25519 key.", "Put the right key back from its copy.")
-        return key
+        remedy = "Nothing was changed. Put the key back from its copy; without it no change can be signed."
+        load = partial(load_pem_private_key, password=None)
+        return _read_key(self.private_file, load, Ed25519PrivateKey, remedy)  # type: ignore[type-abstract]  # isinstance
 
     def public(self) -> Ed25519PublicKey:
+        """The public half. Raises DataError where it cannot be had."""
         from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
         from cryptography.hazmat.primitives.serialization import load_pem_public_key
 
-        try:
-            key = load_pem_public_key(self.public_file.read_bytes())
-        except (OSError, ValueError) as error:
-            raise DataError(
-                f"The public key {self.public_file} cannot be read ({_brief(error)}).",
-                "Put it back from its copy; an auditor who kept one has the same key.",
-            ) from error
-        if not isinstance(key, Ed25519PublicKey):
-            raise DataError(f"{self.public_file} is no Ed25519 key.", "Put the right key back from its copy.")
-        return key
+        remedy = "Put it back from its copy; an auditor who kept one has the same key."
+        load = load_pem_public_key
+        return _read_key(self.public_file, load, Ed25519PublicKey, remedy)  # type: ignore[type-abstract]  # isinstance
 
     def witness(self, head: Head) -> None:
         """Notes a signed head outside the store, in one append, so that a shortened ledger is noticed."""
@@ -125,5 +116,12 @@ def is_signed(head: Head, key: Ed25519PublicKey) -> bool:
     return True
 
 
-def _brief(error: Exception) -> str:
-    return str(getattr(error, "strerror", None) or "it is not in PEM form")
+def _read_key(file: Path, load: Callable[[bytes], object], kind: type[K], remedy: str) -> K:
+    try:
+        key = load(file.read_bytes())
+    except (OSError, ValueError, TypeError) as error:
+        why = getattr(error, "strerror", None) or "it is not in PEM form"
+        raise DataError(f"The key {file} cannot be read ({why}).", remedy) from error
+    if not isinstance(key, kind):
+        raise DataError(f"{file} is no Ed25519 key.", remedy)
+    return key

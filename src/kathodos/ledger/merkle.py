@@ -46,10 +46,16 @@ def root(size: int, node: Lookup) -> bytes:
     return value
 
 
-def root_of(leaves: Sequence[bytes]) -> bytes:
-    """The tree's hash over `leaves`, computed anew by the recursive definition (2.1.1) without recursing."""
+def roots_of(leaves: Sequence[bytes]) -> list[bytes]:
+    """The tree's hash over the first n of `leaves`, for every n from 0 to their number."""
     nodes: dict[tuple[int, int], bytes] = {}
+
+    def node(level: int, position: int) -> bytes:
+        return nodes[level, position]
+
+    roots = [root(0, node)]
     for size, leaf in enumerate(leaves):
-        for level, position, value in grown(size, leaf, lambda level, position: nodes[level, position]):
+        for level, position, value in grown(size, leaf, node):
             nodes[level, position] = value
-    return root(len(leaves), lambda level, position: nodes[level, position])
+        roots.append(root(size + 1, node))
+    return roots

@@ -85,7 +85,7 @@ def _leaf(entry: Entry) -> bytes:
 def _head_discrepancies(
     entries: list[Entry], heads: list[Head], keys: Keys, kept: Sequence[Head]
 ) -> Iterator[Discrepancy]:
-    roots = _roots([_leaf(entry) for entry in entries])
+    roots = merkle.roots_of([_leaf(entry) for entry in entries])
     public = keys.public()
     by_size = {head.size: head for head in heads}
     newest = entries[-1].number if entries else 0
@@ -117,21 +117,6 @@ def _outside(where: str, heads: list[Head], public: Any, roots: list[bytes], new
         elif head.root != roots[head.size]:
             yield Discrepancy(f"entry {head.size}", f"or one before it differs from {where}")
             return
-
-
-def _roots(leaves: list[bytes]) -> list[bytes]:
-    """The tree's root at every size from 0 to the number of leaves."""
-    nodes: dict[tuple[int, int], bytes] = {}
-
-    def node(level: int, position: int) -> bytes:
-        return nodes[level, position]
-
-    roots = [merkle.root(0, node)]
-    for size, leaf in enumerate(leaves):
-        for level, position, value in merkle.grown(size, leaf, node):
-            nodes[level, position] = value
-        roots.append(merkle.root(size + 1, node))
-    return roots
 
 
 def _row_discrepancies(

@@ -252,7 +252,7 @@ def _put_decisions(draft: Draft, lines: Sequence[Line], decision: str, actor: st
 def _replace(draft: Draft, kind: Kind, rows: dict[tuple[Scalar, ...], tuple[Scalar, ...]]) -> None:
     """Puts rows in place of those of the same key; what says the same stays."""
     present = read_rows(draft.connection, kind)
-    held = dict(zip(present.keys(), zip(present.ids, present.values(), strict=True), strict=True))
+    held = dict(zip(present.record_keys(), zip(present.ids, present.values(), strict=True), strict=True))
     fresh = {key: row for key, row in rows.items() if key not in held or held[key][1] != row}
     draft.close_rows(kind, sorted(held[key][0] for key in fresh if key in held))
     draft.open_rows(kind, list(fresh.values()))
@@ -326,7 +326,7 @@ def _records_there(connection: sa.Connection) -> dict[str, tuple[Kind, int]]:
     """By reference: kind and row of every grant and membership there is."""
     grants, members = read_rows(connection, GRANTS), read_rows(connection, MEMBERS)
     there = {f"grant:{grant}": (GRANTS, row) for grant, row in zip(grants["grant"], grants.ids, strict=True)}
-    for (system, group, member), row in zip(members.keys(), members.ids, strict=True):
+    for (system, group, member), row in zip(members.record_keys(), members.ids, strict=True):
         there[f"{member} in group:{system}/{group}"] = (MEMBERS, row)
     return there
 

@@ -79,7 +79,7 @@ def _names_of_others(connection: sa.Connection, source: str) -> Names:
     for kind in GATHERED:
         if not kind.a_log:
             rows = read_rows(connection, kind)
-            keys = rows.keys()
+            keys = rows.record_keys()
             names.add(kind, (key for key, owner in zip(keys, rows["source"], strict=True) if owner != source))
     return names
 
@@ -96,7 +96,7 @@ def _check(
     for table in tables:
         result = check_table(table, names)
         _set_aside_what_others_bring(result, table.file, others[table.kind.name])
-        standing = set(present[table.kind.name].keys())
+        standing = set(present[table.kind.name].record_keys())
         names.add(table.kind, result.aside & standing)
         for key in result.aside - result.rows.keys() - standing:
             names.set_aside(table.kind, key, f"the row in {table.file}")
@@ -129,7 +129,7 @@ def _miss_no_table(tables: Sequence[Table], present: dict[str, Rows], source: st
 def _bring(draft: Draft, checked: Checked, present: Rows, source: str, taken: set[tuple[Scalar, ...]]) -> Difference:
     """Opens and closes the rows of one kind, so that the catalogue says what the source says."""
     kind = checked.kind
-    held = dict(zip(present.keys(), zip(present.ids, present.values(), strict=True), strict=True))
+    held = dict(zip(present.record_keys(), zip(present.ids, present.values(), strict=True), strict=True))
     came = [key for key in checked.rows if key not in held]
     changed = [key for key, row in checked.rows.items() if key in held and held[key][1] != row]
     went = [] if kind.a_log else [key for key in held if key not in checked.rows and key not in checked.aside]
