@@ -5,7 +5,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.catalogue.addresses import parse_address, parse_pattern
+from kathodos.catalogue.addresses import address_of, parse_address, parse_pattern
 from tests.reference import matches
 
 SEGMENT = st.sampled_from(("a", "ab", "b", "a%2Fb", "x.y"))
@@ -28,6 +28,9 @@ class Writing(unittest.TestCase):
         self.assertEqual(str(parse_address("s:/a%2fb/c/")), "s:/a%2Fb/c")
         self.assertEqual(str(parse_address("s:/")), "s:/")
         self.assertEqual(parse_address("s:/../etc").segments, ("..", "etc"))
+
+    def test_names_that_hold_anything_are_escaped(self):
+        self.assertEqual(address_of("files", ("a*b", "50%", "x/y", "..")), "files:/a%2Ab/50%25/x%2Fy/..")
 
     def test_what_is_none_is_refused(self):
         for text, remedy in (

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from kathodos.access.index import compile_index
 from kathodos.access.reach import triples
+from kathodos.catalogue.addresses import address_of
 from kathodos.systems import posix
 from tests.support import state_of
 
@@ -105,13 +106,8 @@ class TheKernelsOwnAnswer(unittest.TestCase):
             for entry, path, said in zip(access, files, asked_as(user, groups, files), strict=True):
                 for (way, _), is_permitted in zip(WAYS, said, strict=True):
                     action = "search" if way == "execute" and entry.is_folder else way
-                    asked = (f"account:files/{name}", action, posix.address_of("files", entry.path))
+                    asked = (f"account:files/{name}", action, address_of("files", entry.path))
                     self.assertEqual(asked in reached, is_permitted, (asked, path, entry))
-
-
-class Addresses(unittest.TestCase):
-    def test_names_that_mean_something_in_an_address_are_escaped(self):
-        self.assertEqual(posix.address_of("files", ("a*b", "50%", "..")), "files:/a%2Ab/50%25/..")
 
 
 if __name__ == "__main__":

@@ -7,7 +7,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 _ESCAPE = re.compile(r"%2[fa5]")
@@ -73,6 +73,15 @@ def parse_address(text: str) -> Pattern:
     if not pattern.is_address:
         raise ValueError("an address has no *; write %2A for a star in a name")
     return pattern
+
+
+def address_of(system: str, path: Iterable[str]) -> str:
+    """The address of a path whose names may hold anything; what an address gives a meaning to is escaped."""
+    return f"{system}:/{'/'.join(_escaped(name) for name in path)}"
+
+
+def _escaped(name: str) -> str:
+    return name.replace("%", "%25").replace("/", "%2F").replace("*", "%2A")
 
 
 def segment_expression(segment: str) -> re.Pattern[str]:

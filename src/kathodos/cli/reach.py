@@ -28,6 +28,16 @@ _ON = (
     Field("actions", "May", 8, least=8),
     Field("through", "Through", 7, least=14),
 )
+_EXTENT = (
+    Field("system", "System", 9),
+    Field("kind", "Kind of action", 8, least=10),
+    Field("actions", "Actions", 7, is_number=True),
+    Field("of_actions", "of", 7, is_number=True),
+    Field("resources", "Resources", 7, is_number=True),
+    Field("of_resources", "of", 7, is_number=True),
+    Field("extent", "Extent", 8, style=lambda extent: "bold" if extent == "full" else ""),
+)
+_WAYS = (Field("way", "Way", 9, least=20), Field("askers", "Askers", 8, is_number=True))
 _COUNTS = (
     Field("asker", "Who", 9, least=12),
     Field("name", "Name", 6, least=10),
@@ -53,7 +63,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--do", metavar="ACTION", help="an action, as the resource's system names it")
     at_time(parser)
     as_of(parser)
-    parser.add_argument("--trace", action="store_true", help="show the chains, or what stands in the way (by and on)")
+    shown = parser.add_mutually_exclusive_group()
+    shown.add_argument("--trace", action="store_true", help="show the chains, or what stands in the way (by and on)")
+    shown.add_argument("--summary", action="store_true", help="count instead of list (by or on)")
 
 
 @dataclass(frozen=True)
@@ -78,6 +90,10 @@ def run(session: Session) -> int:
     by, on = question.asker, question.node
     if session.arguments.trace and (by is None or on is None):
         raise CallError("--trace needs --by and --on.", "Name the two; --do may stay open.")
+    if session.arguments.summary:
+        if (by is None) == (on is None):
+            raise CallError("--summary needs either --by or --on.", "Name one of the two.")
+        return _summary_by(session, question) if by is not None else _summary_on(session, question)
     if by is not None and on is not None:
         return _one(session, question)
     if session.format != "table":
@@ -85,6 +101,48 @@ def run(session: Session) -> int:
     if on is not None:
         return _on(session, question)
     return _by(session, question) if by is not None else _counts(session, question)
+
+
+def _summary_by(session: Session, question: Question) -> int:
+    """By system and kind of action: how many actions on how many resources."""
+    from kathodos.access.summary import extent_of
+
+    assert question.asker is not None
+    kinds = dict(zip(question.state["actions"].record_keys(), question.state["actions"]["kind"], strict=True))
+    extents = extent_of(question.index, question.asker, kinds, question.at)
+    rows = [
+        {
+            "system": it.system,
+            "kind": it.kind or "not said",
+            "actions": it.actions,
+            "of_actions": it.of_actions,
+            "resources": it.resources,
+            "of_resources": it.of_resources,
+            "extent": it.extent,
+        }
+        for it in extents
+    ]
+    everything = sorted({it.system for it in extents if it.is_everything})
+    text = [f"ANY ACTION ON ANY RESOURCE of {', '.join(everything)}"] if everything else []
+    reached = {it.system for it in extents}
+    rest = [name for name in question.index.systems if name not in reached]
+    text += [f"nothing in {', '.join(rest)}"] if rest else []
+    heading = f"{_named(question, question.asker)}: {plural(len(reached), 'system')} of {len(reached) + len(rest)}"
+    hint = f"The resources: kathodos reach --by {question.index.holders.references[question.asker]}"
+    return session.answer(Answer(_EXTENT, rows, heading, text, hint=hint))
+
+
+def _summary_on(session: Session, question: Question) -> int:
+    """How many reach one resource, by which way."""
+    from kathodos.access.summary import ways_to
+
+    assert question.node is not None
+    total, ways = ways_to(question.index, question.node, question.action, question.at)
+    rows = [{"way": way, "askers": count} for way, count in ways.items()]
+    address = question.index.tree.addresses[question.node]
+    heading = f"{plural(total, 'asker reaches', 'askers reach')} {address}; some of them by several ways"
+    hint = f"Who they are: kathodos reach --on {address}"
+    return session.answer(Answer(_WAYS, rows, heading, hint=hint))
 
 
 def _question(session: Session) -> Question:

@@ -17,6 +17,8 @@ from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from kathodos.catalogue.addresses import address_of
+
 Record = dict[str, object]
 READ, WRITE, EXECUTE = 4, 2, 1
 ANY_EXECUTE = 0o111
@@ -111,17 +113,6 @@ def records_of(
         for tier, holder, permissions in _classes(system, access, users, groups):
             tables["grants"] += _grants(access, address, holder, tier, permissions)
     return tables
-
-
-def address_of(system: str, path: Sequence[str]) -> str:
-    """The resource address of a path; what an address gives a meaning to is escaped."""
-    marks = (("%", "%25"), ("/", "%2F"), ("*", "%2A"))
-    segments = []
-    for segment in path:
-        for mark, escape in marks:
-            segment = segment.replace(mark, escape)
-        segments.append(segment)
-    return f"{system}:/{'/'.join(segments)}"
 
 
 def _classes(

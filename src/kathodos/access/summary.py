@@ -1,0 +1,92 @@
+"""Reach counted instead of listed: how much of each system one reaches, and by which ways a resource is reached."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+
+from kathodos.access.arrays import Bools, Ints
+from kathodos.access.deciding import askers_with
+from kathodos.access.index import Index
+from kathodos.access.reach import what_applies, what_reached_by, who_reaches
+
+BY_PERMISSION, BY_ROLE = "directly, by a permission", "directly, by a role"
+BY_GROUP, BY_EVERYONE = "through a group", "as everyone"
+
+
+@dataclass(frozen=True)
+class Extent:
+    """How much of the actions of one kind one may do on how many of a system's resources, at least one on each."""
+
+    system: str
+    kind: str | None
+    actions: int
+    of_actions: int
+    resources: int
+    of_resources: int
+    is_full: bool
+    is_everything: bool
+
+    @property
+    def extent(self) -> str:
+        """`full`: every action of the kind on every resource of the system."""
+        return "full" if self.is_full else "limited"
+
+
+def extent_of(index: Index, asker: int, kinds: Mapping[tuple[str, str], str | None], at: int) -> list[Extent]:
+    """What one reaches, counted by system and kind of action; `kinds` tells the kind of (system, action)."""
+    found = []
+    for reached in what_reached_by(index, asker, at):
+        system = reached.system
+        of_kind: dict[str | None, list[int]] = {}
+        for position, number in enumerate(system.actions.tolist()):
+            of_kind.setdefault(kinds.get(index.actions[number]), []).append(position)
+        for kind, positions in sorted(of_kind.items(), key=lambda item: str(item[0])):
+            may = reached.may[positions]
+            if may.any():
+                actions, resources = int(may.any(axis=1).sum()), int(may.any(axis=0).sum())
+                is_everything = bool(reached.may.all())
+                size = may.shape[1]
+                counts = (actions, len(positions), resources, size)
+                found.append(Extent(system.name, kind, *counts, bool(may.all()), is_everything))
+    return found
+
+
+def ways_to(index: Index, node: int, action: str | None, at: int) -> tuple[int, dict[str, int]]:
+    """How many reach a node (`action` None: with any action), and how many of them by each way.
+
+    One that comes by several ways is counted in each of them.
+    """
+    system = index.system_of(node)
+    grants, _, given = what_applies(index, system, index.spans.holds(index.tree, node), at)
+    everybody = np.zeros(len(index.holders.identities) + len(index.holders.accounts), dtype=bool)
+    by_way: dict[str, Bools] = {}
+    for position, number in enumerate(system.actions.tolist()):
+        if action in (None, index.actions[number][1]):
+            reaching = who_reaches(index, node, number, at)
+            everybody |= reaching
+            permits = grants[given.bears_on(system, position) & ~given.denies]
+            for way, holding in _holders_by_way(index, permits).items():
+                by_way[way] = by_way.get(way, False) | (askers_with(index, holding, at) & reaching)
+    askers = index.holders.askers
+    return int(everybody[askers].sum()), {way: int(found[askers].sum()) for way, found in by_way.items() if found.any()}
+
+
+def _holders_by_way(index: Index, grants: Ints) -> dict[str, Bools]:
+    """The holders of the grants, by the way in which those grants come to somebody."""
+    holder, size = index.grants.holder[grants], index.holders.size
+    first_group = len(index.holders.identities) + len(index.holders.accounts)
+    is_direct, has_role = holder < first_group, index.grants.role[grants] >= 0
+    ways = {
+        BY_PERMISSION: is_direct & ~has_role,
+        BY_ROLE: is_direct & has_role,
+        BY_GROUP: ~is_direct & (holder != index.holders.everyone),
+        BY_EVERYONE: holder == index.holders.everyone,
+    }
+    found = {}
+    for way, which in ways.items():
+        found[way] = np.zeros(size, dtype=bool)
+        found[way][holder[which]] = True
+    return found

@@ -1,0 +1,170 @@
+"""A PostgreSQL database as records that decide as the server does.
+
+Every role is an account. For every role there is a group of those who have its privileges (itself, and members that
+inherit, through members that inherit) and one of those who may become it (all members). Access lists, with the server's
+own defaults where none is set, are grants to these groups, PUBLIC is everyone, a superuser may do everything. A table
+needs `use-schema` on its schema: a gate. Versions differ in whether a role or each membership says that it inherits.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from kathodos.catalogue.addresses import address_of
+
+Record = dict[str, object]
+Query = Callable[[str], Sequence[tuple[Any, ...]]]
+ROLES = "@roles"
+ACTIONS = {
+    "select": "read",
+    "insert": "write",
+    "update": "write",
+    "delete": "write",
+    "truncate": "write",
+    "references": "write",
+    "trigger": "write",
+    "usage": "read",
+    "use-schema": "read",
+    "create-in-schema": "write",
+    "connect": "read",
+    "create-schema": "write",
+    "temporary": "write",
+    "use-role": "administer",
+    "become-role": "administer",
+}
+_TYPES = {"r": "table", "p": "table", "f": "table", "v": "view", "m": "view", "S": "sequence"}
+_READ_ALL, _WRITE_ALL = "pg_read_all_data", "pg_write_all_data"
+_SCHEMAS = "nspname !~ '^pg_' AND nspname <> 'information_schema'"
+_OF_DATABASES = {"CONNECT": "connect", "CREATE": "create-schema", "TEMPORARY": "temporary"}
+_OF_SCHEMAS = {"USAGE": "use-schema", "CREATE": "create-in-schema"}
+_HAS_OPTION = """
+SELECT count(*) FROM pg_attribute WHERE attrelid = 'pg_auth_members'::regclass AND attname = 'inherit_option'
+"""
+_MEMBERS = """
+SELECT g.rolname, m.rolname, {inherits} FROM pg_auth_members a
+JOIN pg_roles g ON g.oid = a.roleid JOIN pg_roles m ON m.oid = a.member
+"""
+_DATABASE = """
+SELECT d.datname, pg_get_userbyid(d.datdba), pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_database d
+CROSS JOIN LATERAL aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) e WHERE d.datname = current_database()
+"""
+_SCHEMA = f"""
+SELECT n.nspname, pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_namespace n
+CROSS JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) e WHERE {_SCHEMAS}
+"""
+_RELATION = f"""
+SELECT n.nspname, c.relname, pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_class c
+JOIN pg_namespace n ON n.oid = c.relnamespace CROSS JOIN LATERAL aclexplode(coalesce(
+  c.relacl, acldefault(CASE c.relkind WHEN 'S' THEN 's' ELSE 'r' END::"char", c.relowner))) e
+WHERE c.relkind IN ('r', 'p', 'f', 'v', 'm', 'S') AND {_SCHEMAS}
+"""
+_COLUMN = f"""
+SELECT n.nspname, c.relname, a.attname, pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_attribute a
+JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+CROSS JOIN LATERAL aclexplode(a.attacl) e WHERE a.attnum > 0 AND NOT a.attisdropped AND {_SCHEMAS}
+"""
+_RELATIONS = f"""
+SELECT n.nspname, c.relname, c.relkind::text, pg_get_userbyid(c.relowner) FROM pg_class c
+JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'f', 'v', 'm', 'S') AND {_SCHEMAS}
+"""
+_COLUMNS = f"""
+SELECT n.nspname, c.relname, a.attname FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
+JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f', 'v', 'm') AND {_SCHEMAS}
+"""
+
+
+def read_records(query: Query, system: str) -> dict[str, list[Record]]:
+    """The records of the database that `query` runs its SQL in, by kind."""
+    return _Reader(query, system).tables()
+
+
+@dataclass
+class _Reader:
+    query: Query
+    system: str
+
+    def tables(self) -> dict[str, list[Record]]:
+        (database, owner), *_ = [row[:2] for row in self.query(_DATABASE)]
+        roles = self.query("SELECT rolname, rolsuper, rolcanlogin FROM pg_roles ORDER BY rolname")
+        names = [name for name, _, _ in roles]
+        return {
+            "systems": [{"system": self.system, "gates": "schema=use-schema"}],
+            "actions": [{"system": self.system, "action": name, "kind": kind} for name, kind in ACTIONS.items()],
+            "accounts": [
+                {"system": self.system, "login": name, "privileged": int(is_super), "can_login": str(can_login).lower()}
+                for name, is_super, can_login in roles
+            ],
+            "groups": [
+                {"system": self.system, "group": group, "title": title.format(name)}
+                for name in names
+                for group, title in ((name, "has the privileges of {}"), (f"{name}:member", "may become {}"))
+            ],
+            "members": list(self.members(names, owner)),
+            "resources": list(self.resources(database, names)),
+            "grants": [
+                {"grant": f"{holder} {action} {address}", "holder": holder, "gives": f"{action} {address}"}
+                for holder, action, address in sorted(set(self.grants(database, roles)))
+            ],
+        }
+
+    def at(self, *path: str) -> str:
+        return address_of(self.system, path)
+
+    def members(self, names: Sequence[str], owner: str) -> Iterator[Record]:
+        """Who has the privileges of each role, and who may become it."""
+        (has_option,) = self.query(_HAS_OPTION)[0]
+        found = list(self.query(_MEMBERS.format(inherits="a.inherit_option" if has_option else "m.rolinherit")))
+        inherits: dict[str, bool] = dict(self.query("SELECT rolname, rolinherit FROM pg_roles"))
+        found.append(("pg_database_owner", owner, inherits[owner]))
+        pairs = [(name, f"account:{self.system}/{name}") for name in names]
+        pairs += [(f"{name}:member", f"account:{self.system}/{name}") for name in names]
+        for role, member, does_inherit in found:
+            pairs.append((f"{role}:member", f"group:{self.system}/{member}:member"))
+            if does_inherit:
+                pairs.append((role, f"group:{self.system}/{member}"))
+        for group, member in sorted(set(pairs)):
+            yield {"system": self.system, "group": group, "member": member}
+
+    def resources(self, database: str, names: Sequence[str]) -> Iterator[Record]:
+        yield {"resource": self.at(database), "type": "database"}
+        for (schema,) in self.query(f"SELECT nspname FROM pg_namespace WHERE {_SCHEMAS}"):
+            yield {"resource": self.at(database, schema), "type": "schema"}
+        for schema, relation, kind, owner in self.query(_RELATIONS):
+            yield {"resource": self.at(database, schema, relation), "type": _TYPES[kind], "title": f"owned by {owner}"}
+        for schema, relation, column in self.query(_COLUMNS):
+            yield {"resource": self.at(database, schema, relation, column), "type": "column"}
+        for name in names:
+            yield {"resource": self.at(ROLES, name), "type": "role"}
+
+    def grants(self, database: str, roles: Sequence[tuple[Any, ...]]) -> Iterator[tuple[str, str, str]]:
+        """(holder, action, address) of everything that the access lists give."""
+        everything = f"{self.system}:/**"
+        for name, is_super, _ in roles:
+            yield f"group:{self.system}/{name}", "use-role", self.at(ROLES, name)
+            yield f"group:{self.system}/{name}:member", "become-role", self.at(ROLES, name)
+            if is_super:
+                yield f"account:{self.system}/{name}", "*", everything
+            for action in self.of_all_data(name):
+                yield f"group:{self.system}/{name}", action, everything
+        for _, _, role, grantee, privilege in self.query(_DATABASE):
+            yield self.holder(role, grantee), _OF_DATABASES[privilege], self.at(database)
+        for schema, role, grantee, privilege in self.query(_SCHEMA):
+            yield self.holder(role, grantee), _OF_SCHEMAS[privilege], self.at(database, schema)
+        for schema, relation, role, grantee, privilege in self.query(_RELATION):
+            yield self.holder(role, grantee), privilege.lower(), self.at(database, schema, relation)
+        for schema, relation, column, role, grantee, privilege in self.query(_COLUMN):
+            yield self.holder(role, grantee), privilege.lower(), self.at(database, schema, relation, column)
+
+    @staticmethod
+    def of_all_data(role: str) -> tuple[str, ...]:
+        """What the predefined roles over all data may do everywhere."""
+        if role == _READ_ALL:
+            return "select", "use-schema"
+        return ("insert", "update", "delete", "use-schema") if role == _WRITE_ALL else ()
+
+    def holder(self, role: str, grantee: int) -> str:
+        """Whoever has the privileges of a grantee; number 0 is PUBLIC."""
+        return f"group:{self.system}/{role}" if grantee else "everyone"
