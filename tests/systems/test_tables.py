@@ -73,6 +73,7 @@ class Checking(unittest.TestCase):
         names.add(kind if kind is IDENTITIES else IDENTITIES, [("ann",), ("a/b",)])
         names.of["systems"] |= {"dues"}
         names.of["actions"] |= {"dues/view", "dues/edit"}
+        names.add_addresses(["dues:/a/b"])
         table, _ = read(content, kind)
         return check_table(table, names)
 
@@ -105,6 +106,20 @@ class Checking(unittest.TestCase):
         self.assertIn("there is no role role:boss", reasons[1][1])
         self.assertEqual(reasons[2][1:], ("there is no system duse", "Nearest: dues."))
         self.assertIn("declares no action fly", reasons[3][1])
+
+    def test_an_address_at_which_there_is_nothing_is_noted_once(self):
+        rows = [
+            "ann,view dues:/a,dues:/z",
+            "ann,view dues:/y,dues:/z",
+            "ann,view dues:/q/*,dues:/a",
+            "ann,view dues:/,",
+        ]
+        result = self.checked("holder,gives,on\n" + "\n".join(rows) + "\n", GRANTS)
+        self.assertEqual(len(result.rows), 4)
+        self.assertEqual(
+            [(problem.line, problem.column, problem.value, problem.outcome) for problem in result.problems],
+            [(2, "on", "dues:/z", "noted"), (3, "gives", "dues:/y", "noted")],
+        )
 
     def test_a_grant_without_an_id_gets_one_from_its_content(self):
         first = self.checked("holder,gives,reason\nann,view dues:/a,x\n", GRANTS).rows

@@ -38,8 +38,7 @@ def run(session: Session) -> int:
 
     point = session.point(session.arguments.as_of)
     state = session.state(KINDS, point.entry)
-    kind, at = _find(session, state, session.arguments.reference)
-    record = records_of(state[kind.name])[at]
+    kind, record = _find(session, state, session.arguments.reference)
     related = _related(state, kind, record)
     document = {**record, "related": related}
     facts = [Branch(f"{name}: {plain(value)}") for name, value in record.items() if name != "ref" and value is not None]
@@ -66,28 +65,42 @@ def _hint(kind: Kind, record: dict[str, Any]) -> str:
     return f"Its history: kathodos ledger list --subject {reference}"
 
 
-def _find(session: Session, state: State, text: str) -> tuple[Kind, int]:
-    """The kind and the position of the record that a reference names."""
-    from kathodos.catalogue.kinds import KINDS, RESOURCES
+def _find(session: Session, state: State, text: str) -> tuple[Kind, dict[str, Any]]:
+    """The kind and the record that a reference names."""
+    from kathodos.catalogue.kinds import KINDS
     from kathodos.catalogue.references import PREFIXES
-    from kathodos.catalogue.selecting import nearest
 
     if ":/" in text:
-        addresses = state["resources"]["resource"]
-        if text not in addresses:
-            raise CallError(f"No source lists a resource {text}.", nearest(text, addresses))
-        return RESOURCES, addresses.index(text)
+        return _resource(state, text)
     prefix, _, rest = text.partition(":")
     for kind in KINDS:
         if kind.name not in PREFIXES and kind.one.replace(" ", "-") == prefix and rest.isdecimal():
             if int(rest) not in state[kind.name].ids:
                 raise CallError(f"There is no {kind.one} {rest}.", f"See `kathodos list {kind.name}`.")
-            return kind, state[kind.name].ids.index(int(rest))
+            return kind, records_of(state[kind.name])[state[kind.name].ids.index(int(rest))]
     named = [kind for kind in KINDS if kind.name in PREFIXES]
-    full = session.resolve(text, state, named)
-    prefix, _, name = full.partition(":")
+    prefix, _, name = session.resolve(text, state, named).partition(":")
     kind = next(kind for kind in named if PREFIXES[kind.name] == prefix)
-    return kind, ["/".join(map(str, key)) for key in state[kind.name].record_keys()].index(name)
+    names = ["/".join(map(str, key)) for key in state[kind.name].record_keys()]
+    return kind, records_of(state[kind.name])[names.index(name)]
+
+
+def _resource(state: State, text: str) -> tuple[Kind, dict[str, Any]]:
+    """A resource that a source lists, or one that exists because something below it is listed."""
+    from kathodos.catalogue.addresses import parse_address
+    from kathodos.catalogue.kinds import RESOURCES
+    from kathodos.catalogue.selecting import nearest
+
+    addresses = state["resources"]["resource"]
+    try:
+        address = str(parse_address(text))
+    except ValueError as error:
+        raise CallError(f"{text} is no resource: {error}.", nearest(text, addresses)) from None
+    if address in addresses:
+        return RESOURCES, records_of(state["resources"])[addresses.index(address)]
+    if any(other.startswith(address.removesuffix("/") + "/") for other in addresses):
+        return RESOURCES, {"ref": address, "resource": address, "title": "listed by no source"}
+    raise CallError(f"There is no resource {address}.", nearest(address, addresses))
 
 
 def _related(state: State, kind: Kind, record: dict[str, Any]) -> dict[str, list[dict[str, Any]]]:

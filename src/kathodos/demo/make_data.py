@@ -80,7 +80,7 @@ ROLES = {
     "pilots/roster-reader": ("view pilots:/roster",),
     "pilots/pilot": ("view pilots:/licences", ">pilots/roster-reader"),
     "pilots/roster-editor": ("edit pilots:/roster", ">pilots/pilot"),
-    "pilots/medical-officer": ("edit pilots:/medical",),
+    "pilots/medical-officer": ("edit pilots:/health/fitness/medical-notes",),
     "workshop/fitter": ("order workshop:/parts", "operate workshop:/controllers", "view workshop:/**"),
     "workshop/store-keeper": ("order workshop:/parts/**",),
     "workshop/engineer": ("configure workshop:/controllers", ">workshop/fitter"),

@@ -7,6 +7,7 @@ import hashlib
 import json
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 
 from kathodos.catalogue import kinds
 from kathodos.catalogue.addresses import Pattern, parse_address, parse_pattern
@@ -21,6 +22,7 @@ from kathodos.systems.tables import Problem, Table
 Scalar = str | int | None
 _YES, _NO = {"true", "yes", "1", "y"}, {"false", "no", "0", "n"}
 _LARGEST = 2**53
+_MOST_COMPARED = 5000
 
 
 @dataclass
@@ -53,6 +55,11 @@ class _Checker:
         self.systems = table.cells.get("system", [None] * len(table.lines))
         periods = [self.kind.names.index(name) for name in ("from", "starts") if name in self.kind.names]
         self.first = periods[0] if periods else -1  # its end stands behind it
+        forms = (Form.PATTERN, Form.PATTERNS, Form.SCOPE, Form.GIVES, Form.ADDRESSES, Form.ADDRESS)
+        own = "resource" if self.kind is kinds.RESOURCES else ""
+        columns = [column.name for column in self.kind.columns if column.form in forms and column.name != own]
+        self.pointing = [(name, self.kind.names.index(name)) for name in columns]
+        self.noted: set[tuple[str, str]] = set()
         self.declared: dict[str, set[str]] = {}
         for name in names.of["actions"]:
             system, _, action = name.partition("/")
@@ -220,6 +227,21 @@ class _Checker:
             self.note_action(at, "action", str(row[2]), str(row[3]))
         elif self.kind is kinds.GRANTS:
             self.note_action(at, "gives", *kinds.split_gives(str(row[2])))
+        for column, position in self.pointing:
+            for text in kinds.split_list(str(row[position] or "")):
+                self.note_address(at, column, text.rpartition(" ")[2])
+
+    def note_address(self, at: int, column: str, address: str) -> None:
+        """Notes an address at which there is nothing, once for each column."""
+        if ":/" in address and "*" not in address and address not in self.names.addresses:
+            if (column, address) not in self.noted:
+                reason = "there is no such resource, so it applies to nothing"
+                self.problem(at, column, address, reason, nearest(address, self.some_addresses), "noted")
+            self.noted.add((column, address))
+
+    @cached_property
+    def some_addresses(self) -> list[str]:
+        return sorted(self.names.addresses)[:_MOST_COMPARED]
 
     def note_action(self, at: int, column: str, action: str, pattern: str) -> None:
         system = pattern.partition(":")[0]

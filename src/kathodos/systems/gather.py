@@ -80,6 +80,8 @@ def _names_of_others(connection: sa.Connection, source: str) -> Names:
         if not kind.a_log:
             rows = read_rows(connection, kind)
             keys = rows.record_keys()
+            if kind is kinds.RESOURCES:
+                names.add_addresses(address for (address,) in keys)
             names.add(kind, (key for key, owner in zip(keys, rows["source"], strict=True) if owner != source))
     return names
 
@@ -92,6 +94,9 @@ def _check(
     people = next((table for table in tables if table.kind is kinds.IDENTITIES), None)
     if people:
         names.add(kinds.IDENTITIES, ((name,) for name in people.cells["id"] if name))
+    resources = next((table for table in tables if table.kind is kinds.RESOURCES), None)
+    names.add_addresses(cell for cell in resources.cells["resource"] if cell) if resources else None
+    names.add_addresses(f"{system}:/" for table in tables for system in table.cells.get("system", ()) if system)
     checked = {}
     for table in tables:
         result = check_table(table, names)
