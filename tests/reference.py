@@ -3,6 +3,7 @@
 Works on a catalogue of plain records: {kind name: [{column: value}]}, absent columns left out.
 """
 
+import functools
 import re
 from datetime import UTC, datetime, timedelta
 
@@ -51,6 +52,7 @@ class Reference:
         for row in self.rows("role_permissions"):
             line = (row["action"], row["resource"], row.get("effect", "permit") == "deny")
             self.lines.setdefault(f"{row['system']}/{row['role']}", []).append(line)
+        self.given = {grant["grant"]: self.gives(grant) for grant in self.rows("grants")}
 
     def actions(self, system):
         names = {row["action"] for row in self.rows("actions") if row["system"] == system}
@@ -64,6 +66,7 @@ class Reference:
         return dict(gate.split("=") for gate in (self.systems[system].get("gates") or "").split(";") if gate)
 
     # Step 1
+    @functools.cache  # noqa: B019  # a reference lives as long as one example
     def principals(self, asker, at):
         kind, name = asker.split(":", 1)
         accounts = [
@@ -124,6 +127,7 @@ class Reference:
         between = (node[:size] for size in range(len(top) + 1, len(node) + 1))
         return any(self.resources.get(path, {}).get("detached") for path in between)
 
+    @functools.cache  # noqa: B019
     def targets_reaching(self, pattern, node):
         """The targets of a pattern from which it applies to the node."""
         path = split(pattern)
@@ -145,6 +149,7 @@ class Reference:
             return path[0] == node[0] and matches(path[1:], node[1:])
         return node[: len(path)] == path and (exception or not self.is_cut(path, node))
 
+    @functools.cache  # noqa: B019
     def scope_anchor(self, scope, node):
         """None where the scope does not hold the node; else the depth that the scope anchors at, or -1."""
         if scope is None:
@@ -166,6 +171,7 @@ class Reference:
         return max((len(path) - 1 for path in addresses if node[: len(path)] == path), default=-1)
 
     # Step 5
+    @functools.cache  # noqa: B019
     def implies(self, system, action, other):
         seen, rest = set(), [action]
         while rest:
@@ -187,7 +193,7 @@ class Reference:
             within = self.scope_anchor(grant.get("on"), node)
             if within is None:
                 continue
-            for given, pattern, denies in self.gives(grant):
+            for given, pattern, denies in self.given[grant["grant"]]:
                 bears = given == "*" or (
                     self.implies(node[0], action, given) if denies else self.implies(node[0], given, action)
                 )

@@ -72,117 +72,142 @@ def records(*words, cwd, **options):
 
 
 _SYSTEMS = ("s", "t")
-_SEGMENTS = ("a", "b", "ab")
 _ACTIONS = ("view", "edit", "own")
-_DAYS = (None, "2026-06-14", "2026-06-15", "2026-06-16", "2026-06-15T12:00:00Z", "2026-06-15T12:00:01Z")
+# Few places and many that fit them, so that permits and denies meet; what takes part away is rare.
+_PLACES = ("s:/", "s:/a", "s:/a/b", "s:/a/b/c", "s:/a/b/ab", "s:/a/ab", "s:/b", "t:/", "t:/a", "t:/a/b")
+_WILD = (
+    "s:/**",
+    "s:/a/**",
+    "s:/a/b/**",
+    "s:/*",
+    "s:/a/*",
+    "s:/*/b",
+    "s:/**/b",
+    "s:/a*/**",
+    "s:/**/ab",
+    "t:/**",
+    "t:/*/b",
+)
+_DAYS = (*[None] * 12, "2026-06-14", "2026-06-15", "2026-06-16", "2026-06-15T12:00:00Z", "2026-06-15T12:00:01Z")
+_WAYS = ("deny-overrides", "permit-overrides", "first-applicable", "nearest")
 
 
-def _some(strategy, most):
-    return st.lists(strategy, max_size=most)
-
-
-def _optional(strategy):
-    return st.none() | strategy
+def _rarely(value, *usual):
+    """Mostly one of the usual values, sometimes this one."""
+    return st.sampled_from((*usual * 4, value))
 
 
 @st.composite
-def catalogues(draw):
-    """A small catalogue with every feature: nesting, cycles, denies, detached resources, dates, areas, gates."""
-    path = st.lists(st.sampled_from(_SEGMENTS), max_size=3).map("/".join)
-    address = st.builds("{}:/{}".format, st.sampled_from(_SYSTEMS), path)
-    wild = st.lists(st.sampled_from((*_SEGMENTS, "*", "**", "a*")), min_size=1, max_size=3).map("/".join)
-    pattern = address | st.builds("{}:/{}".format, st.sampled_from(_SYSTEMS), wild)
-    action = st.sampled_from((*_ACTIONS, "*"))
-    people, groups, roles = ["p1", "p2", "p3"], ["g1", "g2", "g3"], ["r1", "r2", "r3"]
-    effect = st.sampled_from(("permit", "permit", "deny"))
-    days = st.sampled_from(_DAYS)
-    accounts = [f"account:s/{login}" for login in ("l1", "l2")]
-    members = [f"identity:{name}" for name in people] + accounts + [f"group:s/{name}" for name in groups]
-    department = _optional(st.sampled_from(("Dock", "Crane")))
-    gives = st.sampled_from([f"role:s/{name}" for name in roles]) | st.builds("{} {}".format, action, pattern)
-    where = st.none() | pattern | st.sampled_from(("area:x", "area:y"))
-    holder = st.sampled_from([*members, "everyone"])
-    resource_filter = _optional(st.sampled_from(('type eq "file"', "type pr")))
-    group_filter = _optional(st.sampled_from(('department eq "dock"', "department pr")))
-    ways = ("deny-overrides", "permit-overrides", "first-applicable", "nearest")
+def catalogues(draw, scopes=(*[None] * 12, *_PLACES[:7], *_WILD[:6], *["area:x", "area:y"] * 2), ways=_WAYS):
+    """A small catalogue with every feature: nesting, cycles, denies, detached resources, dates, areas, gates.
 
-    def table(key, **columns):
-        return draw(_some(st.fixed_dictionaries(columns), 6).map(lambda rows: unique(key, rows)))
+    `scopes` and `ways` of combining narrow it to what a test is about.
+    """
+    address, pattern = st.sampled_from(_PLACES), st.sampled_from((*_PLACES, *_WILD))
+    action = st.sampled_from((*_ACTIONS, "view", "*"))
+    people, groups, roles = ["p1", "p2", "p3"], ["g1", "g2", "g3"], ["r1", "r2", "r3"]
+    effect, days = st.sampled_from(("permit", "permit", "deny")), st.sampled_from(_DAYS)
+    members = [*(f"identity:{name}" for name in people), "account:s/l1", "account:s/l2"]
+    members += [f"group:s/{name}" for name in groups]
+    gives = st.sampled_from([f"role:s/{name}" for name in roles]) | st.builds("{} {}".format, action, pattern)
+    where = st.sampled_from(scopes)
+    holder = st.sampled_from((*["identity:p1"] * 3, *members, *["everyone"] * 3))
+
+    def each(key, names, **columns):
+        return [{**draw(st.fixed_dictionaries(columns)), key: name} for name in names]
+
+    def some(key, least, most, **columns):
+        rows = draw(st.lists(st.fixed_dictionaries(columns), min_size=least, max_size=most))
+        return unique(key, rows)
 
     return {
-        "systems": [
-            {
-                "system": name,
-                "combining": draw(st.sampled_from(ways)),
-                "inherit": draw(st.sampled_from((1, 1, 0))),
-                "gates": draw(st.sampled_from((None, None, "dir=view", "dir=edit"))),
-            }
-            for name in _SYSTEMS
-        ],
-        "identities": [
-            {
-                "id": name,
-                "status": draw(st.sampled_from(("active", "active", "suspended"))),
-                "starts": draw(days),
-                "ends": draw(days),
-                "department": draw(department),
-            }
-            for name in people
-        ],
-        "accounts": [
-            {
-                "system": "s",
-                "login": login,
-                "identity": draw(_optional(st.sampled_from(people))),
-                "status": draw(st.sampled_from(("enabled", "disabled"))),
-            }
-            for login in ("l1", "l2")
-        ],
-        "groups": [{"system": "s", "group": name, "filter": draw(group_filter)} for name in groups],
-        "members": table(
-            ("group", "member"), system=st.just("s"), group=st.sampled_from(groups), member=st.sampled_from(members)
+        "systems": each(
+            "system",
+            _SYSTEMS,
+            combining=st.sampled_from(ways),
+            inherit=_rarely(0, 1),
+            gates=_rarely("dir=view", None) | _rarely("dir=edit", None),
         ),
-        "roles": [{"system": "s", "role": name, "active": draw(st.sampled_from((1, 1, 0)))} for name in roles],
-        "role_juniors": table(
+        "identities": each(
+            "id",
+            people,
+            status=_rarely("suspended", "active"),
+            starts=days,
+            ends=days,
+            department=st.sampled_from((None, "Dock", "Crane")),
+        ),
+        "accounts": [
+            {**row, "system": "s"}
+            for row in each(
+                "login",
+                ("l1", "l2"),
+                identity=st.sampled_from((None, *people)),
+                status=_rarely("disabled", "enabled"),
+            )
+        ],
+        "groups": [
+            {**row, "system": "s"}
+            for row in each(
+                "group", groups, filter=st.sampled_from((None, None, 'department eq "dock"', "department pr"))
+            )
+        ],
+        "members": some(
+            ("group", "member"),
+            1,
+            7,
+            system=st.just("s"),
+            group=st.sampled_from(groups),
+            member=st.sampled_from(members),
+        ),
+        "roles": [{**row, "system": "s"} for row in each("role", roles, active=_rarely(0, 1))],
+        "role_juniors": some(
             ("role", "junior"),
+            0,
+            4,
             system=st.just("s"),
             role=st.sampled_from(roles),
             junior=st.sampled_from([f"role:s/{name}" for name in roles]),
         ),
-        "role_permissions": table(
+        "role_permissions": some(
             ("role", "action", "resource", "effect"),
+            1,
+            7,
             system=st.just("s"),
             role=st.sampled_from(roles),
             action=action,
             resource=pattern,
             effect=effect,
         ),
-        "actions": table(
+        "actions": some(
             ("system", "action"),
-            system=st.sampled_from(_SYSTEMS),
+            0,
+            4,
+            system=st.sampled_from(("s", "s", "t")),
             action=st.sampled_from(_ACTIONS),
-            implies=_optional(_some(st.sampled_from(_ACTIONS), 2).map(lambda names: ";".join(sorted(set(names))))),
+            implies=st.sampled_from((None, "view", "edit", "edit;view", "own")),
         ),
-        "resources": table(
+        "resources": some(
             ("resource",),
+            4,
+            9,
             resource=address,
-            type=_optional(st.sampled_from(("dir", "file"))),
+            type=st.sampled_from((None, "dir", "file")),
             detached=st.sampled_from((0, 0, 1)),
         ),
-        "areas": [
-            {
-                "area": name,
-                "resources": draw(st.lists(pattern, min_size=1, max_size=2).map(";".join)),
-                "except": draw(_optional(pattern)),
-                "filter": draw(resource_filter),
-            }
-            for name in ("x", "y")
-        ],
+        "areas": each(
+            "area",
+            ("x", "y"),
+            resources=st.lists(pattern, min_size=1, max_size=3).map(";".join),
+            **{
+                "except": st.sampled_from((None, None, None, *_PLACES[1:7], *_WILD[1:5])),
+                "filter": st.sampled_from((None, None, None, 'type eq "file"', "type pr")),
+            },
+        ),
         "grants": [
             {**row, "grant": f"g{at}"}
             for at, row in enumerate(
                 draw(
-                    _some(
+                    st.lists(
                         st.fixed_dictionaries(
                             {
                                 "holder": holder,
@@ -194,7 +219,8 @@ def catalogues(draw):
                                 "until": days,
                             }
                         ),
-                        7,
+                        min_size=6,
+                        max_size=14,
                     )
                 )
             )

@@ -12,7 +12,7 @@ from tests.reference import Reference, split
 from tests.support import NOW, catalogues, state_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=400, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=4000, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def everything(index, at):
@@ -33,8 +33,14 @@ class TheEngineEqualsTheReference(unittest.TestCase):
         index = compile_index(state_of(catalogue))
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
+    @given(catalogues(scopes=("area:x", "area:y"), ways=("nearest",)))
+    @settings(PATIENT, max_examples=600)
+    def test_for_areas_where_the_nearest_decides(self, catalogue):
+        index = compile_index(state_of(catalogue))
+        self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
+
     @given(catalogues())
-    @settings(PATIENT, max_examples=150)
+    @settings(PATIENT, max_examples=300)
     def test_for_who_reaches_one_resource(self, catalogue):
         index, reference = compile_index(state_of(catalogue)), Reference(catalogue)
         askers = [index.holders.references[asker] for asker in index.holders.askers]
