@@ -12,7 +12,7 @@ from tests.reference import Reference, split
 from tests.support import NOW, catalogues, state_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=4000, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=900, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def everything(index, at):
