@@ -3,7 +3,9 @@
 import unittest
 from datetime import datetime
 
+import numpy as np
 from hypothesis import HealthCheck, given, settings
+from hypothesis import strategies as st
 
 from kathodos.access import reach
 from kathodos.access.index import compile_index
@@ -50,6 +52,17 @@ class TheEngineEqualsTheReference(unittest.TestCase):
                 path = split(address)
                 expected = [reference.reaches(asker, index.actions[action][1], path, AT) for asker in askers]
                 self.assertEqual(found.tolist(), expected, (address, index.actions[action]))
+
+    @given(catalogues(), st.integers(1, 3))
+    @settings(PATIENT, max_examples=200)
+    def test_for_who_reaches_any_of_several_resources(self, catalogue, step):
+        index, at = compile_index(state_of(catalogue)), microseconds(AT)
+        for system in index.systems.values():
+            nodes = np.arange(system.root, system.end, step)
+            for action in system.actions.tolist():
+                expected = np.any([reach.who_reaches(index, node, action, at) for node in nodes.tolist()], axis=0)
+                found = reach.who_reaches_any(index, nodes, action, at)
+                self.assertEqual(found.tolist(), expected.tolist(), (index.actions[action], nodes))
 
 
 class OrderOfTheTree(unittest.TestCase):
