@@ -42,6 +42,7 @@ class BadInput(Scratch, unittest.TestCase):
             (["reach", "--on", "dues:/tarifs"], ["There is no resource", "dues:/tariffs"]),
             (["reach", "--on", "tariffs"], ["system:/segment"]),
             (["reach", "--on", "dues:/tariffs", "--do", "edti"], ["no action edti", "edit"]),
+            (["reach", "--by", ""], ["There is no identity or account"]),
             (["reach", "--trace"], ["--trace needs --by and --on"]),
             (["reach", "--by", "ann", "--at", "noon"], ["--at noon", "2026-03-01"]),
             (["reach", "--by", "ann", "--as-of", "99"], ["no entry 99", "last is 1"]),

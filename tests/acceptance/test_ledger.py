@@ -117,6 +117,8 @@ class Tampering(Scratch, unittest.TestCase):
         run("gather", cwd=other)
         wrong = run("ledger", "verify", "--head", head, cwd=other, status=1).stdout
         self.assertIn("does not carry this workspace's signature", wrong)
+        (self.folder / "none.json").write_text("")  # an empty file proves nothing
+        run("ledger", "verify", "--head", self.folder / "none.json", cwd=self.office, status=3)
         (self.folder / "none.json").write_text("hello\n")
         self.assertIn(
             "no signed head", run("ledger", "verify", "--head", self.folder / "none.json", cwd=other, status=3).stderr

@@ -17,7 +17,7 @@ _LIST = (
     Field("reason", "Reason", 5),
 )
 _PEOPLE = (
-    Field("who", "Who", 9),
+    Field("who", "Who", 9, least=14),
     Field("name", "Name", 6, least=10),
     Field("gained", "Gained", 8, is_number=True),
     Field("lost", "Lost", 8, is_number=True),

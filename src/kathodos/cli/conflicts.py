@@ -59,7 +59,7 @@ def run(session: Session) -> int:
     state = session.state((*NEEDED, ACTIVITY), point.entry)
     index = session.index(state)
     found = find_conflicts(index, rules, state["resources"], state["activity"], at)
-    if asked.by:
+    if asked.by is not None:
         identity = index.holders.number[session.resolve(asked.by, state, (IDENTITIES,))]
         return _detail(session, state, index, identity, [it for it in found if it.identity == identity], at)
     return _summary(session, state, index, found)

@@ -16,7 +16,7 @@ if TYPE_CHECKING:
 
 _ENTRIES = (
     Field("number", "Entry", 9, is_number=True),
-    Field("time", "Time", 8, least=10),
+    Field("time", "Time", 8, least=20),
     Field("actor", "Actor", 8),
     Field("kind", "Kind", 8),
     Field("what", "Records", 5, least=16),
@@ -188,9 +188,12 @@ def _kept_heads(file: str) -> list[Any]:
 
     lines = Path(file).read_text(encoding="utf-8", errors="replace").splitlines()
     try:
-        return [read_head(line) for line in lines if line.strip()]
+        heads = [read_head(line) for line in lines if line.strip()]
     except ValueError:
-        raise DataError(f"{file} holds no signed head.", "Give a file that `kathodos ledger head` wrote.") from None
+        heads = []
+    if not heads:
+        raise DataError(f"{file} holds no signed head.", "Give a file that `kathodos ledger head` wrote.")
+    return heads
 
 
 def run_head(session: Session) -> int:

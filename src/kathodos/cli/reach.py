@@ -30,12 +30,12 @@ _ON = (
 )
 _EXTENT = (
     Field("system", "System", 9),
-    Field("kind", "Kind of action", 8, least=10),
+    Field("kind", "Kind", 8, least=8),
     Field("actions", "Actions", 7, is_number=True),
     Field("of_actions", "of", 7, is_number=True),
     Field("resources", "Resources", 7, is_number=True),
     Field("of_resources", "of", 7, is_number=True),
-    Field("extent", "Extent", 8, style=lambda extent: "bold" if extent == "full" else ""),
+    Field("extent", "Extent", 8, least=8, style=lambda extent: "bold" if extent == "full" else ""),
 )
 _WAYS = (Field("way", "Way", 9, least=20), Field("askers", "Askers", 8, is_number=True))
 _COUNTS = (
@@ -156,9 +156,9 @@ def _question(session: Session) -> Question:
     state = session.state(NEEDED, point.entry)
     index = session.index(state)
     asker = None
-    if asked.by:
+    if asked.by is not None:
         asker = index.holders.number[session.resolve(asked.by, state, (kinds.IDENTITIES, kinds.ACCOUNTS))]
-    node = _node(index, asked.on) if asked.on else None
+    node = _node(index, asked.on) if asked.on is not None else None
     _check_action(index, asked.do, node)
     return Question(index, state, microseconds(moment), asker, node, asked.do)
 
