@@ -226,6 +226,168 @@ class Reference:
             if self.resources.get(node[:size], {}).get("type") == kind
         )
 
+    # Chains, and the reasons of a no
+    def holder_ways(self, asker, at, holder):
+        """Every way from the asker to a holder that names nobody twice."""
+        kind, name = asker.split(":", 1)
+        principals = self.principals(asker, at)
+        own = [found for found in principals if found.startswith("account:") and kind == "identity"]
+        own = [found for found in own if self.owner(found) == name]
+        starts = [(asker,)] if asker in principals else []
+        starts += [(asker, account) for account in own]
+        for way in starts:
+            if holder == "everyone":
+                if len(way) == 1 or asker not in principals:
+                    yield (*way, "everyone")
+            else:
+                yield from self.ways(way, holder, self.groups_of)
+
+    def owner(self, account):
+        return next(
+            row.get("identity") for row in self.rows("accounts") if f"{row['system']}/{row['login']}" == account[8:]
+        )
+
+    def groups_of(self, member):
+        found = {f"group:{row['system']}/{row['group']}" for row in self.rows("members") if row["member"] == member}
+        if member.startswith("identity:"):
+            found |= {
+                f"group:{row['system']}/{row['group']}"
+                for row in self.rows("groups")
+                if row.get("filter") and self.selects(row["filter"], self.identities[member[9:]])
+            }
+        return found
+
+    def ways(self, way, end, ahead):
+        if way[-1] == end:
+            yield way
+        else:
+            for step in ahead(way[-1]):
+                if step not in way:
+                    yield from self.ways((*way, step), end, ahead)
+
+    def juniors_of(self, role, any_status=False):
+        active = {f"{row['system']}/{row['role']}" for row in self.rows("roles") if any_status or row.get("active", 1)}
+        found = {row["junior"][5:] for row in self.rows("role_juniors") if f"{row['system']}/{row['role']}" == role}
+        return found & active
+
+    def role_ways(self, grant, line, any_status=False):
+        """Every way from what the grant gives to a role that carries the line; one empty way for a permission."""
+        if " " in grant["gives"]:
+            return [()]
+        top = (grant["gives"].removeprefix("role:"),)
+        carriers = [role for role, lines in self.lines.items() if line in lines]
+        ahead = functools.partial(self.juniors_of, any_status=any_status)
+        return [tuple(f"role:{role}" for role in way) for end in carriers for way in self.ways(top, end, ahead)]
+
+    def bearing(self, asker, action, node, at):
+        """Every (rank, denies, chain) of what applies, lowest rank first."""
+        system = self.systems[node[0]].get("combining", "deny-overrides")
+        principals = self.principals(asker, at)
+        for grant in self.rows("grants"):
+            within = self.scope_anchor(grant.get("on"), node)
+            live = instant(grant.get("from")) <= at < instant(grant.get("until"), end=True)
+            if grant["holder"] not in principals or not live or within is None:
+                continue
+            for line in set(self.given[grant["grant"]]):
+                given, pattern, denies = line
+                first, second = (action, given) if denies else (given, action)
+                if given != "*" and not self.implies(node[0], first, second):
+                    continue
+                lines = [(given, pattern, carried) for carried in (False, True)]
+                roles = {
+                    way
+                    for one in lines
+                    for way in self.role_ways(grant, one)
+                    if one[2] == denies or grant.get("effect") == "deny"
+                }
+                for target in self.targets_reaching(pattern, node):
+                    anchor = max(len(target) - 1, within)
+                    rank = {"first-applicable": grant.get("tier", 0), "nearest": -anchor}.get(system, 0)
+                    for holders in self.holder_ways(asker, at, grant["holder"]):
+                        for way in roles:
+                            yield rank, denies, (holders, grant["grant"], way, given, pattern, target)
+
+    def chains(self, asker, action, node, at):
+        """The chains that permit and that deny: of the rank that decides, or all permits where it does not permit."""
+        found = list(self.bearing(asker, action, node, at))
+        best = min((rank for rank, _, _ in found), default=0)
+        permits = [chain for rank, denies, chain in found if rank == best and not denies]
+        denials = [chain for rank, denies, chain in found if rank == best and denies]
+        if not self.permitted(self.principals(asker, at), action, node, at):
+            permits = [chain for _, denies, chain in found if not denies]
+        return permits, denials
+
+    def closed_gates(self, asker, action, node, at):
+        principals = self.principals(asker, at)
+        if not self.permitted(principals, action, node, at):
+            return []
+        return [
+            f"{node[0]}:/{'/'.join(node[1:size])}"
+            for kind, gate in self.gates(node[0]).items()
+            for size in range(1, len(node))
+            if self.resources.get(node[:size], {}).get("type") == kind
+            and not self.permitted(principals, gate, node[:size], at)
+        ]
+
+    def near_misses(self, asker, action, node, at):
+        """For each grant that would permit it, all that may be said to stand against it."""
+        kind, name = asker.split(":", 1)
+        owned = {
+            f"account:{row['system']}/{row['login']}"
+            for row in self.rows("accounts")
+            if kind == "identity" and row.get("identity") == name
+        }
+        could_be = {asker, "everyone"} | owned
+        while more := {group for member in could_be for group in self.groups_of(member)} - could_be:
+            could_be |= more
+        found = {}
+        for grant in self.rows("grants"):
+            if grant["holder"] not in could_be or grant.get("effect") == "deny":
+                continue
+            own = (
+                [(*grant["gives"].split(" "), False)]
+                if " " in grant["gives"]
+                else [line for lines in self.lines.values() for line in lines]
+            )
+            for line in own:
+                given, pattern, denies = line
+                path = split(pattern)
+                target = path[:-1] if path[-1] == "**" and len(path) > 1 else path
+                above = [
+                    node[:size]
+                    for size in range(1, len(node) + 1)
+                    if path[0] == node[0] and matches(target[1:], node[1:size])
+                ]
+                if denies or not above or (given != "*" and not self.implies(node[0], given, action)):
+                    continue
+                for way in self.role_ways(grant, line, any_status=True):
+                    reasons = sorted(self.against(grant, pattern, way, node, asker, at))
+                    if reasons:
+                        found.setdefault(grant["grant"], []).append(reasons)
+        return found
+
+    def against(self, grant, pattern, way, node, asker, at):
+        if at < instant(grant.get("from")):
+            yield f"not before {instant(grant['from']):%Y-%m-%dT%H:%M:%SZ}"
+        if at >= instant(grant.get("until"), end=True):
+            yield f"ended {instant(grant['until'], end=True):%Y-%m-%dT%H:%M:%SZ}"
+        for role in way:
+            row = next(row for row in self.rows("roles") if f"role:{row['system']}/{row['role']}" == role)
+            if not row.get("active", 1):
+                yield f"{role} is not active"
+        if not self.targets_reaching(pattern, node):
+            if not self.systems[node[0]].get("inherit", 1):
+                yield f"{node[0]} does not inherit from above"
+            else:
+                cut = max(
+                    size for size in range(1, len(node) + 1) if self.resources.get(node[:size], {}).get("detached")
+                )
+                yield f"cut off at {node[0]}:/{'/'.join(node[1:cut])}, which is detached"
+        if self.scope_anchor(grant.get("on"), node) is None:
+            yield f"out of its scope {grant['on']}"
+        if grant["holder"] not in self.principals(asker, at):
+            yield f"{grant['holder']} does not count now"
+
     def askers(self):
         owned = set(self.identities)
         return [f"identity:{name}" for name in self.identities] + [

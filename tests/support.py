@@ -8,7 +8,9 @@ from pathlib import Path
 
 from hypothesis import strategies as st
 
+from kathodos.access.compiling import compile_index
 from kathodos.catalogue.kinds import BY_NAME, GATHERED
+from kathodos.catalogue.records import InMemory
 from kathodos.catalogue.store import Rows
 
 COMMAND = Path(sys.executable).parent / "kathodos"
@@ -26,6 +28,11 @@ def state_of(catalogue):
             columns["attributes"] = [further(kind, record) for record in records]
         state[kind.name] = Rows(kind, list(range(1, len(records) + 1)), {**columns, "source": [None] * len(records)})
     return state
+
+
+def index_of(catalogue):
+    """The engine's index of {kind name: [{column: value}]}."""
+    return compile_index(InMemory(state_of(catalogue)))
 
 
 def further(kind, record):
@@ -85,6 +92,7 @@ _WILD = (
     "s:/**/b",
     "s:/a*/**",
     "s:/**/ab",
+    "s:/**/*",
     "t:/**",
     "t:/*/b",
 )
@@ -184,6 +192,7 @@ def catalogues(draw, scopes=(*[None] * 12, *_PLACES[:7], *_WILD[:6], *["area:x",
             4,
             system=st.sampled_from(("s", "s", "t")),
             action=st.sampled_from(_ACTIONS),
+            kind=st.sampled_from((None, "read", "write")),
             implies=st.sampled_from((None, "view", "edit", "edit;view", "own")),
         ),
         "resources": some(

@@ -166,13 +166,13 @@ class Workspace:
         """
         import pandas as pd
 
-        from kathodos.access.index import NEEDED, compile_index
+        from kathodos.access.compiling import compile_index
         from kathodos.access.reach import triples
         from kathodos.catalogue.moments import first_moment, microseconds, normal_moment, now
-        from kathodos.catalogue.store import read_state
+        from kathodos.catalogue.records import Stored
 
         with self.store.connect() as connection:
-            index = compile_index(read_state(connection, NEEDED, point))
+            index = compile_index(Stored(connection, point))
         moment = first_moment(normal_moment(at)) if at else microseconds(now())
         return pd.DataFrame(triples(index, by, moment), columns=["who", "action", "resource"])
 

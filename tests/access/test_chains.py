@@ -3,11 +3,15 @@
 import unittest
 from datetime import datetime
 
+from hypothesis import HealthCheck, given, settings
+
 from kathodos.access.chains import MOST_CHAINS, chain_text, explain
-from kathodos.access.index import compile_index
 from kathodos.catalogue.addresses import parse_address
 from kathodos.catalogue.moments import microseconds
-from tests.support import NOW, state_of
+from tests.reference import Reference, split
+from tests.support import NOW, catalogues, index_of
+
+AT = datetime.fromisoformat(NOW)
 
 BASE = {
     "systems": [{"system": "s"}],
@@ -20,8 +24,8 @@ BASE = {
 def asked(by="identity:p", do="view", on="s:/a/b/c", **tables):
     """The explanation of one question about a small catalogue with these tables."""
     catalogue = {**BASE, **tables}
-    index = compile_index(state_of(catalogue))
-    asker, node = index.holders.number[by], index.tree.node(parse_address(on))
+    index = index_of(catalogue)
+    asker, node = index.holders.find(by), index.tree.node(parse_address(on))
     return explain(index, asker, node, index.action_number["s", do], microseconds(datetime.fromisoformat(NOW)))
 
 
@@ -78,8 +82,8 @@ class WhyNot(unittest.TestCase):
     def test_denies_name_their_chain_and_what_they_block(self):
         found = asked(do="edit", grants=[grant("edit s:/**"), grant("view s:/a", effect="deny", name="no")])
         self.assert_reason(found, "denied by identity:p > deny view s:/a")
-        self.assertEqual([chain.grant for chain in found.permits], ["g"])
-        self.assertEqual([chain.grant for chain in found.denials], ["no"])
+        self.assertEqual([chain.grant for chain in found.permits.shown], ["g"])
+        self.assertEqual([chain.grant for chain in found.denials.shown], ["no"])
 
     def test_gates(self):
         gated = [{"system": "s", "gates": "dir=edit"}]
@@ -122,39 +126,110 @@ class Why(unittest.TestCase):
             grants=[grant("role:s/top", holder="group:s/out")],
         )
         self.assertEqual(
-            [chain_text(chain) for chain in found.permits],
+            [chain_text(chain) for chain in found.permits.shown],
             [
                 "identity:p > group:s/in > group:s/out > role:s/top > role:s/low > edit s:/a",
                 "identity:p > group:s/in > group:s/mid > group:s/out > role:s/top > role:s/low > edit s:/a",
             ],
         )
-        self.assertEqual({chain.target for chain in found.permits}, {"s:/a"})
+        self.assertEqual({chain.target for chain in found.permits.shown}, {"s:/a"})
 
     def test_everyone_counts_through_the_identity_or_else_through_each_account(self):
         grants = [grant(holder="everyone")]
         accounts = [{"system": "s", "login": login, "identity": "p"} for login in ("x", "y")]
         found = asked(accounts=accounts, grants=grants)
-        self.assertEqual([chain.holders for chain in found.permits], [("identity:p", "everyone")])
+        self.assertEqual([chain.holders for chain in found.permits.shown], [("identity:p", "everyone")])
         gone = asked(accounts=accounts, grants=grants, identities=[{"id": "p", "status": "left"}])
-        self.assertEqual([chain.holders[1] for chain in gone.permits], ["account:s/x", "account:s/y"])
+        self.assertEqual([chain.holders[1] for chain in gone.permits.shown], ["account:s/x", "account:s/y"])
 
-    def test_thousands_of_ways_are_cut_short_and_said_to_be(self):
-        width = 30
-        groups = [f"{level}-{at}" for level in range(3) for at in range(width)]
+    def test_of_very_many_ways_the_shortest_are_shown_and_all_are_counted(self):
+        width, depth = 30, 12
+        groups = [f"{level}-{at}" for level in range(depth) for at in range(width)]
         members = [{"system": "s", "group": f"0-{at}", "member": "identity:p"} for at in range(width)]
         members += [
             {"system": "s", "group": f"{level + 1}-{to}", "member": f"group:s/{level}-{at}"}
-            for level in range(2)
+            for level in range(depth - 1)
             for at in range(width)
             for to in range(width)
         ]
+        members.append({"system": "s", "group": f"{depth - 1}-0", "member": "group:s/0-0"})
         found = asked(
             groups=[{"system": "s", "group": name} for name in groups],
             members=members,
-            grants=[grant(holder="group:s/2-0")],
-        )
-        self.assertTrue(found.is_reached and found.is_cut_short)
-        self.assertEqual(len(found.permits), MOST_CHAINS)
+            grants=[grant(holder=f"group:s/{depth - 1}-0")],
+        ).permits
+        self.assertEqual((found.total, found.is_exact), (width ** (depth - 1) + 1, True))
+        self.assertEqual(len(found.shown), MOST_CHAINS)
+        self.assertEqual(found.shown[0].holders, ("identity:p", "group:s/0-0", f"group:s/{depth - 1}-0"))
+
+    def test_where_groups_go_round_in_circles_there_are_at_least_so_many(self):
+        names = [f"g{at}" for at in range(12)]
+        members = [
+            {"system": "s", "group": into, "member": f"group:s/{name}"}
+            for name in names
+            for into in names
+            if name != into
+        ]
+        members.append({"system": "s", "group": "g0", "member": "identity:p"})
+        found = asked(
+            groups=[{"system": "s", "group": name} for name in names],
+            members=members,
+            grants=[grant(holder="group:s/g1")],
+        ).permits
+        self.assertFalse(found.is_exact)
+        self.assertGreater(found.total, 1000)
+        self.assertEqual(found.shown[0].holders, ("identity:p", "group:s/g0", "group:s/g1"))
+
+
+class EveryReason(unittest.TestCase):
+    """The explanation of every question equals the plain reference's."""
+
+    @given(catalogues())
+    @settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+    def test_yes_and_no(self, catalogue):
+        index, reference = index_of(catalogue), Reference(catalogue)
+        for asker in index.holders.askers.tolist():
+            who = index.holders.references[asker]
+            for node, address in enumerate(index.tree.addresses):
+                for action in index.system_of(node).actions.tolist():
+                    do, on = index.actions[action][1], split(address)
+                    found = explain(index, asker, node, action, microseconds(AT))
+                    asked = (who, do, address)
+                    self.assertEqual(found.is_reached, reference.reaches(who, do, on, AT), asked)
+                    self.assert_chains(found, reference.chains(who, do, on, AT), asked)
+                    self.assert_reasons(found, reference, who, do, on)
+
+    def assert_chains(self, found, expected, asked):
+        for chains, of in zip((found.permits, found.denials), expected, strict=True):
+            told = [
+                (chain.holders, chain.grant, chain.roles, chain.line.action, chain.line.pattern, split(chain.target))
+                for chain in chains.shown
+            ]
+            self.assertEqual(sorted(told), sorted(of), asked)
+            self.assertEqual((chains.total, chains.is_exact), (len(of), True), asked)
+            self.assertEqual([it.length for it in chains.shown], sorted(it.length for it in chains.shown), asked)
+
+    def assert_reasons(self, found, reference, who, do, on):
+        asked = (who, do, on)
+        about = {kind: [it.about for it in found.obstacles if it.kind == kind] for kind in KINDS}
+        if found.is_reached:
+            self.assertEqual(found.obstacles, [], asked)
+            return
+        permits, denials = reference.chains(who, do, on, AT)
+        self.assertEqual(sorted(about["gated"]), sorted(reference.closed_gates(who, do, on, AT)), asked)
+        self.assertEqual(about["denied"], [chain.grant for chain in found.denials.shown], asked)
+        misses = {} if permits else reference.near_misses(who, do, on, AT)
+        told = {it.about: it.text.split(": ", 1)[1].split("; ") for it in found.obstacles if it.kind == "withheld"}
+        self.assertEqual(told.keys(), misses.keys(), asked)
+        for grant_id, reasons in told.items():
+            self.assertIn(sorted(reasons), misses[grant_id], asked)
+        self.assertEqual(bool(about["not active"]), not permits and not reference.principals(who, AT), asked)
+        if not denials and not misses and not about["gated"] and not about["not active"]:
+            self.assertEqual(about["nothing applies"], [""], asked)
+        self.assertTrue(found.obstacles, asked)
+
+
+KINDS = ("gated", "denied", "withheld", "not active", "nothing applies")
 
 
 if __name__ == "__main__":

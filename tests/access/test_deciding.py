@@ -8,10 +8,9 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kathodos.access import reach
-from kathodos.access.index import compile_index
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference, split
-from tests.support import NOW, catalogues, state_of
+from tests.support import NOW, catalogues, index_of
 
 AT = datetime.fromisoformat(NOW)
 PATIENT = settings(max_examples=900, deadline=None, suppress_health_check=list(HealthCheck))
@@ -32,19 +31,19 @@ class TheEngineEqualsTheReference(unittest.TestCase):
     @given(catalogues())
     @PATIENT
     def test_for_everyones_everything(self, catalogue):
-        index = compile_index(state_of(catalogue))
+        index = index_of(catalogue)
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues(scopes=("area:x", "area:y"), ways=("nearest",)))
     @settings(PATIENT, max_examples=600)
     def test_for_areas_where_the_nearest_decides(self, catalogue):
-        index = compile_index(state_of(catalogue))
+        index = index_of(catalogue)
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues())
     @settings(PATIENT, max_examples=300)
     def test_for_who_reaches_one_resource(self, catalogue):
-        index, reference = compile_index(state_of(catalogue)), Reference(catalogue)
+        index, reference = index_of(catalogue), Reference(catalogue)
         askers = [index.holders.references[asker] for asker in index.holders.askers]
         for node, address in enumerate(index.tree.addresses):
             for action in index.system_of(node).actions.tolist():
@@ -56,7 +55,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
     @given(catalogues(), st.integers(1, 3))
     @settings(PATIENT, max_examples=200)
     def test_for_who_reaches_any_of_several_resources(self, catalogue, step):
-        index, at = compile_index(state_of(catalogue)), microseconds(AT)
+        index, at = index_of(catalogue), microseconds(AT)
         for system in index.systems.values():
             nodes = np.arange(system.root, system.end, step)
             for action in system.actions.tolist():
@@ -67,8 +66,8 @@ class TheEngineEqualsTheReference(unittest.TestCase):
 
 class OrderOfTheTree(unittest.TestCase):
     def test_ancestors_that_no_source_lists_exist(self):
-        index = compile_index(state_of({"systems": [{"system": "s"}], "resources": [{"resource": "s:/a/b/c"}]}))
-        self.assertEqual(index.tree.addresses, ["s:/", "s:/a", "s:/a/b", "s:/a/b/c"])
+        index = index_of({"systems": [{"system": "s"}], "resources": [{"resource": "s:/a/b/c"}]})
+        self.assertEqual(list(index.tree.addresses), ["s:/", "s:/a", "s:/a/b", "s:/a/b/c"])
 
     def test_nesting_ten_thousand_deep_does_not_recurse(self):
         depth, last = 10_000, 9_999
@@ -84,7 +83,7 @@ class OrderOfTheTree(unittest.TestCase):
             "resources": [{"resource": "s:/" + "/".join(["d"] * 500)}],
             "grants": [{"grant": "g", "holder": f"group:s/g{last}", "gives": "role:s/r0"}],
         }
-        index = compile_index(state_of(catalogue))
+        index = index_of(catalogue)
         self.assertEqual(len(everything(index, microseconds(AT))), 501)
 
 

@@ -5,14 +5,12 @@ from datetime import datetime
 
 from hypothesis import HealthCheck, given, settings
 
-from kathodos.access.index import compile_index
 from kathodos.access.summary import extent_of, ways_to
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference, split
-from tests.support import NOW, catalogues, state_of
+from tests.support import NOW, catalogues, index_of
 
 AT = datetime.fromisoformat(NOW)
-KINDS = {("s", "view"): "read", ("s", "edit"): "write", ("s", "own"): "write", ("t", "view"): "read"}
 PATIENT = settings(max_examples=80, deadline=None, suppress_health_check=list(HealthCheck))
 
 
@@ -20,8 +18,9 @@ class Counting(unittest.TestCase):
     @given(catalogues())
     @PATIENT
     def test_how_much_one_reaches(self, catalogue):
-        index, reference = compile_index(state_of(catalogue)), Reference(catalogue)
+        index, reference = index_of(catalogue), Reference(catalogue)
         everything = reference.everything(AT)
+        kinds = {(row["system"], row["action"]): row["kind"] for row in catalogue["actions"]}
         for asker in index.holders.askers.tolist():
             name = index.holders.references[asker]
             expected = {}
@@ -29,8 +28,8 @@ class Counting(unittest.TestCase):
                 nodes = {node for node in reference.nodes if node[0] == system}
                 actions = reference.actions(system)
                 pairs = {(do, split(on)) for who, do, on in everything if who == name and split(on)[0] == system}
-                for kind in {KINDS.get((system, action)) for action in actions}:
-                    those = {action for action in actions if KINDS.get((system, action)) == kind}
+                for kind in {kinds.get((system, action)) for action in actions}:
+                    those = {action for action in actions if kinds.get((system, action)) == kind}
                     mine = {pair for pair in pairs if pair[0] in those}
                     if mine:
                         done, on = {do for do, _ in mine}, {node for _, node in mine}
@@ -42,14 +41,14 @@ class Counting(unittest.TestCase):
                 (it.system, it.kind): (
                     it.actions, it.of_actions, it.resources, it.of_resources, it.extent == "full", it.is_everything
                 )
-                for it in extent_of(index, asker, KINDS, microseconds(AT))
+                for it in extent_of(index, asker, microseconds(AT))
             }  # fmt: skip
             self.assertEqual(found, expected)
 
     @given(catalogues())
     @PATIENT
     def test_by_which_ways_a_resource_is_reached(self, catalogue):
-        index, reference = compile_index(state_of(catalogue)), Reference(catalogue)
+        index, reference = index_of(catalogue), Reference(catalogue)
         for node, address in enumerate(index.tree.addresses):
             total, ways = ways_to(index, node, None, microseconds(AT))
             actions = reference.actions(split(address)[0])
@@ -78,7 +77,7 @@ class Counting(unittest.TestCase):
                 {"grant": "4", "holder": "everyone", "gives": "view s:/a"},
             ],
         }
-        index = compile_index(state_of(catalogue))
+        index = index_of(catalogue)
         expected = {"directly, by a permission": 1, "directly, by a role": 1, "through a group": 2, "as everyone": 3}
         self.assertEqual(ways_to(index, 1, "view", 0), (3, expected))
 

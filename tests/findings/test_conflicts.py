@@ -6,10 +6,10 @@ from datetime import datetime
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kathodos.access.chains import explain
-from kathodos.access.index import compile_index
+from kathodos.access.compiling import compile_index
 from kathodos.catalogue.addresses import parse_pattern
 from kathodos.catalogue.moments import microseconds
+from kathodos.catalogue.records import InMemory
 from kathodos.findings.conflicts import chains_of, find_conflicts
 from kathodos.findings.rules import Conflicting, Duty, Permission, read_rules
 from tests.reference import Reference
@@ -60,7 +60,7 @@ class Conflicts(unittest.TestCase):
             ),
         )
         state = state_of(catalogue)
-        index = compile_index(state)
+        index = compile_index(InMemory(state))
         found = find_conflicts(index, [rule], state["resources"], state["activity"], microseconds(AT))
         shown = {index.holders.identities[it.identity]: {duty.name for duty in it.duties} for it in found}
         self.assertEqual(shown, expected(Reference(catalogue), duties, rule.threshold, within))
@@ -78,46 +78,13 @@ class Conflicts(unittest.TestCase):
         ):
             catalogue = state_of({**OFFICE, "activity": activity})
             found = find_conflicts(
-                compile_index(catalogue),
+                compile_index(InMemory(catalogue)),
                 rules.conflicts,
                 catalogue["resources"],
                 catalogue["activity"],
                 microseconds(AT),
             )
             self.assertEqual([(it.state, it.records) for it in found], [(state, records)])
-
-
-class Explaining(unittest.TestCase):
-    @given(catalogues())
-    @settings(max_examples=120, deadline=None, suppress_health_check=list(HealthCheck))
-    def test_every_yes_has_a_chain_and_every_no_a_reason_and_both_agree_with_the_reference(self, catalogue):
-        index, reference = compile_index(state_of(catalogue)), Reference(catalogue)
-        for asker in index.holders.askers.tolist():
-            for node in range(0, len(index.tree), 2):
-                path = tuple(part for part in index.tree.addresses[node].replace(":/", "/").split("/") if part)
-                for action in index.system_of(node).actions.tolist():
-                    found = explain(index, asker, node, action, microseconds(AT))
-                    name = index.holders.references[asker]
-                    self.assertEqual(found.is_reached, reference.reaches(name, index.actions[action][1], path, AT))
-                    self.assertTrue(found.permits if found.is_reached else found.obstacles)
-                    for chain in found.permits:
-                        self.assert_is_real(catalogue, reference, name, chain)
-
-    def assert_is_real(self, catalogue, reference, name, chain):
-        """Each step of the chain is a record of the catalogue."""
-        self.assertEqual(chain.holders[0], name)
-        self.assertLessEqual(set(chain.holders), reference.principals(name, AT) | {name})
-        for inner, outer in zip(chain.holders, chain.holders[1:], strict=False):
-            if outer.startswith("group:"):
-                group = outer.partition("/")[2]
-                listed = any(row["group"] == group and row["member"] == inner for row in catalogue["members"])
-                filtered = any(row["group"] == group and row["filter"] for row in catalogue["groups"])
-                self.assertTrue(listed or filtered, chain)
-        grant = next(row for row in catalogue["grants"] if row["grant"] == chain.grant)
-        self.assertEqual(grant["holder"], chain.holders[-1])
-        for senior, junior in zip(chain.roles, chain.roles[1:], strict=False):
-            role = senior.partition("/")[2]
-            self.assertTrue(any(row["role"] == role and row["junior"] == junior for row in catalogue["role_juniors"]))
 
 
 if __name__ == "__main__":

@@ -6,8 +6,9 @@ from datetime import datetime
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kathodos.access.index import compile_index
+from kathodos.access.compiling import compile_index
 from kathodos.catalogue.moments import microseconds
+from kathodos.catalogue.records import InMemory
 from kathodos.findings.differences import by_asker, by_kind
 from tests.reference import Reference
 from tests.support import NOW, catalogues, state_of
@@ -28,7 +29,7 @@ class Differences(unittest.TestCase):
         at = microseconds(AT)
         found = {
             (it.reference, sign, text)
-            for it in by_asker(compile_index(before), compile_index(after), at, at)
+            for it in by_asker(compile_index(InMemory(before)), compile_index(InMemory(after)), at, at)
             for sign, texts in (("+", it.gained), ("-", it.lost))
             for text in texts
         }

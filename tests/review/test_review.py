@@ -3,12 +3,13 @@
 import unittest
 from datetime import datetime
 
-from kathodos.access.index import compile_index
+from kathodos.access.compiling import compile_index
 from kathodos.catalogue.moments import microseconds
+from kathodos.catalogue.records import InMemory
 from kathodos.errors import CallError
 from kathodos.findings.rules import Rules
 from kathodos.review.evidence import Witness
-from kathodos.review.items import beyond_items, items_of, listed_memberships
+from kathodos.review.items import beyond_items, items_of
 from kathodos.review.rounds import Line, Review, draft_review, line_numbers, progress_of
 from tests.support import NOW, Scratch, lay_out, records, run, state_of
 
@@ -62,12 +63,11 @@ HOUSE = {
 class Items(unittest.TestCase):
     def setUp(self):
         self.state = state_of(HOUSE)
-        self.index = compile_index(self.state)
-        self.memberships = listed_memberships(self.state["members"])
+        self.index = compile_index(InMemory(self.state))
 
     def items(self, name):
-        identity = self.index.holders.number[f"identity:{name}"]
-        return list(items_of(self.index, identity, self.memberships, AT))
+        identity = self.index.holders.find(f"identity:{name}")
+        return list(items_of(self.index, identity, AT))
 
     def test_an_item_is_what_can_be_taken_from_one_person(self):
         found = [
@@ -80,8 +80,8 @@ class Items(unittest.TestCase):
         )
 
     def test_what_comes_by_rule_or_from_everyone_is_counted(self):
-        identity = self.index.holders.number["identity:p"]
-        self.assertEqual(beyond_items(self.index, identity, self.memberships, AT), 2)
+        identity = self.index.holders.find("identity:p")
+        self.assertEqual(beyond_items(self.index, identity, AT), 2)
 
     def test_evidence(self):
         witness = Witness(self.state, self.index, [], [], AT)

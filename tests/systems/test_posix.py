@@ -8,11 +8,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from kathodos.access.index import compile_index
 from kathodos.access.reach import triples
 from kathodos.catalogue.addresses import address_of
 from kathodos.systems import posix
-from tests.support import state_of
+from tests.support import index_of
 
 USERS = {0: "root", 61001: "ann", 61002: "bo", 61003: "cy", 61004: "di"}
 GROUPS = {62001: "crew", 62002: "desk", 62003: "yard"}
@@ -99,7 +98,7 @@ class TheKernelsOwnAnswer(unittest.TestCase):
         members = {group: [user for user in USERS if user and seeded.random() < 0.5] for group in GROUPS}
         access = [posix.read_access(folder, path) for path in files]
         tables = posix.records_of("files", access, USERS, GROUPS, members)
-        index = compile_index(state_of(tables))
+        index = index_of(tables)
         reached = set(triples(index, None, 0))
         for user, name in USERS.items():
             groups = [group for group, inside in members.items() if user in inside] or [65534]

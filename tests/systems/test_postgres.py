@@ -8,11 +8,10 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from kathodos.access.index import compile_index
 from kathodos.access.reach import triples
 from kathodos.catalogue.addresses import address_of
 from kathodos.systems import postgres
-from tests.support import state_of
+from tests.support import index_of
 
 OF_TABLES = ("select", "insert", "update", "delete", "truncate", "references", "trigger")
 OF_COLUMNS = ("select", "insert", "update", "references")
@@ -126,7 +125,7 @@ class TheServersOwnAnswer(unittest.TestCase):
 
     def compare(self, seed, world, query):
         tables = postgres.read_records(query, "pg")
-        reached = set(triples(compile_index(state_of(tables)), None, 0))
+        reached = set(triples(index_of(tables), None, 0))
         said = list(self.answers(f"world{seed}", world, query))
         self.assertGreater(len(said), 1000)
         self.assertTrue({True, False} <= {answer for *_, answer in said})

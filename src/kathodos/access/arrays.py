@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-Ints = npt.NDArray[np.int64]
+Ints = npt.NDArray[np.int64]  # at rest also of 32 bits; what is multiplied is widened first
 Bools = npt.NDArray[np.bool_]
 
 
@@ -27,23 +27,80 @@ class Lists:
 
     def of(self, rows: Ints) -> tuple[Ints, Ints]:
         """The lists of `rows` put together: for each item the position in `rows` it is from, and the item."""
-        sizes = self.starts[rows + 1] - self.starts[rows]
+        origin, positions = self.positions(rows)
+        return origin, self.items[positions]
+
+    def positions(self, rows: Ints) -> tuple[Ints, Ints]:
+        """As `of`, with the position of each item in `items` instead of the item."""
+        first = self.starts[rows].astype(np.int64)
+        sizes = self.starts[rows + 1] - first
         origin = np.repeat(np.arange(len(rows)), sizes)
-        offsets = np.arange(len(origin)) - np.repeat(np.cumsum(sizes) - sizes, sizes)
-        return origin, self.items[np.repeat(self.starts[rows], sizes) + offsets]
+        before = np.cumsum(sizes) - sizes
+        return origin, np.arange(len(origin)) + np.repeat(first - before, sizes)
+
+    def sizes(self) -> Ints:
+        """How many items each list has."""
+        return np.diff(self.starts)
+
+    def rows(self) -> Ints:
+        """For each item the list it is in."""
+        return np.repeat(np.arange(len(self), dtype=np.int32), self.sizes())
 
     def turned(self, size: int) -> Lists:
-        """For each of `size` items the rows whose lists hold it."""
-        rows = np.repeat(np.arange(len(self)), np.diff(self.starts))
-        return lists_from(self.items, rows, size)
+        """For each of `size` items the rows whose lists hold it, in order."""
+        return lists_from(self.items, self.rows(), size)
+
+    def without(self, positions: Ints) -> Lists:
+        """The lists without the items at these positions of `items`."""
+        gone = np.searchsorted(np.sort(positions), self.starts)
+        return Lists((self.starts - gone).astype(self.starts.dtype), np.delete(self.items, positions))
+
+    def place_for(self, rows: Ints, items: Ints) -> tuple[Ints, Ints]:
+        """Where in `items` each pair (row, item) stands or would stand in rows in ascending order; and in what order.
+
+        Gives the pairs' order by row and then item, and for each pair in that order its position.
+        """
+        order = np.lexsort((items, rows))
+        positions = [
+            int(self.starts[row]) + int(np.searchsorted(self[row], item))
+            for row, item in zip(rows[order].tolist(), items[order].tolist(), strict=True)
+        ]
+        return order, ints(positions)
+
+    def with_more(self, rows: Ints, items: Ints) -> Lists:
+        """The lists, each in ascending order, with these pairs (row, item) put in where they belong."""
+        order, positions = self.place_for(rows, items)
+        added = np.searchsorted(np.sort(rows), np.arange(len(self.starts)))
+        put_in = np.insert(self.items, positions, items[order].astype(self.items.dtype))
+        return Lists((self.starts + added).astype(self.starts.dtype), put_in)
 
 
 def lists_from(rows: Ints, items: Ints, size: int) -> Lists:
     """`size` lists made of the pairs (row, item); a row's items keep their order."""
-    order = np.argsort(rows, kind="stable")
     starts = np.zeros(size + 1, dtype=np.int64)
     np.cumsum(np.bincount(rows, minlength=size), out=starts[1:])
-    return Lists(starts, items[order])
+    if len(rows) and not (rows[1:] >= rows[:-1]).all():
+        items = items[np.argsort(rows, kind="stable")]
+    return Lists(starts, small(items))
+
+
+def sorted_lists(rows: Ints, items: Ints, size: int, width: int) -> Lists:
+    """`size` lists of the distinct pairs (row, item < width), each list in ascending order."""
+    codes = np.sort(rows.astype(np.int64) * width + items)
+    codes = codes[first_of_each(codes)]
+    return lists_from(codes // max(width, 1), codes % max(width, 1), size)
+
+
+def first_of_each(ordered: Ints) -> Bools:
+    """Where in an ordered array a value stands for the first time."""
+    is_first = np.ones(len(ordered), dtype=bool)
+    np.not_equal(ordered[1:], ordered[:-1], out=is_first[1:])
+    return is_first
+
+
+def small(values: Ints) -> Ints:
+    """The numbers in 32 bits; everything that is numbered here fits."""
+    return values.astype(np.int32)
 
 
 def lists_of(rows: Iterable[Iterable[int]]) -> Lists:
@@ -51,7 +108,7 @@ def lists_of(rows: Iterable[Iterable[int]]) -> Lists:
     listed = [list(row) for row in rows]
     starts = np.zeros(len(listed) + 1, dtype=np.int64)
     np.cumsum([len(row) for row in listed], out=starts[1:])
-    return Lists(starts, ints(item for row in listed for item in row))
+    return Lists(starts, small(ints(item for row in listed for item in row)))
 
 
 def ints(values: Iterable[int]) -> Ints:
@@ -64,6 +121,11 @@ def bools(values: Iterable[object]) -> Bools:
     return np.fromiter((bool(value) for value in values), dtype=bool)
 
 
+def joined(parts: list[Ints]) -> Ints:
+    """The arrays one after the other; nothing where there is none."""
+    return np.concatenate(parts) if parts else np.zeros(0, dtype=np.int64)
+
+
 def spread(edges: Lists, start: Ints, size: int) -> Bools:
     """Which of `size` nodes can be reached from `start` along `edges`, `start` included. Cycles cost nothing extra."""
     reached = np.zeros(size, dtype=bool)
@@ -71,6 +133,52 @@ def spread(edges: Lists, start: Ints, size: int) -> Bools:
     fresh = start
     while len(fresh):
         _, ahead = edges.of(fresh)
-        fresh = np.unique(ahead[~reached[ahead]])
+        fresh = ahead[~reached[ahead]]
         reached[fresh] = True
+        fresh = np.unique(fresh) if len(fresh) < size // 8 else _within(fresh, size)
     return reached
+
+
+def _within(items: Ints, size: int) -> Ints:
+    """The distinct items, in order, found by marking them."""
+    mark = np.zeros(size, dtype=bool)
+    mark[items] = True
+    return mark.nonzero()[0]
+
+
+def spread_each(edges: Lists, starts: Ints) -> Lists:
+    """For each of `starts` the nodes that can be reached from it along `edges`, itself included, in order."""
+    width = len(edges)
+    origin, node = np.arange(len(starts)), starts.astype(np.int64)
+    seen = origin * width + node
+    fresh = seen
+    while len(fresh):
+        at, ahead = edges.of(node)
+        found = np.unique(origin[at] * width + ahead)
+        fresh = found[~among(found, seen)]
+        seen = np.insert(seen, np.searchsorted(seen, fresh), fresh)
+        origin, node = fresh // width, fresh % width
+    return lists_from(seen // max(width, 1), seen % max(width, 1), len(starts))
+
+
+def reachable(edges: Lists, start: Ints) -> Ints:
+    """The nodes that can be reached from `start` along `edges`, `start` included, in order.
+
+    The same as `spread` where few are reached: nothing as long as all nodes is touched.
+    """
+    seen = fresh = np.unique(start)
+    while len(fresh):
+        ahead = np.unique(edges.of(fresh)[1])
+        fresh = ahead[~among(ahead, seen)]
+        seen = np.insert(seen, np.searchsorted(seen, fresh), fresh)
+    return seen
+
+
+def among(values: Ints, ordered: Ints) -> Bools:
+    """Which of the values are among some that are in ascending order."""
+    if not len(ordered):
+        return np.zeros(len(values), dtype=bool)
+    at = np.searchsorted(ordered, values)
+    at[at == len(ordered)] = 0
+    found: Bools = ordered[at] == values
+    return found

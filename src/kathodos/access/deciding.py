@@ -2,6 +2,9 @@
 
 What applies is put in ranks, best first: the lowest tier for first-applicable, the deepest anchor for nearest, all in
 one rank otherwise. The first rank in which anything applies decides; within it permit or deny wins, by the way.
+
+The *pairs* of a system are its (action, place) laid out in a row, action by action, with one empty position behind
+each action: pair = action * (size + 1) + place - root. So what is permitted is intervals of pairs.
 """
 
 from __future__ import annotations
@@ -11,10 +14,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, spread
+from kathodos.access.arrays import Bools, Ints, among, reachable, spread
 from kathodos.access.index import ANY_ACTION, Index, System
-from kathodos.access.spans import REGION_ORDER, TREE_ORDER
-from kathodos.access.tree import covered
+
+Intervals = tuple[Ints, Ints]  # firsts and ends
 
 
 @dataclass(frozen=True)
@@ -30,7 +33,9 @@ class Given:
 
     def bears_on(self, system: System, action: int) -> Bools:
         """Which elements speak about the action at this position in the system's actions (step 5)."""
-        bears: Bools = self.bearing(system)[action]
+        is_any = self.action == ANY_ACTION
+        local = np.where(is_any, 0, self.action - (system.actions[0] if len(system.actions) else 0))
+        bears: Bools = is_any | np.where(self.denies, system.covers[action, local], system.covers[local, action])
         return bears
 
     def bearing(self, system: System) -> Bools:
@@ -45,7 +50,7 @@ def rank_of(system: System, tier: Ints, anchor: Ints) -> Ints:
     """The rank of permits and denies with these tiers and anchor depths (step 6)."""
     if system.combining == "first-applicable":
         return tier
-    return -anchor if system.combining == "nearest" else np.zeros_like(anchor)
+    return -anchor.astype(np.int64) if system.combining == "nearest" else np.zeros(len(anchor), dtype=np.int64)
 
 
 def permit_wins(system: System, permitted: Bools, denied: Bools) -> Bools:
@@ -53,106 +58,154 @@ def permit_wins(system: System, permitted: Bools, denied: Bools) -> Bools:
     return permitted & ~denied if system.combining in ("deny-overrides", "nearest") else permitted
 
 
-def is_live(index: Index, at: int) -> Bools:
-    """Which grants are live at a moment, in microseconds since 1970 (step 2)."""
-    return (index.grants.starts <= at) & (at < index.grants.ends)
+def is_live(index: Index, grants: Ints, at: int) -> Bools:
+    """Which of the grants are live at a moment, in microseconds since 1970 (step 2)."""
+    return (index.grants.starts[grants] <= at) & (at < index.grants.ends[grants])
 
 
-def counts_itself(index: Index, at: int) -> Bools:
-    """Which identities are principals of their own at a moment (step 1)."""
+def counts_itself(index: Index, identities: Ints, at: int) -> Bools:
+    """Which of the identities are principals of their own at a moment (step 1)."""
     holders = index.holders
-    return holders.is_active & (holders.starts <= at) & (at < holders.ends)
+    return holders.is_active[identities] & (holders.starts[identities] <= at) & (at < holders.ends[identities])
 
 
 def entries_of(index: Index, asker: int, at: int) -> Ints:
     """What an identity or an account counts through before groups: itself, its enabled accounts (step 1)."""
-    holders, people = index.holders, len(index.holders.identities)
+    holders, people = index.holders, index.holders.people
     if asker >= people:
         return np.array([asker] if holders.is_enabled[asker - people] else [], dtype=np.int64)
-    accounts = holders.accounts_of[asker]
+    accounts = holders.accounts_of[asker].astype(np.int64)
     enabled = accounts[holders.is_enabled[accounts - people]]
-    return np.concatenate([[asker], enabled]).astype(np.int64) if counts_itself(index, at)[asker] else enabled
+    itself = np.array([asker])
+    return np.concatenate([itself[counts_itself(index, itself, at)], enabled])
 
 
-def principals_of(index: Index, asker: int, at: int) -> Bools:
-    """All principals of an identity or an account at a moment, as a boolean vector over holders (step 1)."""
+def principals_of(index: Index, asker: int, at: int) -> Ints:
+    """All principals of an identity or an account at a moment, as numbers of holders in order (step 1)."""
     entries = entries_of(index, asker, at)
-    found = spread(index.holders.edges, entries, index.holders.size)
-    found[index.holders.everyone] = len(entries) > 0
-    return found
+    if not len(entries):
+        return entries
+    return np.append(reachable(index.holders.edges, entries), index.holders.everyone)
 
 
-def askers_with(index: Index, holding: Bools, at: int) -> Bools:
-    """Who has one of these holders among its principals, over identities and then accounts asked on their own."""
-    holders = index.holders
-    reached = spread(holders.members, holding.nonzero()[0], holders.size)
-    people, end = len(holders.identities), len(holders.identities) + len(holders.accounts)
-    is_all = bool(holding[holders.everyone])
-    accounts = (reached[people:end] | is_all) & holders.is_enabled
-    identities = (reached[:people] | is_all) & counts_itself(index, at)
-    owned = (holders.owner >= 0) & accounts
-    identities[holders.owner[owned]] = True
-    return np.concatenate([identities, accounts])
+def askers_with(index: Index, some: Ints, at: int) -> Ints:
+    """Who has one of these holders among its principals: identities, then accounts asked on their own, by number."""
+    holders, people = index.holders, index.holders.people
+    if len(some) and (some == holders.everyone).any():
+        identities, accounts = np.arange(people), np.arange(people, holders.first_group)
+    else:
+        reached = spread(holders.members, some, holders.size)
+        identities = reached[:people].nonzero()[0]
+        accounts = reached[people : holders.first_group].nonzero()[0] + people
+    accounts = accounts[holders.is_enabled[accounts - people]]
+    identities = identities[counts_itself(index, identities, at)]
+    if not len(accounts):
+        return identities
+    owners = holders.owner[accounts - people].astype(np.int64)
+    return np.concatenate([np.union1d(identities, owners[owners >= 0]), accounts])
 
 
-def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Bools]]:
-    """What the holder of exactly these live grants may do before gates: (actions, nodes of the system) by system."""
-    origin, rules = index.bundle_rules.of(index.grants.bundle[grants])
+def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
+    """What the holder of exactly these live grants may do before gates, by system, as intervals of pairs."""
+    origin, rules = index.bundles.rules.of(index.grants.bundle[grants])
     origin_of_rule, spans = index.rule_spans.of(rules)
     at, line = grants[origin[origin_of_rule]], index.rule_line[rules[origin_of_rule]]
-    of_system = index.span_system[spans]
+    first, end = index.spans.first[spans].astype(np.int64), index.spans.end[spans].astype(np.int64)
+    of_system = np.searchsorted(index.system_roots, first, side="right") - 1
     for number in np.unique(of_system).tolist():
         here = of_system == number
         system = index.systems_in_order[number]
         if len(system.actions):
-            yield system, _permitted_in(index, system, at[here], line[here], spans[here])
+            rank = rank_of(system, index.grants.tier[at[here]], index.spans.anchor[spans[here]])
+            denies = index.grants.denies[at[here]] | index.lines.denies[line[here]]
+            given = Given(index.lines.action[line[here]], denies, rank)
+            yield system, decided(system, given, first[here] - system.root, end[here] - system.root)
 
 
-def _permitted_in(index: Index, system: System, grants: Ints, line: Ints, spans: Ints) -> Bools:
-    """What these spans, each of a grant and a line, permit in one system: (actions, nodes of the system)."""
-    rank = rank_of(system, index.grants.tier[grants], index.spans.anchor[spans])
-    given = Given(index.line_action[line], index.grants.denies[grants] | index.line_denies[line], rank)
-    bears, order = given.bearing(system), index.spans.order[spans]
-    first, end = index.spans.first[spans] - system.root, index.spans.end[spans] - system.root
-    place = index.tree.place[system.root : system.end] - system.root
-    result = np.zeros((len(system.actions), system.end - system.root), dtype=bool)
-    undecided = np.ones_like(result)
-    for best in np.unique(rank):
+def decided(system: System, given: Given, first: Ints, end: Ints) -> Intervals:
+    """What is permitted before gates where each element holds at the places [first, end) from the root on (step 6)."""
+    action, element = given.bearing(system).nonzero()
+    row = action * (system.size + 1)
+    first, end = row + first[element], row + end[element]
+    denies, rank = given.denies[element], given.rank[element]
+    edges = np.unique(np.concatenate([first, end]))
+    permitted, undecided = (np.full(max(len(edges) - 1, 0), value) for value in (False, True))
+    for best in np.unique(rank).tolist():
         permits, denials = (
-            _held(bears[:, which], order[which], first[which], end[which], place)
-            for which in ((rank == best) & ~given.denies, (rank == best) & given.denies)
+            _held(edges, first[which], end[which]) for which in ((rank == best) & ~denies, (rank == best) & denies)
         )
-        result |= undecided & permit_wins(system, permits, denials)
+        permitted |= undecided & permit_wins(system, permits, denials)
         undecided &= ~(permits | denials)
-    return result
+    return runs_where(permitted, edges)
 
 
-def _held(bears: Bools, order: Ints, first: Ints, end: Ints, place: Ints) -> Bools:
-    """Which (action, node of the system) lie in one of the spans that bear on the action, given from the root on."""
-    size = len(place)
-    held = np.zeros((len(bears), size), dtype=bool)
-    if not len(order):
-        return held
-    for kind in (TREE_ORDER, REGION_ORDER):
-        action, span = (bears & (order == kind)).nonzero()
-        if len(span):
-            row = action * (size + 1)
-            within = covered(row + first[span], row + end[span], len(bears) * (size + 1))
-            within = within.reshape(len(bears), size + 1)[:, :size]
-            held |= within if kind == TREE_ORDER else within[:, place]
-    return held
+def _held(edges: Ints, first: Ints, end: Ints) -> Bools:
+    """Which of the segments between neighbouring edges lie in one of the intervals, whose bounds are edges."""
+    size = len(edges)
+    change = np.bincount(np.searchsorted(edges, first), minlength=size)
+    change -= np.bincount(np.searchsorted(edges, end), minlength=size)
+    return np.cumsum(change[:-1]) > 0
 
 
-def passes_gates(index: Index, system: System, permitted: Bools) -> Bools:
-    """Which nodes of a system every gate lets through, given what is permitted (step 7)."""
-    passes = np.ones(permitted.shape[1], dtype=bool)
+def runs_where(true: Bools, edges: Ints) -> Intervals:
+    """The segments between edges that are true, as intervals; neighbours are put together."""
+    change = np.diff(np.concatenate([[0], true.astype(np.int8), [0]]))
+    return edges[(change == 1).nonzero()[0]], edges[(change == -1).nonzero()[0]]
+
+
+def without(kept: Intervals, taken: Intervals) -> Intervals:
+    """The first intervals without what lies in the second."""
+    edges = np.unique(np.concatenate([*kept, *taken]))
+    return runs_where(_held(edges, *kept) & ~_held(edges, *taken), edges)
+
+
+def united(first: Ints, end: Ints) -> Intervals:
+    """Intervals that may overlap, put together."""
+    edges = np.unique(np.concatenate([first, end]))
+    return runs_where(_held(edges, first, end), edges)
+
+
+def holds(intervals: Intervals, positions: Ints) -> Bools:
+    """Which positions lie in one of the intervals, which are apart and in order."""
+    first, end = intervals
+    if not len(first):
+        return np.zeros(len(positions), dtype=bool)
+    at = np.searchsorted(first, positions, side="right") - 1
+    found: Bools = (at >= 0) & (positions < end[np.maximum(at, 0)])
+    return found
+
+
+def behind_closed_gates(index: Index, system: System, permitted: Intervals) -> Intervals:
+    """The pairs that a gate holds back, given what is permitted (step 7)."""
+    tree, firsts, ends = index.tree, [], []
     for kind, action in system.gates:
         gated = gate_nodes(index, system, kind)
-        closed = gated[~permitted[action, gated - system.root]]
-        passes &= ~covered(closed + 1 - system.root, index.tree.end[closed] - system.root, len(passes))
-    return passes
+        place = tree.place[gated].astype(np.int64)
+        closed = gated[~holds(permitted, action * (system.size + 1) + place - system.root)]
+        place = tree.place[closed].astype(np.int64)
+        _, end = tree.region_interval(closed, tree.region[closed])
+        firsts += [place + 1, tree.regions_below(closed)[0]]
+        ends += [end, tree.regions_below(closed)[1]]
+    first, end = np.concatenate(firsts) - system.root, np.concatenate(ends) - system.root
+    filled = first < end
+    first, end = united(first[filled], end[filled])
+    rows = np.arange(len(system.actions))[:, None] * (system.size + 1)
+    return (rows + first).ravel(), (rows + end).ravel()
 
 
 def gate_nodes(index: Index, system: System, kind: str) -> Ints:
     """The nodes of a system that are of a gated type."""
-    return np.array([node for node in range(system.root, system.end) if index.types[node] == kind], dtype=np.int64)
+    number = index.type_names.index(kind) if kind in index.type_names else -2
+    nodes: Ints = (index.types[system.root : system.end] == number).nonzero()[0] + system.root
+    return nodes
+
+
+def gates_over(index: Index, system: System, node: int) -> Iterator[tuple[int, int]]:
+    """Each gate on the way to a node: the gated node, and the position of the action that opens it (step 7)."""
+    for kind, action in system.gates:
+        yield from ((above, action) for above in index.tree.path(node)[:-1] if index.type_of(above) == kind)
+
+
+def has_any(principals: Ints, holders: Ints) -> Bools:
+    """Which of the holders are among the principals, which are in order."""
+    return among(holders, principals)

@@ -4,51 +4,88 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints
+from kathodos.access.arrays import Bools, Ints, joined
 from kathodos.access.deciding import (
     Given,
+    Intervals,
     askers_with,
+    behind_closed_gates,
+    gates_over,
+    holds,
     is_live,
-    passes_gates,
     permit_wins,
     permitted_by,
     principals_of,
     rank_of,
+    united,
+    without,
 )
 from kathodos.access.index import Index, System
-from kathodos.access.spans import Scope, spans_of
+from kathodos.access.spans import nodes_of, reaching_down
+from kathodos.access.tree import Tree
 
 
 @dataclass(frozen=True)
 class Reached:
-    """What one asker reaches in one system: `may[a, n]` for its actions and for its nodes from its root on."""
+    """What one asker reaches in one system, as intervals of pairs that are apart and in order."""
 
+    tree: Tree
     system: System
-    may: Bools
+    pairs: Intervals
+
+    @property
+    def count(self) -> int:
+        """How many (action, node) are reached."""
+        return int((self.pairs[1] - self.pairs[0]).sum())
+
+    @property
+    def resources(self) -> int:
+        """How many nodes are reached with at least one action."""
+        row = self.pairs[0] // (self.system.size + 1) * (self.system.size + 1)
+        first, end = united(self.pairs[0] - row, self.pairs[1] - row)
+        return int((end - first).sum())
+
+    @cached_property
+    def may(self) -> Bools:
+        """`may[a, n]` for the system's actions and for its nodes from its root on."""
+        stride = self.system.size + 1
+        cells = np.zeros(len(self.system.actions) * stride + 1, dtype=np.int8)
+        cells[self.pairs[0]] = 1
+        cells[self.pairs[1]] = -1
+        by_place = np.cumsum(cells[:-1], dtype=np.int8).reshape(len(self.system.actions), stride)
+        place = self.tree.place[self.system.root : self.system.end] - self.system.root
+        return by_place[:, place] > 0
+
+    def holds(self, action: int, node: int) -> bool:
+        """Whether the action at this position in the system's actions is reached on the node."""
+        pair = action * (self.system.size + 1) + int(self.tree.place[node]) - self.system.root
+        return bool(holds(self.pairs, np.array([pair]))[0])
 
 
 def what_reached_by(index: Index, asker: int, at: int) -> list[Reached]:
-    """What an identity, or an account on its own, reaches at a moment: one matrix per system with anything in it."""
+    """What an identity, or an account on its own, reaches at a moment, by system."""
     return what_grants_give(index, grants_of(index, asker, at))
 
 
 def what_grants_give(index: Index, grants: Ints) -> list[Reached]:
     """What a holder of exactly these live grants reaches, by system."""
     found = []
-    for system, may in permitted_by(index, grants):
-        may &= passes_gates(index, system, may)
-        if may.any():
-            found.append(Reached(system, may))
+    for system, pairs in permitted_by(index, grants):
+        if system.gates:
+            pairs = without(pairs, behind_closed_gates(index, system, pairs))
+        if len(pairs[0]):
+            found.append(Reached(index.tree, system, pairs))
     return found
 
 
 def grants_of(index: Index, asker: int, at: int) -> Ints:
-    """The live grants that a principal of the asker holds."""
-    held = principals_of(index, asker, at)[index.grants.holder]
-    return (held & is_live(index, at)).nonzero()[0]
+    """The live grants that a principal of the asker holds, in order."""
+    grants = np.sort(index.holder_grants.of(principals_of(index, asker, at))[1]).astype(np.int64)
+    return grants[is_live(index, grants, at)]
 
 
 def who_reaches(index: Index, node: int, action: int, at: int) -> Bools:
@@ -58,22 +95,20 @@ def who_reaches(index: Index, node: int, action: int, at: int) -> Bools:
     """
     system = index.system_of(node)
     reaching = _permitted_on(index, system, node, int(action - system.actions[0]), at)
-    for kind, gate in system.gates:
-        for above in index.tree.path(node)[:-1]:
-            if index.types[above] == kind:
-                reaching &= _permitted_on(index, system, above, gate, at)
+    for above, gate in gates_over(index, system, node):
+        reaching &= _permitted_on(index, system, above, gate, at)
     return reaching
 
 
 def _permitted_on(index: Index, system: System, node: int, action: int, at: int) -> Bools:
     """Who is permitted, before gates, the action at this position in the system's actions."""
-    grants, _, given = what_applies(index, system, index.spans.holds(index.tree, node), at)
+    grants, _, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
     return _permitted(index, system, grants, given, given.bears_on(system, action), at)
 
 
 def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: Bools, at: int) -> Bools:
     """Who is permitted by what applies and bears on one action: the first rank in which anything does decides."""
-    size = len(index.holders.identities) + len(index.holders.accounts)
+    size = index.holders.first_group
     reaching, undecided = np.zeros(size, dtype=bool), np.ones(size, dtype=bool)
     for rank in np.unique(given.rank[bears]):
         now = bears & (given.rank == rank)
@@ -84,53 +119,96 @@ def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: 
 
 
 def _holding(index: Index, grants: Ints, at: int) -> Bools:
-    holding = np.zeros(index.holders.size, dtype=bool)
-    holding[index.grants.holder[grants]] = True
-    return askers_with(index, holding, at)
+    """Who holds one of the grants, over identities and then accounts."""
+    held = np.zeros(index.holders.first_group, dtype=bool)
+    if len(grants):
+        held[askers_with(index, np.unique(index.grants.holder[grants]), at)] = True
+    return held
 
 
-def what_applies(index: Index, system: System, spans_there: Bools, at: int) -> tuple[Ints, Ints, Given]:
+def what_applies(index: Index, system: System, spans: Ints, at: int) -> tuple[Ints, Ints, Given]:
     """The live grants that speak through these spans, by line and anchor; the lines; what they say (steps 2-4)."""
-    spans = spans_there.nonzero()[0]
-    rules = index.span_rule[spans]
+    rules = index.spans.rule[spans]
     of_rule, bundles = index.rule_bundles.of(rules)
     of_bundle, grants = index.bundle_grants.of(bundles)
     which = of_rule[of_bundle]
-    live = is_live(index, at)[grants]
-    grants, which = grants[live], which[live]
+    live = is_live(index, grants, at)
+    grants, which = grants[live].astype(np.int64), which[live]
     line = index.rule_line[rules[which]]
     rank = rank_of(system, index.grants.tier[grants], index.spans.anchor[spans[which]])
-    return grants, line, Given(index.line_action[line], index.grants.denies[grants] | index.line_denies[line], rank)
+    return grants, line, Given(index.lines.action[line], index.grants.denies[grants] | index.lines.denies[line], rank)
 
 
 def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
     """Who reaches the action on at least one of the nodes, all of one system; over identities and then accounts.
 
-    Where nothing denies and nothing is gated, every permit prevails, so all are answered at once. Elsewhere nodes
-    about which exactly the same rules speak are answered once.
+    On nodes about which only permits speak, every permit prevails, so these are answered at once. Of the others, those
+    about which exactly the same is said are answered once.
     """
-    found = np.zeros(len(index.holders.identities) + len(index.holders.accounts), dtype=bool)
+    found = np.zeros(index.holders.first_group, dtype=bool)
     if not len(nodes):
         return found
     system = index.system_of(int(nodes[0]))
-    grants, _, given = what_applies(index, system, index.spans.holds_any(index.tree, nodes), at)
-    bears = given.bears_on(system, int(action - system.actions[0]))
-    if not system.gates and not given.denies[bears].any():
-        return _holding(index, grants[bears], at)
-    for node in one_per_answer(index, nodes):
-        found |= who_reaches(index, node, action, at)
-    return found
+    local = int(action - system.actions[0])
+    if system.gates:
+        for node in one_per_answer(index, nodes):
+            found |= who_reaches(index, node, action, at)
+        return found
+    places = np.sort(index.tree.place[nodes]).astype(np.int64)
+    spans = index.spans.touching(places)
+    grants, _, given = what_applies(index, system, spans, at)
+    bears = given.bears_on(system, local)
+    if (given.denies & bears).any():
+        denying = spans[among_lines(index, system, spans, local)]
+        disputed = _covered(places, index.spans.first[denying], index.spans.end[denying])
+        for place in _one_per_segment(index, places[disputed], spans).tolist():
+            found |= _permitted_on(index, system, int(index.tree.by_place[place]), local, at)
+        if disputed.all():
+            return found
+        grants, _, given = what_applies(index, system, index.spans.touching(places[~disputed]), at)
+        bears = given.bears_on(system, local) & ~given.denies
+    return found | _holding(index, grants[bears], at)
+
+
+def among_lines(index: Index, system: System, spans: Ints, action: int) -> Bools:
+    """Which of the spans any grant could make deny the action."""
+    rules = index.spans.rule[spans]
+    line = index.rule_line[rules]
+    of_rule, bundles = index.rule_bundles.of(rules)
+    of_bundle, grants = index.bundle_grants.of(bundles)
+    denies = index.lines.denies[line]
+    denies[of_rule[of_bundle[index.grants.denies[grants]]]] = True
+    given = Given(index.lines.action[line], denies, np.zeros(len(line), dtype=np.int64))
+    return denies & given.bears_on(system, action)
+
+
+def _covered(places: Ints, first: Ints, end: Ints) -> Bools:
+    """Which of the places lie in one of the intervals."""
+    before = np.searchsorted(np.sort(first), places, side="right")
+    return before > np.searchsorted(np.sort(end), places, side="right")
+
+
+def _one_per_segment(index: Index, places: Ints, spans: Ints) -> Ints:
+    """One of each set of places that exactly the same of these spans hold."""
+    edges = np.unique(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
+    return places[np.unique(np.searchsorted(edges, places, side="right"), return_index=True)[1]]
 
 
 def one_per_answer(index: Index, nodes: Ints) -> list[int]:
-    """One of each set of nodes on which every question has the same answer."""
-    tree = index.tree
-    seen: dict[tuple[bytes, tuple[int, ...]], int] = {}
-    for node in nodes.tolist():
-        rules = np.packbits(index.spans.holds(tree, node)).tobytes()
-        gated = {kind for kind, _ in index.system_of(node).gates}
-        gates = tuple(above for above in tree.path(node)[:-1] if index.types[above] in gated) if gated else ()
-        seen.setdefault((rules, gates), node)
+    """One of each set of nodes, all of one system, on which every question has the same answer."""
+    if not len(nodes):
+        return []
+    system = index.system_of(int(nodes[0]))
+    places = np.sort(index.tree.place[nodes]).astype(np.int64)
+    if not system.gates:
+        kept = _one_per_segment(index, places, index.spans.touching(places))
+        return [int(node) for node in index.tree.by_place[kept]]
+    spans = index.spans.touching(places)
+    edges = np.unique(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
+    segments = np.searchsorted(edges, places, side="right").tolist()
+    seen: dict[tuple[int, tuple[int, ...]], int] = {}
+    for segment, node in zip(segments, index.tree.by_place[places].tolist(), strict=True):
+        seen.setdefault((segment, tuple(above for above, _ in gates_over(index, system, node))), node)
     return list(seen.values())
 
 
@@ -147,7 +225,7 @@ def triples(index: Index, by: str | None, at: int) -> Iterator[tuple[str, str, s
     """Every (who, action, resource) that one asker, given by reference, or everyone reaches."""
     blocks = everything(index, at)
     if by is not None:
-        asker = index.holders.number[by]
+        asker = index.holders.find(by)
         blocks = iter([([asker], what_reached_by(index, asker, at))])
     for askers, reached in blocks:
         pairs = [pair for found in reached for pair in pairs_in(index, found)]
@@ -166,23 +244,28 @@ def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
     """The nodes on which a permission with these targets applies when nothing narrows it (step 4)."""
     if not len(pattern_nodes):
         return pattern_nodes
-    system = index.system_of(int(pattern_nodes[0]))
-    spans = spans_of(index.tree, pattern_nodes, is_deep, system.inherits, Scope(is_everything=True))
-    return spans.nodes(index.tree).nonzero()[0]
+    flags = np.ones(len(pattern_nodes), dtype=bool)
+    inherits = index.system_of(int(pattern_nodes[0])).inherits
+    runs = reaching_down(index.tree, pattern_nodes, flags & is_deep, flags & inherits)[1]
+    return nodes_of(index.tree, runs).nonzero()[0]
 
 
 def ways_in(index: Index, node: int, action: str | None, at: int) -> dict[int, list[int]]:
     """For each asker the holders through which a permit on the node counts for it (`action` None: any action)."""
-    system = index.system_of(node)
-    grants, _, given = what_applies(index, system, index.spans.holds(index.tree, node), at)
-    bears = np.zeros(len(grants), dtype=bool)
-    for position, number in enumerate(system.actions.tolist()):
-        if action in (None, index.actions[number][1]):
-            bears |= given.bears_on(system, position)
     found: dict[int, list[int]] = {}
-    for holder in np.unique(index.grants.holder[grants[bears & ~given.denies]]).tolist():
-        holding = np.zeros(index.holders.size, dtype=bool)
-        holding[holder] = True
-        for asker in askers_with(index, holding, at).nonzero()[0].tolist():
+    for holder in np.unique(index.grants.holder[permits_on(index, node, action, at)]).tolist():
+        for asker in askers_with(index, np.array([holder]), at).tolist():
             found.setdefault(asker, []).append(holder)
     return found
+
+
+def permits_on(index: Index, node: int, action: str | None, at: int) -> Ints:
+    """The live grants that permit the action (None: any action) on a node, whether or not something denies it."""
+    system = index.system_of(node)
+    grants, _, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
+    bears = [
+        grants[given.bears_on(system, position) & ~given.denies]
+        for position, number in enumerate(system.actions.tolist())
+        if action in (None, index.actions[number][1])
+    ]
+    return np.unique(joined(bears))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
 
 import numpy as np
@@ -10,7 +9,7 @@ import numpy as np
 from kathodos.access.arrays import Bools, Ints
 from kathodos.access.deciding import askers_with
 from kathodos.access.index import Index
-from kathodos.access.reach import what_applies, what_reached_by, who_reaches
+from kathodos.access.reach import permits_on, what_reached_by, who_reaches
 
 BY_PERMISSION, BY_ROLE = "directly, by a permission", "directly, by a role"
 BY_GROUP, BY_EVERYONE = "through a group", "as everyone"
@@ -35,14 +34,14 @@ class Extent:
         return "full" if self.is_full else "limited"
 
 
-def extent_of(index: Index, asker: int, kinds: Mapping[tuple[str, str], str | None], at: int) -> list[Extent]:
-    """What one reaches, counted by system and kind of action; `kinds` tells the kind of (system, action)."""
+def extent_of(index: Index, asker: int, at: int) -> list[Extent]:
+    """What one reaches, counted by system and kind of action."""
     found = []
     for reached in what_reached_by(index, asker, at):
         system = reached.system
         of_kind: dict[str | None, list[int]] = {}
-        for position, number in enumerate(system.actions.tolist()):
-            of_kind.setdefault(kinds.get(index.actions[number]), []).append(position)
+        for position, kind in enumerate(system.kinds):
+            of_kind.setdefault(kind, []).append(position)
         for kind, positions in sorted(of_kind.items(), key=lambda item: str(item[0])):
             may = reached.may[positions]
             if may.any():
@@ -60,33 +59,32 @@ def ways_to(index: Index, node: int, action: str | None, at: int) -> tuple[int, 
     One that comes by several ways is counted in each of them.
     """
     system = index.system_of(node)
-    grants, _, given = what_applies(index, system, index.spans.holds(index.tree, node), at)
-    everybody = np.zeros(len(index.holders.identities) + len(index.holders.accounts), dtype=bool)
+    everybody = np.zeros(index.holders.first_group, dtype=bool)
     by_way: dict[str, Bools] = {}
-    for position, number in enumerate(system.actions.tolist()):
-        if action in (None, index.actions[number][1]):
+    for number in system.actions.tolist():
+        name = index.actions[number][1]
+        if action in (None, name):
             reaching = who_reaches(index, node, number, at)
             everybody |= reaching
-            permits = grants[given.bears_on(system, position) & ~given.denies]
-            for way, holding in _holders_by_way(index, permits).items():
-                by_way[way] = by_way.get(way, False) | (askers_with(index, holding, at) & reaching)
+            for way, holders in _holders_by_way(index, permits_on(index, node, name, at)).items():
+                coming = np.zeros(len(everybody), dtype=bool)
+                coming[askers_with(index, holders, at)] = True
+                by_way[way] = by_way.get(way, False) | (coming & reaching)
     askers = index.holders.askers
-    return int(everybody[askers].sum()), {way: int(found[askers].sum()) for way, found in by_way.items() if found.any()}
+    counts = {
+        way: int(by_way[way][askers].sum()) for way in (BY_PERMISSION, BY_ROLE, BY_GROUP, BY_EVERYONE) if way in by_way
+    }
+    return int(everybody[askers].sum()), {way: count for way, count in counts.items() if count}
 
 
-def _holders_by_way(index: Index, grants: Ints) -> dict[str, Bools]:
+def _holders_by_way(index: Index, grants: Ints) -> dict[str, Ints]:
     """The holders of the grants, by the way in which those grants come to somebody."""
-    holder, size = index.grants.holder[grants], index.holders.size
-    first_group = len(index.holders.identities) + len(index.holders.accounts)
-    is_direct, has_role = holder < first_group, index.grants.role[grants] >= 0
+    holder = index.grants.holder[grants]
+    is_direct, has_role = holder < index.holders.first_group, index.bundles.role[index.grants.bundle[grants]] >= 0
     ways = {
         BY_PERMISSION: is_direct & ~has_role,
         BY_ROLE: is_direct & has_role,
         BY_GROUP: ~is_direct & (holder != index.holders.everyone),
         BY_EVERYONE: holder == index.holders.everyone,
     }
-    found = {}
-    for way, which in ways.items():
-        found[way] = np.zeros(size, dtype=bool)
-        found[way][holder[which]] = True
-    return found
+    return {way: np.unique(holder[which]) for way, which in ways.items() if which.any()}

@@ -1,17 +1,21 @@
-"""All resources of all systems as one forest in tree order, so that everything below a node is an interval.
+"""All resources of all systems as one forest.
 
-Nodes have a second order, by region: nodes with no detached node between them are of one region. What a permission
-reaches down to from a target is an interval of places in that order (meaning of reach, "Deciding", step 4).
+Nodes are numbered in tree order, so that everything below a node is an interval of numbers. They have a second order,
+their *place*, by region: nodes with no detached node between them are of one region, and regions stand in the order of
+their topmost nodes. What a permission reaches down to from a target, up to detached nodes, is one interval of places;
+everything below a target, detached or not, is two (meaning of reach, "Deciding", step 4).
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, lists_from
+from kathodos.access.arrays import Bools, Ints, Lists, lists_from, small
+from kathodos.access.texts import Texts, texts_of
 from kathodos.catalogue.addresses import Pattern, parse_pattern, segment_expression
 
 
@@ -21,11 +25,10 @@ class Tree:
 
     `parent` (-1 for a root), `end`: everything at and below n is [n, end[n]); `depth` (0 for a root);
     `region`: the deepest detached node on the way to n, n included, or else the root; `place`: position of n in the
-    region order, `by_place` its inverse; `place_keys`: region * size + node, by place, for searching.
-    `roots`: system to root. `steps`: (node, segment) to child.
+    order by region, `by_place` its inverse; `place_keys`: region * size + node, by place, for searching.
     """
 
-    addresses: list[str]
+    addresses: Texts
     parent: Ints
     end: Ints
     depth: Ints
@@ -33,33 +36,49 @@ class Tree:
     place: Ints
     by_place: Ints
     place_keys: Ints
-    children: Lists
-    segments: list[str]
-    roots: Mapping[str, int]
-    steps: Mapping[tuple[int, str], int]
 
     def __len__(self) -> int:
-        return len(self.addresses)
+        return len(self.parent)
+
+    @cached_property
+    def children(self) -> Lists:
+        """For each node those directly below it."""
+        below_root = (self.parent >= 0).nonzero()[0]
+        return lists_from(self.parent[below_root], below_root, len(self))
+
+    @cached_property
+    def region_tops(self) -> Ints:
+        """The topmost node of each region, in order."""
+        tops: Ints = (self.region == np.arange(len(self))).nonzero()[0]
+        return tops
+
+    @cached_property
+    def region_starts(self) -> Ints:
+        """The place at which each region begins, and behind them the number of places."""
+        return np.append(self.place[self.region_tops], len(self)).astype(np.int64)
 
     def node(self, pattern: Pattern) -> int:
         """The node at an address; -1 where there is none."""
-        at = self.roots.get(pattern.system, -1)
-        for segment in pattern.segments:
-            at = self.steps.get((at, segment), -1)
-        return at
+        return self.addresses.find(str(pattern))
+
+    def segment(self, node: int) -> str:
+        """The last segment of a node's address."""
+        return self.addresses[node].rpartition("/")[2]
 
     def matches(self, pattern: Pattern) -> Ints:
         """The nodes that match a pattern, in tree order."""
-        root = self.roots.get(pattern.system)
-        found = {root} if root is not None else set()
+        if pattern.is_address:
+            node = self.node(pattern)
+            return np.array([node] if node >= 0 else [], dtype=np.int64)
+        root = self.node(Pattern(pattern.system, ()))
+        found = {root} if root >= 0 else set()
         for segment in pattern.segments:
             if segment == "**":
                 found = set(self.below(found).nonzero()[0].tolist())
-            elif "*" in segment:
-                matches = segment_expression(segment).fullmatch
-                found = {child for at in found for child in self.children[at].tolist() if matches(self.segments[child])}
             else:
-                found = {child for at in found if (child := self.steps.get((at, segment), -1)) >= 0}
+                fits = segment_expression(segment).fullmatch
+                below = (child for at in found for child in self.children[at].tolist())
+                found = {child for child in below if fits(self.segment(child))}
         return np.array(sorted(found), dtype=np.int64)
 
     def below(self, nodes: Iterable[int]) -> Bools:
@@ -73,8 +92,13 @@ class Tree:
 
     def region_interval(self, node: Ints | int, region: Ints | int) -> tuple[Ints, Ints]:
         """The places of the nodes at and below `node` that are of `region`, as first and end."""
-        first = np.searchsorted(self.place_keys, region * len(self) + node)
-        return first, np.searchsorted(self.place_keys, region * len(self) + self.end[node])
+        keys = np.asarray(region, dtype=np.int64) * len(self)
+        return np.searchsorted(self.place_keys, keys + node), np.searchsorted(self.place_keys, keys + self.end[node])
+
+    def regions_below(self, nodes: Ints) -> tuple[Ints, Ints]:
+        """The places of the regions that begin below each of `nodes`, as first and end; the two are equal for none."""
+        first = np.searchsorted(self.region_tops, nodes, side="right")
+        return self.region_starts[first], self.region_starts[np.searchsorted(self.region_tops, self.end[nodes])]
 
     def path(self, node: int) -> list[int]:
         """The nodes on the way from the root to `node`, both included."""
@@ -91,13 +115,14 @@ def covered(first: Ints, end: Ints, size: int) -> Bools:
     return np.cumsum(change[:size]) > 0
 
 
-def grow_tree(systems: Iterable[str], addresses: Iterable[str], detached: Iterable[object]) -> Tree:
-    """The forest of these addresses, with every ancestor there is, whether listed or not."""
+def grow_tree(systems: Iterable[str], addresses: Iterable[str], detached: Iterable[object]) -> tuple[Tree, Ints]:
+    """The forest of these addresses, with every ancestor there is, whether listed or not; the node of each address."""
     paths: set[tuple[str, ...]] = {(system,) for system in systems}
-    cut = set()
+    cut, listed = set(), []
     for address, is_detached in zip(addresses, detached, strict=True):
         pattern = parse_pattern(address)
         path = (pattern.system, *pattern.segments)
+        listed.append(path)
         if is_detached:
             cut.add(path)
         while path not in paths:
@@ -106,38 +131,33 @@ def grow_tree(systems: Iterable[str], addresses: Iterable[str], detached: Iterab
     ordered = sorted(paths)
     number = {path: at for at, path in enumerate(ordered)}
     size = len(ordered)
-    parent = np.array([number.get(path[:-1], -1) for path in ordered], dtype=np.int64)
-    depth = np.array([len(path) - 1 for path in ordered], dtype=np.int64)
-    end, region = _intervals(parent, np.array([path in cut for path in ordered], dtype=bool))
-    by_place = np.lexsort((np.arange(size), region))
+    parent = [number.get(path[:-1], -1) for path in ordered]
+    end, region = _intervals(parent, [path in cut for path in ordered])
+    by_place = np.argsort(region, kind="stable")
     place = np.empty(size, dtype=np.int64)
     place[by_place] = np.arange(size)
-    below_root = (parent >= 0).nonzero()[0]
-    return Tree(
-        addresses=[str(Pattern(path[0], path[1:])) for path in ordered],
-        parent=parent,
-        end=end,
-        depth=depth,
-        region=region,
-        place=place,
-        by_place=by_place,
+    tree = Tree(
+        addresses=texts_of(f"{path[0]}:/{'/'.join(path[1:])}" for path in ordered),
+        parent=small(np.array(parent, dtype=np.int64)),
+        end=small(end),
+        depth=small(np.fromiter(map(len, ordered), dtype=np.int64, count=size) - 1),
+        region=small(region),
+        place=small(place),
+        by_place=small(by_place),
         place_keys=region[by_place] * size + by_place,
-        children=lists_from(parent[below_root], below_root, size),
-        segments=[path[-1] for path in ordered],
-        roots={path[0]: at for at, path in enumerate(ordered) if len(path) == 1},
-        steps={(int(parent[at]), path[-1]): at for at, path in enumerate(ordered) if len(path) > 1},
     )
+    return tree, np.fromiter(map(number.__getitem__, listed), dtype=np.int64, count=len(listed))
 
 
-def _intervals(parent: Ints, cut: Bools) -> tuple[Ints, Ints]:
+def _intervals(parent: list[int], cut: list[bool]) -> tuple[Ints, Ints]:
     """`end` and `region` of each node, from parents that come before their children."""
     size = len(parent)
-    end = np.arange(1, size + 1)
-    region = np.arange(size)
+    end, region = list(range(1, size + 1)), list(range(size))
     for node in range(size - 1, -1, -1):
-        if parent[node] >= 0:
-            end[parent[node]] = max(end[parent[node]], end[node])
-    for node in range(size):
-        if parent[node] >= 0 and not cut[node]:
-            region[node] = region[parent[node]]
-    return end, region
+        above = parent[node]
+        if above >= 0 and end[node] > end[above]:
+            end[above] = end[node]
+    for node, above in enumerate(parent):
+        if above >= 0 and not cut[node]:
+            region[node] = region[above]
+    return np.array(end, dtype=np.int64), np.array(region, dtype=np.int64)

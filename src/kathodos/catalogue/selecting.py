@@ -4,11 +4,11 @@ from __future__ import annotations
 
 import difflib
 import json
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from typing import Any
 
 from kathodos.catalogue.filters import FilterError, Mask, Node, parse_filter
-from kathodos.catalogue.kinds import Form, split_list
+from kathodos.catalogue.kinds import Form, Kind, split_list
 from kathodos.catalogue.store import Rows
 from kathodos.errors import CallError
 
@@ -48,6 +48,13 @@ class Attributes:
 
 def _lowered(text: str | None) -> dict[str, Any]:
     return {name.lower(): value for name, value in json.loads(text).items()} if text else {}
+
+
+def attribute_columns(kind: Kind, names: Iterable[str]) -> list[str]:
+    """The columns of a kind in which the values of attributes are kept."""
+    own = {name.lower(): name for name in kind.names if name != "attributes"}
+    further = ["attributes"] if kind.open_ended and any(name.lower() not in own for name in names) else []
+    return sorted({own[name.lower()] for name in names if name.lower() in own}) + further
 
 
 def selected(rows: Rows, node: Node) -> Mask:

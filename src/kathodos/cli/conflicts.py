@@ -47,7 +47,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.access.index import NEEDED
+    from kathodos.access.compiling import NEEDED
     from kathodos.catalogue.kinds import ACTIVITY, IDENTITIES
     from kathodos.catalogue.moments import microseconds
     from kathodos.findings.conflicts import find_conflicts
@@ -60,7 +60,7 @@ def run(session: Session) -> int:
     index = session.index(state)
     found = find_conflicts(index, rules, state["resources"], state["activity"], at)
     if asked.by is not None:
-        identity = index.holders.number[session.resolve(asked.by, state, (IDENTITIES,))]
+        identity = index.holders.find(session.resolve(asked.by, state, (IDENTITIES,)))
         return _detail(session, state, index, identity, [it for it in found if it.identity == identity], at)
     return _summary(session, state, index, found)
 

@@ -14,7 +14,7 @@ from kathodos.output.answers import Answer, Branch, Field, Row, show_products
 
 if TYPE_CHECKING:
     from kathodos.access.arrays import Bools
-    from kathodos.access.chains import Chain, Explanation
+    from kathodos.access.chains import Chain, Chains, Explanation
     from kathodos.access.index import Index
     from kathodos.access.reach import Reached
     from kathodos.catalogue.store import State
@@ -108,8 +108,7 @@ def _summary_by(session: Session, question: Question) -> int:
     from kathodos.access.summary import extent_of
 
     assert question.asker is not None
-    kinds = dict(zip(question.state["actions"].record_keys(), question.state["actions"]["kind"], strict=True))
-    extents = extent_of(question.index, question.asker, kinds, question.at)
+    extents = extent_of(question.index, question.asker, question.at)
     rows = [
         {
             "system": it.system,
@@ -146,7 +145,7 @@ def _summary_on(session: Session, question: Question) -> int:
 
 
 def _question(session: Session) -> Question:
-    from kathodos.access.index import NEEDED
+    from kathodos.access.compiling import NEEDED
     from kathodos.catalogue import kinds
     from kathodos.catalogue.moments import microseconds
 
@@ -157,7 +156,7 @@ def _question(session: Session) -> Question:
     index = session.index(state)
     asker = None
     if asked.by is not None:
-        asker = index.holders.number[session.resolve(asked.by, state, (kinds.IDENTITIES, kinds.ACCOUNTS))]
+        asker = index.holders.find(session.resolve(asked.by, state, (kinds.IDENTITIES, kinds.ACCOUNTS)))
     node = _node(index, asked.on) if asked.on is not None else None
     _check_action(index, asked.do, node)
     return Question(index, state, microseconds(moment), asker, node, asked.do)
@@ -229,10 +228,23 @@ def _document(question: Question, action: str, explanation: Explanation) -> Row:
         "action": action,
         "resource": question.index.tree.addresses[question.node],
         "reached": explanation.is_reached,
-        "chains": [chain_record(chain) for chain in explanation.permits],
-        "denials": [chain_record(chain) for chain in explanation.denials],
+        **_chains_record("chains", explanation.permits),
+        **_chains_record("denials", explanation.denials),
+        "gates": [
+            {"action": gate, "resource": address, **_chains_record("chains", chains)}
+            for gate, address, chains in explanation.gates
+        ],
         "obstacles": [vars(obstacle) for obstacle in explanation.obstacles],
         "nearest": explanation.nearest,
+    }
+
+
+def _chains_record(name: str, chains: Chains) -> Row:
+    """The chains shown, and how many there are; `exact` is false where there are at least so many."""
+    return {
+        name: [chain_record(chain) for chain in chains.shown],
+        f"{name}_in_all": chains.total,
+        f"{name}_exact": chains.is_exact,
     }
 
 
@@ -250,18 +262,35 @@ def chain_record(chain: Chain) -> Row:
 
 def _tree(asked: str, explanation: Explanation) -> Branch:
     """The whole explanation as a tree."""
-    branches = [chain_branch(chain) for chain in explanation.permits] if explanation.is_reached else []
-    if explanation.is_cut_short:
-        branches.append(Branch("and more chains than are shown"))
     if explanation.is_reached:
-        return Branch(f"yes - {asked}", branches, "green")
-    branches += [Branch(obstacle.text, style="red") for obstacle in explanation.obstacles if obstacle.kind != "denied"]
-    branches += [chain_branch(chain) for chain in explanation.denials]
-    if explanation.permits:
-        branches.append(Branch("without that it would be permitted", [chain_branch(it) for it in explanation.permits]))
+        gates = [
+            Branch(f"and {name} on {address}, which is a gate here", _branches(chains))
+            for name, address, chains in explanation.gates
+        ]
+        return Branch(f"yes - {asked}", [*_branches(explanation.permits), *gates], "green")
+    branches = [Branch(obstacle.text, style="red") for obstacle in explanation.obstacles if obstacle.kind != "denied"]
+    branches += _branches(explanation.denials)
+    if explanation.permits.total:
+        branches.append(Branch("without that it would be permitted", _branches(explanation.permits)))
     if explanation.nearest:
         branches.append(Branch("what would give it, nearest first", [Branch(text) for text in explanation.nearest]))
     return Branch(f"no - {asked}", branches, "red")
+
+
+_MOST_SHOWN = 20
+
+
+def _branches(chains: Chains) -> list[Branch]:
+    """The shortest chains, and how many more there are."""
+    branches = [chain_branch(chain) for chain in chains.shown[:_MOST_SHOWN]]
+    more = chains.total - len(branches)
+    if more:
+        branches.append(Branch(f"and {_at_least(chains)}{more:,} more, none of them shorter"))
+    return branches
+
+
+def _at_least(chains: Chains) -> str:
+    return "" if chains.is_exact else "at least "
 
 
 def _short(tree: Branch, explanation: Explanation) -> Branch:
@@ -269,9 +298,9 @@ def _short(tree: Branch, explanation: Explanation) -> Branch:
     from kathodos.access.chains import chain_text
 
     if explanation.is_reached:
-        more = len(explanation.permits) - 1
-        rest = [Branch(f"and {plural(more, 'more chain')}")] if more else []
-        return Branch(tree.text, [Branch(chain_text(explanation.permits[0])), *rest], tree.style)
+        more = explanation.permits.total - 1
+        rest = [Branch(f"and {_at_least(explanation.permits)}{plural(more, 'more chain')}")] if more else []
+        return Branch(tree.text, [Branch(chain_text(explanation.permits.shown[0])), *rest], tree.style)
     return Branch(tree.text, [Branch(explanation.obstacles[0].text)], tree.style)
 
 
@@ -392,7 +421,7 @@ def _by(session: Session, question: Question) -> int:
     index = question.index
     reached = what_reached_by(index, question.asker, question.at)
     rows = [row for found in reached for row in _collapsed(index, found, question.action)]
-    count = sum(int(found.may.any(axis=0).sum()) for found in reached)
+    count = sum(found.resources for found in reached)
     named = _named(question, question.asker)
     heading = f"{named} reaches {plural(count, 'resource')}" if rows else f"{named} reaches nothing of what was asked"
     hint = "Why: add --on RESOURCE --trace" if rows else "What stands in the way: add --on RESOURCE --do ACTION --trace"

@@ -79,9 +79,10 @@ class Session:
             return read_state(connection, tuple(kinds), point)
 
     def index(self, state: State) -> Index:
-        from kathodos.access.index import compile_index
+        from kathodos.access.compiling import compile_index
+        from kathodos.catalogue.records import InMemory
 
-        return compile_index(state)
+        return compile_index(InMemory(state))
 
     def rules(self) -> Rules:
         from kathodos.findings.rules import read_rules

@@ -34,7 +34,8 @@ def uses_by_identity(index: Index, activity: Rows) -> dict[int, list[Use]]:
 
 def _user(index: Index, identity: str | None, account: str | None) -> int:
     holders = index.holders
-    if identity and f"identity:{identity}" in holders.number:
-        return holders.number[f"identity:{identity}"]
-    at = holders.number.get(f"account:{account}", -1)
-    return int(holders.owner[at - len(holders.identities)]) if at >= 0 else -1
+    at = holders.find(f"identity:{identity}") if identity else -1
+    if at < 0 and account:
+        at = holders.find(f"account:{account}")
+        return int(holders.owner[at - holders.people]) if at >= 0 else -1
+    return at

@@ -57,7 +57,7 @@ def chains_of(index: Index, resources: Rows, conflict: Conflict, duty: Duty, at:
     for action, nodes in places.of_duty(duty, conflict.rule.within, conflict.values):
         for node in one_per_answer(index, nodes)[:_MOST_EXPLAINED]:
             if who_reaches(index, node, action, at)[conflict.identity]:
-                chains = explain(index, conflict.identity, node, action, at).permits
+                chains = explain(index, conflict.identity, node, action, at).permits.shown
                 alike = (action, frozenset((chain.grant, chain.line) for chain in chains))
                 if alike in found:
                     found[alike] = replace(found[alike], more=found[alike].more + 1)
@@ -71,7 +71,7 @@ class _Finder:
         self.index = index
         self.at = at
         self.places = Places(index, resources)
-        self.people = len(index.holders.identities)
+        self.people = index.holders.people
         self.uses = uses_by_identity(index, activity)
         self._holders: dict[tuple[int, bytes], Bools] = {}
 

@@ -60,15 +60,15 @@ def by_asker(first: Index, second: Index, first_at: int, second_at: int) -> Iter
 def _ground(index: Index) -> object:
     """What decides besides grants: detached resources, types, systems, and what areas hold."""
     areas = {
-        text: (scope.held.tobytes(), scope.anchors.tobytes() if scope.anchors is not None else b"")
-        for text, scope in index.scopes.items()
-        if scope.held is not None
+        text: [column.tobytes() for column in (scope.runs.first, scope.runs.end, scope.runs.anchor)]
+        for text, scope in zip(index.bundles.scope_texts, index.bundles.scopes, strict=True)
+        if scope.runs is not None
     }
     systems = [
         (system.name, system.combining, system.inherits, system.covers.tobytes(), tuple(system.gates))
         for system in index.systems.values()
     ]
-    return index.tree.region.tobytes(), list(index.types), systems, index.actions, areas
+    return index.tree.region.tobytes(), index.types.tobytes(), list(index.type_names), systems, index.actions, areas
 
 
 def _askers(index: Index) -> list[str]:
@@ -77,14 +77,14 @@ def _askers(index: Index) -> list[str]:
 
 def _held(index: Index, name: str, at: int) -> frozenset[object]:
     """The permissions that one has been given, with all that bears on how they are decided."""
-    asker = index.holders.number.get(name, -1)
+    asker = index.holders.find(name)
     if asker < 0:
         return frozenset()
     given = set()
     for grant in grants_of(index, asker, at).tolist():
-        lines = index.rule_line[index.bundle_rules[index.grants.bundle[grant]]]
+        lines = index.rule_line[index.bundles.rules[index.grants.bundle[grant]]]
         texts = frozenset(str(index.lines[line]) for line in lines.tolist())
-        given.add((texts, index.grants.scope[grant], bool(index.grants.denies[grant]), int(index.grants.tier[grant])))
+        given.add((texts, index.scope(grant), bool(index.grants.denies[grant]), int(index.grants.tier[grant])))
     return frozenset(given)
 
 
@@ -93,7 +93,7 @@ def _reach(
 ) -> set[str]:
     """Everything that one reaches; those who hold the same are answered once."""
     if (side, held) not in known:
-        asker = index.holders.number.get(name, -1)
+        asker = index.holders.find(name)
         grants = grants_of(index, asker, at) if asker >= 0 else None
         known[side, held] = _texts(index, what_grants_give(index, grants)) if grants is not None else set()
     return known[side, held]

@@ -54,7 +54,7 @@ class Witness:
         self.index = index
         self.needs = needs
         self.at = at
-        self.people = len(index.holders.identities)
+        self.people = index.holders.people
         self.conflicts: dict[int, list[Conflict]] = {}
         for conflict in conflicts:
             self.conflicts.setdefault(conflict.identity, []).append(conflict)
@@ -116,8 +116,8 @@ class Witness:
 
     def given(self, grant: int) -> str:
         """The role or permission that a grant gives, and on what."""
-        scope = self.index.grants.scope[grant]
-        return self.index.grants.gives[grant] + (f" on {scope}" if scope else "")
+        scope = self.index.scope(grant)
+        return self.index.gives(grant) + (f" on {scope}" if scope else "")
 
     def how(self, item: Item) -> str:
         """In words: directly, through an account, through which groups."""
@@ -133,7 +133,7 @@ class Witness:
         """The permissions in it, each once, what is denied last."""
         index, texts = self.index, set()
         for grant in item.grants.tolist():
-            for line in index.rule_line[index.bundle_rules[index.grants.bundle[grant]]].tolist():
+            for line in index.rule_line[index.bundles.rules[index.grants.bundle[grant]]].tolist():
                 permission = index.lines[line]
                 denies = bool(index.grants.denies[grant]) or permission.denies
                 texts.add((denies, f"{'never ' if denies else ''}{permission.action} {permission.pattern}"))
@@ -144,13 +144,15 @@ class Witness:
         index = self.index
         key: object = item.group or int(index.grants.bundle[item.grants[0]])
         if key not in self._having:
-            holding = np.zeros(index.holders.size, dtype=bool)
             if item.group:
-                holding[index.holders.number[item.group]] = True
+                holding = np.array([index.holders.find(item.group)])
             else:
-                same = (index.grants.bundle == key) & (index.grants.denies == index.grants.denies[item.grants[0]])
-                holding[index.grants.holder[same & (self.at < index.grants.ends)]] = True
-            self._having[key] = askers_with(index, holding, self.at)[: self.people]
+                grants = index.bundle_grants[index.grants.bundle[item.grants[0]]]
+                same = index.grants.denies[grants] == index.grants.denies[item.grants[0]]
+                holding = index.grants.holder[grants[same & (self.at < index.grants.ends[grants])]]
+            having = np.zeros(index.holders.first_group, dtype=bool)
+            having[askers_with(index, holding, self.at)] = True
+            self._having[key] = having[: self.people]
         return self._having[key]
 
     def needed_by(self, item: Item) -> list[str]:
@@ -212,4 +214,4 @@ class Witness:
 def _is_within(reached: Reached, use: Use) -> bool:
     system = reached.system
     is_here = system.root <= use.node < system.end
-    return is_here and bool(reached.may[use.action - system.actions[0], use.node - system.root])
+    return is_here and reached.holds(int(use.action - system.actions[0]), use.node)

@@ -12,9 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, ints, spread
-from kathodos.access.index import Index
-from kathodos.catalogue.store import Rows
+from kathodos.access.arrays import Ints, ints, reachable
+from kathodos.access.index import LISTED, Index
 
 
 @dataclass(frozen=True)
@@ -33,37 +32,31 @@ class Item:
         return json.dumps({"grant": self.grant} if self.grant else {"group": self.group, "member": member})
 
 
-def items_of(index: Index, identity: int, memberships: set[tuple[str, str]], at: int) -> Iterator[Item]:
-    """The items of one identity, grants first. `memberships` are the listed (member, group)."""
+def items_of(index: Index, identity: int, at: int) -> Iterator[Item]:
+    """The items of one identity, grants first."""
     holders = index.holders
-    has_not_ended = at < index.grants.ends
     own = [identity, *holders.accounts_of[identity].tolist()]
     for holder in own:
-        for grant in ((index.grants.holder == holder) & has_not_ended).nonzero()[0].tolist():
+        for grant in _not_ended(index, np.array([holder]), at).tolist():
             yield Item(identity, holder, ints([grant]), grant=index.grants.ids[grant])
     for holder in own:
-        for group in np.unique(holders.edges[holder]).tolist():
-            reference = holders.references[group]
-            above = spread(holders.edges, np.array([group]), holders.size)
-            grants = (above[index.grants.holder] & has_not_ended).nonzero()[0]
-            if len(grants) and (holders.references[holder], reference) in memberships:
-                yield Item(identity, holder, grants, group=reference)
+        _, positions = holders.edges.positions(np.array([holder]))
+        listed = positions[holders.why[positions] & LISTED > 0]
+        for group in holders.edges.items[listed].tolist():
+            grants = _not_ended(index, reachable(holders.edges, np.array([group])), at)
+            if len(grants):
+                yield Item(identity, holder, grants, group=holders.references[group])
 
 
-def beyond_items(index: Index, identity: int, memberships: set[tuple[str, str]], at: int) -> int:
+def _not_ended(index: Index, holders: Ints, at: int) -> Ints:
+    """The grants of the holders that are in force or will be, in order."""
+    grants = np.sort(index.holder_grants.of(holders)[1]).astype(np.int64)
+    return grants[at < index.grants.ends[grants]]
+
+
+def beyond_items(index: Index, identity: int, at: int) -> int:
     """How many grants reach an identity only by a group's filter or from everyone, so that no item carries them."""
-    held: Bools = np.zeros(len(index.grants), dtype=bool)
-    for item in items_of(index, identity, memberships, at):
-        held[item.grants] = True
     own = np.concatenate([[identity], index.holders.accounts_of[identity]]).astype(np.int64)
-    principals = spread(index.holders.edges, own, index.holders.size)
-    principals[index.holders.everyone] = True
-    return int((principals[index.grants.holder] & (at < index.grants.ends) & ~held).sum())
-
-
-def listed_memberships(members: Rows) -> set[tuple[str, str]]:
-    """The memberships that are listed, not computed, as (member, group) references."""
-    return {
-        (member, f"group:{system}/{group}")
-        for system, group, member in zip(members["system"], members["group"], members["member"], strict=True)
-    }
+    principals = np.append(reachable(index.holders.edges, own), index.holders.everyone)
+    held = {grant for item in items_of(index, identity, at) for grant in item.grants.tolist()}
+    return len(set(_not_ended(index, principals, at).tolist()) - held)

@@ -22,7 +22,7 @@ from kathodos.findings.rules import Rules
 from kathodos.ledger.entries import Draft, Scalar, writing
 from kathodos.ledger.keys import Keys
 from kathodos.review.evidence import Witness
-from kathodos.review.items import Item, beyond_items, items_of, listed_memberships
+from kathodos.review.items import Item, beyond_items, items_of
 
 OPEN, SIGNED = "open", "signed off"
 CERTIFY, REVOKE = "certify", "revoke"
@@ -75,14 +75,13 @@ def draft_review(name: str, where: str, state: State, index: Index, rules: Rules
     chosen = selected_by(state["identities"], where).nonzero()[0].tolist()
     conflicts = find_conflicts(index, rules.conflicts, state["resources"], state["activity"], at)
     witness = Witness(state, index, rules.needs, conflicts, at)
-    memberships = listed_memberships(state["members"])
     managers = _Managers(state["identities"])
     lines: list[tuple[Scalar, ...]] = []
     for identity in chosen:
         reviewer = managers.of(identity) or opener
-        for item in items_of(index, identity, memberships, at):
+        for item in items_of(index, identity, at):
             lines.append(_line(name, len(lines) + 1, index, item, reviewer, witness))
-    beyond = sum(beyond_items(index, identity, memberships, at) for identity in chosen)
+    beyond = sum(beyond_items(index, identity, at) for identity in chosen)
     alone = sum(not managers.of(identity) for identity in chosen)
     return Drafted(lines, len(chosen), beyond, alone)
 
