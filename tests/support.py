@@ -35,6 +35,13 @@ def index_of(catalogue):
     return compile_index(InMemory(state_of(catalogue)))
 
 
+def record_of(kind, record):
+    """The record with every column; absent ones take the kind's defaults."""
+    defaults = {column.name: column.default for column in kind.columns}
+    full = {name: record.get(name, defaults.get(name)) for name in kind.names}
+    return {**full, "attributes": further(kind, record)} if kind.open_ended else full
+
+
 def further(kind, record):
     more = {name: value for name, value in record.items() if name not in kind.names}
     return json.dumps(more) if more else None

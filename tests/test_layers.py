@@ -13,6 +13,7 @@ ORDER = [
     "findings",
     "review",
     "systems",
+    "saved_index",
     "workspace",
     "output",
     "cli",

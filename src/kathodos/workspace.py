@@ -166,13 +166,12 @@ class Workspace:
         """
         import pandas as pd
 
-        from kathodos.access.compiling import compile_index
         from kathodos.access.reach import triples
         from kathodos.catalogue.moments import first_moment, microseconds, normal_moment, now
-        from kathodos.catalogue.records import Stored
+        from kathodos.saved_index import view_at
 
         with self.store.connect() as connection:
-            index = compile_index(Stored(connection, point))
+            index = view_at(self.store, connection, point).index
         moment = first_moment(normal_moment(at)) if at else microseconds(now())
         return pd.DataFrame(triples(index, by, moment), columns=["who", "action", "resource"])
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from itertools import repeat
-from typing import Any
+from typing import Any, Generic, TypeVar
 
 import numpy as np
 
@@ -78,7 +78,8 @@ def compile_index(records: Records) -> Index:
     holders = compile_holders(records)
     book = _read_grants(records, holders)
     holders = replace(holders, unknown=texts_of(sorted({*holders.unknown, *book.unknown})))
-    return compile_law(records, compile_ground(records), holders, book.grants(), book.gives, book.scopes, book.bundle)
+    parts = (book.gives.new, book.scopes.new, book.bundles.new)
+    return compile_law(records, compile_ground(records), holders, book.grants(), *parts)
 
 
 def compile_ground(records: Records) -> Ground:
@@ -114,7 +115,10 @@ def compile_holders(records: Records) -> Holders:
     number.update((f"group:{system}/{name}", at) for at, (system, name) in enumerate(groups, first_group))
     group_number = {group: at for at, group in enumerate(groups, first_group)}
     member, group = _listed_members(records, number, group_number, unknown)
-    edges, why = edges_of(member * size + group, _filtered_members(records, filters, first_group, size), size)
+    person_number = RowNumbers(ints(rows))
+    found = identities_selected(records, {text for text in filters if text})
+    filtered = [person_number.of(found[text]) * size + at for at, text in enumerate(filters, first_group) if text]
+    edges, why = edges_of(member * size + group, joined(filtered), size)
     login_marks, by_login = ordered_marks(np.fromiter(map(mark_of, logins), dtype=np.uint32, count=len(logins)))
     return Holders(
         identities=texts_of(ids),
@@ -177,21 +181,26 @@ def _listed_members(
     return joined(members), joined(groups)
 
 
-def _filtered_members(records: Records, filters: Sequence[str | None], first_group: int, size: int) -> Ints:
-    """identity * size + group of everybody whom a group's filter selects."""
-    found = identities_selected(records, {text for text in filters if text})
-    parts = [found[text] * size + first_group + at for at, text in enumerate(filters) if text]
-    return joined(parts)
+class RowNumbers:
+    """Row numbers of records, and which number each record has here."""
+
+    def __init__(self, rows: Ints) -> None:
+        self._order = np.argsort(rows, kind="stable")
+        self._rows = rows[self._order]
+
+    def of(self, rows: Ints) -> Ints:
+        return self._order[np.searchsorted(self._rows, rows)]
 
 
 def identities_selected(records: Records, filters: Iterable[str]) -> dict[str, Ints]:
-    """The identities, by number, that each filter selects. Only the columns that the filters name are read."""
+    """The rows of the identities that each filter selects. Only the columns that the filters name are read."""
     nodes = {text: parse_filter(text) for text in filters}
     if not nodes:
         return {}
     names = {name for node in nodes.values() for name in node.attributes()}
     rows = rows_of(records, kinds.IDENTITIES, *attribute_columns(kinds.IDENTITIES, names))
-    return {text: selected(rows, node).nonzero()[0] for text, node in nodes.items()}
+    ids = ints(rows.ids)
+    return {text: ids[selected(rows, node)] for text, node in nodes.items()}
 
 
 # What they have been given
@@ -199,27 +208,47 @@ def identities_selected(records: Records, filters: Iterable[str]) -> dict[str, I
 
 def _read_grants(records: Records, holders: Holders) -> GrantBook:
     """The grants that a known holder has; what they give and on what, each text once; both by bundle."""
-    book = GrantBook(holders, {}, {}, {})
+    book = GrantBook(holders, Numbering(), Numbering(), Numbering())
     for part in records.chunks(kinds.GRANTS, *GrantBook.COLUMNS):
         book.add(part)
     return book
 
 
+Key = TypeVar("Key", bound=Hashable)
+
+
+class Numbering(Generic[Key]):
+    """Numbers for what is seen for the first time, from `first` on; `find` tells those given before, or -1."""
+
+    def __init__(self, first: int = 0, find: Callable[[Key], int] | None = None) -> None:
+        self.new: dict[Key, int] = {}
+        self._first = first
+        self._find = find
+
+    def number(self, key: Key) -> int:
+        known = self.new.get(key)
+        if known is None:
+            known = self._find(key) if self._find else -1
+            if known < 0:
+                known = self.new[key] = self._first + len(self.new)
+        return known
+
+
 class GrantBook:
-    """Grants as they are read. `gives`, `scopes` and `bundle` number what has been seen."""
+    """Grants as they are read. `gives`, `scopes` and `bundles` number what has been seen."""
 
     COLUMNS = ("grant", "holder", "gives", "on", "effect", "tier", "from", "until")
 
     def __init__(
         self,
         holders: Holders,
-        gives: dict[str, int],
-        scopes: dict[str, int],
-        bundle: dict[tuple[int, int], int],
+        gives: Numbering[str],
+        scopes: Numbering[str],
+        bundles: Numbering[tuple[int, int]],
     ) -> None:
         self.gives = gives
         self.scopes = scopes
-        self.bundle = bundle
+        self.bundles = bundles
         self.unknown: set[str] = set()
         self._known = holders
         self._numbers: dict[str, int] = {}
@@ -237,9 +266,8 @@ class GrantBook:
         self._ids += [ids[at] for at in known]
         bundles = []
         for at in known:
-            given = self.gives.setdefault(gives[at], len(self.gives))
-            scope = self.scopes.setdefault(scopes[at], len(self.scopes)) if scopes[at] is not None else -1
-            bundles.append(self.bundle.setdefault((given, scope), len(self.bundle)))
+            scope = self.scopes.number(scopes[at]) if scopes[at] is not None else -1
+            bundles.append(self.bundles.number((self.gives.number(gives[at]), scope)))
         parts = (
             holder[known],
             ints(bundles),
@@ -531,10 +559,16 @@ def _compile_scopes(records: Records, texts: Sequence[str], tree: Tree) -> list[
         if text.startswith("area:"):
             scopes.append(_compile_area(by_name.get(text.removeprefix("area:"), (None, None, None)), tree, filtered))
         else:
-            pattern = parse_pattern(text)
-            found = Scope(node=tree.node(pattern)) if pattern.is_address else None
-            scopes.append(found or _scope_of(tree, _held(tree, tree.matches(pattern)), np.full(len(tree), -1)))
+            scopes.append(compile_scope(text, tree))
     return scopes
+
+
+def compile_scope(text: str, tree: Tree) -> Scope:
+    """What a scope that is an address or a pattern holds."""
+    pattern = parse_pattern(text)
+    if pattern.is_address:
+        return Scope(node=tree.node(pattern))
+    return _scope_of(tree, _held(tree, tree.matches(pattern)), np.full(len(tree), -1))
 
 
 def _scope_of(tree: Tree, held: Bools, anchors: Ints) -> Scope:

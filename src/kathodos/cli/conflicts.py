@@ -12,8 +12,9 @@ from kathodos.output.answers import Answer, Branch, Field
 
 if TYPE_CHECKING:
     from kathodos.access.index import Index
-    from kathodos.catalogue.store import State
+    from kathodos.catalogue.store import Rows
     from kathodos.findings.conflicts import Conflict
+    from kathodos.saved_index import View
 
 _SUMMARY = (
     Field("identity", "Identity", 9),
@@ -47,22 +48,26 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.access.compiling import NEEDED
-    from kathodos.catalogue.kinds import ACTIVITY, IDENTITIES
+    from kathodos.catalogue.kinds import ACTIVITY, IDENTITIES, RESOURCES
     from kathodos.catalogue.moments import microseconds
+    from kathodos.catalogue.records import rows_of
+    from kathodos.catalogue.selecting import attribute_columns
     from kathodos.findings.conflicts import find_conflicts
 
     asked = session.arguments
     point = session.point(asked.as_of)
     at = microseconds(session.moment(asked.at) or point.moment)
     rules = _rules(session)
-    state = session.state((*NEEDED, ACTIVITY), point.entry)
-    index = session.index(state)
-    found = find_conflicts(index, rules, state["resources"], state["activity"], at)
+    view = session.view(point.entry)
+    within = {rule.within for rule in rules if rule.within}
+    columns = {"resource", *attribute_columns(RESOURCES, within)} if within else ()
+    resources = rows_of(view.records, RESOURCES, *columns)
+    activity = rows_of(view.records, ACTIVITY, *ACTIVITY.names)
+    found = find_conflicts(view.index, rules, resources, activity, at)
     if asked.by is not None:
-        identity = index.holders.find(session.resolve(asked.by, state, (IDENTITIES,)))
-        return _detail(session, state, index, identity, [it for it in found if it.identity == identity], at)
-    return _summary(session, state, index, found)
+        identity = session.asker(view, asked.by, (IDENTITIES,))
+        return _detail(session, view, resources, identity, [it for it in found if it.identity == identity], at)
+    return _summary(session, view, found)
 
 
 def _rules(session: Session) -> Any:
@@ -88,24 +93,24 @@ def _record(index: Index, conflict: Conflict) -> dict[str, Any]:
     }
 
 
-def _summary(session: Session, state: State, index: Index, found: list[Conflict]) -> int:
+def _summary(session: Session, view: View, found: list[Conflict]) -> int:
     """A count per person and severity; as data, each conflict."""
     status = 1 if found else 0
     if session.format != "table":
         fields = [Field(key, key) for key in ("rule", "severity", "identity", "duties", "state")]
-        return session.answer(Answer(fields, [_record(index, conflict) for conflict in found], status=status))
-    people = state["identities"]
+        return session.answer(Answer(fields, [_record(view.index, conflict) for conflict in found], status=status))
     by_person: dict[int, list[Conflict]] = {}
     for conflict in found:
         by_person.setdefault(conflict.identity, []).append(conflict)
+    people = view.people(list(by_person))
     rows = []
     for identity, conflicts in by_person.items():
         severities = [conflict.rule.severity for conflict in conflicts]
         rows.append(
             {
-                "identity": people["id"][identity],
-                "name": people["name"][identity],
-                "department": people["department"][identity],
+                "identity": people[identity]["id"],
+                "name": people[identity]["name"],
+                "department": people[identity]["department"],
                 **{severity: severities.count(severity) or None for severity in _STYLES},
                 "exercised": sum(conflict.state != "held" for conflict in conflicts) or None,
                 "rules": [conflict.rule.id for conflict in conflicts],
@@ -117,17 +122,18 @@ def _summary(session: Session, state: State, index: Index, found: list[Conflict]
     return session.answer(Answer(_SUMMARY, rows, heading, hint=hint, status=status))
 
 
-def _detail(session: Session, state: State, index: Index, identity: int, found: list[Conflict], at: int) -> int:
+def _detail(session: Session, view: View, resources: Rows, identity: int, found: list[Conflict], at: int) -> int:
     """Each conflict of one person, with the chains behind each duty."""
     from kathodos.access.chains import chain_text
     from kathodos.cli.reach import chain_branch, chain_record
     from kathodos.findings.conflicts import chains_of
 
+    index = view.index
     trees, rows = [], []
     for conflict in found:
         sides, behind = [], []
         for duty in conflict.duties:
-            given = chains_of(index, state["resources"], conflict, duty, at)
+            given = chains_of(index, resources, conflict, duty, at)
             ways = [
                 Branch(
                     f"{it.action} {it.address}" + (f" and {it.more} more the same way" if it.more else ""),
@@ -144,7 +150,7 @@ def _detail(session: Session, state: State, index: Index, identity: int, found: 
         head = f"{rule.id} {rule.title} - {rule.severity}, {conflict.state}{records}{within}"
         trees.append(Branch(head, sides, _STYLES[rule.severity]))
         rows.append({**_record(index, conflict), "records": list(conflict.records), "behind": behind})
-    name = state["identities"]["name"][identity]
+    name = view.people([identity])[identity]["name"]
     heading = f"identity:{index.holders.identities[identity]} ({name}): {plural(len(found), 'conflict')}"
     who = index.holders.identities[identity]
     hint = f"To settle it: kathodos review open NAME --where 'id eq \"{who}\"' --by-manager --due DATE"

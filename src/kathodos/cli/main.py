@@ -80,7 +80,8 @@ def main(words: Sequence[str] | None = None) -> int:
     _complete(parser)
     arguments = parser.parse_args(words)
     try:
-        status: int = arguments.run(Session(arguments))
+        with Session(arguments) as session:
+            status: int = arguments.run(session)
         sys.stdout.flush()
     except KathodosError as error:
         _say(error)

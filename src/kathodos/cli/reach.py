@@ -17,7 +17,7 @@ if TYPE_CHECKING:
     from kathodos.access.chains import Chain, Chains, Explanation
     from kathodos.access.index import Index
     from kathodos.access.reach import Reached
-    from kathodos.catalogue.store import State
+    from kathodos.saved_index import View
 
 _PAIRS = (Field("asker", "Who", 9, least=12), Field("action", "May", 8), Field("resource", "Resource", 9, least=16))
 _BY = (Field("resource", "Resource", 9, least=20), Field("actions", "May", 8, least=12))
@@ -72,12 +72,15 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 class Question:
     """The parts that are given, as numbers of the index, and the moment asked about."""
 
-    index: Index
-    state: State
+    view: View
     at: int
     asker: int | None
     node: int | None
     action: str | None
+
+    @property
+    def index(self) -> Index:
+        return self.view.index
 
     def key(self, asker: int) -> tuple[str, str]:
         """`identity` or `account`, and the name."""
@@ -145,21 +148,19 @@ def _summary_on(session: Session, question: Question) -> int:
 
 
 def _question(session: Session) -> Question:
-    from kathodos.access.compiling import NEEDED
     from kathodos.catalogue import kinds
     from kathodos.catalogue.moments import microseconds
 
     asked = session.arguments
     point = session.point(asked.as_of)
     moment = session.moment(asked.at) or point.moment
-    state = session.state(NEEDED, point.entry)
-    index = session.index(state)
-    asker = None
+    view = session.view(point.entry)
+    index, asker = view.index, None
     if asked.by is not None:
-        asker = index.holders.find(session.resolve(asked.by, state, (kinds.IDENTITIES, kinds.ACCOUNTS)))
+        asker = session.asker(view, asked.by, (kinds.IDENTITIES, kinds.ACCOUNTS))
     node = _node(index, asked.on) if asked.on is not None else None
     _check_action(index, asked.do, node)
-    return Question(index, state, microseconds(moment), asker, node, asked.do)
+    return Question(view, microseconds(moment), asker, node, asked.do)
 
 
 def _node(index: Index, text: str) -> int:
@@ -215,8 +216,8 @@ def _one(session: Session, question: Question) -> int:
 
 def _named(question: Question, asker: int) -> str:
     reference = question.index.holders.references[asker]
-    people = question.state["identities"]
-    name = people["name"][asker] if asker < len(people) else None
+    record = question.view.people([asker]).get(asker)
+    name = record["name"] if record else None
     return f"{reference} ({name})" if name else reference
 
 
@@ -392,12 +393,12 @@ def _on(session: Session, question: Question) -> int:
         for asker in askers:
             may.setdefault(asker, []).append(index.actions[number][1])
     through = ways_in(index, question.node, question.action, question.at)
-    people = question.state["identities"]
+    people = question.view.people(list(may))
     rows = [
         {
             "asker": index.holders.references[asker],
-            "name": people["name"][asker] if asker < len(people) else None,
-            "department": people["department"][asker] if asker < len(people) else "nobody's account",
+            "name": people[asker]["name"] if asker in people else None,
+            "department": people[asker]["department"] if asker in people else "nobody's account",
             "actions": actions,
             "through": [_way(index, asker, holder) for holder in through.get(asker, ())],
         }
@@ -469,7 +470,8 @@ def _counts(session: Session, question: Question) -> int:
     """How much everyone reaches; the pairs themselves come as data."""
     import numpy as np
 
-    index, people = question.index, question.state["identities"]
+    index = question.index
+    people = question.view.people(range(index.holders.people))
     rows: list[tuple[int, str, str | None, int]] = []
     for askers, reached in _reached(question):
         mays = [
@@ -479,7 +481,7 @@ def _counts(session: Session, question: Question) -> int:
         ]
         resources, pairs = sum(int(may.any(axis=0).sum()) for may in mays), sum(int(may.sum()) for may in mays)
         for asker in askers if pairs else ():
-            name = people["name"][asker] if asker < len(people) else None
+            name = people[asker]["name"] if asker in people else None
             rows.append((pairs, index.holders.references[asker], name, resources))
     rows.sort(key=lambda row: (-row[0], row[1]))
     total = sum(pairs for pairs, *_ in rows)

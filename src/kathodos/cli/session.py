@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import getpass
 import os
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any
 
 from kathodos.errors import CallError, UnfitError, sentence
 from kathodos.output.answers import Answer, show
@@ -19,8 +20,10 @@ from kathodos.workspace import Workspace
 if TYPE_CHECKING:
     from kathodos.access.index import Index
     from kathodos.catalogue.kinds import Kind
+    from kathodos.catalogue.references import Names
     from kathodos.catalogue.store import State
     from kathodos.findings.rules import Rules
+    from kathodos.saved_index import View
 
 
 @dataclass(frozen=True)
@@ -36,6 +39,13 @@ class Session:
 
     def __init__(self, arguments: argparse.Namespace) -> None:
         self.arguments = arguments
+        self._open = contextlib.ExitStack()
+
+    def __enter__(self) -> Session:
+        return self
+
+    def __exit__(self, kind: type[BaseException] | None, error: BaseException | None, trace: Any) -> None:
+        self._open.__exit__(kind, error, trace)
 
     @cached_property
     def workspace(self) -> Workspace:
@@ -77,6 +87,28 @@ class Session:
 
         with self.workspace.store.connect() as connection:
             return read_state(connection, tuple(kinds), point)
+
+    def view(self, point: int | None = None) -> View:
+        """The catalogue at a point, to the end of the call."""
+        from kathodos.saved_index import view_at
+
+        store = self.workspace.store
+        return view_at(store, self._open.enter_context(store.connect()), point)
+
+    def asker(self, view: View, text: str, among: Sequence[Kind]) -> int:
+        """The identity or account that the user named. Raises CallError with the nearest names."""
+        holders = view.index.holders
+        kinds = {kind.name for kind in among}
+        found = [at for at in holders.askers_named(text) if ("identities", "accounts")[at >= holders.people] in kinds]
+        if len(found) == 1:
+            return found[0]
+        from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
+        from kathodos.catalogue.references import Names
+
+        names = Names()
+        names.add(IDENTITIES, ((name,) for name in holders.identities))
+        names.add(ACCOUNTS, (tuple(name.split("/", 1)) for name in holders.accounts))
+        return holders.find(_resolved(names, text, among))
 
     def index(self, state: State) -> Index:
         from kathodos.access.compiling import compile_index
@@ -147,10 +179,14 @@ class Session:
         names, among = Names(), list(among)
         for kind in among:
             names.add(kind, state[kind.name].record_keys())
-        try:
-            return names.resolve(text, [kind.name for kind in among])
-        except UnfitError as error:
-            raise CallError(sentence(error.reason), error.remedy) from None
+        return _resolved(names, text, among)
+
+
+def _resolved(names: Names, text: str, among: Iterable[Kind]) -> str:
+    try:
+        return names.resolve(text, [kind.name for kind in among])
+    except UnfitError as error:
+        raise CallError(sentence(error.reason), error.remedy) from None
 
 
 def plural(count: int, one: str, many: str = "") -> str:

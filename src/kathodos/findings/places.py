@@ -23,7 +23,6 @@ class Places:
     def __init__(self, index: Index, resources: Rows) -> None:
         self.index = index
         self.attributes = Attributes(resources)
-        self.addresses = resources["resource"]
         self._values: dict[str, list[str | None]] = {}
 
     def of_permission(self, permission: Permission) -> tuple[list[int], Ints]:
@@ -61,7 +60,7 @@ class Places:
         """The value of an attribute of each node."""
         if attribute not in self._values:
             values: list[str | None] = [None] * len(self.index.tree)
-            for address, value in zip(self.addresses, self.attributes.column(attribute), strict=True):
+            for address, value in zip(self.attributes.rows["resource"], self.attributes.column(attribute), strict=True):
                 node = self.index.tree.node(parse_address(address))
                 if node >= 0 and value not in (None, ""):
                     values[node] = str(value)

@@ -1,0 +1,105 @@
+"""The index saved beside the store: it saves time and never changes an answer."""
+
+import os
+import subprocess
+import unittest
+
+from kathodos.access.saving import arrays_of, index_from
+from tests.access.test_deciding import everything
+from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Scratch, index_of, lay_out, records, run
+
+ASKED = ("reach",)
+
+
+class TheSavedIndex(Scratch, unittest.TestCase):
+    def setUp(self):
+        super().setUp()
+        self.here = lay_out(self.folder / "work", OFFICE, OFFICE_RULES)
+        run("gather", cwd=self.here)
+        self.file = self.here / "catalogue.db.index"
+        self.expected = records(*ASKED, cwd=self.here)
+        self.assertGreater(len(self.expected), 5)
+        self.assertTrue(self.file.exists())
+
+    def assert_same_answer(self):
+        self.assertEqual(records(*ASKED, cwd=self.here), self.expected)
+
+    def test_it_is_used_as_long_as_nothing_changed(self):
+        before = self.file.stat().st_mtime_ns, self.file.stat().st_ino
+        self.assert_same_answer()
+        run("baseline", "mark", "now", cwd=self.here)
+        self.assert_same_answer()
+        self.assertEqual((self.file.stat().st_mtime_ns, self.file.stat().st_ino), before, "nothing it needs changed")
+
+    def test_damage_of_every_sort_is_found_and_mended(self):
+        whole = self.file.read_bytes()
+        flipped = bytearray(whole)
+        flipped[len(whole) * 2 // 3] ^= 1
+        header = whole.replace(b'"entry": 1', b'"entry": 9')
+        for damaged in (b"", b"kathodos", whole[:-1], whole[:4000], whole + b"x", bytes(flipped), header, b"\0" * 999):
+            self.file.write_bytes(damaged)
+            self.assert_same_answer()
+            self.assertEqual(self.file.read_bytes(), whole, "made anew, and the same")
+
+    def test_a_change_brings_it_up_to_date(self):
+        table = self.here / "tables" / "grants.csv"
+        table.write_text(table.read_text().replace("g4,", "g5,").replace("identity:bo", "identity:head"))
+        run("gather", cwd=self.here)
+        patched = records(*ASKED, cwd=self.here)
+        self.assertNotEqual(patched, self.expected)
+        self.file.unlink()
+        anew = records(*ASKED, cwd=self.here)
+        self.assertEqual(sorted(map(str, patched)), sorted(map(str, anew)))
+        self.assertEqual(
+            sorted(map(str, records(*ASKED, "--as-of", "1", cwd=self.here))), sorted(map(str, self.expected))
+        )
+
+    def test_one_of_another_store_does_not_fit(self):
+        other = {**OFFICE, "grants": OFFICE["grants"][:1]}
+        there = lay_out(self.folder / "other", other)
+        run("gather", cwd=there)
+        records(*ASKED, cwd=there)
+        self.file.write_bytes((there / self.file.name).read_bytes())
+        self.assert_same_answer()
+
+    def test_several_at_once_all_answer_and_leave_a_whole_one(self):
+        self.file.unlink()
+        words = [COMMAND, *ASKED, "--format", "jsonl"]
+        environment = {**os.environ, "KATHODOS_NOW": NOW}
+        running = [
+            subprocess.Popen(words, cwd=self.here, env=environment, stdout=subprocess.PIPE, text=True) for _ in range(6)
+        ]
+        answers = {process.communicate()[0] for process in running}
+        self.assertEqual(len(answers), 1)
+        self.assertEqual(sorted(path.name for path in self.here.glob("catalogue.db.index*")), [self.file.name])
+        self.assert_same_answer()
+
+    def test_where_it_cannot_be_written_the_answer_comes_all_the_same(self):
+        self.file.unlink()
+        (self.here / (self.file.name + ".new")).write_bytes(b"somebody is writing")
+        self.assert_same_answer()
+        self.assertFalse(self.file.exists())
+        left = self.here / (self.file.name + ".new")
+        os.utime(left, (0, 0))
+        self.assert_same_answer()
+        self.assertTrue(self.file.exists() and not left.exists(), "what is left over from long ago is cleared away")
+
+    def test_all_of_it_comes_back(self):
+        areas = {
+            "areas": [{"area": "x", "resources": "dues:/**"}],
+            "mandates": [{"holder": "identity:head", "roles": "dues/*", "for": 'title eq "Clerk"', "area": "x"}],
+            "systems": [{"system": "dues", "gates": "book=view"}, {"system": "directory"}],
+            "groups": [{**row, "filter": "department pr"} for row in OFFICE["groups"]],
+        }
+        grants = [
+            {**row, "on": scope}
+            for row, scope in zip(OFFICE["grants"], ("area:x", "dues:/**", "dues:/", None), strict=True)
+        ]
+        index = index_of({**OFFICE, **areas, "grants": grants})
+        again = index_from(*arrays_of(index))
+        self.assertEqual(everything(again, 0), everything(index, 0))
+        self.assertEqual(str(again), str(index))
+
+
+if __name__ == "__main__":
+    unittest.main()
