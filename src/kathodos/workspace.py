@@ -166,7 +166,7 @@ class Workspace:
         """
         import pandas as pd
 
-        from kathodos.access.reach import triples
+        from kathodos.access.everyone import triples
         from kathodos.catalogue.moments import first_moment, microseconds, normal_moment, now
         from kathodos.saved_index import view_at
 

@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kathodos.access import reach
+from kathodos.access import everyone, reach
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference, split
 from tests.support import NOW, catalogues, index_of
@@ -19,7 +19,7 @@ PATIENT = settings(max_examples=900, deadline=None, suppress_health_check=list(H
 def everything(index, at):
     return {
         (index.holders.references[asker], index.actions[found.system.actions[action]][1], index.tree.addresses[node])
-        for askers, reached in reach.everything(index, at)
+        for askers, reached in everyone.everything(index, at)
         for found in reached
         for action, node in zip(*(found.may.nonzero()), strict=True)
         for node in [node + found.system.root]

@@ -8,7 +8,7 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from kathodos.access.reach import triples
+from kathodos.access.everyone import triples
 from kathodos.catalogue.addresses import address_of
 from kathodos.systems import posix
 from tests.support import index_of

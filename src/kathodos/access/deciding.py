@@ -14,7 +14,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, among, reachable, spread
+from kathodos.access.arrays import Bools, Ints, among, distinct, reachable, spread
 from kathodos.access.index import ANY_ACTION, Index, System
 
 Intervals = tuple[Ints, Ints]  # firsts and ends
@@ -94,7 +94,7 @@ def askers_with(index: Index, some: Ints, at: int) -> Ints:
     if len(some) and (some == holders.everyone).any():
         identities, accounts = np.arange(people), np.arange(people, holders.first_group)
     else:
-        reached = spread(holders.members, some, holders.size)
+        reached = spread(holders.members, some, holders.first_group)
         identities = reached[:people].nonzero()[0]
         accounts = reached[people : holders.first_group].nonzero()[0] + people
     accounts = accounts[holders.is_enabled[accounts - people]]
@@ -128,9 +128,9 @@ def decided(system: System, given: Given, first: Ints, end: Ints) -> Intervals:
     row = action * (system.size + 1)
     first, end = row + first[element], row + end[element]
     denies, rank = given.denies[element], given.rank[element]
-    edges = np.unique(np.concatenate([first, end]))
+    edges = distinct(np.concatenate([first, end]))
     permitted, undecided = (np.full(max(len(edges) - 1, 0), value) for value in (False, True))
-    for best in np.unique(rank).tolist():
+    for best in distinct(rank).tolist():
         permits, denials = (
             _held(edges, first[which], end[which]) for which in ((rank == best) & ~denies, (rank == best) & denies)
         )

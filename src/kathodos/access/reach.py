@@ -1,8 +1,8 @@
-"""The questions: what does one reach, who reaches one resource, and everything that everyone reaches."""
+"""The questions: what does one reach, and who reaches one resource."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -59,6 +59,16 @@ class Reached:
         by_place = np.cumsum(cells[:-1], dtype=np.int8).reshape(len(self.system.actions), stride)
         place = self.tree.place[self.system.root : self.system.end] - self.system.root
         return by_place[:, place] > 0
+
+    def of_action(self, index: Index, action: str | None) -> Intervals:
+        """The pairs that have an action of this name (None: all)."""
+        if action is None:
+            return self.pairs
+        names = [index.actions[number][1] for number in self.system.actions]
+        stride = self.system.size + 1
+        row = names.index(action) * stride if action in names else -stride
+        here = (self.pairs[0] >= row) & (self.pairs[0] < row + stride)
+        return self.pairs[0][here], self.pairs[1][here]
 
     def holds(self, action: int, node: int) -> bool:
         """Whether the action at this position in the system's actions is reached on the node."""
@@ -210,27 +220,6 @@ def one_per_answer(index: Index, nodes: Ints) -> list[int]:
     for segment, node in zip(segments, index.tree.by_place[places].tolist(), strict=True):
         seen.setdefault((segment, tuple(above for above, _ in gates_over(index, system, node))), node)
     return list(seen.values())
-
-
-def everything(index: Index, at: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:
-    """What everyone reaches: those who hold the same live grants together, and what each of them reaches."""
-    alike: dict[bytes, list[int]] = {}
-    for asker in index.holders.askers.tolist():
-        alike.setdefault(grants_of(index, asker, at).tobytes(), []).append(asker)
-    for key, askers in alike.items():
-        yield askers, what_grants_give(index, np.frombuffer(key, dtype=np.int64))
-
-
-def triples(index: Index, by: str | None, at: int) -> Iterator[tuple[str, str, str]]:
-    """Every (who, action, resource) that one asker, given by reference, or everyone reaches."""
-    blocks = everything(index, at)
-    if by is not None:
-        asker = index.holders.find(by)
-        blocks = iter([([asker], what_reached_by(index, asker, at))])
-    for askers, reached in blocks:
-        pairs = [pair for found in reached for pair in pairs_in(index, found)]
-        for asker in askers:
-            yield from ((index.holders.references[asker], action, address) for action, address in pairs)
 
 
 def pairs_in(index: Index, found: Reached) -> Iterator[tuple[str, str]]:

@@ -21,11 +21,12 @@ from kathodos.errors import DataError
 
 FOREVER = 2**62
 METADATA = sa.MetaData()
+_NUMBER = sa.BigInteger().with_variant(sa.Integer, "sqlite")  # there an INTEGER key is the order in which rows lie
 
 
 def _table(kind: Kind) -> sa.Table:
     columns: list[sa.Column[Any]] = [
-        sa.Column("row", sa.BigInteger, primary_key=True, autoincrement=False),
+        sa.Column("row", _NUMBER, primary_key=True, autoincrement=False),
         sa.Column("since", sa.BigInteger, nullable=False),
         sa.Column("until", sa.BigInteger, nullable=False),
         sa.Column("digest", sa.LargeBinary, nullable=False),
@@ -209,6 +210,13 @@ def read_source(connection: sa.Connection, kind: Kind, source: str) -> Rows:
     """The present rows of `kind` that `source` brought."""
     table = TABLES[kind.name]
     return _read(connection, kind, sa.and_(in_state(table, None), table.c.source == source))
+
+
+def in_state_scanned(table: sa.Table, point: int | None) -> sa.ColumnElement[bool]:
+    """As `in_state`, for reading a whole kind in the order of its rows: no index helps there, so none is offered."""
+    if point is None:
+        return table.c.until + 0 == FOREVER
+    return sa.and_(table.c.since + 0 <= point, table.c.until + 0 > point)
 
 
 def in_state(table: sa.Table, point: int | None) -> sa.ColumnElement[bool]:

@@ -326,7 +326,8 @@ def chain_branch(chain: Chain) -> Branch:
 
 
 def _reached(question: Question) -> Iterator[tuple[Iterable[int], list[Reached]]]:
-    from kathodos.access.reach import everything, what_reached_by
+    from kathodos.access.everyone import everything
+    from kathodos.access.reach import what_reached_by
 
     if question.asker is not None:
         yield [question.asker], what_reached_by(question.index, question.asker, question.at)
