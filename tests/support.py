@@ -104,6 +104,7 @@ _WILD = (
     "t:/*/b",
 )
 _DAYS = (*[None] * 12, "2026-06-14", "2026-06-15", "2026-06-16", "2026-06-15T12:00:00Z", "2026-06-15T12:00:01Z")
+_GATES = (*[None] * 8, "dir=view", "dir=edit")
 _WAYS = ("deny-overrides", "permit-overrides", "first-applicable", "nearest")
 
 
@@ -113,10 +114,12 @@ def _rarely(value, *usual):
 
 
 @st.composite
-def catalogues(draw, scopes=(*[None] * 12, *_PLACES[:7], *_WILD[:6], *["area:x", "area:y"] * 2), ways=_WAYS):
+def catalogues(
+    draw, scopes=(*[None] * 12, *_PLACES[:7], *_WILD[:6], *["area:x", "area:y"] * 2), ways=_WAYS, gates=_GATES
+):
     """A small catalogue with every feature: nesting, cycles, denies, detached resources, dates, areas, gates.
 
-    `scopes` and `ways` of combining narrow it to what a test is about.
+    `scopes`, `ways` of combining and `gates` narrow it to what a test is about.
     """
     address, pattern = st.sampled_from(_PLACES), st.sampled_from((*_PLACES, *_WILD))
     action = st.sampled_from((*_ACTIONS, "view", "*"))
@@ -141,7 +144,7 @@ def catalogues(draw, scopes=(*[None] * 12, *_PLACES[:7], *_WILD[:6], *["area:x",
             _SYSTEMS,
             combining=st.sampled_from(ways),
             inherit=_rarely(0, 1),
-            gates=_rarely("dir=view", None) | _rarely("dir=edit", None),
+            gates=st.sampled_from(gates),
         ),
         "identities": each(
             "id",

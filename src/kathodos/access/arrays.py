@@ -30,6 +30,10 @@ class Lists:
         origin, positions = self.positions(rows)
         return origin, self.items[positions]
 
+    def picked(self, rows: Ints) -> Lists:
+        """Only the lists of `rows`, in that order."""
+        return Lists(np.concatenate([[0], np.cumsum(self.sizes()[rows])]).astype(np.int64), self.of(rows)[1])
+
     def all_of(self, rows: Ints) -> Ints:
         """The lists of `rows` put together."""
         if len(rows) > 64:

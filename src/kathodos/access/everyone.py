@@ -4,8 +4,6 @@ An asker is made of *parts*: the groups it is in directly, and itself or `everyo
 the same parts are alike and answered once. Where a system decides by permits and denies alone, what one reaches is
 the union of what its parts permit, less the union of what they deny; so the intervals of pairs of each part are put
 together once, and then sorted together for a block of askers. Systems with ranks or gates are decided asker by asker.
-
-All pairs of all systems lie on one line: those of each system behind those of the one before.
 """
 
 from __future__ import annotations
@@ -17,17 +15,15 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, joined, lists_from, sorted_lists, spread_each
+from kathodos.access.arrays import Ints, Lists, joined, lists_from, sorted_lists, spread_each
 from kathodos.access.deciding import Intervals, counts_itself, is_live, without
-from kathodos.access.index import ANY_ACTION, Index, System
+from kathodos.access.index import Index, System
+from kathodos.access.line import Marked, Owned, PairLine
 from kathodos.access.reach import Reached, pairs_in, what_grants_give, what_reached_by
 
 _BLOCK = 100_000  # intervals that are sorted together
 _STREAMED = 4_000_000  # pairs that are given out together
 _WORKERS = 2
-
-
-Owned = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
 
 
 @dataclass(frozen=True)
@@ -41,22 +37,22 @@ class Counts:
 
 def count_pairs(index: Index, at: int, action: str | None = None) -> tuple[Ints, Ints]:
     """The askers, and how many (action, resource) each reaches at a moment (`action` None: with any action)."""
-    book = _Book(index, at, action)
+    book = Book(index, at, action)
     return book.askers, book.counted(book.measure)[book.alike]
 
 
 def count_everything(index: Index, at: int, action: str | None = None) -> Counts:
     """As `count_pairs`, with the resources counted too."""
-    book = _Book(index, at, action)
+    book = Book(index, at, action)
     pairs, resources = book.counted(book.measure), book.counted(book.measure_nodes)
     return Counts(book.askers, pairs[book.alike], resources[book.alike])
 
 
 def stream_pairs(index: Index, at: int, action: str | None = None) -> Iterator[tuple[Ints, Ints, Ints]]:
     """Everybody's everything in blocks: asker, action and node of each pair, by number."""
-    book = _Book(index, at, action)
+    book = Book(index, at, action)
     members = lists_from(book.alike, book.askers, len(book.classes))
-    actions, nodes = book.pair_actions, book.pair_nodes
+    actions, nodes = book.line.pair_actions, book.line.pair_nodes
     for block in book.blocks:
         owner, first, end = book.reached(block)
         sizes = end - first
@@ -81,7 +77,7 @@ def _for_each(askers: Ints, actions: Ints, nodes: Ints) -> Iterator[tuple[Ints, 
 
 def everything(index: Index, at: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:
     """What everyone reaches: those alike together, and what each of them reaches."""
-    book = _Book(index, at, None)
+    book = Book(index, at, None)
     members = lists_from(book.alike, book.askers, len(book.classes))
     for number in range(len(book.classes)):
         yield members[number].tolist(), what_grants_give(index, book.grants(number))
@@ -99,63 +95,19 @@ def triples(index: Index, by: str | None, at: int) -> Iterator[tuple[str, str, s
             yield from ((index.holders.references[asker], action, address) for action, address in pairs)
 
 
-@dataclass(frozen=True)
-class _Marked:
-    """Intervals of pairs in lists, one list for each of what they are of."""
-
-    starts: Ints
-    first: Ints
-    end: Ints
-
-    def of(self, rows: Ints) -> tuple[Ints, Ints, Ints]:
-        """Those of `rows`: for each interval the position in `rows` it is of, its first and its end."""
-        origin, positions = Lists(self.starts, self.first).positions(rows)
-        return origin, self.first[positions].astype(np.int64), self.end[positions].astype(np.int64)
-
-    def sizes(self, rows: Ints) -> Ints:
-        sizes: Ints = self.starts[rows + 1] - self.starts[rows]
-        return sizes
-
-
-class _Book:
+class Book:
     """The askers, in `classes` of those alike, and what their parts permit and deny. `alike`: the class of each."""
 
     def __init__(self, index: Index, at: int, action: str | None) -> None:
         self.index = index
         self.at = at
         self.action = action
+        self.line = PairLine(index, action)
         self.askers = index.holders.askers
         self.closures, self.holding = self._parts()
-        self.alike, representatives = _alike(self.holding)
-        self.classes = Lists(*_picked(self.holding, representatives))
-        self.bits = int(self.size).bit_length()
-
-    # What there is on the line of pairs
-
-    @cached_property
-    def bases(self) -> Ints:
-        """Where the pairs of each system begin, and behind them the end of the line."""
-        sizes = [len(system.actions) * (system.size + 1) for system in self.index.systems_in_order]
-        return np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
-
-    @property
-    def size(self) -> int:
-        return int(self.bases[-1]) + 1
-
-    @cached_property
-    def pair_actions(self) -> Ints:
-        """The action of each pair, as a number of the index's actions."""
-        parts = [np.repeat(system.actions, system.size + 1) for system in self.index.systems_in_order]
-        return joined(parts).astype(np.int32)
-
-    @cached_property
-    def pair_nodes(self) -> Ints:
-        """The node of each pair; -1 for the empty positions."""
-        parts = []
-        for system in self.index.systems_in_order:
-            row = np.append(self.index.tree.by_place[system.root : system.end], -1)
-            parts.append(np.tile(row, len(system.actions)))
-        return joined(parts).astype(np.int32)
+        self.alike, representatives = alike(self.holding)
+        self.classes = self.holding.picked(representatives)
+        self.bits = self.line.bits
 
     # What askers are made of
 
@@ -180,7 +132,7 @@ class _Book:
         kept = matters[part_of]
         count = int(matters.sum())
         holding = sorted_lists(position[kept], number[part_of[kept]], len(self.askers), max(count, 1))
-        return Lists(*_picked(granted, matters.nonzero()[0])), holding
+        return granted.picked(matters.nonzero()[0]), holding
 
     def _entries(self) -> tuple[Ints, Ints]:
         """What each asker counts through before groups: its position among the askers, and the holder (step 1)."""
@@ -201,79 +153,9 @@ class _Book:
     # What they reach
 
     @cached_property
-    def rule_pairs(self) -> tuple[_Marked, _Marked]:
-        """What each rule permits where its line permits, and denies where line or grant denies; plain systems only."""
-        plain = [(at, it) for at, it in enumerate(self.index.systems_in_order) if it.is_plain and len(it.actions)]
-        denying = [(at, it) for at, it in plain if it.combining == "deny-overrides"]
-        permits = self._rule_pairs([(at, it, it.covers) for at, it in plain])
-        return permits, self._rule_pairs([(at, it, it.covers.T) for at, it in denying])
-
-    def _rule_pairs(self, systems: list[tuple[int, System, Bools]]) -> _Marked:
-        """The pairs of each rule; `[b, a]` of the array with a system: a line with action b speaks about a."""
-        index, rules, firsts, ends = self.index, [], [], []
-        system_of_span = np.searchsorted(index.system_roots, index.spans.first, side="right") - 1
-        for number, system, covers in systems:
-            spans = (system_of_span == number).nonzero()[0]
-            verb = index.lines.action[index.rule_line[index.spans.rule[spans]]]
-            local = np.where(verb == ANY_ACTION, 0, verb - system.actions[0])
-            bears = covers[local] | (verb == ANY_ACTION)[:, None]
-            bears &= np.array([self.action in (None, index.actions[at][1]) for at in system.actions])
-            at, action = bears.nonzero()
-            row = int(self.bases[number]) + action * (system.size + 1) - system.root
-            rules.append(index.spans.rule[spans[at]])
-            firsts.append(row + index.spans.first[spans[at]])
-            ends.append(row + index.spans.end[spans[at]])
-        rule, first, end = joined(rules), joined(firsts), joined(ends)
-        order = np.argsort(rule, kind="stable")
-        starts = np.concatenate([[0], np.cumsum(np.bincount(rule, minlength=len(index.rule_line)))]).astype(np.int64)
-        return _Marked(starts, first[order].astype(np.int32), end[order].astype(np.int32))
-
-    @cached_property
-    def part_pairs(self) -> tuple[_Marked, _Marked]:
+    def part_pairs(self) -> tuple[Marked, Marked]:
         """What each part permits and what it denies in plain systems, put together."""
-        index, parts = self.index, self.closures
-        origin, rule = index.bundles.rules.of(index.grants.bundle[parts.items])
-        part = parts.rows()[origin]
-        denies = index.grants.denies[parts.items][origin] | index.lines.denies[index.rule_line[rule]]
-        found = []
-        for marked, which in zip(self.rule_pairs, (~denies, denies), strict=True):
-            pairs = sorted_lists(part[which], rule[which], len(parts), max(len(index.rule_line), 1))
-            at, first, end = marked.of(pairs.items)
-            owner, first, end = self._merged(pairs.rows()[at].astype(np.int64), first, end)
-            starts = np.searchsorted(owner, np.arange(len(parts) + 1))
-            found.append(_Marked(starts, first.astype(np.int32), end.astype(np.int32)))
-        return found[0], found[1]
-
-    def _merged(self, owner: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints, Ints]:
-        """The intervals of each owner, given in order of owners, put together; in order of owner and first."""
-        step = 1 << max(62 - 2 * self.bits, 0)
-        found = []
-        if len(owner) and int(owner[-1]) >= step:
-            for low in range(0, int(owner[-1]) + 1, step):
-                some = slice(*np.searchsorted(owner, [low, low + step]))
-                of, begin, stop = self._merged(owner[some] - low, first[some], end[some])
-                found.append((of + low, begin, stop))
-            return tuple(joined([part[at] for part in found]) for at in range(3))  # type: ignore[return-value]
-        first, reached = self._swept(owner, first, end)
-        is_first = np.ones(len(first), dtype=bool)
-        np.greater(first[1:], reached[:-1], out=is_first[1:])
-        starts = is_first.nonzero()[0]
-        last = np.append(starts[1:], len(first)) - 1 if len(starts) else starts
-        mask = (1 << self.bits) - 1
-        return first[starts] >> self.bits, first[starts] & mask, reached[last] & mask
-
-    def _swept(self, owner: Ints, first: Ints, end: Ints) -> Intervals:
-        """Intervals in order, each owner's on its own part of a line: where each begins, how far those so far go."""
-        bits = self.bits
-        keys = owner << bits
-        keys |= first
-        keys <<= bits
-        keys |= end
-        keys.sort()
-        begins = keys >> bits
-        keys &= (1 << bits) - 1
-        keys |= begins & ~((1 << bits) - 1)
-        return begins, np.maximum.accumulate(keys, out=keys)
+        return self.line.of_grants(self.closures)
 
     @cached_property
     def blocks(self) -> list[Ints]:
@@ -296,7 +178,7 @@ class _Book:
             parts = list(pool.map(measure, self.blocks))
         return joined(parts)
 
-    def _gathered(self, block: Ints, marked: _Marked) -> tuple[Ints, Ints, Ints]:
+    def _gathered(self, block: Ints, marked: Marked) -> tuple[Ints, Ints, Ints]:
         """The intervals of all parts of the classes of a block: owner within the block, first and end."""
         origin, parts = self.classes.of(block)
         at, first, end = marked.of(parts)
@@ -311,7 +193,7 @@ class _Book:
         """The length of the union of the intervals that each owner keeps, less what is taken of it."""
         if not len(kept[0]):
             return np.zeros(len(block), dtype=np.int64)
-        begins, reached = self._swept(*kept)
+        begins, reached = self.line.swept(*kept)
         covered = np.empty(len(reached) + 1, dtype=np.int64)
         covered[0] = 0
         np.maximum(begins[1:], reached[:-1], out=covered[2:])
@@ -322,7 +204,7 @@ class _Book:
         edges = np.searchsorted(begins, np.arange(len(block) + 1) << self.bits)
         counts: Ints = np.diff(covered[edges])
         if taken is not None and len(taken[0]):
-            owner, first, end = self._merged(*taken)
+            owner, first, end = self.line.merged(*taken)
             lost = _covered_before(begins, reached, covered, (owner << self.bits) | end)
             lost -= _covered_before(begins, reached, covered, (owner << self.bits) | first)
             counts -= np.bincount(owner, weights=lost, minlength=len(block)).astype(np.int64)
@@ -331,9 +213,9 @@ class _Book:
     def measure_nodes(self, block: Ints) -> Ints:
         """How many nodes each class of a block reaches with at least one action."""
         owner, first, end = self.reached(block)
-        number = np.searchsorted(self.bases, first, side="right") - 1
+        number = np.searchsorted(self.line.bases, first, side="right") - 1
         width = np.array([system.size + 1 for system in self.index.systems_in_order])[number]
-        row = (first - self.bases[number]) // width * width
+        row = (first - self.line.bases[number]) // width * width
         return self._length(block, (owner, first - row, end - row))
 
     def reached(self, block: Ints) -> tuple[Ints, Ints, Ints]:
@@ -351,7 +233,7 @@ class _Book:
         return first >> self.bits, first & mask, end & mask
 
     def _merged_any(self, owner: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints, Ints]:
-        return self._merged(owner.astype(np.int64), first, end)
+        return self.line.merged(owner.astype(np.int64), first, end)
 
     # Systems with ranks or gates
 
@@ -382,7 +264,7 @@ class _Book:
         grants = np.unique(self.special_grants.of(self.classes[number])[1]).astype(np.int64)
         key = grants.tobytes()
         if key not in self._known:
-            bases = {system.name: int(self.bases[at]) for at, system in self.special}
+            bases = {system.name: int(self.line.bases[at]) for at, system in self.special}
             reached = [it for it in what_grants_give(self.index, grants) if it.system.name in bases]
             some = [(it.of_action(self.index, self.action), bases[it.system.name]) for it in reached]
             firsts, ends = ([pairs[side] + base for pairs, base in some] for side in (0, 1))
@@ -421,13 +303,7 @@ def _covered_before(begins: Ints, reached: Ints, covered: Ints, positions: Ints)
     return covered[at + 1] - np.where(at >= 0, beyond, 0)
 
 
-def _picked(lists: Lists, rows: Ints) -> tuple[Ints, Ints]:
-    """The lists of some rows, as starts and items."""
-    _, items = lists.of(rows)
-    return np.concatenate([[0], np.cumsum(lists.sizes()[rows])]).astype(np.int64), items
-
-
-def _alike(lists: Lists) -> tuple[Ints, Ints]:
+def alike(lists: Lists) -> tuple[Ints, Ints]:
     """Lists that are the same: for each list the number of its class, and a list of each class."""
     weight = (lists.items.astype(np.uint64) + np.uint64(1)) * np.uint64(0x9E3779B97F4A7C15)
     weight ^= weight >> np.uint64(29)
