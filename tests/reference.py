@@ -36,6 +36,7 @@ def matches(pattern, path):
 
 class Reference:
     def __init__(self, catalogue):
+        self.catalogue = catalogue
         self.rows = lambda kind: catalogue.get(kind, [])
         self.systems = {row["system"]: row for row in self.rows("systems")}
         self.identities = {row["id"]: row for row in self.rows("identities")}
@@ -387,6 +388,109 @@ class Reference:
             yield f"out of its scope {grant['on']}"
         if grant["holder"] not in self.principals(asker, at):
             yield f"{grant['holder']} does not count now"
+
+    # Potential reach
+    def potential(self, asker, at):
+        """What the asker could reach by giving itself what it may, and the steps as (kind, what, scope)."""
+        pairs, steps = self.reached_by([self], asker, at), {}
+        entries = [name for name in self.principals(asker, at) if name == asker or name.startswith("account:")]
+        while entries:
+            me = asker if asker in entries else min(entries, key=self.account_order)
+            harmless = [step for step, denies in steps.items() if not denies]
+            alone = [[step] for step, denies in steps.items() if denies]
+            worlds = [self.after([*harmless, *more], me) for more in ([], *alone)]
+            pairs |= self.reached_by(worlds, asker, at)
+            fresh = {
+                step: world_denies
+                for step, world_denies in self.possible(worlds, pairs, asker, at)
+                if step not in steps
+            }
+            if not fresh:
+                break
+            steps |= fresh
+        return pairs, set(steps)
+
+    def account_order(self, account):
+        return [f"account:{row['system']}/{row['login']}" for row in self.rows("accounts")].index(account)
+
+    def reached_by(self, worlds, asker, at):
+        return {
+            (action, node)
+            for world in worlds
+            for node in self.nodes
+            for action in self.actions(node[0])
+            if world.reaches(asker, action, node, at)
+        }
+
+    def after(self, steps, me):
+        grants = [
+            {"grant": f"taken{at}", "holder": me, "gives": what, "on": scope}
+            for at, (kind, what, scope) in enumerate(steps)
+            if kind != "joins"
+        ]
+        joined = [
+            {"system": what[6:].split("/")[0], "group": what[6:].split("/")[1], "member": me}
+            for kind, what, _ in steps
+            if kind == "joins"
+        ]
+        catalogue = {**self.catalogue, "grants": [*self.rows("grants"), *grants]}
+        return Reference({**catalogue, "members": [*self.rows("members"), *joined]})
+
+    def possible(self, worlds, pairs, asker, at):
+        """Every step that is possible now, and whether what it brings also denies."""
+        counted = {name for world in worlds for name in world.principals(asker, at)}
+        roles = [f"{row['system']}/{row['role']}" for row in self.rows("roles")]
+        for mandate in self.rows("mandates"):
+            receives = not mandate.get("for") or (
+                asker.startswith("identity:") and self.selects(mandate["for"], self.identities[asker[9:]])
+            )
+            if mandate["holder"] in counted and receives and "give" in mandate.get("may", "give;take"):
+                for role in roles:
+                    if any(matches((pattern,), (role,)) for pattern in mandate["roles"].split(";")):
+                        scope = f"area:{mandate['area']}" if mandate.get("area") else None
+                        yield ("gives itself", f"role:{role}", scope), self.denies_in_role(role)
+        kinds = {(row["system"], row["action"]): row.get("kind") for row in self.rows("actions")}
+        for action, node in pairs:
+            kind = self.resources.get(node, {}).get("type")
+            if len(node) > 1 and kinds.get((node[0], action)) == "administer":
+                name = f"{node[0]}/{node[-1]}"
+                if kind == "group" and any(f"{row['system']}/{row['group']}" == name for row in self.rows("groups")):
+                    yield ("joins", f"group:{name}", None), self.denies_in_group(f"group:{name}")
+                if kind == "grants":
+                    yield ("grants itself", f"* {node[0]}:/{'/'.join((*node[1:-1], '**'))}", None), False
+                if kind == "role":
+                    for scope in {scope for world in worlds for scope in world.scopes_of(name, asker, at)}:
+                        yield ("widens", f"* {node[0]}:/**", scope), False
+
+    def scopes_of(self, role, asker, at):
+        for grant in self.rows("grants"):
+            live = instant(grant.get("from")) <= at < instant(grant.get("until"), end=True)
+            if live and grant["holder"] in self.principals(asker, at) and grant.get("effect") != "deny":
+                top = grant["gives"].removeprefix("role:")
+                if grant["gives"] != top and role in self.roles_below(top):
+                    yield grant.get("on")
+
+    def roles_below(self, top, any_status=False):
+        found = {
+            f"{row['system']}/{row['role']}" for row in self.rows("roles") if any_status or row.get("active", 1)
+        } & {top}
+        while more := {junior for role in found for junior in self.juniors_of(role, any_status)} - found:
+            found |= more
+        return found
+
+    def denies_in_role(self, role):
+        return any(
+            denies for one in self.roles_below(role, any_status=True) for _, _, denies in self.lines.get(one, [])
+        )
+
+    def denies_in_group(self, group):
+        above = {group}
+        while more := {name for member in above for name in self.groups_of(member)} - above:
+            above |= more
+        held = [grant for grant in self.rows("grants") if grant["holder"] in above]
+        return any(
+            grant.get("effect") == "deny" or any(line[2] for line in self.given[grant["grant"]]) for grant in held
+        )
 
     def askers(self):
         owned = set(self.identities)
