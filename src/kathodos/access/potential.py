@@ -25,7 +25,7 @@ from kathodos.access.editing import updated
 from kathodos.access.index import Index, Mandate, System
 from kathodos.access.reach import Reached, grants_of, what_reached_by
 from kathodos.catalogue import kinds
-from kathodos.catalogue.addresses import parse_address, segment_expression
+from kathodos.catalogue.addresses import Pattern, parse_address, segment_expression
 from kathodos.catalogue.filters import parse_filter
 from kathodos.catalogue.records import Edit, Edited, Edits, Record, Records
 from kathodos.catalogue.selecting import selected
