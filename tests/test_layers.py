@@ -13,13 +13,14 @@ ORDER = [
     "findings",
     "review",
     "systems",
+    "change",
     "saved_index",
     "workspace",
     "output",
     "cli",
     "demo",
 ]
-CORE = ("access", "findings", "review")
+CORE = ("access", "findings", "review", "change")
 INTERFACE = {
     "argparse",
     "rich",

@@ -64,15 +64,15 @@ class View:
         named = zip(people, rows, strict=True)
         return {number: dict(zip(IDENTITIES.names, records[row], strict=True)) for number, row in named}
 
+    def with_edits(self, edits: Edits) -> View:
+        """The catalogue as it would be with some edits."""
+        records = Edited(self.records, edits)
+        return View(records, updated(self.index, edits, records))
 
-def view_at(store: Store, connection: sa.Connection, point: int | None = None, edits: Edits | None = None) -> View:
-    """The catalogue after ledger entry `point` (None: the present), with some edits made."""
-    records: Records = Stored(connection, point)
-    index = _index_at(store, connection, point)
-    if edits:
-        records = Edited(records, edits)
-        index = updated(index, edits, records)
-    return View(records, index)
+
+def view_at(store: Store, connection: sa.Connection, point: int | None = None) -> View:
+    """The catalogue after ledger entry `point` (None: the present)."""
+    return View(Stored(connection, point), _index_at(store, connection, point))
 
 
 def saved_file(store: Store) -> Path:

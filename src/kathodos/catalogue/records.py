@@ -10,7 +10,7 @@ from typing import Any, Protocol
 import sqlalchemy as sa
 
 from kathodos.catalogue.kinds import Kind
-from kathodos.catalogue.store import TABLES, Rows, State, in_state_scanned
+from kathodos.catalogue.store import TABLES, Rows, State, in_state, in_state_scanned
 
 Columns = Sequence[Sequence[Any]]
 Record = Mapping[str, Any]
@@ -26,6 +26,9 @@ class Records(Protocol):
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         """The records with these row numbers, in this order."""
+
+    def with_key(self, kind: Kind, key: tuple[Any, ...]) -> Record | None:
+        """The record with this key, if there is one."""
 
 
 @dataclass(frozen=True)
@@ -81,6 +84,11 @@ class Stored:
             found.update((row[0], row) for row in self.connection.execute(_columns(table, _all(kind)).where(wanted)))
         return _rows(kind, [found[row] for row in rows])
 
+    def with_key(self, kind: Kind, key: tuple[Any, ...]) -> Record | None:
+        table = TABLES[kind.name]
+        same = [table.c[name] == part for name, part in zip(kind.key, key, strict=True)]
+        return next(iter(_read_records(self.connection, kind, sa.and_(in_state(table, self.point), *same))), None)
+
 
 @dataclass(frozen=True)
 class InMemory:
@@ -98,6 +106,11 @@ class InMemory:
         at = {row: position for position, row in enumerate(held.ids)}
         values = held.values()
         return _rows(kind, [(row, *values[at[row]]) for row in rows])
+
+    def with_key(self, kind: Kind, key: tuple[Any, ...]) -> Record | None:
+        rows = self.state[kind.name]
+        records = zip(rows.record_keys(), rows.values(), strict=True)
+        return next((dict(zip(kind.names, values, strict=True)) for held, values in records if held == key), None)
 
 
 @dataclass(frozen=True)
@@ -126,6 +139,15 @@ class Edited:
         stored = dict(zip(kept.ids, kept.values(), strict=True))
         made = {row: tuple(come[-row - 1][name] for name in kind.names) for row in rows if row < 0}
         return _rows(kind, [(row, *(stored[row] if row > 0 else made[row])) for row in rows])
+
+    def with_key(self, kind: Kind, key: tuple[Any, ...]) -> Record | None:
+        edit = self.edits.get(kind.name, Edit())
+        come, gone = (
+            {tuple(record[name] for name in kind.key): record for record in some} for some in (edit.come, edit.gone)
+        )
+        if key in come or key in gone:
+            return come.get(key)
+        return self.records.with_key(kind, key)
 
 
 def edits_between(connection: sa.Connection, kinds: Iterable[Kind], first: int, second: int) -> Edits:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from kathodos.cli.options import Commands, Formatter, as_of, at_time, command
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field
@@ -45,6 +45,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--topic", metavar="TOPIC", help="only the rules of one topic")
     at_time(parser)
     as_of(parser)
+    assuming(parser)
 
 
 def run(session: Session) -> int:

@@ -60,6 +60,11 @@ def as_of(parser: argparse.ArgumentParser) -> None:
     )
 
 
+def assuming(parser: argparse.ArgumentParser) -> None:
+    """The option to ask as if some edits were made."""
+    parser.add_argument("--assume", metavar="FILE", help="answer as if the edits in a TOML file were made")
+
+
 def at_time(parser: argparse.ArgumentParser) -> None:
     """The option to ask about another moment."""
     parser.add_argument("--at", metavar="TIME", help="ask about a moment: a date or an RFC 3339 time (default: now)")

@@ -5,17 +5,19 @@ from __future__ import annotations
 import argparse
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kathodos.cli.options import Commands, Formatter, as_of, at_time, command
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Row, show_products
 
 if TYPE_CHECKING:
-    from kathodos.access.arrays import Bools
+    from kathodos.access.arrays import Bools, Ints
     from kathodos.access.chains import Chain, Chains, Explanation
     from kathodos.access.index import Index
+    from kathodos.access.potential import Step
     from kathodos.access.reach import Reached
     from kathodos.saved_index import View
 
@@ -56,16 +58,23 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "ask who can do what on which resource; a part left open is enumerated",
         "  kathodos reach --by p0017 --on dues:/northmole/tariffs/2026 --do edit --trace\n"
         "  kathodos reach --on archive:/board            # who gets in, and through what\n"
-        "  kathodos reach --format jsonl                 # everything that everyone reaches",
+        "  kathodos reach --by p0017 --potential         # what it could give itself, step by step\n"
+        "  kathodos reach --assume what-if.toml --by p0017   # as if some edits were made\n"
+        "  kathodos reach --to everything.parquet        # everything that everyone reaches",
     )
     parser.add_argument("--by", metavar="REF", help="an identity, or an account on its own")
     parser.add_argument("--on", metavar="RESOURCE", help="a resource address, as in dues:/northmole/tariffs")
     parser.add_argument("--do", metavar="ACTION", help="an action, as the resource's system names it")
     at_time(parser)
     as_of(parser)
+    assuming(parser)
     shown = parser.add_mutually_exclusive_group()
     shown.add_argument("--trace", action="store_true", help="show the chains, or what stands in the way (by and on)")
     shown.add_argument("--summary", action="store_true", help="count instead of list (by or on)")
+    shown.add_argument(
+        "--potential", action="store_true", help="what one could reach by using its rights to give itself more (by)"
+    )
+    shown.add_argument("--to", metavar="FILE", help="write every who, action and resource to a Parquet file")
 
 
 @dataclass(frozen=True)
@@ -93,6 +102,10 @@ def run(session: Session) -> int:
     by, on = question.asker, question.node
     if session.arguments.trace and (by is None or on is None):
         raise CallError("--trace needs --by and --on.", "Name the two; --do may stay open.")
+    if session.arguments.potential:
+        return _potential(session, question)
+    if session.arguments.to is not None:
+        return _to_file(session, question)
     if session.arguments.summary:
         if (by is None) == (on is None):
             raise CallError("--summary needs either --by or --on.", "Name one of the two.")
@@ -401,7 +414,7 @@ def _on(session: Session, question: Question) -> int:
             "name": people[asker]["name"] if asker in people else None,
             "department": people[asker]["department"] if asker in people else "nobody's account",
             "actions": actions,
-            "through": [_way(index, asker, holder) for holder in through.get(asker, ())],
+            "through": [_through(index, asker, holder) for holder in through.get(asker, ())],
         }
         for asker, actions in sorted(may.items())
     ]
@@ -411,7 +424,7 @@ def _on(session: Session, question: Question) -> int:
     return session.answer(Answer(_ON, rows, heading, hint=hint))
 
 
-def _way(index: Index, asker: int, holder: int) -> str:
+def _through(index: Index, asker: int, holder: int) -> str:
     return "directly" if holder == asker else index.holders.references[holder]
 
 
@@ -469,24 +482,122 @@ def _told_above(index: Index, found: Reached, may: Bools) -> tuple[Bools, Bools]
 
 def _counts(session: Session, question: Question) -> int:
     """How much everyone reaches; the pairs themselves come as data."""
-    import numpy as np
+    from kathodos.access.everyone import count_everything
 
     index = question.index
-    people = question.view.people(range(index.holders.people))
-    rows: list[tuple[int, str, str | None, int]] = []
-    for askers, reached in _reached(question):
-        mays = [
-            found.may
-            & np.array([question.action in (None, index.actions[at][1]) for at in found.system.actions])[:, None]
-            for found in reached
-        ]
-        resources, pairs = sum(int(may.any(axis=0).sum()) for may in mays), sum(int(may.sum()) for may in mays)
-        for asker in askers if pairs else ():
-            name = people[asker]["name"] if asker in people else None
-            rows.append((pairs, index.holders.references[asker], name, resources))
+    counts = count_everything(index, question.at, question.action)
+    some = counts.pairs.nonzero()[0]
+    people = question.view.people(counts.askers[some].tolist())
+    rows = [
+        (pairs, index.holders.references[asker], people[asker]["name"] if asker in people else None, resources)
+        for asker, pairs, resources in zip(
+            *(column[some].tolist() for column in (counts.askers, counts.pairs, counts.resources)), strict=True
+        )
+    ]
     rows.sort(key=lambda row: (-row[0], row[1]))
     total = sum(pairs for pairs, *_ in rows)
     heading = f"{plural(len(rows), 'asker')} and {plural(total, 'pair')} of action and resource"
     hint = "Each of them: kathodos reach --format jsonl; for one: kathodos reach --by NAME"
     keys = ("pairs", "asker", "name", "resources")
     return session.answer(Answer(_COUNTS, [dict(zip(keys, row, strict=True)) for row in rows], heading, hint=hint))
+
+
+def _to_file(session: Session, question: Question) -> int:
+    """Every who, action and resource, streamed to a Parquet file."""
+    from kathodos.output.parquet import write_pairs
+
+    index = question.index
+    if question.node is not None:
+        raise CallError("--to takes no --on.", "Ask for one resource with --format csv or jsonl.")
+    if question.asker is not None:
+        blocks = _pairs_of(question)
+    else:
+        from kathodos.access.everyone import stream_pairs
+
+        blocks = stream_pairs(index, question.at, question.action)
+    names = ((f"{kind}:{name}" for name in names) for kind, names in index.holders.named[:2])
+    who = [reference for some in names for reference in some]
+    actions = [name for _, name in index.actions]
+    count = write_pairs(Path(session.arguments.to), blocks, who, actions, list(index.tree.addresses))
+    return session.answer(Answer(text=[f"{plural(count, 'pair')} written to {session.arguments.to}"]))
+
+
+def _pairs_of(question: Question) -> Iterator[tuple[Ints, Ints, Ints]]:
+    """What one asker reaches: asker, action and node of each pair."""
+    import numpy as np
+
+    assert question.asker is not None
+    for _, reached in _reached(question):
+        for found in reached:
+            action, node = found.may.nonzero()
+            kept = np.array([question.action in (None, question.index.actions[at][1]) for at in found.system.actions])
+            action, node = action[kept[action]], node[kept[action]]
+            yield np.full(len(action), question.asker), found.system.actions[action], node + found.system.root
+
+
+_STEPS = (
+    Field("round", "After", 6, is_number=True),
+    Field("step", "Step", 9, least=24),
+    Field("by", "By", 8, least=20),
+)
+
+
+def _potential(session: Session, question: Question) -> int:
+    """What one could reach by using what it reaches, and the steps; or the steps to one resource."""
+    from kathodos.access.potential import gained, potential_reach
+
+    if question.asker is None:
+        raise CallError("--potential needs --by.", "Name an identity or an account.")
+    if question.node is not None:
+        return _way(session, question)
+    index, named = question.index, _named(question, question.asker)
+    found = potential_reach(index, question.view.records, question.asker, question.at)
+    rows = [_step_record(step) for step in found.steps]
+    gains = [(system, now, more) for system, now, more in gained(found) if more]
+    if session.format != "table":
+        document = {
+            "steps": rows,
+            "gained": [{"system": system.name, "now": now, "more": more} for system, now, more in gains],
+        }
+        return session.answer(Answer(document=document, status=1 if gains else 0))
+    text = [
+        f"{system.name}: {plural(more, 'pair')} of action and resource more than the {now:,} it has now"
+        for system, now, more in gains
+    ]
+    heading = f"{named} could take {plural(len(rows), 'step')}"
+    if not rows:
+        heading = f"{named} can give itself nothing"
+    text = text or ["Nothing that it does not reach already."]
+    hint = "The way to one of them: add --on RESOURCE --do ACTION" if gains else ""
+    return session.answer(Answer(_STEPS if rows else (), rows, heading, text, hint=hint, status=1 if gains else 0))
+
+
+def _way(session: Session, question: Question) -> int:
+    """The steps by which one comes to reach an action on one resource."""
+    from kathodos.access.potential import way_to
+
+    index = question.index
+    assert question.asker is not None and question.node is not None
+    if question.action is None:
+        raise CallError("--potential with --on needs --do.", "Name the action.")
+    number = index.action_number[index.system_of(question.node).name, question.action]
+    steps = way_to(index, question.view.records, question.asker, question.node, number, question.at)
+    named, address = _named(question, question.asker), index.tree.addresses[question.node]
+    asked = f"{named}: {question.action} {address}"
+    document = {
+        "could_reach": steps is not None,
+        "reached": steps == [],
+        "steps": [_step_record(step) for step in steps or ()],
+    }
+    if steps is None:
+        tree, hint = Branch(f"no - {asked}, whatever it gives itself", style="green"), ""
+    elif not steps:
+        tree, hint = Branch(f"yes - {asked}, as it is"), "The chains: --trace in place of --potential"
+    else:
+        told = [Branch(f"{at}. {step.text}", [Branch(f"by {step.by}")]) for at, step in enumerate(steps, 1)]
+        tree, hint = Branch(f"in {plural(len(steps), 'step')} - {asked}", told, "red"), ""
+    return session.answer(Answer(document=document, trees=[tree], hint=hint, status=0 if steps is None else 1))
+
+
+def _step_record(step: Step) -> Row:
+    return {"round": step.round, "step": step.text, "by": step.by}

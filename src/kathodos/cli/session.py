@@ -11,11 +11,12 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cached_property
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kathodos.errors import CallError, UnfitError, sentence
 from kathodos.output.answers import Answer, show
-from kathodos.workspace import Workspace
+from kathodos.workspace import Workspace, read_toml
 
 if TYPE_CHECKING:
     from kathodos.access.index import Index
@@ -89,11 +90,17 @@ class Session:
             return read_state(connection, tuple(kinds), point)
 
     def view(self, point: int | None = None) -> View:
-        """The catalogue at a point, to the end of the call."""
+        """The catalogue at a point, to the end of the call; as it would be with the edits that `--assume` names."""
         from kathodos.saved_index import view_at
 
         store = self.workspace.store
-        return view_at(store, self._open.enter_context(store.connect()), point)
+        view = view_at(store, self._open.enter_context(store.connect()), point)
+        assumed = getattr(self.arguments, "assume", None)
+        if assumed is None:
+            return view
+        from kathodos.change.edits import edits_in
+
+        return view.with_edits(edits_in(assumed, read_toml(Path(assumed)), view.records, view.index))
 
     def asker(self, view: View, text: str, among: Sequence[Kind]) -> int:
         """The identity or account that the user named. Raises CallError with the nearest names."""

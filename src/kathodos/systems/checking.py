@@ -45,6 +45,19 @@ def check_table(table: Table, names: Names) -> Checked:
     return checker.keyed(list(zip(*columns, strict=True)))
 
 
+def key_in(table: Table, names: Names) -> tuple[Scalar, ...]:
+    """The identifying values of a table of one row, references in full. Raises UnfitError."""
+    checker = _Checker(table, names)
+    values: list[Scalar] = []
+    for column in (table.kind.column(name) for name in table.kind.key):
+        cell = table.cells.get(column.name, [None])[0]
+        value = checker.value(column, cell, checker.systems[0], checker.reader(column))
+        if isinstance(value, UnfitError):
+            raise UnfitError(f"{column.name} {cell!r} {value.reason}", value.remedy)
+        values.append(value)
+    return tuple(values)
+
+
 class _Checker:
     def __init__(self, table: Table, names: Names) -> None:
         self.table = table

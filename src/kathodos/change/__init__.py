@@ -1,0 +1,1 @@
+"""Sets of edits that are not yet applied."""

@@ -1,0 +1,43 @@
+"""Parquet files, written in blocks: nothing as long as the file is ever held."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+from typing import Any
+
+from kathodos.errors import DataError
+
+
+def write_pairs(
+    file: Path, blocks: Iterable[tuple[Any, Any, Any]], who: Sequence[str], actions: Sequence[str], nodes: Sequence[str]
+) -> int:
+    """Writes who, action and resource of each pair, given as numbers in these lists. Returns how many there were.
+
+    The file appears when it is whole. Raises DataError where it cannot be written.
+    """
+    import numpy as np
+    import pyarrow as pa
+    import pyarrow.parquet as pq
+
+    texts = {name: pa.array(values, pa.string()) for name, values in zip(_COLUMNS, (who, actions, nodes), strict=True)}
+    kinds = {name: pa.dictionary(pa.int32(), pa.string()) for name in _COLUMNS}
+    aside, count = file.with_name(file.name + ".part"), 0
+    try:
+        with pq.ParquetWriter(aside, pa.schema(list(kinds.items())), compression="zstd", compression_level=1) as writer:
+            for block in blocks:
+                columns = [
+                    pa.DictionaryArray.from_arrays(pa.array(np.asarray(numbers, dtype=np.int32)), texts[name])
+                    for name, numbers in zip(_COLUMNS, block, strict=True)
+                ]
+                writer.write_table(pa.Table.from_arrays(columns, names=list(_COLUMNS)))
+                count += len(block[0])
+        aside.replace(file)
+    except OSError as error:
+        raise DataError(f"{file} could not be written: {error}.", "Name a file that you may write.") from None
+    finally:
+        aside.unlink(missing_ok=True)
+    return count
+
+
+_COLUMNS = ("who", "action", "resource")
