@@ -454,7 +454,8 @@ class Reference:
             kind = self.resources.get(node, {}).get("type")
             if len(node) > 1 and kinds.get((node[0], action)) == "administer":
                 name = f"{node[0]}/{node[-1]}"
-                if kind == "group" and any(f"{row['system']}/{row['group']}" == name for row in self.rows("groups")):
+                by_hand = {f"{row['system']}/{row['group']}" for row in self.rows("groups") if not row.get("filter")}
+                if kind == "group" and name in by_hand and f"group:{name}" not in self.principals(asker, at):
                     yield ("joins", f"group:{name}", None), self.denies_in_group(f"group:{name}")
                 if kind == "grants":
                     yield ("grants itself", f"* {node[0]}:/{'/'.join((*node[1:-1], '**'))}", None), False

@@ -138,6 +138,18 @@ def bools(values: Iterable[object]) -> Bools:
     return np.fromiter((bool(value) for value in values), dtype=bool)
 
 
+def in_loads(loads: Ints, most: int, widest: int = 1 << 30) -> list[Ints]:
+    """The positions of `loads` in blocks that bear about `most` together and are at most so wide."""
+    total = np.concatenate([[0], np.cumsum(loads)])
+    found, first = [], 0
+    while first < len(loads):
+        end = max(int(np.searchsorted(total, total[first] + most)), first + 1)
+        end = min(end, first + widest, len(loads))
+        found.append(np.arange(first, end))
+        first = end
+    return found
+
+
 def joined(parts: list[Ints]) -> Ints:
     """The arrays one after the other; nothing where there is none."""
     return np.concatenate(parts) if parts else np.zeros(0, dtype=np.int64)
@@ -168,7 +180,7 @@ def spread_each(edges: Lists, starts: Ints) -> Lists:
     fresh = seen
     while len(fresh):
         at, ahead = edges.of(node)
-        found = np.unique(origin[at] * width + ahead)
+        found = distinct(origin[at] * width + ahead)
         fresh = found[~among(found, seen)]
         seen = np.insert(seen, np.searchsorted(seen, fresh), fresh)
         origin, node = fresh // width, fresh % width

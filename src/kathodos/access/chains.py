@@ -14,7 +14,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, among, ints, reachable
+from kathodos.access.arrays import Ints, among, distinct, ints, reachable
 from kathodos.access.deciding import entries_of, gates_over, permit_wins, principals_of
 from kathodos.access.index import ANY_ACTION, Index, Line, System
 from kathodos.access.reach import what_applies
@@ -115,7 +115,7 @@ def grants_behind(index: Index, asker: int, node: int, action: int, at: int) -> 
     grants, _, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
     bears = given.bears_on(system, int(action - system.actions[0])) & ~given.denies
     held = among(index.grants.holder[grants], principals_of(index, asker, at))
-    return np.unique(grants[bears & held])
+    return distinct(grants[bears & held])
 
 
 class _Asking:

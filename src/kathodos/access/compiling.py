@@ -15,6 +15,7 @@ from kathodos.access.arrays import (
     Ints,
     Lists,
     bools,
+    distinct,
     first_of_each,
     ints,
     joined,
@@ -404,7 +405,7 @@ def _compile_role_lines(records: Records, role_number: Mapping[str, int], book: 
 
 def _packages(role: Ints, line: Ints, juniors: Lists, is_active: Bools, role_lines: Lists) -> Lists:
     """The lines of each bundle: of its role with all juniors, as far as they are active, or its one line."""
-    used = np.unique(role[(role >= 0)])
+    used = distinct(role[(role >= 0)])
     used = used[is_active[used]]
     passing = is_active[juniors.items]
     open_juniors = lists_from(juniors.rows()[passing], juniors.items[passing], len(juniors))
@@ -425,8 +426,8 @@ def _number_rules(packages: Lists, bundle_scope: Ints, scopes: int) -> tuple[Lis
     bundle = packages.rows()
     width = scopes + 1
     codes = packages.items.astype(np.int64) * width + bundle_scope[bundle] + 1
-    distinct, rule = np.unique(codes, return_inverse=True)
-    return lists_from(bundle, rule, len(packages)), distinct // width, distinct % width - 1
+    found, rule = np.unique(codes, return_inverse=True)
+    return lists_from(bundle, rule, len(packages)), found // width, found % width - 1
 
 
 class Targets:
@@ -472,9 +473,9 @@ def runs_of_rules(targets: Targets, pattern: Ints, scope: Ints, scopes: Sequence
 
     Those with an address and no scope, nearly all as a rule, are done together.
     """
-    distinct = np.unique(pattern)
+    used = distinct(pattern)
     is_address, node, is_deep, inherits = (np.zeros(len(targets.patterns), dtype=np.int64) for _ in range(4))
-    for number in distinct.tolist():
+    for number in used.tolist():
         parsed = targets.parsed(number)
         if parsed.target.is_address:
             is_address[number] = 1

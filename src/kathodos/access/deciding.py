@@ -112,7 +112,7 @@ def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals
     at, line = grants[origin[origin_of_rule]], index.rule_line[rules[origin_of_rule]]
     first, end = index.spans.first[spans].astype(np.int64), index.spans.end[spans].astype(np.int64)
     of_system = np.searchsorted(index.system_roots, first, side="right") - 1
-    for number in np.unique(of_system).tolist():
+    for number in distinct(of_system).tolist():
         here = of_system == number
         system = index.systems_in_order[number]
         if len(system.actions):
@@ -155,13 +155,13 @@ def runs_where(true: Bools, edges: Ints) -> Intervals:
 
 def without(kept: Intervals, taken: Intervals) -> Intervals:
     """The first intervals without what lies in the second."""
-    edges = np.unique(np.concatenate([*kept, *taken]))
+    edges = distinct(np.concatenate([*kept, *taken]))
     return runs_where(_held(edges, *kept) & ~_held(edges, *taken), edges)
 
 
 def united(first: Ints, end: Ints) -> Intervals:
     """Intervals that may overlap, put together."""
-    edges = np.unique(np.concatenate([first, end]))
+    edges = distinct(np.concatenate([first, end]))
     return runs_where(_held(edges, first, end), edges)
 
 

@@ -13,7 +13,7 @@ from typing import Any, TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.access.arrays import Bools, Ints, Lists, bools, ints, joined, lists_from, reachable, small
+from kathodos.access.arrays import Bools, Ints, Lists, bools, distinct, ints, joined, lists_from, reachable, small
 from kathodos.access.compiling import (
     GrantBook,
     Ground,
@@ -468,7 +468,7 @@ def _package(index: Index, role: int) -> list[int]:
     passing = index.role_is_active[index.juniors.items]
     active = lists_from(index.juniors.rows()[passing], index.juniors.items[passing], len(index.juniors))
     below = reachable(active, np.array([role]))
-    return [int(line) for line in np.unique(index.role_lines.of(below)[1])]
+    return [int(line) for line in distinct(index.role_lines.of(below)[1])]
 
 
 class _NewLines:

@@ -15,7 +15,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, Lists, joined, lists_from, sorted_lists, spread_each
+from kathodos.access.arrays import Ints, Lists, distinct, in_loads, joined, lists_from, sorted_lists, spread_each
 from kathodos.access.deciding import Intervals, counts_itself, is_live, without
 from kathodos.access.index import Index, System
 from kathodos.access.line import Marked, Owned, PairLine
@@ -56,23 +56,16 @@ def stream_pairs(index: Index, at: int, action: str | None = None) -> Iterator[t
     for block in book.blocks:
         owner, first, end = book.reached(block)
         sizes = end - first
-        before = np.concatenate([[0], np.cumsum(sizes)])
-        of_owner = np.searchsorted(owner, np.arange(len(block) + 1))
-        for at_owner, number in enumerate(block.tolist()):
-            some = slice(of_owner[at_owner], of_owner[at_owner + 1])
-            total = int(before[some.stop] - before[some.start])
-            if total:
-                shift = first[some] - (before[some] - before[some.start])
-                position = np.arange(total) + np.repeat(shift, sizes[some])
-                yield from _for_each(members[number], actions[position], nodes[position])
-
-
-def _for_each(askers: Ints, actions: Ints, nodes: Ints) -> Iterator[tuple[Ints, Ints, Ints]]:
-    """The same pairs for each of several askers, some millions at a time."""
-    step = max(_STREAMED // len(actions), 1)
-    for first in range(0, len(askers), step):
-        some = askers[first : first + step]
-        yield np.repeat(some, len(actions)), np.tile(actions, len(some)), np.tile(nodes, len(some))
+        of_owner = lists_from(owner, np.arange(len(owner)), len(block))
+        at_owner, askers = members.of(block)
+        total = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
+        for some in in_loads(total[at_owner], _STREAMED):
+            origin, which = of_owner.of(at_owner[some])
+            size = sizes[which]
+            before = np.cumsum(size) - size
+            positions = np.arange(int(size.sum())) + np.repeat(first[which] - before, size)
+            if len(positions):
+                yield np.repeat(askers[some][origin], size), actions[positions], nodes[positions]
 
 
 def everything(index: Index, at: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:
@@ -116,10 +109,10 @@ class Book:
         index, holders = self.index, self.index.holders
         position, entry = self._entries()
         origin, group = holders.edges.of(entry)
-        has_any = np.unique(position)
+        has_any = distinct(position)
         position = np.concatenate([position, position[origin], has_any])
         holder = np.concatenate([entry, group, np.full(len(has_any), holders.everyone)])
-        used = np.unique(holder)
+        used = distinct(holder)
         above = spread_each(holders.edges, used[used >= holders.first_group])
         own = used[used < holders.first_group]
         part = np.concatenate([np.arange(len(own)), len(own) + above.rows()])
@@ -148,7 +141,7 @@ class Book:
 
     def grants(self, number: int) -> Ints:
         """The live grants of a class, in order."""
-        return np.unique(self.closures.of(self.classes[number])[1]).astype(np.int64)
+        return distinct(self.closures.of(self.classes[number])[1]).astype(np.int64)
 
     # What they reach
 
@@ -162,15 +155,8 @@ class Book:
         """The classes in blocks that are worked on together."""
         permits, denials = self.part_pairs
         sizes = permits.sizes(self.classes.items) + 2 * denials.sizes(self.classes.items)
-        load = np.concatenate([[0], np.cumsum(sizes)])[self.classes.starts]
-        widest = 1 << max(62 - 2 * self.bits, 0)
-        count, first, found = len(self.classes), 0, []
-        while first < count:
-            end = max(int(np.searchsorted(load, load[first] + _BLOCK)), first + 1)
-            end = min(end, first + widest, count)
-            found.append(np.arange(first, end))
-            first = end
-        return found
+        load = np.diff(np.concatenate([[0], np.cumsum(sizes)])[self.classes.starts])
+        return in_loads(load, _BLOCK, widest=1 << max(62 - 2 * self.bits, 0))
 
     def counted(self, measure: Callable[[Ints], Ints]) -> Ints:
         """What is measured of each class, block by block."""
@@ -261,7 +247,7 @@ class Book:
 
     def _special_of(self, number: int) -> tuple[Ints, Ints]:
         """What a class reaches in the special systems, as intervals on the line."""
-        grants = np.unique(self.special_grants.of(self.classes[number])[1]).astype(np.int64)
+        grants = distinct(self.special_grants.of(self.classes[number])[1]).astype(np.int64)
         key = grants.tobytes()
         if key not in self._known:
             bases = {system.name: int(self.line.bases[at]) for at, system in self.special}
@@ -292,7 +278,7 @@ class Book:
         if not self.special:
             return []
         origin, parts = self.classes.of(block)
-        found: list[int] = np.unique(origin[self.special_grants.sizes()[parts] > 0]).tolist()
+        found: list[int] = distinct(origin[self.special_grants.sizes()[parts] > 0]).tolist()
         return found
 
 

@@ -1,9 +1,9 @@
 """What an asker could reach by using what it reaches: the least fixed point of giving itself what it may give.
 
 A step is one of four: by a mandate it gives itself a role; where it may administer a resource of the type `group`,
-`role` or `grants`, it joins that group, puts every permission of the system into that role (if it has it), or gives
-itself every permission on what lies at and below the parent of that resource. Each step is an edit of the catalogue,
-and what it opens is decided as everything else is.
+`role` or `grants`, it joins that group (if it has no filter), puts every permission of the system into that role (if
+it has it), or gives itself every permission on what lies at and below the parent of that resource. Each step is an
+edit of the catalogue, and what it opens is decided as everything else is.
 
 A role or a group that also denies is tried by itself on top of the rest: nobody has to take what takes something
 away.
@@ -18,7 +18,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, among, reachable
+from kathodos.access.arrays import Ints, among, distinct, reachable
 from kathodos.access.chains import Chain, explain
 from kathodos.access.deciding import Intervals, entries_of, principals_of, united, without
 from kathodos.access.editing import updated
@@ -147,7 +147,7 @@ class _Climb:
     def _principals(self) -> Ints:
         """Everybody as whom the asker counts by now."""
         found = [principals_of(index, self.asker, self.at) for index in self._indexes()]
-        return np.unique(np.concatenate(found))
+        return distinct(np.concatenate(found))
 
     def _indexes(self) -> list[Index]:
         return [self.indexes[-1], *(index for _, index in self.singles[-1])]
@@ -188,12 +188,19 @@ class _Climb:
         below = reachable(self.index.juniors, np.array([role]))
         return bool(self.index.lines.denies[self.index.role_lines.all_of(below)].any())
 
+    def _may_join(self, group: str) -> bool:
+        """Whether members are put into the group by hand, and the asker is not in it already."""
+        holders, number = self.index.holders, self.index.holders.find(group)
+        if number < 0 or holders.filters[number - holders.first_group]:
+            return False
+        return not among(np.array([number]), principals_of(self.index, self.asker, self.at))[0]
+
     def _brings_denial(self, group: str) -> bool:
         """Whether the group, or one that it is in, has been given something that denies."""
         index = self.index
         above = reachable(index.holders.edges, np.array([index.holders.find(group)]))
         grants = index.holder_grants.all_of(above)
-        rules = index.bundles.rules.all_of(np.unique(index.grants.bundle[grants]))
+        rules = index.bundles.rules.all_of(distinct(index.grants.bundle[grants]))
         return bool(index.grants.denies[grants].any() or index.lines.denies[index.rule_line[rules]].any())
 
     def _by_administering(self) -> Iterator[tuple[str, str, str | None, Record]]:
@@ -202,7 +209,7 @@ class _Climb:
             more |= {"node": node, "action": action}
             system, kind = self.index.system_of(node), self.index.type_of(node)
             name = f"{system.name}/{_name(self.index, node)}"
-            if kind == "group" and self.index.holders.find(f"group:{name}") >= 0:
+            if kind == "group" and self._may_join(f"group:{name}"):
                 yield JOINS, f"group:{name}", None, {**more, "denies": self._brings_denial(f"group:{name}")}
             elif kind == "role":
                 for scope in self._scopes_of(name):

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, joined
+from kathodos.access.arrays import Bools, Ints, distinct, joined
 from kathodos.access.deciding import (
     Given,
     Intervals,
@@ -120,7 +120,7 @@ def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: 
     """Who is permitted by what applies and bears on one action: the first rank in which anything does decides."""
     size = index.holders.first_group
     reaching, undecided = np.zeros(size, dtype=bool), np.ones(size, dtype=bool)
-    for rank in np.unique(given.rank[bears]):
+    for rank in distinct(given.rank[bears]):
         now = bears & (given.rank == rank)
         permits, denials = (_holding(index, grants[which], at) for which in (now & ~given.denies, now & given.denies))
         reaching |= undecided & permit_wins(system, permits, denials)
@@ -132,7 +132,7 @@ def _holding(index: Index, grants: Ints, at: int) -> Bools:
     """Who holds one of the grants, over identities and then accounts."""
     held = np.zeros(index.holders.first_group, dtype=bool)
     if len(grants):
-        held[askers_with(index, np.unique(index.grants.holder[grants]), at)] = True
+        held[askers_with(index, distinct(index.grants.holder[grants]), at)] = True
     return held
 
 
@@ -200,7 +200,7 @@ def _covered(places: Ints, first: Ints, end: Ints) -> Bools:
 
 def _one_per_segment(index: Index, places: Ints, spans: Ints) -> Ints:
     """One of each set of places that exactly the same of these spans hold."""
-    edges = np.unique(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
+    edges = distinct(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
     return places[np.unique(np.searchsorted(edges, places, side="right"), return_index=True)[1]]
 
 
@@ -214,7 +214,7 @@ def one_per_answer(index: Index, nodes: Ints) -> list[int]:
         kept = _one_per_segment(index, places, index.spans.touching(places))
         return [int(node) for node in index.tree.by_place[kept]]
     spans = index.spans.touching(places)
-    edges = np.unique(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
+    edges = distinct(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
     segments = np.searchsorted(edges, places, side="right").tolist()
     seen: dict[tuple[int, tuple[int, ...]], int] = {}
     for segment, node in zip(segments, index.tree.by_place[places].tolist(), strict=True):
@@ -242,7 +242,7 @@ def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
 def ways_in(index: Index, node: int, action: str | None, at: int) -> dict[int, list[int]]:
     """For each asker the holders through which a permit on the node counts for it (`action` None: any action)."""
     found: dict[int, list[int]] = {}
-    for holder in np.unique(index.grants.holder[permits_on(index, node, action, at)]).tolist():
+    for holder in distinct(index.grants.holder[permits_on(index, node, action, at)]).tolist():
         for asker in askers_with(index, np.array([holder]), at).tolist():
             found.setdefault(asker, []).append(holder)
     return found
@@ -257,4 +257,4 @@ def permits_on(index: Index, node: int, action: str | None, at: int) -> Ints:
         for position, number in enumerate(system.actions.tolist())
         if action in (None, index.actions[number][1])
     ]
-    return np.unique(joined(bears))
+    return distinct(joined(bears))

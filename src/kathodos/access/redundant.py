@@ -13,13 +13,14 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, distinct, joined, sorted_lists, spread_each
+from kathodos.access.arrays import Bools, Ints, Lists, distinct, in_loads, joined, sorted_lists, spread_each
 from kathodos.access.deciding import Given, gates_over, is_live, permit_wins, rank_of
 from kathodos.access.everyone import Book
 from kathodos.access.index import Index, System
 from kathodos.access.line import Marked
 
 _BLOCK = 200_000  # intervals that are swept together
+_WIDEST = 1 << 16
 _ROUNDS = 4
 
 
@@ -92,7 +93,7 @@ class _Finder:
         kept = live[grants]
         of_owner = sorted_lists(owner[kept], grants[kept], len(own), max(len(live), 1))
         alone = np.zeros(len(live), dtype=bool)
-        for block in _blocks(self._loads(of_owner)):
+        for block in in_loads(self._loads(of_owner), _BLOCK, _WIDEST):
             owners, some = self._sweep(of_owner.picked(block), np.ones(len(live), dtype=bool), is_alone_enough=True)
             alone[some[index.grants.holder[some] == own[block[owners]]]] = True
         return alone
@@ -117,11 +118,11 @@ class _Finder:
         np.add.at(cells, np.concatenate([first, denied_first]), 1)
         np.add.at(cells, np.concatenate([end, denied_end]), -1)
         matters = np.concatenate([[0], np.cumsum(np.cumsum(cells) > 0)])
-        for some in _blocks(np.full(len(classes), 50)):
+        for some in in_loads(np.full(len(classes), 50), _BLOCK):
             origin, parts = book.classes.of(classes[some])
             at, grants = book.closures.of(parts)
             of_class = sorted_lists(origin[at], grants, len(some), max(len(self.needed), 1))
-            for block in _blocks(self._loads(of_class)):
+            for block in in_loads(self._loads(of_class), _BLOCK, _WIDEST):
                 _, found = self._sweep(of_class.picked(block), matters, is_alone_enough=False)
                 self.needed[found[is_open[found]]] = True
 
@@ -177,23 +178,11 @@ class _Finder:
         seen = set()
         speaking = book.special_grants
         for number in range(len(book.classes)):
-            grants = np.unique(speaking.of(book.classes[number])[1]).astype(np.int64)
+            grants = distinct(speaking.of(book.classes[number])[1]).astype(np.int64)
             if len(grants) and grants.tobytes() not in seen:
                 seen.add(grants.tobytes())
                 for _, system in book.special:
                     self.needed[_needed_of(self.index, system, grants)] = True
-
-
-def _blocks(loads: Ints) -> list[Ints]:
-    """Positions in blocks of about the same load."""
-    total = np.concatenate([[0], np.cumsum(loads)])
-    found, first = [], 0
-    while first < len(loads):
-        end = max(int(np.searchsorted(total, total[first] + _BLOCK)), first + 1)
-        end = min(end, first + (1 << 16), len(loads))
-        found.append(np.arange(first, end))
-        first = end
-    return found
 
 
 def _needed_of(index: Index, system: System, grants: Ints) -> Ints:

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, joined, small
+from kathodos.access.arrays import Bools, Ints, distinct, joined, small
 from kathodos.access.tree import Tree, covered
 
 _BLOCK = 256
@@ -83,7 +83,7 @@ class Spans:
             for run in np.split(places, breaks):
                 begin, stop = np.searchsorted(self.first, [run[0] + 1, run[-1] + 1])
                 found.append(np.arange(begin, stop))
-            return np.unique(joined(found))
+            return distinct(joined(found))
         return (np.searchsorted(places, self.first) < np.searchsorted(places, self.end)).nonzero()[0]
 
 
@@ -155,7 +155,7 @@ def _narrowed(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: i
         is_same_region = tree.region[targets] == tree.region[scope]
         is_inside &= is_same_region
         is_above &= is_same_region & inherits
-    return np.unique(np.where(is_inside, targets, scope)[is_inside | is_above])
+    return distinct(np.where(is_inside, targets, scope)[is_inside | is_above])
 
 
 def _within(tree: Tree, runs: Runs, scope: Runs) -> Runs:
@@ -167,7 +167,7 @@ def _within(tree: Tree, runs: Runs, scope: Runs) -> Runs:
 def _deepest(runs: Runs, size: int, nothing: int = -1) -> Ints:
     """For each place the deepest anchor of the runs that hold it; `nothing` where none does."""
     deepest = np.full(size, nothing)
-    for depth in np.unique(runs.anchor).tolist():
+    for depth in distinct(runs.anchor).tolist():
         at = runs.anchor == depth
         deepest[covered(runs.first[at], runs.end[at], size)] = depth
     return deepest

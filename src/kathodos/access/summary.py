@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints
+from kathodos.access.arrays import Bools, Ints, distinct
 from kathodos.access.deciding import askers_with
 from kathodos.access.index import Index
 from kathodos.access.reach import permits_on, what_reached_by, who_reaches
@@ -87,4 +87,4 @@ def _holders_by_way(index: Index, grants: Ints) -> dict[str, Ints]:
         BY_GROUP: ~is_direct & (holder != index.holders.everyone),
         BY_EVERYONE: holder == index.holders.everyone,
     }
-    return {way: np.unique(holder[which]) for way, which in ways.items() if which.any()}
+    return {way: distinct(holder[which]) for way, which in ways.items() if which.any()}

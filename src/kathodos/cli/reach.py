@@ -536,7 +536,7 @@ def _pairs_of(question: Question) -> Iterator[tuple[Ints, Ints, Ints]]:
 
 
 _STEPS = (
-    Field("round", "After", 6, is_number=True),
+    Field("round", "Round", 6, is_number=True),
     Field("step", "Step", 9, least=24),
     Field("by", "By", 8, least=20),
 )
@@ -600,4 +600,4 @@ def _way(session: Session, question: Question) -> int:
 
 
 def _step_record(step: Step) -> Row:
-    return {"round": step.round, "step": step.text, "by": step.by}
+    return {"round": step.round + 1, "step": step.text, "by": step.by}

@@ -279,6 +279,7 @@ class Harbour:
         for group in dict.fromkeys((*filters, *GROUP_ROLES, *plain, "berth-night")):
             title = group.replace("-", " ").capitalize()
             self.add("groups", system="directory", group=group, title=title, filter=filters.get(group, ""))
+            self.resource(f"directory:/groups/{group}", "group")
         for group, roles in GROUP_ROLES.items():
             for role in roles:
                 self.grant(f"group:directory/{group}", f"role:{role}", reason="by position", given_at="2023-01-09")

@@ -32,12 +32,28 @@ class Conflict:
     records: tuple[str, ...] = ()
 
 
+@dataclass(frozen=True)
+class Breach:
+    """All who break one rule: `alike` says for each of `identities` which of the `held` (duties, values) it is."""
+
+    rule: Conflicting
+    identities: Ints
+    alike: Ints
+    held: list[tuple[tuple[Duty, ...], tuple[str | None, ...]]]
+
+
+def who_breaks(index: Index, rules: Sequence[Conflicting], resources: Rows, at: int) -> list[Breach]:
+    """All who break each rule at a moment, whatever their activity shows."""
+    finder = _Finder(index, resources, None, at)
+    return [finder.breach(rule) for rule in rules]
+
+
 def find_conflicts(
     index: Index, rules: Sequence[Conflicting], resources: Rows, activity: Rows, at: int
 ) -> list[Conflict]:
     """Every conflict at a moment, by rule and then identity."""
     finder = _Finder(index, resources, activity, at)
-    return [conflict for rule in rules for conflict in finder.breaking(rule)]
+    return [conflict for rule in rules for conflict in finder.conflicts(finder.breach(rule))]
 
 
 @dataclass(frozen=True)
@@ -67,15 +83,15 @@ def chains_of(index: Index, resources: Rows, conflict: Conflict, duty: Duty, at:
 
 
 class _Finder:
-    def __init__(self, index: Index, resources: Rows, activity: Rows, at: int) -> None:
+    def __init__(self, index: Index, resources: Rows, activity: Rows | None, at: int) -> None:
         self.index = index
         self.at = at
         self.places = Places(index, resources)
         self.people = index.holders.people
-        self.uses = uses_by_identity(index, activity)
+        self.uses = uses_by_identity(index, activity) if activity is not None else {}
         self._holders: dict[tuple[int, bytes], Bools] = {}
 
-    def breaking(self, rule: Conflicting) -> Iterator[Conflict]:
+    def breach(self, rule: Conflicting) -> Breach:
         held = [self.holders(duty, rule.within) for duty in rule.duties]
         values = sorted({value for duty in held for value in duty}, key=str)
         nobody = np.zeros(self.people, dtype=bool)
@@ -83,12 +99,25 @@ class _Finder:
             len(values), len(held), self.people
         )
         breaks = holds.sum(axis=1) >= rule.threshold
-        for identity in breaks.any(axis=0).nonzero()[0].tolist():
+        breaking = breaks.any(axis=0).nonzero()[0]
+        if not len(breaking):
+            return Breach(rule, breaking, breaking, [])
+        marks = np.packbits(holds.reshape(-1, self.people)[:, breaking], axis=0)
+        marks = np.ascontiguousarray(marks.T).view(f"V{len(marks)}").ravel() if len(marks) > 1 else marks[0]
+        _, first, alike = np.unique(marks, return_index=True, return_inverse=True)
+        told = []
+        for identity in breaking[first].tolist():
             mine = breaks[:, identity].nonzero()[0]
             duties = tuple(duty for at, duty in enumerate(rule.duties) if holds[mine, at, identity].any())
-            where = tuple(values[at] for at in mine)
-            state, records = self.state(rule, identity, where)
-            yield Conflict(rule, identity, duties, where, state, records)
+            told.append((duties, tuple(values[at] for at in mine)))
+        return Breach(rule, breaking, alike, told)
+
+    def conflicts(self, breach: Breach) -> Iterator[Conflict]:
+        """A breach one by one, with what activity shows."""
+        for identity, which in zip(breach.identities.tolist(), breach.alike.tolist(), strict=True):
+            duties, where = breach.held[which]
+            state, records = self.state(breach.rule, identity, where) if identity in self.uses else (HELD, ())
+            yield Conflict(breach.rule, identity, duties, where, state, records)
 
     def holders(self, duty: Duty, within: str | None) -> dict[str | None, Bools]:
         """Identities that reach at least one permission of the duty, by the value of the attribute of `within`."""
@@ -108,9 +137,7 @@ class _Finder:
 
     def state(self, rule: Conflicting, identity: int, values: Sequence[str | None]) -> tuple[str, tuple[str, ...]]:
         """Whether activity shows the duties used, and the records on which enough of them were."""
-        uses = self.uses.get(identity)
-        if not uses:
-            return HELD, ()
+        uses = self.uses[identity]
         best, records = HELD, set()
         for value in values:
             used = [self.records_used(uses, duty, rule.within, value) for duty in rule.duties]

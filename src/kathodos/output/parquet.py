@@ -24,12 +24,15 @@ def write_pairs(
     kinds = {name: pa.dictionary(pa.int32(), pa.string()) for name in _COLUMNS}
     aside, count = file.with_name(file.name + ".part"), 0
     try:
-        with pq.ParquetWriter(aside, pa.schema(list(kinds.items())), compression="zstd", compression_level=1) as writer:
+        options = {"write_statistics": False, "dictionary_pagesize_limit": _LARGEST_DICTIONARY}  # statistics cost most
+        with pq.ParquetWriter(aside, pa.schema(list(kinds.items())), **options) as writer:
             for block in blocks:
-                columns = [
-                    pa.DictionaryArray.from_arrays(pa.array(np.asarray(numbers, dtype=np.int32)), texts[name])
-                    for name, numbers in zip(_COLUMNS, block, strict=True)
-                ]
+                columns = []
+                for name, numbers in zip(_COLUMNS, block, strict=True):
+                    used = np.zeros(len(texts[name]), dtype=bool)
+                    used[numbers] = True
+                    short = pa.array((np.cumsum(used, dtype=np.int32) - 1)[numbers])
+                    columns.append(pa.DictionaryArray.from_arrays(short, texts[name].take(pa.array(used.nonzero()[0]))))
                 writer.write_table(pa.Table.from_arrays(columns, names=list(_COLUMNS)))
                 count += len(block[0])
         aside.replace(file)
@@ -41,3 +44,4 @@ def write_pairs(
 
 
 _COLUMNS = ("who", "action", "resource")
+_LARGEST_DICTIONARY = 1 << 26
