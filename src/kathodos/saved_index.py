@@ -80,6 +80,12 @@ def saved_file(store: Store) -> Path:
     return store.file.with_name(store.file.name + ".index")
 
 
+def discard_saved(store: Store) -> None:
+    """Takes the saved index away, so that the next one is made from the rows as they are now."""
+    with suppress(OSError):  # who may not write here has not made it either
+        saved_file(store).unlink()
+
+
 def _index_at(store: Store, connection: sa.Connection, point: int | None) -> Index:
     wanted = latest(connection) if point is None else point
     opened = open_saved(store, connection)

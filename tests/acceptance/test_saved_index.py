@@ -54,6 +54,11 @@ class TheSavedIndex(Scratch, unittest.TestCase):
             sorted(map(str, records(*ASKED, "--as-of", "1", cwd=self.here))), sorted(map(str, self.expected))
         )
 
+    def test_verifying_the_ledger_takes_it_away(self):
+        run("ledger", "verify", cwd=self.here)
+        self.assertFalse(self.file.exists())
+        self.assert_same_answer()
+
     def test_one_of_another_store_does_not_fit(self):
         other = {**OFFICE, "grants": OFFICE["grants"][:1]}
         there = lay_out(self.folder / "other", other)

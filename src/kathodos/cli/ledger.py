@@ -166,6 +166,7 @@ def _about(session: Session, connection: Any, text: str) -> set[int]:
 
 def run_verify(session: Session) -> int:
     from kathodos.ledger.verify import verify
+    from kathodos.saved_index import discard_saved
 
     workspace = session.workspace
     kept = _kept_heads(session.arguments.head) if session.arguments.head else []
@@ -178,6 +179,7 @@ def run_verify(session: Session) -> int:
         heading = f"NOT as signed: {plural(len(rows), 'discrepancy', 'discrepancies')} in {counted}"
         hint = "Keep the store as it is for the auditor; put a copy from before in its place."
         return session.answer(Answer(_WRONG, rows, heading, hint=hint, status=1, document=document))
+    discard_saved(workspace.store)
     head = f"; head {found.head.root.hex()[:16]} of {found.head.time}" if found.head else ""
     hint = "For an auditor to keep: kathodos ledger head --format jsonl > head.json"
     return session.answer(Answer(heading=f"As signed: {counted}{head}.", hint=hint, document=document))

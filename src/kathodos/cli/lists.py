@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Any
 from kathodos.catalogue.kinds import KINDS, Form
 from kathodos.cli.options import Commands, Formatter, as_of, command
 from kathodos.cli.session import Session, plural
+from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Field
 
 if TYPE_CHECKING:
@@ -24,12 +25,16 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         run,
         "list the records of one kind",
         '  kathodos list identities --where \'department eq "Pilotage" and status eq "active"\'\n'
-        "  kathodos list grants --where 'not (until pr)' --format csv > open-ended.csv",
+        "  kathodos list grants --where 'not (until pr)' --format csv > open-ended.csv\n"
+        "  kathodos list grants --redundant",
     )
     parser.add_argument(
         "kind", metavar="KIND", choices=[kind.name for kind in KINDS], help=", ".join(it.name for it in KINDS)
     )
     parser.add_argument("--where", metavar="FILTER", help="only those that this filter over their columns selects")
+    parser.add_argument(
+        "--redundant", action="store_true", help="only grants of which each, taken away alone, changes nobody's reach"
+    )
     as_of(parser)
 
 
@@ -42,14 +47,35 @@ def run(session: Session) -> int:
     found = session.state([kind], session.point(asked.as_of).entry)[kind.name]
     keep = selected_by(found, asked.where).tolist() if asked.where else [True] * len(found)
     records = [record for record, is_kept in zip(records_of(found), keep, strict=True) if is_kept]
+    if asked.redundant:
+        why = _redundant(session, kind)
+        records = [{**record, "because": why[record["grant"]]} for record in records if record["grant"] in why]
     names = list(dict.fromkeys(name for record in records for name in record)) or ["ref", *kind.names]
     fields = [
         Field(name, name, 40 - at, is_number=_is_number(kind, name), least=4 if _is_number(kind, name) else 16)
         for at, name in enumerate(names)
     ]
-    heading = f"{plural(len(records), kind.one, _many(kind))}" + (f" of {len(found)}" if asked.where else "")
+    is_part = asked.where or asked.redundant
+    heading = f"{plural(len(records), kind.one, _many(kind))}" + (f" of {len(found)}" if is_part else "")
     hint = f"One of them: kathodos show {records[0]['ref']}" if records else ""
     return session.answer(Answer(fields, records, heading, hint=hint))
+
+
+def _redundant(session: Session, kind: Kind) -> dict[str, str]:
+    """Why each redundant grant is."""
+    from kathodos.access.redundant import redundant_grants
+    from kathodos.catalogue.moments import microseconds
+
+    if kind.name != "grants":
+        raise CallError("--redundant is about grants.", "Write: kathodos list grants --redundant")
+    point = session.point(session.arguments.as_of)
+    index = session.view(point.entry).index
+    found = redundant_grants(index, microseconds(point.moment))
+    why = ("others give the same", "it gives nobody anything now")
+    return {
+        index.grants.ids[grant]: why[idle]
+        for grant, idle in zip(found.grants.tolist(), found.is_idle.tolist(), strict=True)
+    }
 
 
 def _many(kind: Kind) -> str:
