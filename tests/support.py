@@ -275,6 +275,25 @@ class Scratch:
         self.folder = Path(self._scratch.name).resolve()
 
 
+class Prepared(Scratch):
+    """A folder of its own for each test, with a copy of a workspace that the class has prepared once."""
+
+    @classmethod
+    def setUpClass(cls):
+        import tempfile
+
+        folder = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        cls.addClassCleanup(folder.cleanup)
+        cls.prepared = cls.prepare(Path(folder.name).resolve())
+
+    def setUp(self):
+        import shutil
+
+        super().setUp()
+        self.here = self.folder / "work"
+        shutil.copytree(self.prepared, self.here)
+
+
 # A small office: two clerks and their head, a nested group, a conflict of one of them.
 OFFICE = {
     "systems": [{"system": "dues"}, {"system": "directory"}],

@@ -3,7 +3,7 @@
 The file is a header (JSON) and the arrays as they are in memory, so it is mapped and not read. It belongs to one ledger
 entry, known by number and leaf: a file from another store, or from before the store was put back from a copy, does
 not fit. A checksum over all of it finds damage. It is written aside and moved into place, so there is never half of
-one; whoever has the old one open keeps it.
+one; whoever has the old one open keeps it. What compiles and edits is only imported where it is needed.
 """
 
 from __future__ import annotations
@@ -22,9 +22,7 @@ from typing import Any
 import numpy as np
 import sqlalchemy as sa
 
-from kathodos.access.compiling import NEEDED, compile_index
-from kathodos.access.editing import updated
-from kathodos.access.index import Index
+from kathodos.access.index import NEEDED, Index
 from kathodos.access.saving import arrays_of, index_from
 from kathodos.catalogue.kinds import IDENTITIES
 from kathodos.catalogue.records import (
@@ -66,6 +64,8 @@ class View:
 
     def with_edits(self, edits: Edits) -> View:
         """The catalogue as it would be with some edits."""
+        from kathodos.access.editing import updated
+
         records = Edited(self.records, edits)
         return View(records, updated(self.index, edits, records))
 
@@ -91,14 +91,19 @@ def _index_at(store: Store, connection: sa.Connection, point: int | None) -> Ind
     opened = open_saved(store, connection)
     if opened is not None:
         entry, index = opened
-        if rows_between(connection, NEEDED, entry, wanted) <= _MOST_EDITS:
+        changed = rows_between(connection, NEEDED, entry, wanted) if entry != wanted else 0
+        if not changed:
+            return index
+        if changed <= _MOST_EDITS:
             edits = edits_between(connection, NEEDED, entry, wanted)
-            if not edits:
-                return index
+            from kathodos.access.editing import updated
+
             index = updated(index, edits, Stored(connection, wanted))
             if point is None:
                 save(store, index, wanted, _leaf(connection, wanted))
             return index
+    from kathodos.access.compiling import compile_index
+
     index = compile_index(Stored(connection, wanted))
     if point is None:
         save(store, index, wanted, _leaf(connection, wanted))

@@ -6,18 +6,22 @@ import unittest
 
 from kathodos.access.saving import arrays_of, index_from
 from tests.access.test_deciding import everything
-from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Scratch, index_of, lay_out, records, run
+from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, index_of, lay_out, records, run
 
 ASKED = ("reach",)
 
 
-class TheSavedIndex(Scratch, unittest.TestCase):
+class TheSavedIndex(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        here = lay_out(folder / "work", OFFICE, OFFICE_RULES)
+        run("gather", cwd=here)
+        cls.expected = records(*ASKED, cwd=here)
+        return here
+
     def setUp(self):
         super().setUp()
-        self.here = lay_out(self.folder / "work", OFFICE, OFFICE_RULES)
-        run("gather", cwd=self.here)
         self.file = self.here / "catalogue.db.index"
-        self.expected = records(*ASKED, cwd=self.here)
         self.assertGreater(len(self.expected), 5)
         self.assertTrue(self.file.exists())
 
@@ -36,7 +40,7 @@ class TheSavedIndex(Scratch, unittest.TestCase):
         flipped = bytearray(whole)
         flipped[len(whole) * 2 // 3] ^= 1
         header = whole.replace(b'"entry": 1', b'"entry": 9')
-        for damaged in (b"", b"kathodos", whole[:-1], whole[:4000], whole + b"x", bytes(flipped), header, b"\0" * 999):
+        for damaged in (b"", b"kathodos", whole[:-1], whole + b"x", bytes(flipped), header):
             self.file.write_bytes(damaged)
             self.assert_same_answer()
             self.assertEqual(self.file.read_bytes(), whole, "made anew, and the same")

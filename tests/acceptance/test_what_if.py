@@ -4,7 +4,7 @@ import unittest
 
 import pandas as pd
 
-from tests.support import OFFICE, OFFICE_RULES, Scratch, lay_out, records, run
+from tests.support import OFFICE, OFFICE_RULES, Prepared, lay_out, records, run
 
 ON_TARIFFS = ("--on", "dues:/tariffs/2026", "--do", "edit")
 HOUSE = {
@@ -24,11 +24,12 @@ HOUSE = {
 }
 
 
-class WhatIf(Scratch, unittest.TestCase):
-    def setUp(self):
-        super().setUp()
-        self.here = lay_out(self.folder / "work", HOUSE, OFFICE_RULES)
-        run("gather", cwd=self.here)
+class WhatIf(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        here = lay_out(folder / "work", HOUSE, OFFICE_RULES)
+        run("gather", cwd=here)
+        return here
 
     def assume(self, text):
         (self.here / "if.toml").write_text(text, encoding="utf-8")

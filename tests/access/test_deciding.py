@@ -13,7 +13,7 @@ from tests.reference import Reference, split
 from tests.support import NOW, catalogues, index_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=350, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=250, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def everything(index, at):
@@ -41,7 +41,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues())
-    @settings(PATIENT, max_examples=150)
+    @settings(PATIENT, max_examples=100)
     def test_for_who_reaches_one_resource(self, catalogue):
         index, reference = index_of(catalogue), Reference(catalogue)
         askers = [index.holders.references[asker] for asker in index.holders.askers]

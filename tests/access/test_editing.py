@@ -6,8 +6,9 @@ from datetime import datetime
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from kathodos.access.compiling import NEEDED, compile_index
+from kathodos.access.compiling import compile_index
 from kathodos.access.editing import updated
+from kathodos.access.index import NEEDED
 from kathodos.catalogue.kinds import BY_NAME
 from kathodos.catalogue.moments import microseconds
 from kathodos.catalogue.records import Edit, Edited, InMemory
@@ -16,7 +17,7 @@ from tests.reference import Reference
 from tests.support import NOW, catalogues, index_of, record_of, state_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=70, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=50, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def edits_towards(first, second, kinds):

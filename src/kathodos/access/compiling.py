@@ -48,22 +48,6 @@ from kathodos.catalogue.moments import end_moment, first_moment
 from kathodos.catalogue.records import ROW, Records, columns_of, rows_of
 from kathodos.catalogue.selecting import attribute_columns, selected, with_blank
 
-NEEDED = (
-    kinds.SYSTEMS,
-    kinds.IDENTITIES,
-    kinds.ACCOUNTS,
-    kinds.GROUPS,
-    kinds.MEMBERS,
-    kinds.ROLES,
-    kinds.ROLE_JUNIORS,
-    kinds.ACTIONS,
-    kinds.ROLE_PERMISSIONS,
-    kinds.RESOURCES,
-    kinds.AREAS,
-    kinds.GRANTS,
-    kinds.MANDATES,
-)
-
 
 @dataclass(frozen=True)
 class Ground:

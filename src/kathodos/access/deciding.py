@@ -11,11 +11,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, among, distinct, reachable, spread
-from kathodos.access.index import ANY_ACTION, Index, System
+from kathodos.access.arrays import Bools, Ints, distinct, reachable, spread
+from kathodos.access.index import ANY_ACTION, Holders, Index, System
 
 Intervals = tuple[Ints, Ints]  # firsts and ends
 
@@ -90,19 +91,29 @@ def principals_of(index: Index, asker: int, at: int) -> Ints:
 
 def askers_with(index: Index, some: Ints, at: int) -> Ints:
     """Who has one of these holders among its principals: identities, then accounts asked on their own, by number."""
+    return who_has(index, some, at).nonzero()[0]
+
+
+def who_has(index: Index, some: Ints, at: int) -> Bools:
+    """As `askers_with`, as a boolean vector over identities and then accounts."""
     holders, people = index.holders, index.holders.people
+    able = _able(holders, at)
     if len(some) and (some == holders.everyone).any():
-        identities, accounts = np.arange(people), np.arange(people, holders.first_group)
+        found = able.copy()
     else:
-        reached = spread(holders.members, some, holders.first_group)
-        identities = reached[:people].nonzero()[0]
-        accounts = reached[people : holders.first_group].nonzero()[0] + people
-    accounts = accounts[holders.is_enabled[accounts - people]]
-    identities = identities[counts_itself(index, identities, at)]
-    if not len(accounts):
-        return identities
-    owners = holders.owner[accounts - people].astype(np.int64)
-    return np.concatenate([np.union1d(identities, owners[owners >= 0]), accounts])
+        found = spread(holders.members, some, holders.first_group)[: holders.first_group] & able
+    accounts = found[people:].nonzero()[0]
+    if len(accounts):
+        owners = holders.owner[accounts]
+        found[owners[owners >= 0]] = True
+    return found
+
+
+@lru_cache(maxsize=2)
+def _able(holders: Holders, at: int) -> Bools:
+    """Which identities are principals of their own at a moment, and then which accounts are enabled (step 1)."""
+    counts = holders.is_active & (holders.starts <= at) & (at < holders.ends)
+    return np.concatenate([counts, holders.is_enabled])
 
 
 def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
@@ -204,8 +215,3 @@ def gates_over(index: Index, system: System, node: int) -> Iterator[tuple[int, i
     """Each gate on the way to a node: the gated node, and the position of the action that opens it (step 7)."""
     for kind, action in system.gates:
         yield from ((above, action) for above in index.tree.path(node)[:-1] if index.type_of(above) == kind)
-
-
-def has_any(principals: Ints, holders: Ints) -> Bools:
-    """Which of the holders are among the principals, which are in order."""
-    return among(holders, principals)

@@ -17,7 +17,23 @@ from kathodos.access.arrays import Bools, Ints, Lists, ints, lists_from
 from kathodos.access.spans import EVERYTHING, Scope, Spans
 from kathodos.access.texts import Marks, Texts, mark_of
 from kathodos.access.tree import Tree
+from kathodos.catalogue import kinds
 
+NEEDED = (
+    kinds.SYSTEMS,
+    kinds.IDENTITIES,
+    kinds.ACCOUNTS,
+    kinds.GROUPS,
+    kinds.MEMBERS,
+    kinds.ROLES,
+    kinds.ROLE_JUNIORS,
+    kinds.ACTIONS,
+    kinds.ROLE_PERMISSIONS,
+    kinds.RESOURCES,
+    kinds.AREAS,
+    kinds.GRANTS,
+    kinds.MANDATES,
+)
 ANY_ACTION = -1
 NO_ROLE = -1
 LISTED, BY_FILTER = 1, 2  # why somebody is a member; both may be true
@@ -115,7 +131,7 @@ class References(Sequence[str]):
         return "everyone"
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Holders:
     """Who may hold a grant. `edges` leads from each holder to the groups that it is a member of directly, in order,
     `why` says for each edge whether it is listed, by the group's filter, or both; `members` is the same turned round.

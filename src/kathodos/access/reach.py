@@ -22,6 +22,7 @@ from kathodos.access.deciding import (
     principals_of,
     rank_of,
     united,
+    who_has,
     without,
 )
 from kathodos.access.index import Index, System
@@ -130,10 +131,9 @@ def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: 
 
 def _holding(index: Index, grants: Ints, at: int) -> Bools:
     """Who holds one of the grants, over identities and then accounts."""
-    held = np.zeros(index.holders.first_group, dtype=bool)
-    if len(grants):
-        held[askers_with(index, distinct(index.grants.holder[grants]), at)] = True
-    return held
+    if not len(grants):
+        return np.zeros(index.holders.first_group, dtype=bool)
+    return who_has(index, distinct(index.grants.holder[grants]), at)
 
 
 def what_applies(index: Index, system: System, spans: Ints, at: int) -> tuple[Ints, Ints, Given]:

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.access.arrays import Bools, Ints, distinct
-from kathodos.access.deciding import askers_with
+from kathodos.access.deciding import who_has
 from kathodos.access.index import Index
 from kathodos.access.reach import permits_on, what_reached_by, who_reaches
 
@@ -67,9 +67,7 @@ def ways_to(index: Index, node: int, action: str | None, at: int) -> tuple[int, 
             reaching = who_reaches(index, node, number, at)
             everybody |= reaching
             for way, holders in _holders_by_way(index, permits_on(index, node, name, at)).items():
-                coming = np.zeros(len(everybody), dtype=bool)
-                coming[askers_with(index, holders, at)] = True
-                by_way[way] = by_way.get(way, False) | (coming & reaching)
+                by_way[way] = by_way.get(way, False) | (who_has(index, holders, at) & reaching)
     askers = index.holders.askers
     counts = {
         way: int(by_way[way][askers].sum()) for way in (BY_PERMISSION, BY_ROLE, BY_GROUP, BY_EVERYONE) if way in by_way

@@ -8,8 +8,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from kathodos.access.compiling import NEEDED
-from kathodos.access.index import Index
+from kathodos.access.index import NEEDED, Index
 from kathodos.catalogue import kinds
 from kathodos.catalogue.kinds import BY_NAME, Kind
 from kathodos.catalogue.records import Edit, Edits, Record, Records, columns_of

@@ -17,7 +17,6 @@ if TYPE_CHECKING:
     from kathodos.access.arrays import Bools, Ints
     from kathodos.access.chains import Chain, Chains, Explanation
     from kathodos.access.index import Index
-    from kathodos.access.potential import Step
     from kathodos.access.reach import Reached
     from kathodos.saved_index import View
 
@@ -103,7 +102,9 @@ def run(session: Session) -> int:
     if session.arguments.trace and (by is None or on is None):
         raise CallError("--trace needs --by and --on.", "Name the two; --do may stay open.")
     if session.arguments.potential:
-        return _potential(session, question)
+        from kathodos.cli.potential import answer
+
+        return answer(session, question)
     if session.arguments.to is not None:
         return _to_file(session, question)
     if session.arguments.summary:
@@ -142,7 +143,7 @@ def _summary_by(session: Session, question: Question) -> int:
     reached = {it.system for it in extents}
     rest = [name for name in question.index.systems if name not in reached]
     text += [f"nothing in {', '.join(rest)}"] if rest else []
-    heading = f"{_named(question, question.asker)}: {plural(len(reached), 'system')} of {len(reached) + len(rest)}"
+    heading = f"{named(question, question.asker)}: {plural(len(reached), 'system')} of {len(reached) + len(rest)}"
     hint = f"The resources: kathodos reach --by {question.index.holders.references[question.asker]}"
     return session.answer(Answer(_EXTENT, rows, heading, text, hint=hint))
 
@@ -215,19 +216,19 @@ def _one(session: Session, question: Question) -> int:
         found = [(name, explanation) for name, explanation in found if explanation.is_reached]
     documents = [_document(question, str(name), explanation) for name, explanation in found]
     is_reached = any(explanation.is_reached for _, explanation in found)
-    named, address = _named(question, question.asker), index.tree.addresses[question.node]
-    trees = [_tree(f"{named}: {name} {address}", explanation) for name, explanation in found]
+    who, address = named(question, question.asker), index.tree.addresses[question.node]
+    trees = [_tree(f"{who}: {name} {address}", explanation) for name, explanation in found]
     if not session.arguments.trace:
         trees = [_short(tree, explanation) for tree, (_, explanation) in zip(trees, found, strict=True)]
     if not question.action:
-        text = [] if found else [f"no - {named} may do nothing on {address}"]
+        text = [] if found else [f"no - {who} may do nothing on {address}"]
         hint = "Add --trace to see every chain." if found else "Name an action with --do to see what is in the way."
         return session.answer(Answer(rows=documents, text=text, trees=trees, hint=hint, status=0 if is_reached else 1))
     hint = "" if session.arguments.trace else "Add --trace to see every chain."
     return session.answer(Answer(document=documents[0], trees=trees, hint=hint, status=0 if is_reached else 1))
 
 
-def _named(question: Question, asker: int) -> str:
+def named(question: Question, asker: int) -> str:
     reference = question.index.holders.references[asker]
     record = question.view.people([asker]).get(asker)
     name = record["name"] if record else None
@@ -437,8 +438,8 @@ def _by(session: Session, question: Question) -> int:
     reached = what_reached_by(index, question.asker, question.at)
     rows = [row for found in reached for row in _collapsed(index, found, question.action)]
     count = sum(found.resources for found in reached)
-    named = _named(question, question.asker)
-    heading = f"{named} reaches {plural(count, 'resource')}" if rows else f"{named} reaches nothing of what was asked"
+    who = named(question, question.asker)
+    heading = f"{who} reaches {plural(count, 'resource')}" if rows else f"{who} reaches nothing of what was asked"
     hint = "Why: add --on RESOURCE --trace" if rows else "What stands in the way: add --on RESOURCE --do ACTION --trace"
     return session.answer(Answer(_BY, rows, heading, hint=hint))
 
@@ -533,71 +534,3 @@ def _pairs_of(question: Question) -> Iterator[tuple[Ints, Ints, Ints]]:
             kept = np.array([question.action in (None, question.index.actions[at][1]) for at in found.system.actions])
             action, node = action[kept[action]], node[kept[action]]
             yield np.full(len(action), question.asker), found.system.actions[action], node + found.system.root
-
-
-_STEPS = (
-    Field("round", "Round", 6, is_number=True),
-    Field("step", "Step", 9, least=24),
-    Field("by", "By", 8, least=20),
-)
-
-
-def _potential(session: Session, question: Question) -> int:
-    """What one could reach by using what it reaches, and the steps; or the steps to one resource."""
-    from kathodos.access.potential import gained, potential_reach
-
-    if question.asker is None:
-        raise CallError("--potential needs --by.", "Name an identity or an account.")
-    if question.node is not None:
-        return _way(session, question)
-    index, named = question.index, _named(question, question.asker)
-    found = potential_reach(index, question.view.records, question.asker, question.at)
-    rows = [_step_record(step) for step in found.steps]
-    gains = [(system, now, more) for system, now, more in gained(found) if more]
-    if session.format != "table":
-        document = {
-            "steps": rows,
-            "gained": [{"system": system.name, "now": now, "more": more} for system, now, more in gains],
-        }
-        return session.answer(Answer(document=document, status=1 if gains else 0))
-    text = [
-        f"{system.name}: {plural(more, 'pair')} of action and resource more than the {now:,} it has now"
-        for system, now, more in gains
-    ]
-    heading = f"{named} could take {plural(len(rows), 'step')}"
-    if not rows:
-        heading = f"{named} can give itself nothing"
-    text = text or ["Nothing that it does not reach already."]
-    hint = "The way to one of them: add --on RESOURCE --do ACTION" if gains else ""
-    return session.answer(Answer(_STEPS if rows else (), rows, heading, text, hint=hint, status=1 if gains else 0))
-
-
-def _way(session: Session, question: Question) -> int:
-    """The steps by which one comes to reach an action on one resource."""
-    from kathodos.access.potential import way_to
-
-    index = question.index
-    assert question.asker is not None and question.node is not None
-    if question.action is None:
-        raise CallError("--potential with --on needs --do.", "Name the action.")
-    number = index.action_number[index.system_of(question.node).name, question.action]
-    steps = way_to(index, question.view.records, question.asker, question.node, number, question.at)
-    named, address = _named(question, question.asker), index.tree.addresses[question.node]
-    asked = f"{named}: {question.action} {address}"
-    document = {
-        "could_reach": steps is not None,
-        "reached": steps == [],
-        "steps": [_step_record(step) for step in steps or ()],
-    }
-    if steps is None:
-        tree, hint = Branch(f"no - {asked}, whatever it gives itself", style="green"), ""
-    elif not steps:
-        tree, hint = Branch(f"yes - {asked}, as it is"), "The chains: --trace in place of --potential"
-    else:
-        told = [Branch(f"{at}. {step.text}", [Branch(f"by {step.by}")]) for at, step in enumerate(steps, 1)]
-        tree, hint = Branch(f"in {plural(len(steps), 'step')} - {asked}", told, "red"), ""
-    return session.answer(Answer(document=document, trees=[tree], hint=hint, status=0 if steps is None else 1))
-
-
-def _step_record(step: Step) -> Row:
-    return {"round": step.round + 1, "step": step.text, "by": step.by}

@@ -105,7 +105,7 @@ def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Form
 
 
 def run_open(session: Session) -> int:
-    from kathodos.access.compiling import NEEDED
+    from kathodos.access.index import NEEDED
     from kathodos.catalogue.kinds import ACTIVITY
     from kathodos.catalogue.moments import microseconds, normal_moment, now
     from kathodos.review.rounds import draft_review, open_review

@@ -131,10 +131,11 @@ class Session:
     def point(self, text: str | None) -> Point:
         """The state that a baseline's name, a date, a time or a ledger number means. A date means its last moment."""
         from kathodos.catalogue.moments import last_moment_of, normal_moment, now
-        from kathodos.ledger.entries import point_at
 
         if text is None:
             return Point(None, now())
+        from kathodos.ledger.entries import point_at
+
         with self.workspace.store.connect() as connection:
             if text.isdecimal():
                 return self._entry_point(int(text))

@@ -11,7 +11,7 @@ import numpy as np
 
 from kathodos.access.arrays import Bools
 from kathodos.access.chains import grants_behind
-from kathodos.access.deciding import askers_with
+from kathodos.access.deciding import who_has
 from kathodos.access.index import Index
 from kathodos.access.reach import Reached, one_per_answer, what_grants_give
 from kathodos.catalogue import moments
@@ -150,9 +150,7 @@ class Witness:
                 grants = index.bundle_grants[index.grants.bundle[item.grants[0]]]
                 same = index.grants.denies[grants] == index.grants.denies[item.grants[0]]
                 holding = index.grants.holder[grants[same & (self.at < index.grants.ends[grants])]]
-            having = np.zeros(index.holders.first_group, dtype=bool)
-            having[askers_with(index, holding, self.at)] = True
-            self._having[key] = having[: self.people]
+            self._having[key] = who_has(index, holding, self.at)[: self.people]
         return self._having[key]
 
     def needed_by(self, item: Item) -> list[str]:

@@ -1,0 +1,80 @@
+"""`kathodos reach --potential`: what one could reach by giving itself more, and the steps."""
+
+from __future__ import annotations
+
+from typing import TYPE_CHECKING
+
+from kathodos.cli.reach import Question, named
+from kathodos.cli.session import Session, plural
+from kathodos.errors import CallError
+from kathodos.output.answers import Answer, Branch, Field, Row
+
+if TYPE_CHECKING:
+    from kathodos.access.potential import Step
+
+_STEPS = (
+    Field("round", "Round", 6, is_number=True),
+    Field("step", "Step", 9, least=24),
+    Field("by", "By", 8, least=20),
+)
+
+
+def answer(session: Session, question: Question) -> int:
+    """What one could reach by using what it reaches, and the steps; or the steps to one resource."""
+    from kathodos.access.potential import gained, potential_reach
+
+    if question.asker is None:
+        raise CallError("--potential needs --by.", "Name an identity or an account.")
+    if question.node is not None:
+        return _way(session, question)
+    who = named(question, question.asker)
+    found = potential_reach(question.index, question.view.records, question.asker, question.at)
+    rows = [_step_record(step) for step in found.steps]
+    gains = [(system, now, more) for system, now, more in gained(found) if more]
+    if session.format != "table":
+        document = {
+            "steps": rows,
+            "gained": [{"system": system.name, "now": now, "more": more} for system, now, more in gains],
+        }
+        return session.answer(Answer(document=document, status=1 if gains else 0))
+    text = [
+        f"{system.name}: {plural(more, 'pair')} of action and resource more than the {now:,} it has now"
+        for system, now, more in gains
+    ]
+    heading = f"{who} could take {plural(len(rows), 'step')}"
+    if not rows:
+        heading = f"{who} can give itself nothing"
+    text = text or ["Nothing that it does not reach already."]
+    hint = "The way to one of them: add --on RESOURCE --do ACTION" if gains else ""
+    return session.answer(Answer(_STEPS if rows else (), rows, heading, text, hint=hint, status=1 if gains else 0))
+
+
+def _way(session: Session, question: Question) -> int:
+    """The steps by which one comes to reach an action on one resource."""
+    from kathodos.access.potential import way_to
+
+    index = question.index
+    assert question.asker is not None and question.node is not None
+    if question.action is None:
+        raise CallError("--potential with --on needs --do.", "Name the action.")
+    number = index.action_number[index.system_of(question.node).name, question.action]
+    steps = way_to(index, question.view.records, question.asker, question.node, number, question.at)
+    who, address = named(question, question.asker), index.tree.addresses[question.node]
+    asked = f"{who}: {question.action} {address}"
+    document = {
+        "could_reach": steps is not None,
+        "reached": steps == [],
+        "steps": [_step_record(step) for step in steps or ()],
+    }
+    if steps is None:
+        tree, hint = Branch(f"no - {asked}, whatever it gives itself", style="green"), ""
+    elif not steps:
+        tree, hint = Branch(f"yes - {asked}, as it is"), "The chains: --trace in place of --potential"
+    else:
+        told = [Branch(f"{at}. {step.text}", [Branch(f"by {step.by}")]) for at, step in enumerate(steps, 1)]
+        tree, hint = Branch(f"in {plural(len(steps), 'step')} - {asked}", told, "red"), ""
+    return session.answer(Answer(document=document, trees=[tree], hint=hint, status=0 if steps is None else 1))
+
+
+def _step_record(step: Step) -> Row:
+    return {"round": step.round + 1, "step": step.text, "by": step.by}
