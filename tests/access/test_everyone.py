@@ -51,7 +51,7 @@ class TheSameParts(unittest.TestCase):
         self.assertEqual(len(chosen), 3)
         with unittest.mock.patch.object(np, "unique", lambda mark, **_: (mark[:1], np.zeros(1, int), np.zeros(5, int))):
             alike, chosen = everyone.alike(lists)
-        self.assertEqual([lists[at].tolist() for at in chosen[alike]], [[1, 2], [1, 2], [3], [], []])
+        self.assertEqual([lists[at].tolist() for at in chosen[alike].tolist()], [[1, 2], [1, 2], [3], [], []])
 
 
 if __name__ == "__main__":

@@ -304,6 +304,7 @@ def alike(lists: Lists) -> tuple[Ints, Ints]:
     differs = ~same_size
     differs[same_size.nonzero()[0][at[own != other]]] = True
     strays = differs.nonzero()[0]  # the same checksum by chance: each stands for itself
-    alike = alike.copy()
+    order = np.argsort(first)  # classes in the order in which they first appear
+    alike, first = np.argsort(order)[alike], first[order]
     alike[strays] = len(first) + np.arange(len(strays))
     return alike, np.concatenate([first, strays])

@@ -49,7 +49,7 @@ def run(session: Session) -> int:
     records = [record for record, is_kept in zip(records_of(found), keep, strict=True) if is_kept]
     if asked.redundant:
         why = _redundant(session, kind)
-        records = [{**record, "because": why[record["grant"]]} for record in records if record["grant"] in why]
+        records = [{"because": why[record["grant"]], **record} for record in records if record["grant"] in why]
     names = list(dict.fromkeys(name for record in records for name in record)) or ["ref", *kind.names]
     fields = [
         Field(name, name, 40 - at, is_number=_is_number(kind, name), least=4 if _is_number(kind, name) else 16)

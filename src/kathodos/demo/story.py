@@ -46,6 +46,16 @@ CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
         ("conflicts", "conflicts --by p0063"),
     ),
     (
+        "2026-06-15T09:17:00Z",
+        "Look further. An office manager is two steps from the payments; what if a membership were ended; "
+        "and a grant that adds nothing.",
+        (
+            "reach --by p0007 --potential --on dues:/northmole/payments --do view",
+            "conflicts --assume what-if.toml",
+            "list grants --redundant --where 'holder eq \"identity:p0072\"' --format csv",
+        ),
+    ),
+    (
         "2026-06-15T09:20:00Z",
         "Certify. Every line comes with its evidence; nobody decides about themselves.",
         (
