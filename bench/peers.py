@@ -131,7 +131,7 @@ class Duck:
         self.connection.executemany("INSERT INTO sample VALUES (?)", [(int(one),) for one in people])
 
     def what(self):
-        return self.connection.execute(WHAT).fetchnumpy()
+        return len(self.connection.execute(WHAT).fetchnumpy()["asker"])
 
     def count(self):
         query = f"SELECT asker, count(*) AS pairs FROM ({WHAT}) w GROUP BY asker"
@@ -197,7 +197,7 @@ class Postgres:
         self.connection.execute("ANALYZE sample")
 
     def what(self):
-        return self.connection.execute(WHAT).fetchall()
+        return len(self.connection.execute(WHAT).fetchall())
 
     def count(self):
         query = f"SELECT asker, count(*) FROM ({WHAT}) w GROUP BY asker"

@@ -16,8 +16,8 @@ shot reach-by "kathodos reach --by p0063"
 shot reach-trace "kathodos reach --by p0067 --on dues:/northmole/waivers/2026 --do approve --trace; \
 kathodos reach --by p0067 --on dues:/northmole/tariffs/2026 --do edit --trace"
 shot reach-on "kathodos reach --on dues:/northmole/ledger; kathodos reach --on workshop:/controllers/crane-4 --do configure"
-shot reach-potential "kathodos reach --by p0007 --potential; \
-kathodos reach --by p0007 --potential --on dues:/northmole/payments --do view"
+shot reach-potential "kathodos reach --by p0007 --potential --on dues:/northmole/payments --do view; \
+kathodos reach --by p0007 --potential"
 shot what-if "cat what-if.toml; kathodos conflicts --as-of before-review; \
 kathodos conflicts --as-of before-review --assume what-if.toml"
 shot conflicts "kathodos conflicts --as-of before-review"

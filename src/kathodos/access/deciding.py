@@ -9,6 +9,7 @@ each action: pair = action * (size + 1) + place - root. So what is permitted is 
 
 from __future__ import annotations
 
+import itertools
 from collections.abc import Iterator
 from dataclasses import dataclass
 from functools import lru_cache
@@ -123,14 +124,36 @@ def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals
     at, line = grants[origin[origin_of_rule]], index.rule_line[rules[origin_of_rule]]
     first, end = index.spans.first[spans].astype(np.int64), index.spans.end[spans].astype(np.int64)
     of_system = np.searchsorted(index.system_roots, first, side="right") - 1
-    for number in distinct(of_system).tolist():
+    denies = index.grants.denies[at] | index.lines.denies[line]
+    action = index.lines.action[line]
+    plain = np.array([system.is_plain for system in index.systems_in_order], dtype=bool)[of_system]
+    yield from _permitted_plainly(index, action[plain], denies[plain], of_system[plain], first[plain], end[plain])
+    for number in distinct(of_system[~plain]).tolist():
         here = of_system == number
         system = index.systems_in_order[number]
         if len(system.actions):
             rank = rank_of(system, index.grants.tier[at[here]], index.spans.anchor[spans[here]])
-            denies = index.grants.denies[at[here]] | index.lines.denies[line[here]]
-            given = Given(index.lines.action[line[here]], denies, rank)
+            given = Given(action[here], denies[here], rank)
             yield system, decided(system, given, first[here] - system.root, end[here] - system.root)
+
+
+def _permitted_plainly(
+    index: Index, action: Ints, denies: Bools, of_system: Ints, first: Ints, end: Ints
+) -> Iterator[tuple[System, Intervals]]:
+    """What is permitted in the systems where permits and denies decide alone, all of them on one line."""
+    about = np.where(action == ANY_ACTION, len(index.actions) + of_system, action)
+    sides = []
+    heeds = np.array([system.combining == "deny-overrides" for system in index.systems_in_order], dtype=bool)
+    for says, which in zip(index.said, (~denies, denies & heeds[of_system]), strict=True):
+        element, spoken = says.of(about[which])
+        row = index.action_rows[spoken]
+        sides.append((row + first[which][element], row + end[which][element]))
+    begin, stop = without(sides[0], sides[1])
+    bounds = np.searchsorted(begin, index.pair_bases)
+    for number, (low, high) in enumerate(itertools.pairwise(bounds.tolist())):
+        if low < high:
+            base = index.pair_bases[number]
+            yield index.systems_in_order[number], (begin[low:high] - base, stop[low:high] - base)
 
 
 def decided(system: System, given: Given, first: Ints, end: Ints) -> Intervals:
@@ -165,9 +188,12 @@ def runs_where(true: Bools, edges: Ints) -> Intervals:
 
 
 def without(kept: Intervals, taken: Intervals) -> Intervals:
-    """The first intervals without what lies in the second."""
+    """What lies in one of the first intervals and in none of the second."""
     edges = distinct(np.concatenate([*kept, *taken]))
-    return runs_where(_held(edges, *kept) & ~_held(edges, *taken), edges)
+    held = _held(edges, *kept)
+    if len(taken[0]):
+        held &= ~_held(edges, *taken)
+    return runs_where(held, edges)
 
 
 def united(first: Ints, end: Ints) -> Intervals:

@@ -13,7 +13,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, ints, lists_from
+from kathodos.access.arrays import Bools, Ints, Lists, ints, lists_from, lists_of
 from kathodos.access.spans import EVERYTHING, Scope, Spans
 from kathodos.access.texts import Marks, Texts, mark_of
 from kathodos.access.tree import Tree
@@ -313,6 +313,36 @@ class Index:
     def system_roots(self) -> Ints:
         """The root of each system, in order."""
         return ints(system.root for system in self.systems_in_order)
+
+    @cached_property
+    def pair_bases(self) -> Ints:
+        """Where the pairs of each system begin on the line of all pairs, and behind them the end of the line."""
+        sizes = [len(system.actions) * (system.size + 1) for system in self.systems_in_order]
+        return np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
+
+    @cached_property
+    def said(self) -> tuple[Lists, Lists]:
+        """Which actions a permit, and which a deny, of each action speaks about (step 5).
+
+        Behind the actions stands for each system `*`, which speaks about all of its actions.
+        """
+        every = [system.actions.tolist() for system in self.systems_in_order]
+        permits: list[list[int]] = [[] for _ in self.actions]
+        denies: list[list[int]] = [[] for _ in self.actions]
+        for system in self.systems_in_order:
+            for at, number in enumerate(system.actions.tolist()):
+                permits[number] = system.actions[system.covers[at]].tolist()
+                denies[number] = system.actions[system.covers[:, at]].tolist()
+        return lists_of([*permits, *every]), lists_of([*denies, *every])
+
+    @cached_property
+    def action_rows(self) -> Ints:
+        """For each action where its row of pairs begins on the line, less the root of its system."""
+        rows = np.zeros(len(self.actions), dtype=np.int64)
+        for base, system in zip(self.pair_bases.tolist(), self.systems_in_order, strict=False):
+            local = np.arange(len(system.actions))
+            rows[system.actions] = base + local * (system.size + 1) - system.root
+        return rows
 
     @cached_property
     def action_number(self) -> Mapping[tuple[str, str], int]:

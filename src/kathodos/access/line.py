@@ -44,11 +44,10 @@ class PairLine:
         self.action = action
         self.bits = int(self.size).bit_length()
 
-    @cached_property
+    @property
     def bases(self) -> Ints:
         """Where the pairs of each system begin, and behind them the end of the line."""
-        sizes = [len(system.actions) * (system.size + 1) for system in self.index.systems_in_order]
-        return np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
+        return self.index.pair_bases
 
     @property
     def size(self) -> int:
