@@ -24,6 +24,7 @@ lint: .venv/installed
 
 bench: .venv/installed
 	$(BIN)/python bench/start_up.py
+	$(BIN)/python bench/scale.py
 
 clean:
 	rm -rf .venv $(DEMO)

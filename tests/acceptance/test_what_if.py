@@ -118,6 +118,9 @@ class WhatIf(Prepared, unittest.TestCase):
             [("g8", "others give the same"), ("g9", "it gives nobody anything now")],
         )
         run("list", "roles", "--redundant", cwd=self.here, status=2)
+        assumed = self.assume('[[end]]\nkind = "grants"\ngrant = "g2"\n')
+        self.assertEqual([row["grant"] for row in records(*words, *assumed, cwd=self.here)], ["g9"])
+        self.assertNotIn("g2", [row["grant"] for row in records("list", "grants", *assumed, cwd=self.here)])
 
     def test_everything_as_a_parquet_file_is_what_the_stream_says(self):
         for words in ((), ("--by", "ann"), ("--do", "view")):

@@ -8,6 +8,8 @@ from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 from kathodos.access import everyone, reach
+from kathodos.access.chains import explain
+from kathodos.access.redundant import redundant_grants
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference, split
 from tests.support import NOW, catalogues, index_of
@@ -85,6 +87,10 @@ class OrderOfTheTree(unittest.TestCase):
         }
         index = index_of(catalogue)
         self.assertEqual(len(everything(index, microseconds(AT))), 501)
+        found = explain(index, 0, len(index.tree) - 1, index.action_number["s", "view"], microseconds(AT)).permits
+        self.assertEqual((found.total, found.is_exact), (1, True))
+        self.assertEqual((len(found.shown[0].holders), len(found.shown[0].roles)), (depth + 1, depth))
+        self.assertEqual(len(redundant_grants(index, microseconds(AT)).grants), 0)
 
 
 if __name__ == "__main__":

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import argparse
+from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
 from kathodos.catalogue.kinds import KINDS, Form
-from kathodos.cli.options import Commands, Formatter, as_of, command
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Field
@@ -14,6 +15,7 @@ from kathodos.output.answers import Answer, Field
 if TYPE_CHECKING:
     from kathodos.catalogue.kinds import Kind
     from kathodos.catalogue.store import Rows
+    from kathodos.saved_index import View
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -36,19 +38,23 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "--redundant", action="store_true", help="only grants of which each, taken away alone, changes nobody's reach"
     )
     as_of(parser)
+    assuming(parser)
 
 
 def run(session: Session) -> int:
     from kathodos.catalogue.kinds import BY_NAME
+    from kathodos.catalogue.records import rows_of
     from kathodos.catalogue.selecting import selected_by
 
     asked = session.arguments
     kind = BY_NAME[asked.kind]
-    found = session.state([kind], session.point(asked.as_of).entry)[kind.name]
+    point = session.point(asked.as_of)
+    view = session.view(point.entry) if asked.redundant or asked.assume else None
+    found = rows_of(view.records, kind, *kind.names) if view else session.state([kind], point.entry)[kind.name]
     keep = selected_by(found, asked.where).tolist() if asked.where else [True] * len(found)
     records = [record for record, is_kept in zip(records_of(found), keep, strict=True) if is_kept]
-    if asked.redundant:
-        why = _redundant(session, kind)
+    if asked.redundant and view:
+        why = _redundant(view, kind, point.moment)
         records = [{"because": why[record["grant"]], **record} for record in records if record["grant"] in why]
     names = list(dict.fromkeys(name for record in records for name in record)) or ["ref", *kind.names]
     fields = [
@@ -61,16 +67,15 @@ def run(session: Session) -> int:
     return session.answer(Answer(fields, records, heading, hint=hint))
 
 
-def _redundant(session: Session, kind: Kind) -> dict[str, str]:
+def _redundant(view: View, kind: Kind, moment: datetime) -> dict[str, str]:
     """Why each redundant grant is."""
     from kathodos.access.redundant import redundant_grants
     from kathodos.catalogue.moments import microseconds
 
     if kind.name != "grants":
         raise CallError("--redundant is about grants.", "Write: kathodos list grants --redundant")
-    point = session.point(session.arguments.as_of)
-    index = session.view(point.entry).index
-    found = redundant_grants(index, microseconds(point.moment))
+    index = view.index
+    found = redundant_grants(index, microseconds(moment))
     why = ("others give the same", "it gives nobody anything now")
     return {
         index.grants.ids[grant]: why[idle]
