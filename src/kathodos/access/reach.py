@@ -169,7 +169,7 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
     grants, _, given = what_applies(index, system, spans, at)
     bears = given.bears_on(system, local)
     if (given.denies & bears).any():
-        denying = spans[among_lines(index, system, spans, local)]
+        denying = spans[_may_deny(index, system, spans, local)]
         disputed = _covered(places, index.spans.first[denying], index.spans.end[denying])
         for place in _one_per_segment(index, places[disputed], spans).tolist():
             found |= _permitted_on(index, system, int(index.tree.by_place[place]), local, at)
@@ -180,7 +180,7 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
     return found | _holding(index, grants[bears], at)
 
 
-def among_lines(index: Index, system: System, spans: Ints, action: int) -> Bools:
+def _may_deny(index: Index, system: System, spans: Ints, action: int) -> Bools:
     """Which of the spans any grant could make deny the action."""
     rules = index.spans.rule[spans]
     line = index.rule_line[rules]
