@@ -119,6 +119,8 @@ def _permitted_on(index: Index, system: System, node: int, action: int, at: int)
 
 def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: Bools, at: int) -> Bools:
     """Who is permitted by what applies and bears on one action: the first rank in which anything does decides."""
+    if not given.denies[bears].any():
+        return _holding(index, grants[bears], at)
     size = index.holders.first_group
     reaching, undecided = np.zeros(size, dtype=bool), np.ones(size, dtype=bool)
     for rank in distinct(given.rank[bears]):
