@@ -1,6 +1,6 @@
 """The same questions put to general-purpose tools: DuckDB and PostgreSQL in recursive SQL, networkx as a graph.
 
-The SQL peers get what makes their work easiest: numbers for names, the intervals of the resource tree precomputed,
+The SQL peers get what makes their work easiest: numbers for names, every resource with all below it as a table,
 and in PostgreSQL an index for every join.
 """
 
@@ -19,17 +19,12 @@ from organisation import ACTIONS, IMPLIES
 # One duty or resource: the nodes [$lo, $hi) and an action. Permits and denies are carried down from what applies.
 WHO = """
 WITH RECURSIVE
-anc AS (
-  SELECT n, parent FROM node WHERE n = {lo}
-  UNION ALL SELECT p.n, p.parent FROM node p JOIN anc a ON p.n = a.parent),
-top AS (SELECT n FROM anc UNION SELECT n FROM node WHERE n >= {lo} AND n < {hi}),
 hit AS (
-  SELECT DISTINCT l.role, x.n, l.deny,
+  SELECT DISTINCT l.role, b.x AS n, l.deny,
          NOT l.deny AND EXISTS (SELECT 1 FROM covers c WHERE c.b = l.action AND c.a = {a}) AS p,
          EXISTS (SELECT 1 FROM covers c WHERE c.b = {a} AND c.a = l.action) AS d
-  FROM top JOIN node t ON t.n = top.n JOIN line l ON l.node = t.n
-  JOIN node x ON x.n >= greatest(t.n, {lo}) AND x.n < least(t.fin, {hi})
-  WHERE l.deep OR t.region = x.region),
+  FROM below b JOIN line l ON l.node = b.t
+  WHERE b.x >= {lo} AND b.x < {hi} AND (l.deep OR b.same)),
 sen AS (
   SELECT role, n, deny, p, d FROM hit WHERE p OR d
   UNION SELECT j.r, s.n, s.deny, s.p, s.d FROM junior j JOIN sen s ON j.j = s.role),
@@ -37,9 +32,8 @@ held AS (
   SELECT g.holder, s.n, (g.deny OR s.deny) AS deny FROM grt g JOIN sen s ON g.role = s.role
   WHERE ((g.deny OR s.deny) AND s.d) OR (NOT g.deny AND NOT s.deny AND s.p)
   UNION
-  SELECT g.holder, x.n, false FROM top JOIN node t ON t.n = top.n JOIN grt g ON g.node = t.n
-  JOIN node x ON x.n >= greatest(t.n, {lo}) AND x.n < least(t.fin, {hi})
-  WHERE g.role < 0
+  SELECT g.holder, b.x, false FROM below b JOIN grt g ON g.node = b.t
+  WHERE g.role < 0 AND b.x >= {lo} AND b.x < {hi}
     AND EXISTS (SELECT 1 FROM covers c WHERE c.b = g.action AND c.a = {a})),
 down AS (
   SELECT holder, n, deny FROM held
@@ -65,9 +59,9 @@ given AS (
   FROM rol r JOIN line l ON l.role = r.role
   UNION SELECT asker, action, node, true, deny FROM got WHERE role < 0),
 pairs AS (
-  SELECT DISTINCT g.asker, g.deny, CASE WHEN g.deny THEN c.b ELSE c.a END AS action, x.n
+  SELECT DISTINCT g.asker, g.deny, CASE WHEN g.deny THEN c.b ELSE c.a END AS action, w.x AS n
   FROM given g JOIN covers c ON (CASE WHEN g.deny THEN c.a ELSE c.b END) = g.action
-  JOIN node t ON t.n = g.node JOIN node x ON x.n >= t.n AND x.n < t.fin AND (g.deep OR x.region = t.region))
+  JOIN below w ON w.t = g.node WHERE g.deep OR w.same)
 SELECT asker, action, n FROM pairs WHERE NOT deny EXCEPT SELECT asker, action, n FROM pairs WHERE deny
 """
 
@@ -87,11 +81,17 @@ def tables(organisation, index):
         "junior": pd.DataFrame(organisation.junior, columns=["r", "j"]),
         "line": _flags(pd.DataFrame(line, columns=["role", "action", "node", "deep", "deny"]).drop_duplicates()),
         "grt": _flags(pd.DataFrame(grant, columns=["holder", "role", "action", "node", "deny"])),
-        "node": pd.DataFrame(
-            {"n": np.arange(len(tree)), "parent": tree.parent, "fin": tree.end, "region": tree.region}
-        ),
+        "below": _below(tree),
         "covers": pd.DataFrame(covers, columns=["b", "a"]),
     }
+
+
+def _below(tree):
+    """Every node with each node at or below it, and whether nothing detached lies between."""
+    sizes = tree.end - np.arange(len(tree))
+    top = np.repeat(np.arange(len(tree)), sizes)
+    below = np.arange(len(top)) - np.repeat(np.cumsum(sizes) - sizes, sizes) + top
+    return pd.DataFrame({"t": top, "x": below, "same": tree.region[top] == tree.region[below]})
 
 
 def _implied(action):
@@ -173,7 +173,7 @@ class Postgres:
                 copy.write(text.getvalue())
         for index in ("member (m)", "member (g)", "junior (r)", "junior (j)", "line (role)", "line (node)"):
             self.connection.execute(f"CREATE INDEX ON {index}")
-        for index in ("grt (holder)", "grt (role)", "grt (node)", "node (n)", "node (fin)", "person (i)"):
+        for index in ("grt (holder)", "grt (role)", "grt (node)", "below (t)", "below (x)", "person (i)"):
             self.connection.execute(f"CREATE INDEX ON {index}")
         self.connection.execute("CREATE TABLE sample (i int)")
         self.connection.execute("ANALYZE")
@@ -230,8 +230,9 @@ class Graph:
                 self.by_role.setdefault(role, []).append((holder, deny))
             else:
                 self.held.setdefault(node, []).append((holder, action))
-        self.end = frames["node"]["fin"].to_numpy()
-        self.region = frames["node"]["region"].to_numpy()
+        self.above = {}
+        for top, below, same in frames["below"].itertuples(index=False):
+            self.above.setdefault(below, []).append((top, same))
         self.covers = set(map(tuple, frames["covers"].to_numpy().tolist()))
         self.took = time.perf_counter() - started
 
@@ -243,10 +244,9 @@ class Graph:
 
     def _on(self, action, node):
         sides = (set(), set())
-        candidates = np.flatnonzero((np.arange(node + 1) <= node) & (self.end[: node + 1] > node))
-        for top in candidates.tolist():
+        for top, same in self.above[node]:
             for role, given, deep, deny in self.by_node.get(top, ()):
-                if deep or self.region[top] == self.region[node]:
+                if deep or same:
                     for _, senior in (("", ("r", role)), *(("", one) for one in nx.ancestors(self.roles, ("r", role)))):
                         for holder, denies in self.by_role.get(senior[1], ()):
                             says_no = deny or denies
