@@ -110,6 +110,21 @@ class TheDemo(unittest.TestCase):
         (answer,) = self.ask("reach", "--by", "p0110", "--on", "archive:/board/minutes", "--do", "read")
         self.assertEqual(answer["chains"][0]["holders"], ["identity:p0110", "everyone"])
 
+    def test_story_8_an_office_manager_is_two_steps_from_everything(self):
+        (whole,) = self.ask("reach", "--by", "p0007", "--potential", status=1)
+        self.assertGreaterEqual({gain["system"] for gain in whole["gained"]}, {"dues", "permits", "gates", "workshop"})
+        payments = ("--on", "dues:/northmole/payments", "--do", "view")
+        (way,) = self.ask("reach", "--by", "p0007", "--potential", *payments, status=1)
+        self.assertEqual([step["round"] for step in way["steps"]], [1, 2])
+        self.assertTrue(way["steps"][0]["step"].startswith("gives itself role:directory/"))
+        self.assertTrue(way["steps"][1]["by"].startswith("edit-"))
+        (other,) = self.ask("reach", "--by", "p0110", "--potential")
+        self.assertEqual(other, {"steps": [], "gained": []})
+
+    def test_story_7_the_grant_is_listed_as_redundant(self):
+        (found,) = self.ask("list", "grants", "--redundant", "--where", 'holder eq "identity:p0072"')
+        self.assertEqual((found["gives"], found["because"]), ("role:dues/clerk", "others give the same"))
+
     def test_story_7_a_grant_that_adds_nothing(self):
         (grant,) = self.ask("list", "grants", "--where", 'holder eq "identity:p0072" and gives eq "role:dues/clerk"')
         other = self.folder / "without"

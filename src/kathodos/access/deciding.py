@@ -119,6 +119,10 @@ def _able(holders: Holders, at: int) -> Bools:
 
 def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
     """What the holder of exactly these live grants may do before gates, by system, as intervals of pairs."""
+    yield from sorted(_permitted_by(index, grants), key=lambda found: found[0].root)
+
+
+def _permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
     origin, rules = index.bundles.rules.of(index.grants.bundle[grants])
     origin_of_rule, spans = index.rule_spans.of(rules)
     at, line = grants[origin[origin_of_rule]], index.rule_line[rules[origin_of_rule]]
