@@ -94,21 +94,25 @@ class _Finder:
     def breach(self, rule: Conflicting) -> Breach:
         held = [self.holders(duty, rule.within) for duty in rule.duties]
         values = sorted({value for duty in held for value in duty}, key=str)
-        nobody = np.zeros(self.people, dtype=bool)
-        holds = np.array([[duty.get(value, nobody) for duty in held] for value in values]).reshape(
-            len(values), len(held), self.people
-        )
-        breaks = holds.sum(axis=1) >= rule.threshold
-        breaking = breaks.any(axis=0).nonzero()[0]
+        together = np.zeros(self.people, dtype=bool)
+        for value in values:
+            duties_held = np.zeros(self.people, dtype=np.int16)
+            for duty in held:
+                duties_held += duty.get(value, False)
+            together |= duties_held >= rule.threshold
+        breaking = together.nonzero()[0]
         if not len(breaking):
             return Breach(rule, breaking, breaking, [])
-        marks = np.packbits(holds.reshape(-1, self.people)[:, breaking], axis=0)
+        nobody = np.zeros(self.people, dtype=bool)
+        holds = np.array([[duty.get(value, nobody)[breaking] for duty in held] for value in values])
+        breaks = holds.sum(axis=1) >= rule.threshold
+        marks = np.packbits(holds.reshape(-1, len(breaking)), axis=0)
         marks = np.ascontiguousarray(marks.T).view(f"V{len(marks)}").ravel() if len(marks) > 1 else marks[0]
         _, first, alike = np.unique(marks, return_index=True, return_inverse=True)
         told = []
-        for identity in breaking[first].tolist():
-            mine = breaks[:, identity].nonzero()[0]
-            duties = tuple(duty for at, duty in enumerate(rule.duties) if holds[mine, at, identity].any())
+        for one in first.tolist():
+            mine = breaks[:, one].nonzero()[0]
+            duties = tuple(duty for at, duty in enumerate(rule.duties) if holds[mine, at, one].any())
             told.append((duties, tuple(values[at] for at in mine)))
         return Breach(rule, breaking, alike, told)
 
