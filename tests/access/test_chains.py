@@ -185,7 +185,7 @@ class EveryReason(unittest.TestCase):
     """The explanation of every question equals the plain reference's."""
 
     @given(catalogues())
-    @settings(max_examples=80, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
     def test_yes_and_no(self, catalogue):
         index, reference = index_of(catalogue), Reference(catalogue)
         for asker in index.holders.askers.tolist():

@@ -15,7 +15,7 @@ from tests.reference import Reference, split
 from tests.support import NOW, catalogues, index_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=250, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=120, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def everything(index, at):
@@ -37,13 +37,13 @@ class TheEngineEqualsTheReference(unittest.TestCase):
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues(scopes=("area:x", "area:y"), ways=("nearest",)))
-    @settings(PATIENT, max_examples=250)
+    @settings(PATIENT, max_examples=60)
     def test_for_areas_where_the_nearest_decides(self, catalogue):
         index = index_of(catalogue)
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues())
-    @settings(PATIENT, max_examples=100)
+    @settings(PATIENT, max_examples=60)
     def test_for_who_reaches_one_resource(self, catalogue):
         index, reference = index_of(catalogue), Reference(catalogue)
         askers = [index.holders.references[asker] for asker in index.holders.askers]
@@ -55,7 +55,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
                 self.assertEqual(found.tolist(), expected, (address, index.actions[action]))
 
     @given(catalogues(), st.integers(1, 3))
-    @settings(PATIENT, max_examples=100)
+    @settings(PATIENT, max_examples=60)
     def test_for_who_reaches_any_of_several_resources(self, catalogue, step):
         index, at = index_of(catalogue), microseconds(AT)
         for system in index.systems.values():

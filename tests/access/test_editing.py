@@ -17,7 +17,7 @@ from tests.reference import Reference
 from tests.support import NOW, catalogues, index_of, record_of, state_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=50, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def edits_towards(first, second, kinds):

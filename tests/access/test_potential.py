@@ -15,7 +15,7 @@ from tests.reference import Reference, split
 from tests.support import NOW, catalogues, index_of, state_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=60, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 @st.composite

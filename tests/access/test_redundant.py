@@ -13,7 +13,7 @@ from tests.reference import Reference, instant
 from tests.support import NOW, catalogues, index_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=70, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 def redundant_by_trying(catalogue):

@@ -11,7 +11,7 @@ from tests.reference import Reference, split
 from tests.support import NOW, catalogues, index_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=80, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
 
 
 class Counting(unittest.TestCase):

@@ -45,7 +45,7 @@ def expected(reference, duties, threshold, within):
 
 class Conflicts(unittest.TestCase):
     @given(catalogues(), DUTIES, st.integers(2, 3), st.sampled_from((None, "type")))
-    @settings(max_examples=150, deadline=None, suppress_health_check=list(HealthCheck))
+    @settings(max_examples=70, deadline=None, suppress_health_check=list(HealthCheck))
     def test_they_equal_the_reference(self, catalogue, duties, threshold, within):
         rule = Conflicting(
             "R",
