@@ -58,6 +58,8 @@ def updated(index: Index, edits: Edits, records: Records) -> Index:
             return compile_index(records)
         holders, numbers = changing.holders(), changing.numbers
     change = _GrantChange(index, holders, numbers, edits.get(kinds.GRANTS.name, Edit()))
+    if change.may_take_an_action_along:
+        return compile_index(records)
     holders = change.holders
     if touched & _LAW or change.names_what_is_new:
         ground = Ground(index.tree, index.type_names, index.types)
@@ -345,6 +347,7 @@ class _GrantChange:
         gone = ints(old.ids.find(str(record["grant"])) for record in edit.gone)
         gone = np.union1d(gone[gone >= 0], (holder < 0).nonzero()[0])
         bundles = index.bundles
+        self.gone = gone
         book = GrantBook(
             holders,
             Numbering(len(bundles.gives_texts), bundles.gives_texts.find),
@@ -384,6 +387,16 @@ class _GrantChange:
         """What each bundle gives and its scope, by number."""
         old = self.index.bundles
         return [*zip(old.gives.tolist(), old.scope.tolist(), strict=True), *self.new_bundles]
+
+    @property
+    def may_take_an_action_along(self) -> bool:
+        """Whether a grant that goes names an action that no role's permission names: it may be the last to name it."""
+        index = self.index
+        bundles = distinct(index.grants.bundle[self.gone])
+        lines = index.rule_line[index.bundles.rules.all_of(bundles[index.bundles.role[bundles] < 0])]
+        carried = index.lines.action[index.role_lines.items]
+        named = index.lines.action[lines]
+        return bool(np.setdiff1d(named[named >= 0], carried).size)
 
     @property
     def names_what_is_new(self) -> bool:
