@@ -105,6 +105,12 @@ class WhatIf(Prepared, unittest.TestCase):
         self.assertIn("as it is", run("reach", "--by", "ann", "--potential", *waivers, cwd=self.here, status=1).stdout)
         self.assertIn("can give itself nothing", run("reach", "--by", "head", "--potential", cwd=self.here).stdout)
         run("reach", "--potential", cwd=self.here, status=2)
+        for words in (waivers, ()):
+            rows = run("reach", "--by", "bo", "--potential", *words, "--format", "csv", cwd=self.here, status=1).stdout
+            self.assertEqual(rows.splitlines()[0], "round,step,by")
+            self.assertEqual([row[0] for row in rows.splitlines()[1:]], ["1", "2"])
+        asked = run("reach", "--by", "ann", *ON_TARIFFS, "--format", "csv", cwd=self.here).stdout
+        self.assertEqual(asked.splitlines()[1], "edit,dues:/tariffs/2026,true")
 
     def test_redundant_grants_are_listed_with_the_reason(self):
         words = ("list", "grants", "--redundant")
@@ -123,13 +129,16 @@ class WhatIf(Prepared, unittest.TestCase):
         self.assertNotIn("g2", [row["grant"] for row in records("list", "grants", *assumed, cwd=self.here)])
 
     def test_everything_as_a_parquet_file_is_what_the_stream_says(self):
-        for words in ((), ("--by", "ann"), ("--do", "view")):
+        for at, words in enumerate(((), ("--by", "ann"), ("--do", "view"))):
             told = records("reach", *words, cwd=self.here)
-            run("reach", *words, "--to", "all.parquet", cwd=self.here)
-            frame = pd.read_parquet(self.here / "all.parquet")
+            run("reach", *words, "--to", f"{at}.parquet", cwd=self.here)
+            frame = pd.read_parquet(self.here / f"{at}.parquet")
             expected = [(_reference(row), row["action"], row["resource"]) for row in told]
             self.assertEqual(sorted(frame.itertuples(index=False, name=None)), sorted(expected))
-        run("reach", "--to", "no/such/folder.parquet", cwd=self.here, status=3)
+        before = (self.here / "catalogue.db").read_bytes()
+        for target in ("no/such/folder.parquet", "catalogue.db", "0.parquet", ".", ""):
+            run("reach", "--to", target, cwd=self.here, status=3)
+        self.assertEqual((self.here / "catalogue.db").read_bytes(), before)
         self.assertEqual([file.name for file in self.here.glob("*.part")], [])
 
 

@@ -36,12 +36,10 @@ def answer(session: Session, question: Question) -> int:
             "steps": rows,
             "gained": [{"system": system.name, "now": now, "more": more} for system, now, more in gains],
         }
-        return session.answer(Answer(document=document, status=1 if gains else 0))
-    text = [
-        f"{system.name}: {plural(more, 'pair')} of action and resource more than the {now:,} it has now"
-        for system, now, more in gains
-    ]
-    heading = f"{who} could take {plural(len(rows), 'step')}"
+        return session.answer(Answer(_STEPS, rows, document=document, status=1 if gains else 0))
+    text = [f"{system.name}: {more:,} more than the {now:,} now" for system, now, more in gains]
+    total = plural(sum(more for _, _, more in gains), "pair of action and resource", "pairs of action and resource")
+    heading = f"{who} could take {plural(len(rows), 'step')} and reach {total} more"
     if not rows:
         heading = f"{who} can give itself nothing"
     text = text or ["Nothing that it does not reach already."]
@@ -61,7 +59,7 @@ def _way(session: Session, question: Question) -> int:
     steps = way_to(index, question.view.records, question.asker, question.node, number, question.at)
     who, address = named(question, question.asker), index.tree.addresses[question.node]
     asked = f"{who}: {question.action} {address}"
-    document = {
+    document: Row = {
         "could_reach": steps is not None,
         "reached": steps == [],
         "steps": [_step_record(step) for step in steps or ()],
@@ -73,7 +71,9 @@ def _way(session: Session, question: Question) -> int:
     else:
         told = [Branch(f"{at}. {step.text}", [Branch(f"by {step.by}")]) for at, step in enumerate(steps, 1)]
         tree, hint = Branch(f"in {plural(len(steps), 'step')} - {asked}", told, "red"), ""
-    return session.answer(Answer(document=document, trees=[tree], hint=hint, status=0 if steps is None else 1))
+    status = 0 if steps is None else 1
+    fields = _STEPS if session.format == "csv" else ()
+    return session.answer(Answer(fields, document["steps"], trees=[tree], hint=hint, status=status, document=document))
 
 
 def _step_record(step: Step) -> Row:

@@ -39,6 +39,7 @@ _EXTENT = (
     Field("extent", "Extent", 8, least=8, style=lambda extent: "bold" if extent == "full" else ""),
 )
 _WAYS = (Field("way", "Way", 9, least=20), Field("askers", "Askers", 8, is_number=True))
+_VERDICT = (Field("action", "May"), Field("resource", "Resource"), Field("reached", "Reached"))
 _COUNTS = (
     Field("asker", "Who", 9, least=12),
     Field("name", "Name", 6, least=10),
@@ -220,12 +221,13 @@ def _one(session: Session, question: Question) -> int:
     trees = [_tree(f"{who}: {name} {address}", explanation) for name, explanation in found]
     if not session.arguments.trace:
         trees = [_short(tree, explanation) for tree, (_, explanation) in zip(trees, found, strict=True)]
+    fields, status = _VERDICT if session.format == "csv" else (), 0 if is_reached else 1
     if not question.action:
         text = [] if found else [f"no - {who} may do nothing on {address}"]
         hint = "Add --trace to see every chain." if found else "Name an action with --do to see what is in the way."
-        return session.answer(Answer(rows=documents, text=text, trees=trees, hint=hint, status=0 if is_reached else 1))
+        return session.answer(Answer(fields, documents, text=text, trees=trees, hint=hint, status=status))
     hint = "" if session.arguments.trace else "Add --trace to see every chain."
-    return session.answer(Answer(document=documents[0], trees=trees, hint=hint, status=0 if is_reached else 1))
+    return session.answer(Answer(fields, documents, document=documents[0], trees=trees, hint=hint, status=status))
 
 
 def named(question: Question, asker: int) -> str:

@@ -14,8 +14,10 @@ def write_pairs(
 ) -> int:
     """Writes who, action and resource of each pair, given as numbers in these lists. Returns how many there were.
 
-    The file appears when it is whole. Raises DataError where it cannot be written.
+    The file appears when it is whole. Raises DataError where it cannot be written, or something stands there.
     """
+    if not file.name or file.exists():
+        raise DataError(f"{file} is there already, and is never written over.", "Name a file that is not there yet.")
     import numpy as np
     import pyarrow as pa
     import pyarrow.parquet as pq
