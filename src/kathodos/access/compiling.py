@@ -308,25 +308,11 @@ def compile_law(
     juniors = _compile_juniors(records, role_number)
     book = _Book()
     role_lines = _compile_role_lines(records, role_number, book)
-    role_given, line_given = [], []
-    for text in gives:
-        action, rest = kinds.split_gives(text)
-        role_given.append(role_number.get(rest.removeprefix("role:"), NO_ROLE) if not action else NO_ROLE)
-        line_given.append(book.number(action, rest, False) if action else -1)
+    role_given, line_given = _given_by(gives, role_number, book)
     systems, actions = _compile_systems(records, ground.tree, book)
     scopes = _compile_scopes(records, scope_texts, ground.tree)
-    number = {action: at for at, action in enumerate(actions)}
-    verbs, patterns = list(book.verbs), list(book.patterns)
-    of_pattern = [pattern.partition(":")[0] for pattern in patterns]
-    lines = Lines(
-        verbs=verbs,
-        patterns=texts_of(patterns),
-        verb=small(ints(verb for verb, _, _ in book.lines)),
-        pattern=small(ints(pattern for _, pattern, _ in book.lines)),
-        denies=bools(denies for _, _, denies in book.lines),
-        action=small(ints(number.get((of_pattern[of], verbs[verb]), ANY_ACTION) for verb, of, _ in book.lines)),
-    )
-    bundle_role = ints(role_given)[bundle_gives]
+    lines = _lines_in(book, actions)
+    bundle_role = role_given[bundle_gives]
     bundles = Bundles(
         gives_texts=texts_of(gives),
         scope_texts=texts_of(scope_texts),
@@ -336,7 +322,7 @@ def compile_law(
         role=small(bundle_role),
         rules=lists_of([]),
     )
-    packages = _packages(bundle_role, ints(line_given)[bundle_gives], juniors, is_active, role_lines)
+    packages = _packages(bundle_role, line_given[bundle_gives], juniors, is_active, role_lines)
     rules, rule_line, rule_scope = _number_rules(packages, bundle_scope, len(scope_texts))
     targets = Targets(ground.tree, lines.patterns, systems)
     rule, runs = runs_of_rules(targets, lines.pattern[rule_line], rule_scope, scopes)
@@ -363,6 +349,31 @@ def compile_law(
         bundle_grants=lists_from(grants.bundle, np.arange(len(grants)), len(bundles)),
         holder_grants=lists_from(grants.holder, np.arange(len(grants)), holders.size),
         spans=spans,
+    )
+
+
+def _given_by(gives: Iterable[str], role_number: Mapping[str, int], book: _Book) -> tuple[Ints, Ints]:
+    """The role that each of these gives, and the line, which goes into the book; -1 for the other of the two."""
+    roles, lines = [], []
+    for text in gives:
+        action, rest = kinds.split_gives(text)
+        roles.append(role_number.get(rest.removeprefix("role:"), NO_ROLE) if not action else NO_ROLE)
+        lines.append(book.number(action, rest, False) if action else -1)
+    return ints(roles), ints(lines)
+
+
+def _lines_in(book: _Book, actions: Sequence[tuple[str, str]]) -> Lines:
+    """The lines of the book, each with the number of its action."""
+    number = {action: at for at, action in enumerate(actions)}
+    verbs, patterns = list(book.verbs), list(book.patterns)
+    system_of = [pattern.partition(":")[0] for pattern in patterns]
+    return Lines(
+        verbs=verbs,
+        patterns=texts_of(patterns),
+        verb=small(ints(verb for verb, _, _ in book.lines)),
+        pattern=small(ints(pattern for _, pattern, _ in book.lines)),
+        denies=bools(denies for _, _, denies in book.lines),
+        action=small(ints(number.get((system_of[of], verbs[verb]), ANY_ACTION) for verb, of, _ in book.lines)),
     )
 
 
