@@ -3,7 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 DEMO ?= demo-workspace
 
-.PHONY: demo test lint bench clean
+.PHONY: demo test search lint bench clean
 
 .venv/installed: pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
@@ -16,6 +16,10 @@ demo: .venv/installed
 
 test: .venv/installed
 	$(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
+
+# The same tests with many times as many made-up catalogues, another choice at each run.
+search: .venv/installed
+	KATHODOS_SEARCH=20 $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests/access --top-level-directory .
 
 lint: .venv/installed
 	$(BIN)/ruff check .

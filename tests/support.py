@@ -6,6 +6,7 @@ import subprocess
 import sys
 from pathlib import Path
 
+from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 
 from kathodos.access.compiling import compile_index
@@ -15,6 +16,17 @@ from kathodos.catalogue.store import Rows
 
 COMMAND = Path(sys.executable).parent / "kathodos"
 NOW = "2026-06-15T12:00:00Z"
+SEARCH = int(os.environ.get("KATHODOS_SEARCH", "0"))
+
+
+def searching(examples):
+    """How hypothesis searches: the same examples at each run, or, in `make search`, so many times as many at random."""
+    return settings(
+        max_examples=examples * max(SEARCH, 1),
+        derandomize=not SEARCH,
+        deadline=None,
+        suppress_health_check=list(HealthCheck),
+    )
 
 
 def state_of(catalogue):

@@ -3,13 +3,13 @@
 import unittest
 from datetime import datetime
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 
 from kathodos.access.chains import MOST_CHAINS, chain_text, explain
 from kathodos.catalogue.addresses import parse_address
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference, split
-from tests.support import NOW, catalogues, index_of
+from tests.support import NOW, catalogues, index_of, searching
 
 AT = datetime.fromisoformat(NOW)
 
@@ -185,7 +185,7 @@ class EveryReason(unittest.TestCase):
     """The explanation of every question equals the plain reference's."""
 
     @given(catalogues())
-    @settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+    @searching(40)
     def test_yes_and_no(self, catalogue):
         index, reference = index_of(catalogue), Reference(catalogue)
         for asker in index.holders.askers.tolist():

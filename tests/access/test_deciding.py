@@ -4,7 +4,7 @@ import unittest
 from datetime import datetime
 
 import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.access import everyone, reach
@@ -12,10 +12,10 @@ from kathodos.access.chains import explain
 from kathodos.access.redundant import redundant_grants
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference, split
-from tests.support import NOW, catalogues, index_of
+from tests.support import NOW, catalogues, index_of, searching
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=120, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = searching(120)
 
 
 def everything(index, at):
@@ -37,13 +37,13 @@ class TheEngineEqualsTheReference(unittest.TestCase):
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues(scopes=("area:x", "area:y"), ways=("nearest",)))
-    @settings(PATIENT, max_examples=60)
+    @searching(60)
     def test_for_areas_where_the_nearest_decides(self, catalogue):
         index = index_of(catalogue)
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues())
-    @settings(PATIENT, max_examples=60)
+    @searching(60)
     def test_for_who_reaches_one_resource(self, catalogue):
         index, reference = index_of(catalogue), Reference(catalogue)
         askers = [index.holders.references[asker] for asker in index.holders.askers]
@@ -55,7 +55,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
                 self.assertEqual(found.tolist(), expected, (address, index.actions[action]))
 
     @given(catalogues(), st.integers(1, 3))
-    @settings(PATIENT, max_examples=60)
+    @searching(60)
     def test_for_who_reaches_any_of_several_resources(self, catalogue, step):
         index, at = index_of(catalogue), microseconds(AT)
         for system in index.systems.values():

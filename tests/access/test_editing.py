@@ -3,7 +3,7 @@
 import unittest
 from datetime import datetime
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.access.compiling import compile_index
@@ -14,10 +14,10 @@ from kathodos.catalogue.moments import microseconds
 from kathodos.catalogue.records import Edit, Edited, InMemory
 from tests.access.test_deciding import everything
 from tests.reference import Reference
-from tests.support import NOW, catalogues, index_of, record_of, state_of
+from tests.support import NOW, catalogues, index_of, record_of, searching, state_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=30, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = searching(30)
 
 
 def edits_towards(first, second, kinds):

@@ -6,17 +6,17 @@ import unittest.mock
 from datetime import datetime
 
 import numpy as np
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.access import everyone
 from kathodos.access.arrays import lists_of
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference
-from tests.support import NOW, catalogues, index_of
+from tests.support import NOW, catalogues, index_of, searching
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = searching(40)
 
 
 class CountingAndStreaming(unittest.TestCase):

@@ -3,7 +3,7 @@
 import unittest
 from datetime import datetime
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.access.chains import explain
@@ -12,10 +12,10 @@ from kathodos.catalogue.addresses import parse_address
 from kathodos.catalogue.moments import microseconds
 from kathodos.catalogue.records import InMemory
 from tests.reference import Reference, split
-from tests.support import NOW, catalogues, index_of, state_of
+from tests.support import NOW, catalogues, index_of, searching, state_of
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = searching(40)
 
 
 @st.composite

@@ -4,16 +4,16 @@ import unittest
 import unittest.mock
 from datetime import datetime
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.access import redundant
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference, instant
-from tests.support import NOW, catalogues, index_of
+from tests.support import NOW, catalogues, index_of, searching
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = searching(40)
 
 
 def redundant_by_trying(catalogue):

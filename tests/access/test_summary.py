@@ -3,15 +3,15 @@
 import unittest
 from datetime import datetime
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 
 from kathodos.access.summary import extent_of, ways_to
 from kathodos.catalogue.moments import microseconds
 from tests.reference import Reference, split
-from tests.support import NOW, catalogues, index_of
+from tests.support import NOW, catalogues, index_of, searching
 
 AT = datetime.fromisoformat(NOW)
-PATIENT = settings(max_examples=40, deadline=None, suppress_health_check=list(HealthCheck))
+PATIENT = searching(40)
 
 
 class Counting(unittest.TestCase):

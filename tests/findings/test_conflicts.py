@@ -3,7 +3,7 @@
 import unittest
 from datetime import datetime
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.access.compiling import compile_index
@@ -13,7 +13,7 @@ from kathodos.catalogue.records import InMemory
 from kathodos.findings.conflicts import chains_of, find_conflicts
 from kathodos.findings.rules import Conflicting, Duty, Permission, read_rules
 from tests.reference import Reference
-from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, state_of
+from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, searching, state_of
 
 AT = datetime.fromisoformat(NOW)
 PERMISSION = st.tuples(
@@ -45,7 +45,7 @@ def expected(reference, duties, threshold, within):
 
 class Conflicts(unittest.TestCase):
     @given(catalogues(), DUTIES, st.integers(2, 3), st.sampled_from((None, "type")))
-    @settings(max_examples=70, deadline=None, suppress_health_check=list(HealthCheck))
+    @searching(70)
     def test_they_equal_the_reference(self, catalogue, duties, threshold, within):
         rule = Conflicting(
             "R",

@@ -3,7 +3,7 @@
 import unittest
 from datetime import datetime
 
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.access.compiling import compile_index
@@ -11,7 +11,7 @@ from kathodos.catalogue.moments import microseconds
 from kathodos.catalogue.records import InMemory
 from kathodos.findings.differences import by_asker, by_kind
 from tests.reference import Reference
-from tests.support import NOW, catalogues, state_of
+from tests.support import NOW, catalogues, searching, state_of
 
 AT = datetime.fromisoformat(NOW)
 
@@ -22,7 +22,7 @@ class Differences(unittest.TestCase):
         catalogues(),
         st.sets(st.sampled_from(("grants", "members", "resources", "roles", "areas", "groups"))),
     )
-    @settings(max_examples=50, deadline=None, suppress_health_check=list(HealthCheck))
+    @searching(50)
     def test_by_asker(self, first, other, changed):
         second = {kind: other[kind] if kind in changed else rows for kind, rows in first.items()}
         before, after = state_of(first), state_of(second)

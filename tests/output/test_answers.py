@@ -7,11 +7,12 @@ import os
 import unittest
 from unittest import mock
 
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.output.answers import Answer, Branch, Field, Lines, show, show_products
 from kathodos.output.text import csv_cell, json_safe, printable
+from tests.support import searching
 
 TEXT = st.text(max_size=30)
 FIELDS = [
@@ -39,7 +40,7 @@ def shown(answer, form="table", columns=""):
 
 class Tables(unittest.TestCase):
     @given(ROWS, st.integers(60, 200), st.booleans())
-    @settings(max_examples=80, deadline=None)
+    @searching(80)
     def test_no_line_is_wider_than_the_window(self, rows, columns, has_lines):
         from rich.cells import cell_len
 

@@ -233,17 +233,18 @@ class _Climb:
 
     def _scopes_of(self, name: str) -> list[str | None]:
         """The scopes on which the asker has a role by now, itself or as a junior of another."""
-        role = self.index.roles.find(name)
-        if role < 0 or not self.index.role_is_active[role]:
-            return []
-        passing = self.index.role_is_active
-        found: dict[str | None, None] = {}
-        for index in self._indexes():
-            for grant in grants_of(index, self.asker, self.at).tolist():
-                given = index.role_of(grant)
-                if given >= 0 and not index.grants.denies[grant] and _includes(index, given, role, passing.tolist()):
-                    found[index.scope(grant)] = None
+        found = dict.fromkeys(index.scope(grant) for index in self._indexes() for grant in self._giving(index, name))
         return list(found)
+
+    def _giving(self, index: Index, role: str) -> Iterator[int]:
+        """The grants that give the asker a role, itself or as a junior of another, in one of the rounds' indexes."""
+        number, passing = index.roles.find(role), index.role_is_active.tolist()
+        if number < 0 or not passing[number]:
+            return
+        for grant in grants_of(index, self.asker, self.at).tolist():
+            given = index.role_of(grant)
+            if given >= 0 and not index.grants.denies[grant] and _includes(index, given, number, passing):
+                yield grant
 
     # Which steps were needed
 
@@ -300,17 +301,22 @@ class _Climb:
                     return
 
     def _collect_role(self, step: Step, found: dict[int, Step]) -> None:
-        """Adds the steps by which the asker came to have the role that it widens."""
-        role = self.index.roles.find(f"{self.index.system_of(step.node).name}/{_name(self.index, step.node)}")
-        index, passing = self.indexes[step.round], self.index.role_is_active.tolist()
-        for grant in grants_of(index, self.asker, self.at).tolist():
-            if index.role_of(grant) >= 0 and _includes(index, index.role_of(grant), role, passing):
-                holder = index.holders.references[index.grants.holder[grant]]
-                if index.grants.ids[grant].startswith(_MARK):
-                    self._collect_step(list(self.steps.values())[int(index.grants.ids[grant][len(_MARK) :])], found)
-                elif holder.startswith("group:"):
-                    self._collect_holder(holder, step.round + 1, found)
-                return
+        """Adds the steps by which the asker came to have the role that it widens, on the scope on which it does."""
+        role = f"{self.index.system_of(step.node).name}/{_name(self.index, step.node)}"
+        alone = (single for _, single in self.singles[step.round])
+        for index in (self.indexes[step.round], *alone):
+            for grant in self._giving(index, role):
+                if index.scope(grant) == step.scope:
+                    self._collect_grant(index, grant, step.round, found)
+                    return
+
+    def _collect_grant(self, index: Index, grant: int, number: int, found: dict[int, Step]) -> None:
+        """Adds the steps by which the asker came to have a grant."""
+        holder = index.holders.references[index.grants.holder[grant]]
+        if index.grants.ids[grant].startswith(_MARK):
+            self._collect_step(list(self.steps.values())[int(index.grants.ids[grant][len(_MARK) :])], found)
+        elif holder.startswith("group:"):
+            self._collect_holder(holder, number + 1, found)
 
 
 def _name(index: Index, node: int) -> str:
