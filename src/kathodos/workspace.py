@@ -18,7 +18,9 @@ if TYPE_CHECKING:
 
     from kathodos.catalogue.store import Store
     from kathodos.ledger.keys import Keys
-    from kathodos.systems.tables import Mapped
+    from kathodos.systems.gather import Terms
+    from kathodos.systems.settings import Source
+    from kathodos.systems.tying import TieRule
 
 CONFIGURATION = "kathodos.toml"
 TEMPLATE = """\
@@ -41,16 +43,6 @@ path = "tables"
 # values = { status = { "employed" = "active", "gone" = "left" } }
 # dates = ["%d.%m.%Y"]
 """
-
-
-@dataclass(frozen=True)
-class Source:
-    """One `[[source]]` of the configuration. `tables` are the blocks below it, by kind of record."""
-
-    name: str
-    kind: str
-    path: Path
-    tables: Mapping[str, Mapping[str, Any]]
 
 
 @dataclass(frozen=True)
@@ -115,10 +107,10 @@ class Workspace:
     def store(self) -> Store:
         from kathodos.catalogue.store import Store
 
-        settings = self._section("store")
+        settings = self.section("store")
         url, wait = settings.get("url", "sqlite:///catalogue.db"), settings.get("wait", 10)
         if not isinstance(url, str) or isinstance(wait, bool) or not isinstance(wait, int | float):
-            raise self._expected("[store] with url = a text and wait = a number of seconds")
+            raise self.expected("[store] with url = a text and wait = a number of seconds")
         return Store(url, self.folder, float(wait))
 
     @cached_property
@@ -129,24 +121,43 @@ class Workspace:
 
     def sources(self) -> list[Source]:
         """The configured sources, in order."""
+        from kathodos.systems.settings import Source
+
         listed = self.configuration.get("source", [])
         if not isinstance(listed, list) or not all(isinstance(entry, dict) for entry in listed):
-            raise self._expected("[[source]] with two brackets for each source")
-        sources = []
+            raise self.expected("[[source]] with two brackets for each source")
         for entry in listed:
-            for key in ("name", "kind", "path"):
+            for key in ("name", "kind"):
                 if not isinstance(entry.get(key), str):
-                    raise self._expected(f"{key} = a text in each [[source]]")
-            if entry["kind"] != "tables":
-                raise self._expected(f'kind = "tables" in the source {entry["name"]}, not {entry["kind"]!r}')
-            tables = entry.get("tables", {})
-            if not isinstance(tables, dict) or not all(isinstance(table, dict) for table in tables.values()):
-                raise self._expected(f"[source.tables.KIND] below the source {entry['name']}")
-            sources.append(Source(entry["name"], entry["kind"], self.folder / entry["path"], tables))
-        names = [source.name for source in sources]
+                    raise self.expected(f"{key} = a text in each [[source]]")
+            if ";" in entry["name"]:
+                raise self.expected(f"a name without a semicolon for the source {entry['name']}")
+        names = [entry["name"] for entry in listed]
         if len(set(names)) < len(names):
-            raise self._expected("a name of its own for each [[source]]")
-        return sources
+            raise self.expected("a name of its own for each [[source]]")
+        return [
+            Source(it["name"], it["kind"], self.folder, {key: it[key] for key in it if key not in ("name", "kind")})
+            for it in listed
+        ]
+
+    def terms(self, source: Source, may_lose: bool = False) -> Terms:
+        """On what terms the source's gathers are applied."""
+        from kathodos.systems.gather import Terms
+        from kathodos.systems.merging import Precedence
+
+        chosen = self.section("precedence")
+        for kind, columns in chosen.items():
+            if not isinstance(columns, dict) or not all(isinstance(order, list) for order in columns.values()):
+                raise self.expected(f'[precedence.{kind}] with attribute = ["source", "source"]')
+        order = Precedence([it.name for it in self.sources()], chosen)
+        guard = source.settings.number("guard", Terms(order).guard)
+        return Terms(order, guard, may_lose, self.tie_rules())
+
+    def tie_rules(self) -> list[TieRule]:
+        """The rules that tie accounts to identities, in order."""
+        from kathodos.systems.tying import rules_in
+
+        return rules_in(self.configuration.get("tie", []))
 
     def frame(self, kind: str, point: int | None = None) -> pd.DataFrame:
         """The records of a kind after ledger entry `point` (default: the present), one row each, as a DataFrame."""
@@ -175,32 +186,20 @@ class Workspace:
         moment = first_moment(normal_moment(at)) if at else microseconds(now())
         return pd.DataFrame(triples(index, by, moment), columns=["who", "action", "resource"])
 
-    def mapping(self, source: Source) -> dict[str, Mapped]:
-        """How the source's tables are written, by kind of record. Raises DataError where a block is wrong."""
-        from kathodos.catalogue.kinds import GATHERED
-        from kathodos.systems.tables import Mapped
-
-        kinds, keys = {kind.name for kind in GATHERED}, {"file": str, "columns": dict, "values": dict, "dates": list}
-        for kind, block in source.tables.items():
-            if kind not in kinds:
-                raise self._expected(f"a kind of record in [source.tables.{kind}]: {', '.join(sorted(kinds))}")
-            for key, value in block.items():
-                if key not in keys or not isinstance(value, keys[key]):
-                    raise self._expected(f"in [source.tables.{kind}] only file, columns, values and dates, not {key}")
-        return {kind: Mapped(**block) for kind, block in source.tables.items()}
-
     def rule_files(self) -> list[tuple[str, dict[str, Any], str]]:
         """Each file of rules: its name, what it says, its text."""
         files = sorted((self.folder / "rules").glob("*.toml"))
         return [(file.name, read_toml(file), file.read_text(encoding="utf-8")) for file in files]
 
-    def _section(self, name: str) -> Mapping[str, Any]:
+    def section(self, name: str) -> Mapping[str, Any]:
+        """A section of the configuration; empty where it is not there."""
         section = self.configuration.get(name, {})
         if not isinstance(section, dict):
-            raise self._expected(f"a section [{name}]")
+            raise self.expected(f"a section [{name}]")
         return section
 
-    def _expected(self, what: str) -> DataError:
+    def expected(self, what: str) -> DataError:
+        """The error of a configuration that is not as expected."""
         return DataError(
             f"{self.folder / CONFIGURATION}: expected {what}.", "Mend the file; `kathodos init` shows one."
         )

@@ -1,5 +1,6 @@
 """What a gather makes of several sources, and of sources that disagree."""
 
+import json
 import unittest
 
 from tests.support import Scratch, lay_out, records, run, write_tables
@@ -36,12 +37,79 @@ class SeveralSources(Scratch, unittest.TestCase):
         self.assertEqual({row["kind"]: row["went"] for row in rows}, {"accounts": 0, "grants": 1})
         self.assertEqual(len(records("list", "identities", cwd=self.at)), 2)
 
-    def test_a_record_that_another_source_brings_is_set_aside(self):
-        write_tables(self.at / "more", {"identities": [{"id": "ann", "name": "Another Ann"}]})
+    def test_two_sources_may_speak_of_one_record_and_an_order_says_which_wins(self):
+        write_tables(self.at / "more", {"identities": [{"id": "ann", "name": "Ann Other", "email": "ann@s.example"}]})
         run("gather", cwd=self.at)
-        (problem,) = records("gather", "more", "--problems", cwd=self.at)
-        self.assertEqual((problem["line"], problem["value"]), (2, "ann"))
-        self.assertEqual([row["name"] for row in records("list", "identities", cwd=self.at)], ["Ann", "Bo"])
+
+        def ann():
+            return next(row for row in records("list", "identities", cwd=self.at) if row["id"] == "ann")
+
+        self.assertEqual((ann()["name"], ann()["email"]), ("Ann", "ann@s.example"))
+        told = json.loads(run("show", "ann", "--format", "json", cwd=self.at).stdout)
+        self.assertEqual(
+            {(row["source"], row["attribute"], row["value"], row["wins"]) for row in told["sources"]},
+            {
+                ("files", "name", "Ann", True),
+                ("more", "name", "Ann Other", False),
+                ("more", "email", "ann@s.example", True),
+            },
+        )
+        self.assertEqual(records("gather", cwd=self.at)[-1]["same"], 1)
+        with (self.at / "kathodos.toml").open("a") as file:
+            file.write('[precedence.identities]\nname = ["more", "files"]\n')
+        run("gather", cwd=self.at)
+        self.assertEqual(ann()["name"], "Ann Other")
+        write_tables(self.at / "more", {"identities": [{"id": "cy"}]})
+        run("gather", cwd=self.at)
+        self.assertEqual((ann()["name"], ann()["email"]), ("Ann", None))
+        write_tables(self.at / "tables", {"identities": PEOPLE["identities"][1:]})
+        run("gather", cwd=self.at)
+        self.assertEqual([row["id"] for row in records("list", "identities", cwd=self.at)], ["bo", "cy"])
+        self.assertIn("As signed", run("ledger", "verify", cwd=self.at).stdout)
+
+    def test_what_only_the_second_source_still_says_is_its_own(self):
+        write_tables(self.at / "more", {"identities": [{"id": "ann", "name": "Ann Other"}, {"id": "bo"}]})
+        run("gather", cwd=self.at)
+        write_tables(self.at / "tables", {"identities": [{"id": "bo", "name": "Bo"}]})
+        rows = {(row["source"], row["kind"]): row for row in records("gather", cwd=self.at)}
+        self.assertEqual([rows["files", "identities"][key] for key in ("changed", "went", "same")], [1, 0, 1])
+        self.assertEqual([row["name"] for row in records("list", "identities", cwd=self.at)], ["Bo", "Ann Other"])
+        write_tables(self.at / "more", {"identities": [{"id": "bo"}]})
+        run("gather", cwd=self.at)
+        self.assertEqual([row["id"] for row in records("list", "identities", cwd=self.at)], ["bo"])
+
+
+class Guarded(Scratch, unittest.TestCase):
+    def test_half_a_file_is_stopped_until_somebody_confirms(self):
+        people = [{"id": f"p{number}"} for number in range(40)]
+        at = lay_out(self.folder / "office", {"identities": people})
+        run("gather", cwd=at)
+        write_tables(at / "tables", {"identities": people[:20]})
+        told = run("gather", cwd=at, status=3)
+        self.assertIn("20 of 40 identities of the source files would go, more than 25%", told.stderr)
+        self.assertIn("--accept-loss", told.stderr)
+        self.assertEqual(len(records("list", "identities", cwd=at)), 40)
+        rows = records("gather", "--dry-run", cwd=at)
+        self.assertEqual({(row["what"], row["record"]) for row in rows}, {("goes", f"p{at}") for at in range(20, 40)})
+        self.assertEqual(len(records("list", "identities", cwd=at)), 40)
+        run("gather", "--accept-loss", cwd=at)
+        self.assertEqual(len(records("list", "identities", cwd=at)), 20)
+
+    def test_a_dry_run_shows_every_difference_and_changes_nothing(self):
+        at = lay_out(self.folder / "office", PEOPLE)
+        run("gather", cwd=at)
+        write_tables(at / "tables", {"identities": [{"id": "ann", "name": "Anne"}, {"id": "cy"}]})
+        rows = records("gather", "--dry-run", cwd=at)
+        self.assertEqual(
+            {(row["record"], row["what"], row["column"], row["before"], row["after"]) for row in rows},
+            {
+                ("cy", "comes", "", None, None),
+                ("bo", "goes", "", None, None),
+                ("ann", "changes", "name", "Ann", "Anne"),
+            },
+        )
+        self.assertEqual([row["name"] for row in records("list", "identities", cwd=at)], ["Ann", "Bo"])
+        self.assertEqual(run("ledger", "list", "--format", "json", cwd=at).stdout.count('"gather"'), 1)
 
 
 class RowsThatBecomeBad(Scratch, unittest.TestCase):

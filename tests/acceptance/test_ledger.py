@@ -43,7 +43,7 @@ class Tampering(Scratch, unittest.TestCase):
             ("UPDATE grants SET holder = 'identity:bo' WHERE \"grant\" = 'g1'", "grants row 1 (g1)", "was edited"),
             ("DELETE FROM members WHERE row = 1", "members row 1", "was removed; entry 1 brought it"),
             (
-                "INSERT INTO grants SELECT 99, since, until, digest, source, 'g9', holder, gives, \"on\", effect, "
+                "INSERT INTO grants SELECT 99, since, until, mark, source, 'g9', holder, gives, \"on\", effect, "
                 'tier, "from", until_, given_by, given_at, reason, last_used FROM grants WHERE row = 1',
                 "grants row 99 (g9)",
                 "was added",
@@ -59,16 +59,19 @@ class Tampering(Scratch, unittest.TestCase):
         ):
             self.assert_found(self.found_after(statement), where, what)
 
-    def test_a_row_edited_together_with_its_digest(self):
-        from kathodos.catalogue.kinds import BASELINES
-        from kathodos.ledger.entries import row_digest
+    def test_a_row_edited_together_with_its_mark(self):
+        import numpy as np
 
-        digest = row_digest(BASELINES, 1, 2, None, ("uno", 1, "2026-06-15T12:00:00Z", None))
+        from kathodos.catalogue.coded import coded
+        from kathodos.ledger.entries import checks_of, marks_of
+
+        columns = [coded([value]) for value in ("uno", 1, "2026-06-15T12:00:00Z", None)]
+        (mark,) = marks_of(np.array([1]), [it.codes for it in columns], [checks_of(it) for it in columns])
         found = self.found_after(
             "UPDATE baselines SET baseline = 'uno' WHERE row = 1",
-            f"UPDATE baselines SET digest = x'{digest.hex()}' WHERE row = 1",
+            f"UPDATE baselines SET mark = {mark} WHERE row = 1",
         )
-        self.assert_found(found, "baselines rows 1", "together with their digests; entry 2")
+        self.assert_found(found, "baselines rows 1", "together with their marks; entry 2")
 
     def test_entries(self):
         for statements, where, what in (

@@ -152,16 +152,20 @@ class _Asking:
         best = mine & (given.rank == given.rank[mine].min())
         permits, denials = best & ~given.denies, best & given.denies
         is_permitted = bool(permit_wins(system, np.array([permits.any()]), np.array([denials.any()]))[0])
-        if not is_permitted:
-            permits = mine & ~given.denies
-        giving = self.chains(node, grants[permits], lines[permits])
-        return is_permitted, giving, self.chains(node, grants[denials], lines[denials])
+        deepest = -int(given.rank[best][0]) if system.combining == "nearest" else None
+        denying = self.chains(node, grants[denials], lines[denials], deepest)
+        if is_permitted:
+            return True, self.chains(node, grants[permits], lines[permits], deepest), denying
+        permits = mine & ~given.denies
+        return False, self.chains(node, grants[permits], lines[permits], None), denying
 
-    def chains(self, node: int, grants: Ints, lines: Ints) -> Chains:
-        """The chains that lead through these grants, each with a line, to the node."""
+    def chains(self, node: int, grants: Ints, lines: Ints, anchor: int | None) -> Chains:
+        """The chains that lead through these grants, each with a line, to the node; only those with an anchor."""
         parts, total, is_exact = [], 0, True
         for grant, line in sorted(set(zip(grants.tolist(), lines.tolist(), strict=True))):
             targets = targets_over(self.index, self.index.lines[line], node)
+            if anchor is not None and self.index.scope_held(grant).anchor(self.index.tree, node) < anchor:
+                targets = [target for target in targets if self.index.tree.depth[target] == anchor]
             to_holder = self.holder_ways(int(self.index.grants.holder[grant]))
             to_line = self.role_ways(grant, line)
             counts = [ways.count() if ways else (1, True) for ways in (to_holder, *to_line)]

@@ -49,6 +49,13 @@ class Scope:
         top = self.node
         return top >= 0 and top <= node < int(tree.end[top]) and bool(tree.region[top] == tree.region[node])
 
+    def anchor(self, tree: Tree, node: int) -> int:
+        """The depth at which the scope anchors what it holds; -1 where it does not."""
+        if self.runs is not None:
+            at = tree.place[node]
+            return int(self.runs.anchor[(self.runs.first <= at) & (at < self.runs.end)].max(initial=-1))
+        return -1 if self.node is None else int(tree.depth[self.node])
+
 
 EVERYTHING = Scope()
 

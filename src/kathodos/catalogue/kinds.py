@@ -291,6 +291,39 @@ PROBLEMS = Kind(
     ),
     ("file", "line", "column", "reason"),
 )
+CLAIMS = Kind(
+    "claims",
+    "claim",
+    (Column("kind"), Column("record"), Column("said_by"), Column("said")),
+    ("kind", "record", "said_by"),
+)
+RETURNED = Kind(
+    "returned",
+    "returned record",
+    (
+        Column("kind"),
+        Column("record"),
+        Column("said_by"),
+        Column("ended_by", Form.NUMBER),
+        Column("ended_at"),
+        Column("why"),
+        Column("back_at"),
+    ),
+    ("kind", "record"),
+)
+TIES = Kind(
+    "ties",
+    "tie",
+    (
+        Column("account", Form.REFERENCE, refers=("accounts",)),
+        Column("identity", Form.REFERENCE, refers=("identities",)),
+        Column("how"),
+        Column("tied_by"),
+        Column("tied_at"),
+        Column("reason"),
+    ),
+    ("account",),
+)
 BASELINES = Kind(
     "baselines",
     "baseline",
@@ -340,7 +373,7 @@ DECISIONS = Kind(
     ("review", "line"),
 )
 
-KINDS = (*GATHERED, PROBLEMS, BASELINES, REVIEWS, REVIEW_LINES, DECISIONS)
+KINDS = (*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_LINES, DECISIONS)
 BY_NAME = {kind.name: kind for kind in KINDS}
 
 

@@ -10,7 +10,7 @@ from typing import Any, Protocol
 import sqlalchemy as sa
 
 from kathodos.catalogue.kinds import Kind
-from kathodos.catalogue.store import TABLES, Rows, State, in_state, in_state_scanned
+from kathodos.catalogue.store import TABLES, Rows, State, in_state, in_state_scanned, is_ended, opened_after
 
 Columns = Sequence[Sequence[Any]]
 Record = Mapping[str, Any]
@@ -158,8 +158,8 @@ def edits_between(connection: sa.Connection, kinds: Iterable[Kind], first: int, 
 def _edit(connection: sa.Connection, kind: Kind, first: int, second: int) -> Edit:
     table = TABLES[kind.name]
     low, high = min(first, second), max(first, second)
-    opened = sa.and_(table.c.since > low, table.c.since <= high, table.c.until > high)
-    closed = sa.and_(table.c.until > low, table.c.until <= high, table.c.since <= low)
+    opened = sa.and_(opened_after(connection, table, low), table.c.since <= high, table.c.until > high)
+    closed = sa.and_(is_ended(table), table.c.until > low, table.c.until <= high, table.c.since <= low)
     early, late = (_read_records(connection, kind, condition) for condition in (closed, opened))
     return Edit(early, late) if first <= second else Edit(late, early)
 
@@ -169,10 +169,10 @@ def rows_between(connection: sa.Connection, kinds: Iterable[Kind], first: int, s
     low, high = min(first, second), max(first, second)
     total = 0
     for table in (TABLES[kind.name] for kind in kinds):
-        for column in (table.c.since, table.c.until):
-            total += connection.execute(
-                sa.select(sa.func.count()).select_from(table).where(column > low, column <= high)
-            ).scalar_one()
+        opened = sa.and_(opened_after(connection, table, low), table.c.since <= high)
+        closed = sa.and_(is_ended(table), table.c.until > low, table.c.until <= high)
+        for condition in (opened, closed):
+            total += connection.execute(sa.select(sa.func.count()).select_from(table).where(condition)).scalar_one()
     return int(total)
 
 

@@ -73,6 +73,9 @@ class Names:
             return text
         found: list[str] = []
         prefix, _, rest = text.partition(":")
+        for kind in among:
+            if prefix == PREFIXES.get(kind) and rest in self.of[kind]:
+                return text
         named = [kind for kind in among if kind in PREFIXES]
         for kind in named:
             name = rest if prefix == PREFIXES[kind] else text

@@ -24,12 +24,23 @@ METADATA = sa.MetaData()
 _NUMBER = sa.BigInteger().with_variant(sa.Integer, "sqlite")  # there an INTEGER key is the order in which rows lie
 
 
+def is_ended(table: sa.Table) -> sa.ColumnElement[bool]:
+    """The condition that a row was closed; written out, so that the index of closed rows is used."""
+    return table.c.until < sa.literal_column(str(FOREVER))
+
+
+def opened_after(connection: sa.Connection, table: sa.Table, point: int) -> sa.ColumnElement[bool]:
+    """The condition that a row was opened after ledger entry `point`: rows are numbered in the order of entries."""
+    newest_first = sa.select(table.c.row).where(table.c.since <= point).order_by(table.c.row.desc()).limit(1)
+    return table.c.row > int(connection.execute(newest_first).scalar() or 0)
+
+
 def _table(kind: Kind) -> sa.Table:
     columns: list[sa.Column[Any]] = [
         sa.Column("row", _NUMBER, primary_key=True, autoincrement=False),
         sa.Column("since", sa.BigInteger, nullable=False),
         sa.Column("until", sa.BigInteger, nullable=False),
-        sa.Column("digest", sa.LargeBinary, nullable=False),
+        sa.Column("mark", sa.BigInteger, nullable=False),
         sa.Column("source", sa.Text),
     ]
     for column in kind.columns:
@@ -38,8 +49,7 @@ def _table(kind: Kind) -> sa.Table:
     if kind.open_ended:
         columns.append(sa.Column("attributes", sa.Text))
     table = sa.Table(kind.name, METADATA, *columns)
-    sa.Index(f"{kind.name}_until", table.c.until)
-    sa.Index(f"{kind.name}_since", table.c.since)
+    sa.Index(f"{kind.name}_ended", table.c.until, sqlite_where=is_ended(table))
     return table
 
 

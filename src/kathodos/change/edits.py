@@ -132,7 +132,7 @@ def _key(said: _Said, names: Names) -> tuple[Any, ...]:
 
 
 def _table(kind: Kind, where: str, cells: Mapping[str, str]) -> Table:
-    return Table(kind, where, [0], {name: [cell] for name, cell in cells.items()})
+    return Table.of_cells(kind, where, {name: [cell] for name, cell in cells.items()})
 
 
 def _cells_of(kind: Kind, record: Record) -> dict[str, str]:
@@ -148,7 +148,7 @@ def _checked(said: _Said, cells: Mapping[str, str], names: Names) -> Record:
     for problem in checked.problems:
         if problem.outcome == "set aside":
             raise DataError(f"{said.where}: {problem.column} {problem.value!r} {problem.reason}.", problem.remedy)
-    (row,) = checked.rows.values()
+    (row,) = checked.rows().values()
     return dict(zip(said.kind.names, row, strict=True))
 
 

@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+import sys
+from dataclasses import replace
+from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, acting, command
 from kathodos.cli.session import Session, plural
-from kathodos.errors import CallError, DataError
 from kathodos.output.answers import Answer, Field
-from kathodos.workspace import Source
+
+if TYPE_CHECKING:
+    from kathodos.systems.gather import Gathered
+    from kathodos.systems.settings import Source
 
 _FIELDS = (
     Field("source", "Source", 1),
@@ -31,6 +35,16 @@ _PROBLEMS = (
     Field("reason", "Reason", 8, least=28),
     Field("remedy", "What to do", 7, least=28),
 )
+_DETAILS = (
+    Field("source", "Source", 1),
+    Field("kind", "Kind", 8),
+    Field("record", "Record", 9, least=20),
+    Field("what", "What", 9),
+    Field("column", "Column", 7),
+    Field("before", "Before", 6),
+    Field("after", "After", 6),
+)
+_MOST_SHOWN = 200
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -41,52 +55,93 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         formatter,
         run,
         "read sources into the catalogue, and say what came, changed and went",
-        "  kathodos gather\n  kathodos gather --problems    # rows that were set aside, and why",
+        "  kathodos gather\n  kathodos gather --dry-run     # every difference, nothing changed\n"
+        "  kathodos gather --problems    # rows that were set aside, and why",
     )
     parser.add_argument("source", nargs="?", metavar="SOURCE", help="only this source of kathodos.toml")
     parser.add_argument("--problems", action="store_true", help="list what was wrong at the last gather; read nothing")
+    parser.add_argument("--dry-run", action="store_true", help="show every difference; change nothing")
+    parser.add_argument(
+        "--accept-loss", action="store_true", help="go on although more than the guarded share of a table goes"
+    )
     acting(parser)
 
 
 def run(session: Session) -> int:
-    sources = _chosen(session)
+    sources = session.sources(session.arguments.source)
     return _problems(session, sources) if session.arguments.problems else _gather(session, sources)
 
 
-def _chosen(session: Session) -> list[Source]:
-    from kathodos.catalogue.selecting import nearest
-
-    sources, name = session.workspace.sources(), session.arguments.source
-    if not sources:
-        raise DataError("kathodos.toml names no source.", "Add a [[source]]; `kathodos init` shows one.")
-    chosen = [source for source in sources if name in (None, source.name)]
-    if not chosen:
-        raise CallError(f"There is no source {name}.", nearest(name, [source.name for source in sources]))
-    return chosen
-
-
 def _gather(session: Session, sources: list[Source]) -> int:
-    from kathodos.systems.gather import gather
-    from kathodos.systems.tables import read_folder
-
-    workspace = session.workspace
+    done = [_gathered(session, source) for source in sources]
+    if session.arguments.dry_run:
+        return _details(session, done)
     rows: list[dict[str, Any]] = []
-    is_new, aside, noted = False, 0, 0
-    for source in sources:
-        folder = read_folder(source.path, workspace.mapping(source))
-        done = gather(workspace.store, workspace.keys, source.name, folder, session.actor, session.reason)
-        is_new |= done.entry is not None
-        aside += sum(problem.outcome == "set aside" for problem in done.problems)
-        noted += sum(problem.outcome != "set aside" for problem in done.problems)
-        for found in done.differences:
+    for one in done:
+        for found in one.differences:
             numbers = {key: getattr(found, key) for key in (field.key for field in _FIELDS[2:])}
-            rows.append({"source": source.name, "kind": found.kind.name, **numbers})
+            rows.append({"source": one.source, "kind": found.kind.name, **numbers})
+    aside = sum(found.set_aside for one in done for found in one.differences)
+    noted = sum(problem.outcome != "set aside" for one in done for problem in one.problems)
+    back = sum(found.came_back for one in done for found in one.differences)
     wrong = f"{plural(aside, 'row')} set aside, {plural(noted, 'thing')} noted" if aside or noted else ""
+    is_new = any(one.entry is not None for one in done)
     heading = "Gathered." if is_new else "Nothing has changed since the last gather; nothing was written."
     hint = "Next: `kathodos conflicts`, or `kathodos reach --by NAME`."
     if wrong:
         hint = f"{wrong}: `kathodos gather --problems` lists them."
+    if back:
+        hint = f"{plural(back, 'record')} came back that had been taken away: `kathodos returned` lists them. {hint}"
     return session.answer(Answer(_FIELDS, rows, heading, hint=hint))
+
+
+def _gathered(session: Session, source: Source) -> Gathered:
+    """One source read and brought into the catalogue, or only compared with it."""
+    from kathodos.systems.gather import GuardedError, gather, last_gather, rehearse
+    from kathodos.systems.sources import digest_with, reader_of
+
+    workspace, reader = session.workspace, reader_of(source)
+    terms = workspace.terms(source, session.arguments.accept_loss)
+    further = {"precedence": terms.precedence, "ties": terms.ties}
+    content = reader.glance(source)
+    if content and not session.arguments.dry_run:
+        known = last_gather(workspace.store, source.name, digest_with(source, content, further))
+        if known is not None:
+            return known
+    reading = reader.read(source, "")
+    reading = replace(reading, digest=digest_with(source, reading.digest, further))
+    if session.arguments.dry_run:
+        return rehearse(workspace.store, workspace.keys, source.name, reading, terms)
+    call = (workspace.store, workspace.keys, source.name, reading, session.actor, session.reason)
+    try:
+        return gather(*call, terms)
+    except GuardedError as error:
+        if not (sys.stdin.isatty() and session.agrees(f"{error.what} Let them go all the same?")):
+            raise
+        return gather(*call, replace(terms, may_lose=True))
+
+
+def _details(session: Session, done: list[Gathered]) -> int:
+    """Every difference that a gather would make."""
+    rows = [
+        {
+            "source": one.source,
+            "kind": it.kind.name,
+            "record": " ".join("" if part is None else str(part) for part in it.record),
+            "what": it.what,
+            "column": it.column,
+            "before": it.before,
+            "after": it.after,
+        }
+        for one in done
+        for it in one.details
+    ]
+    counts = [sum(getattr(found, name) for one in done for found in one.differences) for name in ("came", "changed")]
+    went = sum(found.went for one in done for found in one.differences)
+    heading = f"{counts[0]} would come, {counts[1]} would change, {went} would go. Nothing was changed."
+    shown = rows if session.format != "table" else rows[:_MOST_SHOWN]
+    hint = f"{len(rows) - len(shown)} more lines: --format csv shows all." if len(shown) < len(rows) else ""
+    return session.answer(Answer(_DETAILS, shown, heading, hint=hint))
 
 
 def _problems(session: Session, sources: list[Source]) -> int:

@@ -108,11 +108,11 @@ def _record(entry: Entry) -> dict[str, Any]:
 
 def _what(entry: Entry) -> str:
     """How many rows of what the entry opened and closed."""
-    from kathodos.ledger.entries import numbers_in
+    from kathodos.ledger.entries import ranges_in
 
     parts = []
     for name, rows in entry.rows.items():
-        opened, closed = sum(1 for _ in numbers_in(rows["opened"])), sum(1 for _ in numbers_in(rows["closed"]))
+        opened, closed = (sum(map(len, ranges_in(rows[part]))) for part in ("opened", "closed"))
         parts.append((opened, closed, f"{name}{f' +{opened}' if opened else ''}{f' -{closed}' if closed else ''}"))
     if len(parts) > 3:
         return f"+{sum(it[0] for it in parts)} -{sum(it[1] for it in parts)} in {len(parts)} kinds"

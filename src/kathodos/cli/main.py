@@ -16,7 +16,10 @@ from typing import Any, NoReturn
 from kathodos.cli.session import Session
 from kathodos.errors import CallError, DataError, KathodosError, sentence
 
-COMMANDS = ("init", "gather", "reach", "conflicts", "review", "baseline", "list", "show", "ledger", "demo")
+COMMANDS = (
+    *("init", "gather", "sources", "tie", "returned"),
+    *("reach", "conflicts", "review", "baseline", "list", "show", "ledger", "demo"),
+)
 MODULES = {"list": "lists", "show": "shows"}
 EPILOG = """\
 exit status: 0 done and nothing found; 1 done and something found (a conflict, a "no", a failed verification);

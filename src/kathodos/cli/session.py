@@ -14,7 +14,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kathodos.errors import CallError, UnfitError, sentence
+from kathodos.errors import CallError, DataError, UnfitError, sentence
 from kathodos.output.answers import Answer, show
 from kathodos.workspace import Workspace, read_toml
 
@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from kathodos.catalogue.store import State
     from kathodos.findings.rules import Rules
     from kathodos.saved_index import View
+    from kathodos.systems.settings import Source
 
 
 @dataclass(frozen=True)
@@ -76,11 +77,23 @@ class Session:
 
     def agrees(self, question: str) -> bool:
         """Whether to go on: yes with `--yes` or where nobody can be asked, else as the person at the terminal says."""
-        if self.arguments.yes or not sys.stdin.isatty():
+        if getattr(self.arguments, "yes", False) or not sys.stdin.isatty():
             return True
         sys.stderr.write(f"{question} [y/N] ")
         sys.stderr.flush()
         return sys.stdin.readline().strip().lower() in ("y", "yes")
+
+    def sources(self, name: str | None) -> list[Source]:
+        """The configured sources, or only the named one."""
+        from kathodos.catalogue.selecting import nearest
+
+        sources = self.workspace.sources()
+        if not sources:
+            raise DataError("kathodos.toml names no source.", "Add a [[source]]; `kathodos init` shows one.")
+        chosen = [source for source in sources if name in (None, source.name)]
+        if not chosen:
+            raise CallError(f"There is no source {name}.", nearest(str(name), [source.name for source in sources]))
+        return chosen
 
     def state(self, kinds: Iterable[Kind], point: int | None = None) -> State:
         """The rows of some kinds at a point."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import json
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.lists import records_of, reference_of
@@ -17,6 +18,7 @@ if TYPE_CHECKING:
     from kathodos.catalogue.store import State
 
 _MOST = 12
+_MARKS = {True: "", False: " (another source wins)"}
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -40,7 +42,8 @@ def run(session: Session) -> int:
     state = session.state(KINDS, point.entry)
     kind, record = _find(session, state, session.arguments.reference)
     related = _related(state, kind, record)
-    document = {**record, "related": related}
+    claims = _claims(state, kind, record)
+    document = {**record, **({"sources": claims} if claims else {}), "related": related}
     facts = [Branch(f"{name}: {plain(value)}") for name, value in record.items() if name != "ref" and value is not None]
     branches = [
         Branch(
@@ -50,10 +53,29 @@ def run(session: Session) -> int:
         )
         for name, records in related.items()
     ]
+    if claims:
+        said = [Branch(f"{it['source']}: {it['attribute']} {plain(it['value'])}{_MARKS[it['wins']]}") for it in claims]
+        branches.insert(0, Branch("said by its sources", said))
     fields = [Field(name, name) for name in record] if session.format == "csv" else []
     rows = [record] if session.format == "csv" else []
     tree = Branch(record["ref"], [*facts, *branches], "bold")
     return session.answer(Answer(fields, rows, trees=[tree], hint=_hint(kind, record), document=document))
+
+
+def _claims(state: State, kind: Kind, record: dict[str, Any]) -> list[dict[str, Any]]:
+    """Which source said what of a record that several speak of, and whether that is what counts."""
+    claims = state["claims"]
+    key = json.dumps([record[name] for name in kind.key], ensure_ascii=False, separators=(",", ":"))
+    found = []
+    for of_kind, of_record, source, said in claims.values():
+        if (of_kind, of_record) == (kind.name, key):
+            spoken = json.loads(said)
+            further = json.loads(spoken.pop("attributes", "{}"))
+            for name, value in {**spoken, **further}.items():
+                if name not in kind.key:
+                    wins = str(record.get(name)) == str(value)
+                    found.append({"source": source, "attribute": name, "value": value, "wins": wins})
+    return sorted(found, key=lambda it: (it["attribute"], not it["wins"], it["source"]))
 
 
 def _hint(kind: Kind, record: dict[str, Any]) -> str:

@@ -1,7 +1,8 @@
 """Entries: every write is one transaction together with its entry, or it does not happen.
 
 An entry is a leaf of the Merkle tree in the canonical form of RFC 8785. It names every catalogue row that it opened
-and closed, and holds a digest over the opened ones, so that a row edited behind its back is found.
+and closed, and holds a digest over the opened ones, so that a row edited behind its back is found. Each row also bears
+a mark, a checksum of its content that tells which row it was.
 """
 
 from __future__ import annotations
@@ -9,14 +10,18 @@ from __future__ import annotations
 import contextlib
 import hashlib
 import json
+import zlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
+import numpy as np
+import numpy.typing as npt
 import sqlalchemy as sa
 
 from kathodos.catalogue import moments
+from kathodos.catalogue.coded import Coded, Codes, Ints, Scalar, always, coded, in_chunks
 from kathodos.catalogue.kinds import Kind
 from kathodos.catalogue.store import (
     FOREVER,
@@ -32,7 +37,10 @@ from kathodos.errors import DataError
 from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head, Keys
 
-Scalar = str | int | None
+Checks = npt.NDArray[np.uint64]
+_CHUNK = 20_000
+BLOCK = 1 << 16
+_FACTOR = np.uint64(0x9E3779B97F4A7C15)
 
 
 @dataclass(frozen=True)
@@ -65,24 +73,38 @@ class Draft:
     actor: str
     subjects: list[str] = field(default_factory=list)
     payload: dict[str, Any] = field(default_factory=dict)
-    _opened: dict[str, list[tuple[int, bytes]]] = field(default_factory=dict)
+    _opened: dict[str, list[range]] = field(default_factory=dict)
+    _digests: dict[str, Digest] = field(default_factory=dict)
     _closed: dict[str, list[int]] = field(default_factory=dict)
 
     def open_rows(self, kind: Kind, values: Sequence[tuple[Scalar, ...]], source: str | None = None) -> None:
         """Opens a row for each tuple of values, in the order of the kind's columns."""
-        if not values:
+        columns = [coded(column) for column in zip(*values, strict=True)]
+        if columns:
+            self.open_columns(kind, columns, always(source, len(values)))
+
+    def open_columns(self, kind: Kind, columns: Sequence[Coded], sources: Coded) -> None:
+        """Opens a row for each row of some columns, which are in the kind's order, each with its source."""
+        total = len(sources)
+        if not total:
             return
         table = TABLES[kind.name]
         first = self.connection.execute(sa.select(sa.func.coalesce(sa.func.max(table.c.row), 0))).scalar_one() + 1
-        rows, opened = [], self._opened.setdefault(kind.name, [])
-        for row, content in enumerate(values, first):
-            digest = row_digest(kind, row, self.number, source, content)
-            opened.append((row, digest))
-            rows.append((row, self.number, FOREVER, digest, source, *content))
-        columns = [table.c.row, table.c.since, table.c.until, table.c.digest, table.c.source, *stored_columns(kind)]
-        insert = sa.insert(table).values({column: sa.bindparam(f"p{at}") for at, column in enumerate(columns)})
+        into = [table.c.row, table.c.since, table.c.until, table.c.mark, table.c.source, *stored_columns(kind)]
+        same: list[Any] = [sa.literal_column(str(number)) for number in (self.number, FOREVER)]  # for all rows
+        values = [sa.bindparam("row"), *same, *(sa.bindparam(f"p{at}") for at in range(3, len(into)))]
+        insert = sa.insert(table).values(dict(zip(into, values, strict=True)))
         statement = str(insert.compile(dialect=self.connection.dialect))
-        self.connection.exec_driver_sql(statement, rows)
+        checks = [checks_of(column) for column in columns]
+        self._digests.setdefault(kind.name, Digest()).add(first, [sources, *columns])
+        cursor = self.connection.connection.cursor()  # the driver's own: millions of rows pass through here
+        for part in in_chunks(total, _CHUNK):
+            numbers = range(first + part.start, first + part.stop)
+            marks = marks_of(np.array(numbers), [column.codes[part] for column in columns], checks).tolist()
+            held = [column.listed(part) for column in (sources, *columns)]
+            rows: Any = zip(numbers, marks, *held, strict=True)
+            cursor.executemany(statement, rows)
+        self._opened.setdefault(kind.name, []).append(range(first, first + total))
 
     def close_rows(self, kind: Kind, ids: Iterable[int]) -> None:
         """Ends the rows with these numbers."""
@@ -102,11 +124,10 @@ class Draft:
         """What is kept of the opened and closed rows, by table."""
         kept: dict[str, dict[str, str]] = {}
         for name in sorted({*self._opened, *self._closed}):
-            opened = self._opened.get(name, [])
             kept[name] = {
-                "opened": ranges_text(row for row, _ in opened),
+                "opened": ",".join(map(_range_text, self._opened.get(name, []))),
                 "closed": ranges_text(self._closed.get(name, [])),
-                "digest": digest_of(digest for _, digest in opened),
+                "digest": self._digests.get(name, Digest()).text(),
             }
         return kept
 
@@ -195,16 +216,54 @@ def entries_naming(connection: sa.Connection, subject: str) -> set[int]:
     return {number for number, subjects in found if subject in json.loads(subjects)}
 
 
-def row_digest(kind: Kind, row: int, since: int, source: str | None, content: tuple[Scalar, ...]) -> bytes:
-    """The digest of one catalogue row. Text, whole numbers and null only, so this JSON is RFC 8785's."""
-    return hashlib.sha256(
-        json_text([kind.name, row, since, source, *content]).encode("utf-8", "surrogatepass")
-    ).digest()
+class Digest:
+    """One digest over the rows that an entry opened in a kind, in blocks of 65,536 from the first of each range.
+
+    A block is its first row's number, then for each column (the source, then the kind's) the distinct values in the
+    order in which they come first, as compact JSON, and for each row which of them it holds, from 1 (0: nothing), as
+    unsigned 32-bit numbers, the least byte first.
+    """
+
+    def __init__(self) -> None:
+        self._hash = hashlib.sha256()
+
+    def add(self, first: int, columns: Sequence[Coded]) -> None:
+        """Goes on with a range of rows, or with whole blocks of one."""
+        for part in in_chunks(len(columns[0]), BLOCK):
+            self._hash.update(json_text([first + part.start, part.stop - part.start]).encode())
+            for column in columns:
+                values, codes = _in_order(column, part)
+                self._hash.update(json_text(values).encode("utf-8", "surrogatepass"))
+                self._hash.update(codes.astype("<u4").tobytes())
+
+    def text(self) -> str:
+        return self._hash.hexdigest()
 
 
-def digest_of(digests: Iterable[bytes]) -> str:
-    """One digest over those of several rows in the order of their numbers."""
-    return hashlib.sha256(b"".join(digests)).hexdigest()
+def _in_order(column: Coded, part: slice) -> tuple[list[Scalar], Codes]:
+    """The distinct values of some rows in the order in which they come first, and which of them each row holds."""
+    codes = column.codes[part]
+    used, first, which = np.unique(codes, return_index=True, return_inverse=True)
+    order = np.argsort(first)
+    if len(used) and used[0] < 0:
+        order = order[order != 0]
+    rank = np.zeros(len(used), dtype=np.int32)
+    rank[order] = np.arange(1, len(order) + 1)
+    return [column.values[code] for code in used[order].tolist()], rank[which]
+
+
+def marks_of(rows: Ints, columns: Sequence[Codes], checks: Sequence[Checks]) -> Ints:
+    """The mark of each row: its number and the checksum of each of its values, mixed modulo 2**64."""
+    total = rows.astype(np.uint64)
+    for codes, check in zip(columns, checks, strict=True):
+        total = total * _FACTOR + check[codes]
+    return total.view(np.int64)
+
+
+def checks_of(column: Coded) -> Checks:
+    """One more than the CRC-32 of each value of a column, by its code; behind them 0 for nothing."""
+    known = [zlib.crc32(str(value).encode("utf-8", "surrogatepass")) + 1 for value in column.values]
+    return np.array([*known, 0], dtype=np.uint64)
 
 
 def json_text(value: object) -> str:
@@ -214,17 +273,16 @@ def json_text(value: object) -> str:
 
 def ranges_text(numbers: Iterable[int]) -> str:
     """Whole numbers as ranges: `1-5,9`."""
-    parts: list[list[int]] = []
-    for number in sorted(numbers):
-        if parts and number == parts[-1][1] + 1:
-            parts[-1][1] = number
-        else:
-            parts.append([number, number])
-    return ",".join(str(first) if first == last else f"{first}-{last}" for first, last in parts)
+    ordered = np.unique(np.fromiter(numbers, dtype=np.int64))
+    parts = np.split(ordered, (np.diff(ordered) != 1).nonzero()[0] + 1)
+    return ",".join(_range_text(range(int(part[0]), int(part[-1]) + 1)) for part in parts if len(part))
 
 
-def numbers_in(text: str) -> Iterator[int]:
-    """The numbers that `ranges_text` wrote."""
-    for part in text.split(",") if text else ():
-        first, _, last = part.partition("-")
-        yield from range(int(first), int(last or first) + 1)
+def _range_text(numbers: range) -> str:
+    return str(numbers.start) if len(numbers) == 1 else f"{numbers.start}-{numbers.stop - 1}"
+
+
+def ranges_in(text: str) -> list[range]:
+    """The ranges that `ranges_text` wrote."""
+    ends = (part.split("-") for part in text.split(",") if part)
+    return [range(int(end[0]), int(end[-1]) + 1) for end in ends]

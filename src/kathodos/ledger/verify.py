@@ -2,16 +2,29 @@
 
 from __future__ import annotations
 
+import bisect
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
 import sqlalchemy as sa
 
+from kathodos.catalogue.coded import Ints, coded
 from kathodos.catalogue.kinds import KINDS, Kind
 from kathodos.catalogue.store import FOREVER, LEDGER, TABLES, TREE, Store, stored_columns
 from kathodos.ledger import merkle
-from kathodos.ledger.entries import Entry, digest_of, json_text, numbers_in, read_entries, read_heads, row_digest
+from kathodos.ledger.entries import (
+    BLOCK,
+    Digest,
+    Entry,
+    checks_of,
+    json_text,
+    marks_of,
+    ranges_in,
+    read_entries,
+    read_heads,
+)
 from kathodos.ledger.keys import Head, Keys, is_signed
 
 
@@ -123,46 +136,101 @@ def _row_discrepancies(
     connection: sa.Connection, kind: Kind, entries: dict[int, Entry]
 ) -> tuple[int, list[Discrepancy]]:
     """The number of rows of one kind, and what is wrong with them against what the entries say of them."""
-    opened, closed = _expected(kind, entries)
+    opened = _Opened(kind, entries)
+    closed = {
+        row: number
+        for number, entry in entries.items()
+        for rows in ranges_in(entry.rows.get(kind.name, {}).get("closed", ""))
+        for row in rows
+    }
     table = TABLES[kind.name]
-    columns = (table.c.row, table.c.since, table.c.until, table.c.digest, table.c.source, *stored_columns(kind))
-    seen: dict[int, bytes] = {}
+    stored = (table.c.row, table.c.since, table.c.until, table.c.mark, table.c.source, *stored_columns(kind))
     wrong: list[Discrepancy] = []
     suspects: set[int] = set()
-    for row, since, until, digest, source, *content in connection.execute(sa.select(*columns).order_by(table.c.row)):
-        seen[row] = row_digest(kind, row, since, source, tuple(content))
-        what = _what_is_wrong(since, until, opened.get(row), closed.get(row, FOREVER), bytes(digest) == seen[row])
-        if what:
-            suspects.add(opened.get(row, 0))
-            key = " ".join(str(content[kind.names.index(name)]) for name in kind.key)
-            wrong.append(Discrepancy(f"{kind.name} row {row} ({key})", what))
-    for row in sorted(opened.keys() - seen.keys()):
-        suspects.add(opened[row])
-        wrong.append(Discrepancy(f"{kind.name} row {row}", f"was removed; entry {opened[row]} brought it"))
+    digests: dict[int, Digest] = {}
+    total = 0
+    for part in opened.blocks(connection, sa.select(*stored).order_by(table.c.row)):
+        rows, since, until, marks, *held = (list(column) for column in zip(*part, strict=True))
+        total += len(rows)
+        sources, *content = (coded(column) for column in held)
+        numbers = np.array(rows, dtype=np.int64)
+        by = opened.entries_of(numbers)
+        ends = [closed.get(row, FOREVER) for row in rows] if closed else [FOREVER] * len(rows)
+        expected = marks_of(numbers, [column.codes for column in content], [checks_of(column) for column in content])
+        intact = expected == np.array([_whole(mark) for mark in marks])
+        as_said = (by == np.array([_whole(number) for number in since])) & np.array(
+            [one == other for one, other in zip(until, ends, strict=True)]
+        )
+        for at in (~(intact & as_said & (by > 0))).nonzero()[0].tolist():
+            suspects.add(int(by[at]))
+            key = " ".join(str(content[kind.names.index(name)].at(at)) for name in kind.key)
+            what = _what_is_wrong(since[at], until[at], int(by[at]), ends[at], bool(intact[at]))
+            wrong.append(Discrepancy(f"{kind.name} row {rows[at]} ({key})", what))
+        digests.setdefault(int(by[0]), Digest()).add(rows[0], [sources, *content])
+    for row, number in opened.missing():
+        suspects.add(number)
+        wrong.append(Discrepancy(f"{kind.name} row {row}", f"was removed; entry {number} brought it"))
     for number, entry in entries.items():
         kept = entry.rows.get(kind.name)
-        if kept and number not in suspects:
-            found = digest_of(seen[row] for row in numbers_in(kept["opened"]))
-            if found != kept["digest"]:
-                where = f"{kind.name} rows {kept['opened']}"
-                wrong.append(
-                    Discrepancy(where, f"were edited together with their digests; entry {number} brought them")
-                )
-    return len(seen), wrong
+        if kept and number not in suspects and digests.get(number, Digest()).text() != kept["digest"]:
+            where = f"{kind.name} rows {kept['opened']}"
+            wrong.append(Discrepancy(where, f"were edited together with their marks; entry {number} brought them"))
+    return total, wrong
 
 
-def _expected(kind: Kind, entries: dict[int, Entry]) -> tuple[dict[int, int], dict[int, int]]:
-    """Which entry opened each row, and which closed it."""
-    opened, closed = {}, {}
-    for number, entry in entries.items():
-        kept = entry.rows.get(kind.name, {})
-        opened.update(dict.fromkeys(numbers_in(kept.get("opened", "")), number))
-        closed.update(dict.fromkeys(numbers_in(kept.get("closed", "")), number))
-    return opened, closed
+class _Opened:
+    """Which entry opened each row of a kind, as the entries say it."""
+
+    def __init__(self, kind: Kind, entries: dict[int, Entry]) -> None:
+        said = sorted(
+            (rows.start, rows.stop, number)
+            for number, entry in entries.items()
+            for rows in ranges_in(entry.rows.get(kind.name, {}).get("opened", ""))
+        )
+        self._firsts, self._ends, self._numbers = (
+            np.array([one[at] for one in said], dtype=np.int64) for at in range(3)
+        )
+        self._seen: list[Ints] = []
+
+    def blocks(self, connection: sa.Connection, query: sa.Select[Any]) -> Iterator[list[Any]]:
+        """The rows in the blocks in which the entries' digests were made; rows between ranges by themselves."""
+        rest: list[Any] = []
+        found = connection.execute(query)
+        limits = np.unique(np.concatenate([[0], self._firsts, self._ends]))
+        while part := [*rest, *found.fetchmany(BLOCK)]:
+            start = int(np.searchsorted(limits, part[0][0], side="right")) - 1
+            base = int(limits[start])
+            end = min(base + ((part[0][0] - base) // BLOCK + 1) * BLOCK, *limits[start + 1 : start + 2].tolist(), 2**62)
+            size = bisect.bisect_left(part, end, key=lambda row: int(row[0]))
+            yield part[:size]
+            rest = part[size:]
+
+    def entries_of(self, rows: Ints) -> Ints:
+        """The entry that opened each row, 0 where none did; notes that the rows are there."""
+        self._seen.append(rows)
+        if not len(self._firsts):
+            return np.zeros(len(rows), dtype=np.int64)
+        at = np.maximum(np.searchsorted(self._firsts, rows, side="right") - 1, 0)
+        is_inside = (rows >= self._firsts[at]) & (rows < self._ends[at])
+        return np.where(is_inside, self._numbers[at], 0)
+
+    def missing(self) -> Iterator[tuple[int, int]]:
+        """Each row that an entry opened and that was not seen, with that entry."""
+        seen = np.concatenate([np.zeros(0, dtype=np.int64), *self._seen])
+        for first, end, number in zip(self._firsts, self._ends, self._numbers, strict=True):
+            between = seen[np.searchsorted(seen, first) : np.searchsorted(seen, end)]
+            if len(between) < end - first:
+                for row in np.setdiff1d(np.arange(first, end), between).tolist():
+                    yield row, int(number)
 
 
-def _what_is_wrong(since: int, until: int, opened: int | None, closed: int, is_intact: bool) -> str:
-    if opened is None:
+def _whole(value: object) -> int:
+    """A kept whole number; what somebody put in its place is none that we would have kept."""
+    return value if isinstance(value, int) and abs(value) < 2**63 else -1
+
+
+def _what_is_wrong(since: int, until: int, opened: int, closed: int, is_intact: bool) -> str:
+    if not opened:
         return "was added: no entry of the ledger brought it"
     if since != opened:
         return f"was edited: it says that entry {since} brought it, which was entry {opened}"

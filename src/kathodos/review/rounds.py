@@ -13,13 +13,14 @@ import sqlalchemy as sa
 
 from kathodos.access.index import Index
 from kathodos.catalogue import moments
+from kathodos.catalogue.coded import Scalar
 from kathodos.catalogue.kinds import ACCOUNTS, DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEWS, Kind
 from kathodos.catalogue.selecting import nearest, selected_by
 from kathodos.catalogue.store import Rows, State, Store, read_rows
 from kathodos.errors import CallError
 from kathodos.findings.conflicts import find_conflicts
 from kathodos.findings.rules import Rules
-from kathodos.ledger.entries import Draft, Scalar, writing
+from kathodos.ledger.entries import Draft, writing
 from kathodos.ledger.keys import Keys
 from kathodos.review.evidence import Witness
 from kathodos.review.items import Item, beyond_items, items_of

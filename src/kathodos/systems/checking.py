@@ -4,36 +4,72 @@ from __future__ import annotations
 
 import base64
 import hashlib
+import itertools
 import json
+from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
+import numpy as np
+
 from kathodos.catalogue import kinds
 from kathodos.catalogue.addresses import Pattern, parse_address, parse_pattern
+from kathodos.catalogue.coded import (
+    Coded,
+    Coder,
+    Ints,
+    Scalar,
+    coded,
+    distinct_pairs,
+    first_of_each,
+    nothing,
+    numbers_of,
+    places,
+    rows_of,
+)
 from kathodos.catalogue.filters import FilterError, parse_filter
 from kathodos.catalogue.kinds import Column, Form, Kind
 from kathodos.catalogue.moments import end_moment, first_moment, normal_moment
-from kathodos.catalogue.references import Names
+from kathodos.catalogue.references import PREFIXES, Names
 from kathodos.catalogue.selecting import nearest
 from kathodos.errors import UnfitError, sentence
-from kathodos.systems.tables import Problem, Table
+from kathodos.systems.raw import Problem
+from kathodos.systems.tables import Table
 
-Scalar = str | int | None
 _YES, _NO = {"true", "yes", "1", "y"}, {"false", "no", "0", "n"}
 _LARGEST = 2**53
 _MOST_COMPARED = 5000
+_MOST_LISTED = 1000
+_OF_SYSTEM = (Form.REFERENCE, Form.GIVES, Form.SCOPE, Form.ADDRESS, Form.ADDRESSES, Form.PATTERN, Form.PATTERNS)
+_POINTING = (Form.PATTERN, Form.PATTERNS, Form.SCOPE, Form.GIVES, Form.ADDRESSES, Form.ADDRESS)
 
 
 @dataclass
 class Checked:
-    """The good rows of one table by key, the line each is from, and the keys of rows that were set aside."""
+    """The good rows of a table, as columns in the kind's order, each key once; the line each is from.
+
+    `aside`: the keys of rows that were set aside, `set_aside` their number; `given`: the columns the table speaks of.
+    """
 
     kind: Kind
-    rows: dict[tuple[Scalar, ...], tuple[Scalar, ...]] = field(default_factory=dict)
-    lines: dict[tuple[Scalar, ...], int] = field(default_factory=dict)
+    given: frozenset[str]
+    columns: list[Coded] = field(default_factory=list)
+    lines: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     aside: set[tuple[Scalar, ...]] = field(default_factory=set)
     problems: list[Problem] = field(default_factory=list)
+    set_aside: int = 0
+
+    def __len__(self) -> int:
+        return len(self.lines)
+
+    def keys(self) -> list[Coded]:
+        """The columns that identify a record."""
+        return [self.columns[self.kind.names.index(name)] for name in self.kind.key]
+
+    def rows(self) -> dict[tuple[Scalar, ...], tuple[Scalar, ...]]:
+        """The rows by key, for tables of few."""
+        return dict(zip(rows_of(self.keys()), rows_of(self.columns), strict=True))
 
 
 def check_table(table: Table, names: Names) -> Checked:
@@ -42,7 +78,7 @@ def check_table(table: Table, names: Names) -> Checked:
     columns = [checker.column(column) for column in table.kind.columns]
     if table.kind.open_ended:
         columns.append(checker.attributes())
-    return checker.keyed(list(zip(*columns, strict=True)))
+    return checker.keyed(columns)
 
 
 def key_in(table: Table, names: Names) -> tuple[Scalar, ...]:
@@ -50,12 +86,16 @@ def key_in(table: Table, names: Names) -> tuple[Scalar, ...]:
     checker = _Checker(table, names)
     values: list[Scalar] = []
     for column in (table.kind.column(name) for name in table.kind.key):
-        cell = table.cells.get(column.name, [None])[0]
-        value = checker.value(column, cell, checker.systems[0], checker.reader(column))
+        cell = table.column(column.name).at(0)
+        value = checker.value(column, _text(cell), _text(checker.systems.at(0)), checker.reader(column))
         if isinstance(value, UnfitError):
             raise UnfitError(f"{column.name} {cell!r} {value.reason}", value.remedy)
         values.append(value)
     return tuple(values)
+
+
+def _text(value: Scalar) -> str | None:
+    return None if value is None else str(value)
 
 
 class _Checker:
@@ -63,37 +103,45 @@ class _Checker:
         self.table = table
         self.kind = table.kind
         self.names = names
-        self.result = Checked(self.kind)
-        self.bad: set[int] = set()
-        self.systems = table.cells.get("system", [None] * len(table.lines))
-        periods = [self.kind.names.index(name) for name in ("from", "starts") if name in self.kind.names]
-        self.first = periods[0] if periods else -1  # its end stands behind it
-        forms = (Form.PATTERN, Form.PATTERNS, Form.SCOPE, Form.GIVES, Form.ADDRESSES, Form.ADDRESS)
-        own = "resource" if self.kind is kinds.RESOURCES else ""
-        columns = [column.name for column in self.kind.columns if column.form in forms and column.name != own]
-        self.pointing = [(name, self.kind.names.index(name)) for name in columns]
-        self.noted: set[tuple[str, str]] = set()
+        self.result = Checked(self.kind, frozenset(table.columns))
+        self.bad = np.zeros(len(table), dtype=bool)
+        self.systems = table.column("system")
+        self.listed: Counter[tuple[str, str]] = Counter()
         self.declared: dict[str, set[str]] = {}
         for name in names.of["actions"]:
             system, _, action = name.partition("/")
             self.declared.setdefault(system, set()).add(action)
 
-    def column(self, column: Column) -> list[Scalar]:
+    def column(self, column: Column) -> Coded:
         """The values of one column; each distinct cell is read once, with its row's system where that matters."""
-        cells = self.table.cells.get(column.name) or [None] * len(self.table.lines)
+        cells = self.table.column(column.name)
+        if column.required:
+            error = UnfitError("is empty", "Fill it in.")
+            self.report((cells.codes < 0).nonzero()[0], column, cells, error)
+        if column.form is Form.TEXT or (column.form is Form.NAME and not self.has_plain_names):
+            return cells.filled(column.default)
         read = self.reader(column)
-        known: dict[tuple[str | None, str | None], Scalar | UnfitError] = {}
+        if column.form in _OF_SYSTEM and len(self.systems.values):
+            codes, firsts = distinct_pairs(cells.codes, self.systems.codes)
+            asked = zip(cells.listed(firsts), self.systems.listed(firsts), strict=True)
+        else:
+            codes, asked = cells.codes.astype(np.int64), zip(cells.values, itertools.repeat(None))
         values: list[Scalar] = []
-        for at, cell in enumerate(cells):
-            key = (cell, self.systems[at])
-            if key not in known:
-                known[key] = self.value(column, cell, self.systems[at], read)
-            value = known[key]
+        rows = _ByCode(codes)
+        for number, (cell, system) in enumerate(asked):
+            value = self.value(column, _text(cell), _text(system), read) if cell is not None else None
             if isinstance(value, UnfitError):
-                self.report(at, column, cell, value)
+                self.report(rows[number], column, cells, value)
                 value = cell
             values.append(value)
-        return values
+        coder = Coder()
+        known = np.append(coder.codes(values), np.int32(-1))
+        return Coded(known[codes], coder.values).filled(column.default)
+
+    @property
+    def has_plain_names(self) -> bool:
+        """Whether the names of this kind must do without some characters."""
+        return self.kind in (kinds.SYSTEMS, kinds.ACTIONS, kinds.ROLE_PERMISSIONS, kinds.ACTIVITY)
 
     def value(
         self, column: Column, cell: str | None, system: str | None, read: Callable[[str, str | None], Scalar]
@@ -105,16 +153,31 @@ class _Checker:
         except UnfitError as error:
             return error
 
-    def report(self, at: int, column: Column, cell: str | None, error: UnfitError) -> None:
+    def report(self, rows: Ints, column: Column, cells: Coded, error: UnfitError) -> None:
         is_reference = column.form in (Form.REFERENCE, Form.HOLDER, Form.GIVES, Form.SCOPE)
         outcome = "noted" if is_reference and not column.must_exist else "set aside"
-        self.problem(at, column.name, cell, error.reason, error.remedy, outcome)
+        self.problems(rows, column.name, cells, error.reason, error.remedy, outcome)
 
-    def problem(self, at: int, column: str, cell: str | None, reason: str, remedy: str, outcome: str) -> None:
-        line = self.table.lines[at]
-        self.result.problems.append(Problem(self.table.file, line, column, cell or "", reason, remedy, outcome))
+    def problems(self, rows: Ints, column: str, cells: Coded, reason: str, remedy: str, outcome: str) -> None:
+        """Notes the same problem for some rows; of very many in a column the first are listed, the others counted."""
+        room = _MOST_LISTED - self.listed[column, outcome]
+        for row in rows[: max(room, 0)].tolist():
+            self.problem(row, column, str(cells.at(row) or ""), reason, remedy, outcome)
+        self.listed[column, outcome] += len(rows)
         if outcome == "set aside":
-            self.bad.add(at)
+            self.bad[rows] = True
+
+    def problem(self, row: int, column: str, value: str, reason: str, remedy: str, outcome: str) -> None:
+        line = int(self.table.lines[row])
+        self.result.problems.append(Problem(self.table.file_of(row), line, column, value, reason, remedy, outcome))
+
+    def note_the_rest(self) -> None:
+        """Says how many problems of each column were not listed."""
+        for (column, outcome), count in self.listed.items():
+            if count > _MOST_LISTED:
+                reason = f"{count - _MOST_LISTED} more rows with such a problem are not listed"
+                problem = Problem(self.table.file, 0, column, "", reason, "Mend the listed ones first.", outcome)
+                self.result.problems.append(problem)
 
     def reader(self, column: Column) -> Callable[[str, str | None], Scalar]:
         return {
@@ -183,85 +246,162 @@ class _Checker:
     def scope(self, cell: str, system: str | None) -> str:
         return self.names.resolve(cell, ("areas",)) if cell.startswith("area:") else self.pattern(cell, system)
 
-    def attributes(self) -> list[Scalar]:
+    def attributes(self) -> Coded:
         """The columns that are not ours, as one canonical JSON object a row."""
-        further = sorted(name for name in self.table.cells if name not in self.kind.names)
-        rows = zip(*(self.table.cells[name] for name in further), strict=True) if further else ()
+        further = sorted(name for name in self.table.columns if name not in self.kind.names)
+        if not further:
+            return nothing(len(self.table))
+        columns = [self.table.columns[name] for name in further]
+        codes = places(numbers_of([column.codes for column in columns]))
+        _, firsts = np.unique(codes, return_index=True)
         texts: list[Scalar] = []
-        for cells in rows:
+        for cells in rows_of(columns, firsts):
             held = {name: cell for name, cell in zip(further, cells, strict=True) if cell is not None}
             texts.append(json.dumps(held, ensure_ascii=False, separators=(",", ":")) if held else None)
-        return texts or [None] * len(self.table.lines)
+        coder = Coder()
+        return Coded(coder.codes(texts)[codes] if texts else codes.astype(np.int32), coder.values)
 
-    def keyed(self, rows: list[tuple[Scalar, ...]]) -> Checked:
-        """The rows by key, each key once; what is set aside leaves an earlier record of its key standing."""
-        positions = [self.kind.names.index(name) for name in self.kind.key]
-        for at, row in enumerate(rows):
-            if at not in self.bad:
-                row = self.with_id(row)
-                self.note_what_is_odd(at, row)
-            key = tuple(row[position] for position in positions)
-            if at in self.bad:
-                self.result.aside.add(key)
-            elif key not in self.result.rows:
-                self.result.rows[key] = row
-                self.result.lines[key] = self.table.lines[at]
-            elif self.kind.a_log:
-                self.result.rows[key] = (*row[:-1], int(self.result.rows[key][-1] or 0) + int(row[-1] or 0))
-            else:
-                earlier, same = self.result.lines[key], self.result.rows[key] == row
-                reason = f"the same as line {earlier}" if same else f"speaks of the same record as line {earlier}"
-                named = " ".join(str(part) for part in key)
-                self.problem(
-                    at, self.kind.key[-1], named, reason, "Keep one of the two; the first was read.", "set aside"
-                )
-        self.names.add(self.kind, self.result.rows)
+    def keyed(self, columns: list[Coded]) -> Checked:
+        """The good rows, each key once; what is set aside leaves an earlier record of its key standing."""
+        if self.kind.bears_id:
+            columns[0] = self.with_ids(columns)
+        self.note_what_is_odd(columns)
+        keys = [columns[self.kind.names.index(name)] for name in self.kind.key]
+        self.result.aside = set(rows_of(keys, self.bad.nonzero()[0]))
+        self.result.set_aside = int(self.bad.sum())
+        good = (~self.bad).nonzero()[0]
+        columns = [column.taken(good) for column in columns]
+        first = first_of_each(numbers_of([column.codes[good] for column in keys]))
+        again = (first != np.arange(len(first))).nonzero()[0]
+        if len(again) and self.kind.a_log:
+            columns[-1] = _summed(columns[-1], first)
+        elif len(again):
+            self.note_repeats(columns, good, first, again)
+        kept = (first == np.arange(len(first))).nonzero()[0] if len(again) else slice(None)
+        self.result.columns = [Coded(column.codes[kept], column.values) for column in columns]
+        self.result.lines = self.table.lines[good][kept]
+        if self.kind.name in PREFIXES:
+            self.names.add(self.kind, rows_of(self.result.keys()))
+        self.note_the_rest()
         self.result.problems.sort(key=lambda problem: problem.line)
         return self.result
 
-    def with_id(self, row: tuple[Scalar, ...]) -> tuple[Scalar, ...]:
-        """The row with an id derived from its content where it has none."""
-        if not self.kind.bears_id or row[0] is not None:
-            return row
-        said = dict(zip(self.kind.names, row, strict=True))
-        content = [said[name] for name in ("holder", "gives", "on", "effect", "tier", "from", "until")]
-        digest = hashlib.sha256(json.dumps(content).encode()).digest()
-        return ("g-" + base64.b32encode(digest)[:12].decode().lower(), *row[1:])
+    def note_repeats(self, columns: list[Coded], good: Ints, first: Ints, again: Ints) -> None:
+        """Sets aside the rows that speak of a record that an earlier row speaks of."""
+        same = np.logical_and.reduce([column.codes[again] == column.codes[first[again]] for column in columns])
+        alike = dict(zip(again.tolist(), same.tolist(), strict=True))
+        keys = [columns[self.kind.names.index(name)] for name in self.kind.key]
+        told = (again[~same] if self.table.once else again).tolist()
+        for row in told[:_MOST_LISTED]:
+            earlier = int(self.table.lines[good[first[row]]])
+            reason = f"the same as line {earlier}" if alike[row] else f"speaks of the same record as line {earlier}"
+            named = " ".join(str(column.at(row)) for column in keys)
+            remedy = "Keep one of the two; the first was read."
+            self.problem(good[row], self.kind.key[-1], named, reason, remedy, "set aside")
+        self.listed["the key", "set aside"] += len(told)
+        self.result.set_aside += len(told)
 
-    def note_what_is_odd(self, at: int, row: tuple[Scalar, ...]) -> None:
-        """Notes what is loaded all the same: an end before its beginning, an action that no system declares."""
-        if self.first >= 0 and row[self.first] and row[self.first + 1]:
-            begin, end = str(row[self.first]), str(row[self.first + 1])
-            if end_moment(end) <= first_moment(begin):
-                reason = f"ends before it begins ({begin}), so it is never in force"
-                last = self.kind.names[self.first + 1]
-                self.problem(at, last, end, reason, "Mend one of the two dates.", "noted")
+    def with_ids(self, columns: list[Coded]) -> Coded:
+        """The ids, derived from the content where a row has none."""
+        absent = ((columns[0].codes < 0) & ~self.bad).nonzero()[0]
+        if not len(absent):
+            return columns[0]
+        names = ("holder", "gives", "on", "effect", "tier", "from", "until")
+        content = rows_of([columns[self.kind.names.index(name)] for name in names], absent)
+        ids = columns[0].listed()
+        for row, said in zip(absent.tolist(), content, strict=True):
+            digest = hashlib.sha256(json.dumps(list(said)).encode()).digest()
+            ids[row] = "g-" + base64.b32encode(digest)[:12].decode().lower()
+        return coded(ids)
+
+    def note_what_is_odd(self, columns: list[Coded]) -> None:
+        """Notes what is loaded all the same: an end before its beginning, what no system declares, empty addresses."""
+        by_name = dict(zip(self.kind.names, columns, strict=True))
+        for begin, end in (("from", "until"), ("starts", "ends")):
+            if begin in by_name and len(by_name[begin].values) and len(by_name[end].values):
+                self.note_periods(by_name[begin], by_name[end], end)
         if self.kind is kinds.ROLE_PERMISSIONS:
-            self.note_action(at, "action", str(row[2]), str(row[3]))
+            self.note_actions("action", by_name["action"], by_name["resource"])
         elif self.kind is kinds.GRANTS:
-            self.note_action(at, "gives", *kinds.split_gives(str(row[2])))
-        for column, position in self.pointing:
-            for text in kinds.split_list(str(row[position] or "")):
-                self.note_address(at, column, text.rpartition(" ")[2])
+            split = [kinds.split_gives(str(gives)) for gives in by_name["gives"].values]
+            actions, patterns = (by_name["gives"].recoded(part[at] or None for part in split) for at in (0, 1))
+            self.note_actions("gives", actions, patterns)
+        own = "resource" if self.kind is kinds.RESOURCES else ""
+        for column in self.kind.columns:
+            if column.form in _POINTING and column.name != own:
+                self.note_addresses(column.name, by_name[column.name])
 
-    def note_address(self, at: int, column: str, address: str) -> None:
-        """Notes an address at which there is nothing, once for each column."""
-        if ":/" in address and "*" not in address and address not in self.names.addresses:
-            if (column, address) not in self.noted:
-                reason = "there is no such resource, so it applies to nothing"
-                self.problem(at, column, address, reason, nearest(address, self.some_addresses), "noted")
-            self.noted.add((column, address))
+    def note_periods(self, begins: Coded, ends: Coded, name: str) -> None:
+        codes, firsts = distinct_pairs(begins.codes, ends.codes)
+        by_code = _ByCode(codes)
+        for number, (begin, end) in enumerate(rows_of([begins, ends], firsts)):
+            if begin and end and _is_over(str(begin), str(end)):
+                rows = by_code[number][~self.bad[by_code[number]]]
+                reason = f"ends before it begins ({begin}), so it is never in force"
+                self.problems(rows, name, ends, reason, "Mend one of the two dates.", "noted")
+
+    def note_actions(self, name: str, actions: Coded, patterns: Coded) -> None:
+        systems = patterns.mapped(lambda pattern: str(pattern).partition(":")[0])
+        codes, firsts = distinct_pairs(actions.codes, systems.codes)
+        by_code = _ByCode(codes)
+        for number, (action, system) in enumerate(rows_of([actions, systems], firsts)):
+            declared = self.declared.get(str(system), ())
+            if declared and action and action != "*" and action not in declared:
+                rows = by_code[number][~self.bad[by_code[number]]]
+                reason = f"the system {system} declares no action {action}"
+                self.problems(rows, name, actions, reason, nearest(str(action), sorted(declared)), "noted")
+
+    def note_addresses(self, name: str, cells: Coded) -> None:
+        """Notes each address at which there is nothing, at the first row that points there."""
+        good = (~self.bad).nonzero()[0]
+        used, firsts = np.unique(cells.codes[good], return_index=True)
+        noted: set[str] = set()
+        for row in good[np.sort(firsts[used >= 0])].tolist():
+            for text in kinds.split_list(str(cells.at(row))):
+                address = text.rpartition(" ")[2]
+                is_one = ":/" in address and "*" not in address
+                if is_one and address not in self.names.addresses and address not in noted:
+                    noted.add(address)
+                    reason = "there is no such resource, so it applies to nothing"
+                    if len(noted) <= _MOST_LISTED:
+                        self.problem(row, name, address, reason, nearest(address, self.some_addresses), "noted")
+        self.listed[f"{name} ", "noted"] += len(noted)
 
     @cached_property
     def some_addresses(self) -> list[str]:
         return sorted(self.names.addresses)[:_MOST_COMPARED]
 
-    def note_action(self, at: int, column: str, action: str, pattern: str) -> None:
-        system = pattern.partition(":")[0]
-        declared = self.declared.get(system, ())
-        if declared and action and action != "*" and action not in declared:
-            reason = f"the system {system} declares no action {action}"
-            self.problem(at, column, action, reason, nearest(action, sorted(declared)), "noted")
+
+def _summed(counts: Coded, first: Ints) -> Coded:
+    """The counts of a log, those of repeated events added to the first."""
+    totals = np.zeros(len(first), dtype=np.int64)
+    np.add.at(totals, first, np.array([int(count or 0) for count in counts.listed()], dtype=np.int64))
+    return coded(totals.tolist())
+
+
+class _ByCode:
+    """The rows that have each code, put in order when first asked for."""
+
+    def __init__(self, codes: Ints) -> None:
+        self._codes = codes
+
+    @cached_property
+    def _sorted(self) -> tuple[Ints, Ints]:
+        order = np.argsort(self._codes, kind="stable")
+        return order, self._codes[order]
+
+    def __getitem__(self, code: int) -> Ints:
+        order, codes = self._sorted
+        first, last = np.searchsorted(codes, [code, code + 1])
+        return order[first:last]
+
+
+def _is_over(begin: str, end: str) -> bool:
+    """Whether a period ends before it begins; dates that are none are told elsewhere."""
+    try:
+        return end_moment(end) <= first_moment(begin)
+    except ValueError:
+        return False
 
 
 def _read(parse: Callable[[str], Pattern], cell: str, system: str | None) -> str:

@@ -2,24 +2,34 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
+import json
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass, field, replace
 
 import numpy as np
 import sqlalchemy as sa
 
-from kathodos.access.arrays import ints
 from kathodos.catalogue import kinds
-from kathodos.catalogue.kinds import GATHERED, PROBLEMS, Kind
-from kathodos.catalogue.references import Names
-from kathodos.catalogue.store import FOREVER, LEDGER, TABLES, Rows, Store, read_rows, read_source, stored_columns
+from kathodos.catalogue.coded import Coded, Ints, Scalar, coded, rows_of
+from kathodos.catalogue.kinds import GATHERED, PROBLEMS, RETURNED, Kind
+from kathodos.catalogue.moments import time_text
+from kathodos.catalogue.records import Stored
+from kathodos.catalogue.references import PREFIXES, Names
+from kathodos.catalogue.store import FOREVER, LEDGER, TABLES, Store, is_ended, read_rows, read_source, stored_columns
 from kathodos.errors import DataError
-from kathodos.ledger.entries import Draft, writing
+from kathodos.ledger.entries import Draft, json_text, writing
 from kathodos.ledger.keys import Keys
-from kathodos.systems.checking import Checked, Scalar, check_table
-from kathodos.systems.tables import Folder, Problem, Table
+from kathodos.systems.checking import Checked, check_table
+from kathodos.systems.comparing import Comparison, Key, Present, compare, present_in
+from kathodos.systems.cycles import note_cycles
+from kathodos.systems.merging import Claims, Merged, Precedence, columns_given, merge, open_merged
+from kathodos.systems.raw import Problem
+from kathodos.systems.tables import Reading, Table
+from kathodos.systems.tying import TieRule, known_owners, tie_accounts
 
-CLOSING_A_REVIEW = "review close"
+GATHER = "gather"
+TAKING_AWAY = ("review close", "change apply")
+_FEWEST_GONE = 10
 
 
 @dataclass(frozen=True)
@@ -36,186 +46,344 @@ class Difference:
 
 
 @dataclass(frozen=True)
+class Detail:
+    """One record that a gather brings, changes or ends; for a change one column, before and after."""
+
+    kind: Kind
+    record: Key
+    what: str
+    column: str = ""
+    before: Scalar = None
+    after: Scalar = None
+
+
+@dataclass(frozen=True)
 class Gathered:
-    """What a gather did. `entry` is its ledger number, None where nothing was new."""
+    """What a gather did, or would do. `entry` is its ledger number, None where nothing was new."""
 
     source: str
     entry: int | None
     differences: list[Difference]
     problems: list[Problem]
+    details: list[Detail] = field(default_factory=list)
 
 
-def gather(store: Store, keys: Keys, source: str, folder: Folder, actor: str, reason: str) -> Gathered:
-    """Makes the catalogue say what the source says. Raises DataError where the source misses a table it had."""
-    with writing(store, keys, "gather", actor, reason) as draft:
-        names = _names_of_others(draft.connection, source)
-        problems = list(folder.problems)
-        present = {kind.name: read_source(draft.connection, kind, source) for kind in GATHERED}
-        checked = _check(folder.tables, names, present, problems)
-        _note_cycles(checked, problems)
-        _miss_no_table(folder.tables, present, source)
-        differences = []
+@dataclass(frozen=True)
+class Terms:
+    """On what terms a gather is applied.
+
+    `precedence`: which source wins where several speak of a record; `guard`: the share of a kind's records above
+    which their going stops the gather; `may_lose`: the user has confirmed that they go.
+    """
+
+    precedence: Precedence
+    guard: float = 0.25
+    may_lose: bool = False
+    ties: Sequence[TieRule] = ()
+
+
+class GuardedError(DataError):
+    """More of a source's records would go than the guard lets pass."""
+
+
+class _RehearsedError(Exception):
+    """Ends the transaction of a gather that was only to be looked at."""
+
+
+def gather(store: Store, keys: Keys, source: str, reading: Reading, actor: str, reason: str, terms: Terms) -> Gathered:
+    """Makes the catalogue say what the source says. Raises DataError where too much of it would go."""
+    with writing(store, keys, GATHER, actor, reason) as draft:
+        done = _Gather(draft, source, reading, terms).run()
+    return replace(done, entry=None if draft.is_empty else draft.number)
+
+
+def rehearse(store: Store, keys: Keys, source: str, reading: Reading, terms: Terms) -> Gathered:
+    """What a gather would do, with every difference; nothing is kept."""
+    found: list[Gathered] = []
+    try:
+        with writing(store, keys, GATHER, "") as draft:
+            gathering = _Gather(draft, source, reading, replace(terms, may_lose=True))
+            gathering.keeps_details = True
+            found.append(gathering.run())
+            raise _RehearsedError
+    except _RehearsedError:
+        return found[0]
+
+
+def last_gather(store: Store, source: str, digest: str) -> Gathered | None:
+    """What the last gather of a source found, where the source is as it was then and nothing was gathered since."""
+    with store.connect() as connection:
+        query = sa.select(LEDGER.c.number, LEDGER.c.kind, LEDGER.c.payload, LEDGER.c.rows).order_by(
+            LEDGER.c.number.desc()
+        )
+        gathered = {kind.name for kind in (*GATHERED, kinds.TIES, kinds.CLAIMS)}
+        for _, kind, text, rows in connection.execute(query):
+            payload = json.loads(text) if kind == GATHER else {}
+            if payload.get("source") == source:
+                if payload.get("digest") != digest:
+                    return None
+                counts = payload["counts"].items()
+                differences = [
+                    Difference(kinds.BY_NAME[name], 0, 0, 0, came + changed + same, aside, 0)
+                    for name, (came, changed, _, same, aside) in counts
+                ]
+                problems = [Problem(*row) for row in read_source(connection, PROBLEMS, source).values()]
+                return Gathered(source, None, differences, problems)
+            if gathered & json.loads(rows).keys():
+                return None
+    return None
+
+
+class _Gather:
+    """One gather inside its transaction."""
+
+    def __init__(self, draft: Draft, source: str, reading: Reading, terms: Terms) -> None:
+        self.draft = draft
+        self.source = source
+        self.reading = reading
+        self.terms = terms
+        self.problems = list(reading.problems)
+        self.claims = Claims(draft.connection)
+        self.keeps_details = False
+        self._present: dict[str, Present] = {}
+
+    def run(self) -> Gathered:
+        checked = self._check()
+        note_cycles(checked, self.problems)
+        self._miss_no_table()
+        given = columns_given(self.draft.connection)
+        differences: list[Difference] = []
+        details: list[Detail] = []
         for kind in GATHERED:
-            if kind.name in checked:
-                taken = _taken_away(draft.connection, kind, source)
-                differences.append(_bring(draft, checked[kind.name], present[kind.name], source, taken))
-        _keep_problems(draft, problems, source)
-        draft.subjects.append(f"source:{source}")
-        draft.payload |= {
-            "source": source,
-            "digest": folder.digest,
-            "counts": {
-                difference.kind.name: [difference.came, difference.changed, difference.went]
-                for difference in differences
-            },
-        }
-        number = None if draft.is_empty else draft.number
-    return Gathered(source, number, differences, problems)
+            of_kind = checked.pop(kind.name, None)
+            if of_kind is None and not self._was_merged(kind):
+                self._present.pop(kind.name, None)
+                continue
+            of_kind = of_kind or Checked(kind, frozenset(), columns=[_empty() for _ in kind.names])
+            present = self._present_of(kind)
+            claimed = self.claims.keys(kind)
+            comparison = compare(of_kind, present, self.source, self.reading.covers, claimed)
+            merged = merge(
+                comparison,
+                of_kind,
+                self.claims,
+                self.source,
+                self.terms.precedence,
+                given.get(kind.name, {}),
+                self.reading.covers,
+            )
+            self._guard(comparison, merged)
+            if self.keeps_details:
+                details += _details(comparison, merged)
+            differences.append(self._apply(comparison, merged))
+            self._present.pop(kind.name, None)
+        self._tie(differences)
+        self._keep_problems()
+        self._describe(differences)
+        return Gathered(self.source, None, differences, self.problems, details)
 
+    def _present_of(self, kind: Kind) -> Present:
+        if kind.name not in self._present:
+            self._present[kind.name] = present_in(Stored(self.draft.connection), kind)
+        return self._present[kind.name]
 
-def _names_of_others(connection: sa.Connection, source: str) -> Names:
-    """What the catalogue holds from other sources, for this one to point at."""
-    names = Names()
-    for kind in GATHERED:
-        if not kind.a_log:
-            rows = read_rows(connection, kind)
-            keys = rows.record_keys()
-            if kind is kinds.RESOURCES:
-                names.add_addresses(address for (address,) in keys)
-            names.add(kind, (key for key, owner in zip(keys, rows["source"], strict=True) if owner != source))
-    return names
+    def _was_merged(self, kind: Kind) -> bool:
+        return any(self.source in said for said in self.claims.of.get(kind.name, {}).values())
 
+    # What the source says
 
-def _check(
-    tables: Sequence[Table], names: Names, present: dict[str, Rows], problems: list[Problem]
-) -> dict[str, Checked]:
-    """All tables checked, in the order in which one may point at another; anything may point at an identity."""
-    others = {name: set(known) for name, known in names.of.items()}
-    people = next((table for table in tables if table.kind is kinds.IDENTITIES), None)
-    if people:
-        names.add(kinds.IDENTITIES, ((name,) for name in people.cells["id"] if name))
-    resources = next((table for table in tables if table.kind is kinds.RESOURCES), None)
-    names.add_addresses(cell for cell in resources.cells["resource"] if cell) if resources else None
-    names.add_addresses(f"{system}:/" for table in tables for system in table.cells.get("system", ()) if system)
-    checked = {}
-    for table in tables:
-        result = check_table(table, names)
-        _set_aside_what_others_bring(result, table.file, others[table.kind.name])
-        standing = set(present[table.kind.name].record_keys())
-        names.add(table.kind, result.aside & standing)
-        for key in result.aside - result.rows.keys() - standing:
-            names.set_aside(table.kind, key, f"the row in {table.file}")
-        problems += result.problems
-        checked[table.kind.name] = result
-    return checked
+    def _check(self) -> dict[str, Checked]:
+        """All tables checked, in the order in which one may point at another; anything may point at an identity."""
+        tables = sorted(self.reading.tables, key=lambda table: GATHERED.index(table.kind))
+        names = self._names_of_others()
+        for table in tables:
+            if table.kind is kinds.IDENTITIES:
+                names.add(kinds.IDENTITIES, ((name,) for name in table.column("id").values))
+            if table.kind is kinds.RESOURCES:
+                names.add_addresses(map(str, table.column("resource").values))
+            names.add_addresses(f"{system}:/" for system in table.column("system").values)
+        checked: dict[str, Checked] = {}
+        for table in tables:
+            result = check_table(table, names)
+            self._keep_standing(table, result, names)
+            if table.kind is kinds.ACCOUNTS:
+                self._fill_owners(result)
+            self.problems += result.problems
+            checked[table.kind.name] = result
+        return checked
 
-
-def _set_aside_what_others_bring(result: Checked, file: str, others: set[str]) -> None:
-    for key in [key for key in result.rows if "/".join(map(str, key)) in others]:
-        line = result.lines[key]
-        reason, remedy = "another source already brings this record", "Take it out of one of the two sources."
-        named = " ".join(map(str, key))
-        result.problems.append(Problem(file, line, result.kind.key[-1], named, reason, remedy))
-        result.aside.add(key)
-        del result.rows[key]
-
-
-def _miss_no_table(tables: Sequence[Table], present: dict[str, Rows], source: str) -> None:
-    there = {table.kind.name for table in tables}
-    for name, rows in present.items():
-        if len(rows) and name not in there:
-            raise DataError(
-                f"The source {source} has no {name}.csv any more, but the catalogue holds {len(rows)} rows of it. "
-                "Nothing was changed.",
-                "Put the file back; if all of it is meant to go, give the file with its header line only.",
+    def _fill_owners(self, accounts: Checked) -> None:
+        """Gives each account the owner that a tie has given it already, so that it does not seem changed."""
+        owners = known_owners(self.draft.connection)
+        if owners:
+            at = kinds.ACCOUNTS.names.index("identity")
+            names = ["/".join(map(str, key)) for key in rows_of(accounts.keys())]
+            said = accounts.columns[at].listed()
+            filled = [owners.get(name, (owner, False)) for name, owner in zip(names, said, strict=True)]
+            accounts.columns[at] = coded(
+                [
+                    tied if by_person or owner is None else owner
+                    for (tied, by_person), owner in zip(filled, said, strict=True)
+                ]
             )
 
+    def _names_of_others(self) -> Names:
+        """What the catalogue holds from other sources, for this one to point at."""
+        names = Names()
+        for kind in GATHERED:
+            if kind.name in PREFIXES or kind is kinds.RESOURCES:
+                present = self._present_of(kind)
+                others = present.of_others(self.source) if self.reading.covers else np.arange(len(present.rows))
+                if kind is kinds.RESOURCES:
+                    names.add_addresses(map(str, present.keys[0].listed()))
+                else:
+                    names.add(kind, rows_of(present.keys, others))
+        return names
 
-def _bring(draft: Draft, checked: Checked, present: Rows, source: str, taken: set[tuple[Scalar, ...]]) -> Difference:
-    """Opens and closes the rows of one kind, so that the catalogue says what the source says."""
-    kind = checked.kind
-    held = dict(zip(present.record_keys(), zip(present.ids, present.values(), strict=True), strict=True))
-    came = [key for key in checked.rows if key not in held]
-    changed = [key for key, row in checked.rows.items() if key in held and held[key][1] != row]
-    went = [] if kind.a_log else [key for key in held if key not in checked.rows and key not in checked.aside]
-    draft.close_rows(kind, sorted(held[key][0] for key in (*changed, *went)))
-    draft.open_rows(kind, [checked.rows[key] for key in (*changed, *came)], source)
-    aside = sum(problem.outcome == "set aside" for problem in checked.problems)
-    same = len(checked.rows) - len(came) - len(changed)
-    return Difference(kind, len(came), len(changed), len(went), same, aside, sum(key in taken for key in came))
+    def _keep_standing(self, table: Table, result: Checked, names: Names) -> None:
+        """What is set aside leaves an earlier record of its key standing, for others to point at."""
+        if not result.aside or table.kind.name not in PREFIXES:
+            return
+        aside = sorted(result.aside, key=str)
+        found = self._present_of(table.kind).positions_of(aside)
+        names.add(table.kind, (key for key, at in zip(aside, found.tolist(), strict=True) if at >= 0))
+        good = set(rows_of(result.keys()))
+        for key, at in zip(aside, found.tolist(), strict=True):
+            if at < 0 and key not in good:
+                names.set_aside(table.kind, key, f"the row in {table.file}")
+
+    # What must not happen by accident
+
+    def _miss_no_table(self) -> None:
+        there = {table.kind.name for table in self.reading.tables}
+        if not self.reading.covers:
+            return
+        for kind in GATHERED:
+            if kind.name not in there and not kind.a_log:
+                table = TABLES[kind.name]
+                query = sa.select(sa.func.count()).where(table.c.source == self.source, table.c.until == FOREVER)
+                held = self.draft.connection.execute(query.select_from(table)).scalar_one()
+                if held and not self.terms.may_lose:
+                    raise DataError(
+                        f"The source {self.source} has no {kind.name} any more, but the catalogue holds {held} of "
+                        "them. Nothing was changed.",
+                        "Put them back; if all are meant to go, give the table with its header only, or say "
+                        "--accept-loss.",
+                    )
+
+    def _guard(self, comparison: Comparison, merged: Merged) -> None:
+        """Stops a gather in which more than the set share of a kind's records disappears."""
+        held = comparison.held + sum(
+            self.source in said for said in self.claims.of.get(comparison.kind.name, {}).values()
+        )
+        gone = len(comparison.gone) + merged.let_go
+        if gone < _FEWEST_GONE or gone <= held * self.terms.guard or self.terms.may_lose:
+            return
+        raise GuardedError(
+            f"{gone} of {held} {comparison.kind.name} of the source {self.source} would go, more than "
+            f"{self.terms.guard:.0%} of them. Nothing was changed.",
+            "See them with --dry-run. If the source is whole and they are meant to go, say --accept-loss.",
+        )
+
+    # What the catalogue becomes
+
+    def _apply(self, comparison: Comparison, merged: Merged) -> Difference:
+        kind, present, draft = comparison.kind, comparison.present, self.draft
+        closed = np.concatenate([comparison.replaced, comparison.gone, _ints(merged.replaced), _ints(merged.gone)])
+        back = self._come_back(comparison, merged)
+        draft.close_rows(kind, np.sort(present.rows[closed]).tolist())
+        draft.open_columns(kind, comparison.new, comparison.sources)
+        open_merged(draft, kind, merged)
+        self.claims.write(draft, kind, merged)
+        return Difference(
+            kind,
+            comparison.came + len(merged.came),
+            comparison.changed + len(merged.changed),
+            len(comparison.gone) + len(merged.gone),
+            comparison.same + merged.same,
+            comparison.set_aside,
+            back,
+        )
+
+    def _come_back(self, comparison: Comparison, merged: Merged) -> int:
+        """Keeps a note of each record that comes although a review or a change had taken it away."""
+        kind = comparison.kind
+        taken = _taken_away(self.draft.connection, kind, self.source)
+        if not taken:
+            return 0
+        keys = [kind.names.index(name) for name in kind.key]
+        new = rows_of([comparison.new[at] for at in keys], slice(0, comparison.came))
+        came = [*new, *(tuple(row[at] for at in keys) for row, _ in merged.came)]
+        now = time_text(self.draft.time)
+        back = {key: taken[key] for key in came if key in taken}
+        held = read_rows(self.draft.connection, RETURNED)
+        known = dict(zip(held.record_keys(), held.ids, strict=True))
+        rows = [(kind.name, json_text(list(key)), self.source, *how, now) for key, how in back.items()]
+        self.draft.close_rows(RETURNED, sorted(known[row[:2]] for row in rows if row[:2] in known))
+        self.draft.open_rows(RETURNED, rows)
+        return len(back)
+
+    def _tie(self, differences: Sequence[Difference]) -> None:
+        """Ties accounts to identities where either may have changed."""
+        about = (kinds.ACCOUNTS, kinds.IDENTITIES)
+        if any(it.kind in about and (it.came or it.changed or it.went) for it in differences):
+            tie_accounts(self.draft, self.terms.ties)
+
+    def _keep_problems(self) -> None:
+        """Keeps the problems of this gather in place of those of the last one."""
+        present = read_source(self.draft.connection, PROBLEMS, self.source)
+        rows = {_values(problem) for problem in self.problems}
+        held = dict(zip(present.values(), present.ids, strict=True))
+        self.draft.close_rows(PROBLEMS, sorted(held[row] for row in held.keys() - rows))
+        self.draft.open_rows(PROBLEMS, sorted(rows - held.keys()), self.source)
+
+    def _describe(self, differences: Sequence[Difference]) -> None:
+        self.draft.subjects.append(f"source:{self.source}")
+        self.draft.payload |= {
+            "source": self.source,
+            "digest": self.reading.digest,
+            "counts": {it.kind.name: [it.came, it.changed, it.went, it.same, it.set_aside] for it in differences},
+            "columns": {table.kind.name: sorted(table.columns) for table in self.reading.tables},
+            **({"mark": self.reading.mark} if self.reading.mark else {}),
+        }
 
 
-def _taken_away(connection: sa.Connection, kind: Kind, source: str) -> set[tuple[Scalar, ...]]:
-    """The keys of rows that the closing of a review ended."""
+def _empty() -> Coded:
+    return Coded(np.zeros(0, dtype=np.int32), [])
+
+
+def _ints(numbers: Sequence[int]) -> Ints:
+    return np.array(numbers, dtype=np.int64)
+
+
+def _taken_away(connection: sa.Connection, kind: Kind, source: str) -> dict[Key, tuple[int, str, str]]:
+    """The keys of rows of a source that a review or a change ended: by which entry, when and why."""
     table = TABLES[kind.name]
     columns = [column for column in stored_columns(kind) if column.name.rstrip("_") in kind.key]
-    query = sa.select(*columns).join(LEDGER, LEDGER.c.number == table.c.until)
-    found = connection.execute(
-        query.where(LEDGER.c.kind == CLOSING_A_REVIEW, table.c.source == source, table.c.until != FOREVER)
+    query = sa.select(*columns, LEDGER.c.number, LEDGER.c.time, LEDGER.c.reason)
+    query = query.join(LEDGER, LEDGER.c.number == table.c.until).where(
+        LEDGER.c.kind.in_(TAKING_AWAY), is_ended(table), (";" + table.c.source + ";").contains(f";{source};")
     )
-    return {tuple(row) for row in found}
+    return {tuple(row[:-3]): (row[-3], row[-2], row[-1]) for row in connection.execute(query)}
 
 
-def _keep_problems(draft: Draft, problems: list[Problem], source: str) -> None:
-    """Keeps the problems of this gather in place of those of the last one."""
-    present = read_source(draft.connection, PROBLEMS, source)
-    rows = {_values(problem) for problem in problems}
-    held = dict(zip(present.values(), present.ids, strict=True))
-    draft.close_rows(PROBLEMS, sorted(held[row] for row in held.keys() - rows))
-    draft.open_rows(PROBLEMS, sorted(rows - held.keys()), source)
+def _details(comparison: Comparison, merged: Merged) -> Iterator[Detail]:
+    kind, present = comparison.kind, comparison.present
+    places = [kind.names.index(name) for name in kind.key]
+    new = list(rows_of(comparison.new))
+    came = [*new[: comparison.came], *(row for row, _ in merged.came)]
+    changed = [*new[comparison.came :], *(row for row, _ in merged.changed)]
+    before = present.records(np.concatenate([comparison.replaced, _ints(merged.replaced)]))
+    for row in came:
+        yield Detail(kind, tuple(row[at] for at in places), "comes")
+    for old, row in zip(before, changed, strict=True):
+        for name, one, other in zip(kind.names, old, row, strict=True):
+            if one != other:
+                yield Detail(kind, tuple(row[at] for at in places), "changes", name, one, other)
+    for row in present.records(np.concatenate([comparison.gone, _ints(merged.gone)])):
+        yield Detail(kind, tuple(row[at] for at in places), "goes")
 
 
 def _values(problem: Problem) -> tuple[str | int, ...]:
     clean = replace(problem, value=problem.value.encode("utf-8", "replace").decode())
     return tuple(getattr(clean, column.name) for column in PROBLEMS.columns)
-
-
-def _note_cycles(checked: dict[str, Checked], problems: list[Problem]) -> None:
-    """Notes groups and roles that contain one another; this is legal and answered, but seldom meant."""
-    for name, of_edge in (("members", _group_edge), ("role_juniors", _role_edge)):
-        if name in checked:
-            edges = [(*edge, key) for key in checked[name].rows if (edge := of_edge(key))]
-            for cycle, key in _cycles(edges):
-                file = f"{name}.csv"
-                shown = " > ".join([*cycle[:6], *(["..."] if len(cycle) > 6 else []), cycle[0]])
-                reason = f"a cycle: {shown}; all of them come to mean the same"
-                remedy = "Take one of these rows out if it is not meant."
-                line = checked[name].lines[key]
-                problems.append(Problem(file, line, checked[name].kind.key[-1], str(key[-1]), reason, remedy, "noted"))
-
-
-def _group_edge(key: tuple[Scalar, ...]) -> tuple[str, str] | None:
-    system, group, member = map(str, key)
-    return (f"{system}/{group}", member.removeprefix("group:")) if member.startswith("group:") else None
-
-
-def _role_edge(key: tuple[Scalar, ...]) -> tuple[str, str]:
-    system, role, junior = map(str, key)
-    return f"{system}/{role}", junior.removeprefix("role:")
-
-
-def _cycles(edges: Iterable[tuple[str, str, tuple[Scalar, ...]]]) -> Iterator[tuple[list[str], tuple[Scalar, ...]]]:
-    """Each set of names that lead back to themselves, in the order of one way round, with the key of one such edge."""
-    edges = list(edges)
-    number: dict[str, int] = {}
-    for first, second, _ in edges:
-        number.setdefault(first, len(number))
-        number.setdefault(second, len(number))
-    if not edges:
-        return
-    from scipy.sparse import coo_array
-    from scipy.sparse.csgraph import connected_components
-
-    tops, ends = ints(number[edge[0]] for edge in edges), ints(number[edge[1]] for edge in edges)
-    graph = coo_array((np.ones(len(edges), dtype=bool), (tops, ends)), shape=(len(number), len(number)))
-    _, component = connected_components(graph.tocsr(), connection="strong")
-    inside = (component[tops] == component[ends]).nonzero()[0]
-    names = list(number)
-    for label in np.unique(component[tops[inside]]):
-        mine = inside[component[tops[inside]] == label]
-        onward = {int(tops[at]): int(ends[at]) for at in mine.tolist()[::-1]}
-        way, at = [], int(tops[mine[0]])
-        while at not in way:
-            way.append(at)
-            at = onward[at]
-        yield [names[step] for step in way[way.index(at) :]], edges[int(mine[0])][2]

@@ -1,218 +1,299 @@
-"""Folders of CSV tables (RFC 4180, UTF-8), one file per kind of record."""
+"""Folders of tables, one file per kind of record: CSV, XLSX, JSON Lines or Parquet, made ours by a mapping."""
 
 from __future__ import annotations
 
-import csv
 import hashlib
+import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from kathodos.catalogue.kinds import GATHERED, Kind
+import numpy as np
+
+from kathodos.catalogue.coded import Coded, Coder, Ints, always, coded, nothing
+from kathodos.catalogue.filters import FilterError, parse_filter
+from kathodos.catalogue.kinds import GATHERED, Form, Kind
 from kathodos.errors import DataError
+from kathodos.systems.raw import Format, Problem, Raw, shown
+
+_SUFFIXES = (".csv", ".jsonl", ".xlsx", ".parquet")
+_FIELD = re.compile(r"\{\{|\}\}|\{([^{}:]+)(:path)?\}")
+_OF_RESOURCES = (Form.ADDRESS, Form.ADDRESSES, Form.PATTERN, Form.PATTERNS, Form.GIVES, Form.SCOPE)
 
 
 @dataclass(frozen=True)
 class Mapped:
-    """How one table of a source is written there: its file, their headers and values onto ours, forms of dates."""
+    """How one table of a source is written there.
+
+    `file` and `format`: where it is and how its kind leaves open; `columns` and `values`: their headers and values
+    onto ours; `dates`: forms of dates; `constants`: what every row holds; `build`: columns made of others by a
+    template such as `dues:/{Site}/tariffs`; `where`: a filter for rows, over their headers; `once`: the file names
+    one record in many rows, so that repeats are no problem.
+    """
 
     file: str = ""
+    format: Format = field(default_factory=Format)
     columns: Mapping[str, str] = field(default_factory=dict)
     values: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
     dates: Sequence[str] = ()
-
-
-@dataclass(frozen=True)
-class Problem:
-    """One thing wrong with what was read, and whether the row was set aside or only noted."""
-
-    file: str
-    line: int
-    column: str
-    value: str
-    reason: str
-    remedy: str
-    outcome: str = "set aside"
+    constants: Mapping[str, str] = field(default_factory=dict)
+    build: Mapping[str, str] = field(default_factory=dict)
+    where: str = ""
+    once: bool = False
 
 
 @dataclass(frozen=True)
 class Table:
-    """A table as read: cells by our column names, None where empty; `lines` says where in the file each row begins."""
+    """A table as read: columns by our names; `lines` says where in the file each row begins.
+
+    `files`: the file of each row, where there are several.
+    """
 
     kind: Kind
     file: str
-    lines: list[int]
-    cells: dict[str, list[str | None]]
+    lines: Ints
+    columns: Mapping[str, Coded]
     dates: Sequence[str] = ()
+    once: bool = False
+    files: Coded | None = None
+
+    def __len__(self) -> int:
+        return len(self.lines)
+
+    def column(self, name: str) -> Coded:
+        """A column of the table; an empty one where it has none of that name."""
+        return self.columns.get(name) or nothing(len(self))
+
+    def file_of(self, row: int) -> str:
+        """The file that a row is from."""
+        return self.file if self.files is None else str(self.files.at(row))
+
+    @classmethod
+    def of_cells(cls, kind: Kind, file: str, cells: Mapping[str, Sequence[str | None]]) -> Table:
+        """A table of cells, row by row from line 1."""
+        size = len(next(iter(cells.values()), ()))
+        return cls(kind, file, np.arange(1, size + 1), {name: coded(some) for name, some in cells.items()})
 
 
 @dataclass(frozen=True)
-class Folder:
-    """All tables of one source, what could not be read, and a digest of the files' bytes."""
+class Reading:
+    """All that a source says: tables, what could not be read, and a digest of what was read.
+
+    `covers`: whether what the source no longer lists is gone from it; `waited`: seconds spent waiting for a server.
+    `mark`: what the source is to be asked from at the next gather, where it can tell only what is new.
+    """
 
     tables: list[Table]
     problems: list[Problem]
     digest: str
+    covers: bool = True
+    waited: float = 0.0
+    mark: str = ""
 
 
-def read_folder(folder: Path, mapping: Mapping[str, Mapped]) -> Folder:
-    """Reads `KIND.csv` for every kind there is a file of, or the file that the mapping names for it."""
+def files_of(folder: Path, mapping: Mapping[str, Mapped]) -> list[tuple[Kind, Path, Mapped]]:
+    """The file of each kind of record there is one of. Raises DataError where there is none at all."""
     if not folder.is_dir():
-        raise DataError(
-            f"The folder {folder} is not there.", "Put it there, or mend the source's path in kathodos.toml."
-        )
-    tables, problems, digest = [], [], hashlib.sha256()
+        remedy = "Put it there, or mend the source's path in kathodos.toml."
+        raise DataError(f"The folder {folder} is not there.", remedy)
+    found = []
     for kind in GATHERED:
         mapped = mapping.get(kind.name, Mapped())
-        path = folder / (mapped.file or f"{kind.name}.csv")
-        if not path.is_file():
-            if mapped.file:
-                raise DataError(
-                    f"{path} is not there.", f"kathodos.toml names it for {kind.name}; mend one of the two."
-                )
-            continue
-        content = _bytes(path)
-        digest.update(f"{kind.name} {len(content)}\n".encode() + content)
-        table, wrong = read_table(kind, path.name, content, mapped)
+        names = [mapped.file] if mapped.file else [f"{kind.name}{suffix}" for suffix in _SUFFIXES]
+        there = [folder / name for name in names if (folder / name).is_file()]
+        if mapped.file and not there:
+            remedy = f"kathodos.toml names it for {kind.name}; mend one of the two."
+            raise DataError(f"{folder / mapped.file} is not there.", remedy)
+        if len(there) > 1:
+            remedy = "Take one away, or name the one to read in kathodos.toml."
+            raise DataError(f"{folder} holds both {there[0].name} and {there[1].name}.", remedy)
+        found += [(kind, path, mapped) for path in there]
+    if not found:
+        names = [f"{kind.name}.csv" for kind in GATHERED[:4]]
+        raise DataError(f"The folder {folder} holds no table.", f"Expected files such as {', '.join(names)}.")
+    return found
+
+
+def digest_of_files(files: Sequence[tuple[Kind, Path, Mapped]]) -> str:
+    """One digest over the files and how they are read."""
+    whole = hashlib.sha256()
+    for kind, path, mapped in files:
+        whole.update(f"{kind.name} {mapped!r} {digest_of(path)}\n".encode())
+    return whole.hexdigest()
+
+
+def digest_of(path: Path) -> str:
+    """The digest of one file's bytes."""
+    try:
+        with path.open("rb") as file:
+            return hashlib.file_digest(file, "sha256").hexdigest()
+    except OSError as error:
+        raise unreadable(path, error) from error
+
+
+def unreadable(path: Path, error: OSError) -> DataError:
+    return DataError(f"{path} cannot be read: {error.strerror}.", "Nothing was changed; check the file.")
+
+
+def read_tables(files: Sequence[tuple[Kind, Path, Mapped]], digest: str) -> Reading:
+    """What some files say. Raises DataError where one changes while it is read."""
+    tables, problems = [], []
+    for kind, path, mapped in files:
+        before = path.stat()
+        raw = read_raw(path, mapped.format)
+        table, wrong = table_of(kind, path.name, raw, mapped)
+        after = path.stat()
+        if (before.st_mtime_ns, before.st_size) != (after.st_mtime_ns, after.st_size):
+            raise DataError(f"{path} changed while it was read.", "Nothing was changed; gather again when it is whole.")
         tables.append(table)
         problems += wrong
-    if not tables:
-        names = ", ".join(f"{kind.name}.csv" for kind in GATHERED[:4])
-        raise DataError(f"The folder {folder} holds no table.", f"Expected files such as {names}.")
-    return Folder(tables, problems, digest.hexdigest())
+    return Reading(tables, problems, digest)
 
 
-def _bytes(path: Path) -> bytes:
+def read_raw(path: Path, form: Format) -> Raw:
+    """A file of any of the formats, by its name's ending; what has none of them is read as CSV."""
     try:
-        return path.read_bytes()
-    except OSError as error:
-        raise DataError(f"{path} cannot be read: {error.strerror}.", "Nothing was changed; check the file.") from error
-
-
-def read_table(kind: Kind, file: str, content: bytes, mapped: Mapped) -> tuple[Table, list[Problem]]:
-    """One CSV file as a table, with the rows that could not be read set aside."""
-    lines = content.decode("utf-8-sig", errors="surrogateescape").splitlines(keepends=True)
-    lines = _rejoined(lines)
-    if not lines:
-        raise DataError(f"{file} is empty.", "Give it at least its header line, or take the file away.")
-    header = csv.reader(iter(lines))
-    try:
-        columns = _columns(kind, file, next(header), mapped)
-    except csv.Error as error:
-        raise DataError(f"{file}, line 1: the header cannot be read: {error}.", "Expected names and commas.") from None
-    rows: list[list[str | None]] = []
-    numbers: list[int] = []
-    problems = []
-    width, is_clean = len(columns), _is_clean(content)
-    for start, cells in _records(lines, header.line_num, width):
-        if isinstance(cells, csv.Error) or len(cells) != width or not is_clean:
-            reason, remedy = _what_is_wrong(cells, width)
-            if reason:
-                problems.append(Problem(file, start + 1, "", _shown(lines[start]), reason, remedy))
-                continue
-        if not isinstance(cells, csv.Error) and any(cells):
-            rows.append([cell.strip() or None for cell in cells[:width]])
-            numbers.append(start + 1)
-    turned = [list(column) for column in zip(*rows, strict=True)] or [[] for _ in columns]
-    cells_by_name = {name: values for name, values in zip(columns, turned, strict=True) if name}
-    for name, values in mapped.values.items():
-        if name in cells_by_name:
-            cells_by_name[name] = [values.get(cell, cell) if cell else cell for cell in cells_by_name[name]]
-    problems += [
-        Problem(file, 1, name, "", "unknown column; it is not used", _columns_there_are(kind), "noted")
-        for name in cells_by_name
-        if name not in kind.names and not kind.open_ended
-    ]
-    return Table(kind, file, numbers, cells_by_name, mapped.dates), problems
-
-
-def _is_clean(content: bytes) -> bool:
-    """Whether the whole file is UTF-8 without a NUL, so that its rows need not be looked through one by one."""
-    try:
-        content.decode("utf-8")
-    except UnicodeDecodeError:
-        return False
-    return b"\0" not in content
-
-
-def _rejoined(lines: list[str]) -> list[str]:
-    """Lines that end only where CSV ends them, not at the other characters that `splitlines` knows."""
-    joined: list[str] = []
-    for line in lines:
-        if joined and not joined[-1].endswith(("\n", "\r")):
-            joined[-1] += line
+        if path.suffix == ".xlsx":
+            from kathodos.systems.xlsx import read_xlsx as read
+        elif path.suffix in (".jsonl", ".ndjson"):
+            from kathodos.systems.json_lines import read_json_lines as read
+        elif path.suffix == ".parquet":
+            from kathodos.systems.parquet_files import read_parquet as read
         else:
-            joined.append(line)
-    return joined
+            from kathodos.systems.csv_files import read_csv as read
+        return read(path, form)
+    except OSError as error:
+        raise unreadable(path, error) from error
 
 
-def _records(lines: Sequence[str], start: int, width: int) -> Iterator[tuple[int, list[str] | csv.Error]]:
-    """Records from line `start` on, each with the line it begins at.
-
-    Where a record of several lines does not end, or has not `width` cells, reading goes on at the line after its
-    first, so that a quote left open costs one line and not the rest of the file.
-    """
-    while start < len(lines):
-        reader = csv.reader(_from(lines, start), strict=True)
-        begin, is_bad = start, False
-        while not is_bad and begin < len(lines):
-            try:
-                cells: list[str] | csv.Error = next(reader)
-            except csv.Error as error:
-                cells = error
-            end = start + reader.line_num
-            is_bad = isinstance(cells, csv.Error) or (len(cells) != width and end - begin > 1)
-            yield begin, cells
-            begin = begin + 1 if is_bad else end
-        start = begin
-
-
-def _from(lines: Sequence[str], start: int) -> Iterator[str]:
-    return (lines[at] for at in range(start, len(lines)))
+def table_of(kind: Kind, file: str, raw: Raw, mapped: Mapped) -> tuple[Table, list[Problem]]:
+    """What a file gives as a table of a kind: rows chosen, headers and values made ours, further columns built."""
+    raw = _mapped_values(raw, mapped)
+    raw = _chosen(file, raw, mapped.where)
+    size = len(raw.lines)
+    names = _names(kind, file, raw.header, mapped)
+    columns = {name: column for name, column in zip(names, raw.columns, strict=True) if name}
+    by_header = {header.strip().casefold(): column for header, column in zip(raw.header, raw.columns, strict=True)}
+    problems = list(raw.problems)
+    for name, template in mapped.build.items():
+        columns[name] = _built(kind, file, name, template, by_header, size)
+    columns |= {name: always(value, size) for name, value in mapped.constants.items()}
+    used = _used(mapped)
+    unknown = [name for name in columns if name not in kind.names and _attribute(name) not in used]
+    for name in [] if kind.open_ended else unknown:
+        what, line = "unknown column; it is not used", mapped.format.header
+        problems.append(Problem(file, line, name, "", what, _columns_there_are(kind), "noted"))
+    return Table(kind, file, raw.lines, columns, mapped.dates, mapped.once), problems
 
 
-def _what_is_wrong(cells: list[str] | csv.Error, width: int) -> tuple[str, str]:
-    if isinstance(cells, csv.Error):
-        if "limit" in str(cells):
-            return (
-                f"a cell is longer than {csv.field_size_limit()} characters",
-                "Shorten it, or close a quote before it.",
-            )
-        return "a quote is not closed, or text stands behind a closing one", 'Write a quote inside a quoted cell as "".'
-    if not any(cells):
-        return "", ""
-    if len(cells) < width or any(cell.strip() for cell in cells[width:]):
-        return f"has {len(cells)} cells, the header {width}", "Quote cells that hold a comma, and fill empty ones in."
-    text = "".join(cells)
-    if "\0" in text:
-        return "holds a NUL character", "Take it out; the file may have been cut off or is not text."
-    if any("\udc80" <= character <= "\udcff" for character in text):
-        return "is not UTF-8", "Save the file as UTF-8."
-    return "", ""
+def _used(mapped: Mapped) -> set[str]:
+    """Their columns that templates and the filter make use of."""
+    used = {_attribute(found[1]) for text in mapped.build.values() for found in _FIELD.finditer(text) if found[1]}
+    return used | ({name.casefold() for name in parse_filter(mapped.where).attributes()} if mapped.where else set())
 
 
-def _columns(kind: Kind, file: str, header: Sequence[str], mapped: Mapped) -> list[str]:
+def _mapped_values(raw: Raw, mapped: Mapped) -> Raw:
+    if not mapped.values:
+        return raw
+    by_name = {name.casefold(): values for name, values in mapped.values.items()}
+    ours = {header.strip().casefold(): ours.casefold() for header, ours in mapped.columns.items()}
+    columns = []
+    for header, column in zip(raw.header, raw.columns, strict=True):
+        name = header.strip().casefold()
+        values = by_name.get(ours.get(name, name)) or by_name.get(name)
+        columns.append(column.recoded([values.get(str(cell), cell) for cell in column.values]) if values else column)
+    return Raw(raw.header, columns, raw.lines, raw.problems)
+
+
+def _chosen(file: str, raw: Raw, where: str) -> Raw:
+    """The rows that a filter over their headers selects."""
+    if not where:
+        return raw
+    try:
+        node = parse_filter(where)
+    except FilterError as error:
+        remedy = 'Write it as in: State ne "draft"'
+        raise DataError(f"{file}: the filter in kathodos.toml does not parse: {error}.", remedy) from None
+    by_name = {_attribute(header): column for header, column in zip(raw.header, raw.columns, strict=True)}
+    for name in sorted(node.attributes()):
+        if name.casefold() not in by_name:
+            remedy = f"The header has: {', '.join(map(shown, raw.header))}; write a blank in a name as _."
+            raise DataError(f"{file}: the filter in kathodos.toml asks for {name}, which is no column.", remedy)
+    mask = node.mask(lambda name: by_name[name.casefold()].listed(), len(raw.lines))
+    return Raw(raw.header, [column.taken(mask) for column in raw.columns], raw.lines[mask], raw.problems)
+
+
+def _attribute(header: str) -> str:
+    """A header as a filter can name it."""
+    return re.sub(r"\W+", "_", header.strip()).casefold()
+
+
+def _built(kind: Kind, file: str, name: str, template: str, columns: Mapping[str, Coded], size: int) -> Coded:
+    """A column made of others; absent where one of them is. A slash in a cell is escaped in addresses."""
+    parts = [(template[first:last], found) for first, last, found in _parts(template)]
+    is_resource = name in kind.names and name != "attributes" and kind.column(name).form in _OF_RESOURCES
+    used: list[Coded] = []
+    for _, found in parts:
+        if found:
+            header, is_path = found
+            if header.strip().casefold() not in columns:
+                remedy = f"Columns there are: {', '.join(columns)}."
+                raise DataError(f"{file}: {name} is built from {header!r}, which is no column.", remedy)
+            column = columns[header.strip().casefold()]
+            used.append(column.mapped(_segment) if is_resource and not is_path else column)
+    if not used:
+        return always(template, size)
+    is_there = np.logical_and.reduce([column.codes >= 0 for column in used])
+    coder = Coder()
+    lists = [column.listed(is_there.nonzero()[0]) for column in used]
+    form = "".join("%s" if found else text.replace("%", "%%") for text, found in parts)
+    made = [form % cells for cells in zip(*lists, strict=True)]
+    codes = np.full(size, -1, dtype=np.int32)
+    codes[is_there] = coder.codes(made)
+    return Coded(codes, coder.values)
+
+
+def _segment(cell: object) -> str:
+    """A cell as one segment of an address."""
+    return str(cell).replace("%", "%25").replace("/", "%2F").replace("*", "%2A")
+
+
+def _parts(template: str) -> Iterator[tuple[int, int, tuple[str, bool] | None]]:
+    """The parts of a template: from where to where, and the column's name and whether it is a path for a field."""
+    at = 0
+    for found in _FIELD.finditer(template):
+        yield at, found.start(), None
+        if found[1]:
+            yield found.start(), found.end(), (found[1], bool(found[2]))
+        else:
+            yield found.start(), found.start() + 1, None
+        at = found.end()
+    yield at, len(template), None
+
+
+def _names(kind: Kind, file: str, header: Sequence[str], mapped: Mapped) -> list[str]:
     """Our name for each column of the file; further ones keep theirs, those without a name are passed over."""
     ours = {name.casefold(): name for name in kind.names if name != "attributes"}
     theirs = {name.strip().casefold(): name_of for name, name_of in mapped.columns.items()}
+    made = {*mapped.build, *mapped.constants}
     names = []
     for cell in header:
         name = cell.strip()
-        names.append(theirs.get(name.casefold()) or ours.get(name.casefold(), name))
-    missing = [column.name for column in kind.columns if column.required and column.name not in names]
+        own = theirs.get(name.casefold()) or ours.get(name.casefold(), name)
+        names.append("" if own in made else own)
+    missing = [column.name for column in kind.columns if column.required and column.name not in (*names, *made)]
+    where = f"{file}, line {mapped.format.header}"
     if missing:
-        remedy = f"The header has: {', '.join(map(_shown, names))}. Name the columns as in the manual, or map them."
-        raise DataError(f"{file}, line 1: the column {', '.join(missing)} is missing. Nothing was changed.", remedy)
+        remedy = f"The header has: {', '.join(map(shown, header))}. Name the columns as in the manual, or map them."
+        other = next((mark for mark in ";\t|" if len(header) == 1 and mark in header[0]), "")
+        if other:
+            remedy = f"It seems to be separated by {other!r}: write delimiter = {other!r} for it in kathodos.toml."
+        raise DataError(f"{where}: the column {', '.join(missing)} is missing. Nothing was changed.", remedy)
     twice = sorted({name for name in names if name and names.count(name) > 1})
     if twice:
-        raise DataError(f"{file}, line 1: the column {', '.join(twice)} is there twice.", "Take one of them out.")
+        raise DataError(f"{where}: the column {', '.join(twice)} is there twice.", "Take one of them out.")
     return names
 
 
 def _columns_there_are(kind: Kind) -> str:
     return f"Columns of {kind.name}: {', '.join(kind.names)}."
-
-
-def _shown(line: str) -> str:
-    text = line.rstrip("\r\n").encode("utf-8", "replace").decode()
-    return text if len(text) <= 80 else text[:79] + "…"

@@ -1,0 +1,123 @@
+"""`kathodos tie`: whose account it is - a report of what ties the accounts, and a person's word on one of them."""
+
+from __future__ import annotations
+
+import argparse
+from collections import Counter
+
+from kathodos.cli.options import Commands, Formatter, acting, command
+from kathodos.cli.session import Session, plural
+from kathodos.errors import CallError
+from kathodos.output.answers import Answer, Field
+
+_COUNTS = (
+    Field("system", "System", 3),
+    Field("how", "Tied by", 2),
+    Field("accounts", "Accounts", 1, is_number=True),
+)
+_OPEN = (
+    Field("account", "Account", 1),
+    Field("how", "State", 2),
+    Field("identity", "Identity", 3),
+    Field("candidates", "May be", 4),
+)
+_DUPLICATES = (
+    Field("first", "One", 1),
+    Field("second", "Other", 2),
+    Field("reasons", "What speaks for it", 3, least=30),
+)
+_NOBODY = "nobody"
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = command(
+        commands,
+        "tie",
+        common,
+        formatter,
+        run,
+        "say whose account it is; without arguments, how all accounts are tied",
+        "  kathodos tie                              # counts by system and rule\n"
+        "  kathodos tie --open                       # orphans and ambiguous ones, with candidates\n"
+        "  kathodos tie dues/cashdesk2 p0059 --reason 'the cash desk is hers'\n"
+        "  kathodos tie dues/cashdesk2 nobody        # a shared account: to no one person\n"
+        "  kathodos tie --duplicates                 # identities that may be one person",
+    )
+    parser.add_argument("account", nargs="?", metavar="ACCOUNT", help="as in dues/mmorag")
+    parser.add_argument("identity", nargs="?", metavar="IDENTITY", help="whose it is, or `nobody`")
+    parser.add_argument("--open", action="store_true", help="list the accounts that are tied to nobody")
+    parser.add_argument("--duplicates", action="store_true", help="list identities that may be one person")
+    parser.add_argument("--undo", action="store_true", help="take a person's word on ACCOUNT back")
+    acting(parser)
+
+
+def run(session: Session) -> int:
+    asked = session.arguments
+    if asked.account and bool(asked.identity) == bool(asked.undo):
+        raise CallError("Say whose the account is.", "As in `kathodos tie dues/mmorag p0412`, or with --undo.")
+    if asked.account:
+        return _tie(session)
+    return _duplicates(session) if asked.duplicates else _report(session)
+
+
+def _report(session: Session) -> int:
+    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES, TIES
+    from kathodos.systems.tying import tied_accounts
+
+    state = session.state((ACCOUNTS, IDENTITIES, TIES))
+    found = tied_accounts(state["accounts"], state["identities"], state["ties"], session.workspace.tie_rules())
+    untied = [it for it in found if not it.identity]
+    if session.arguments.open:
+        rows = [
+            {"account": it.account, "how": it.how, "identity": None, "candidates": list(it.candidates)} for it in untied
+        ]
+        hint = "Next: `kathodos tie ACCOUNT IDENTITY --reason WHY`, or `nobody` for a shared one." if rows else ""
+        return session.answer(Answer(_OPEN, rows, f"{plural(len(rows), 'account')} tied to nobody.", hint=hint))
+    counts = Counter((it.account.partition("/")[0], it.how) for it in found)
+    counted = [{"system": system, "how": how, "accounts": count} for (system, how), count in sorted(counts.items())]
+    heading = f"{len(found) - len(untied)} of {plural(len(found), 'account')} tied to an identity."
+    hint = "The others: `kathodos tie --open`." if untied else ""
+    return session.answer(Answer(_COUNTS, counted, heading, hint=hint))
+
+
+def _duplicates(session: Session) -> int:
+    from kathodos.catalogue.kinds import IDENTITIES
+    from kathodos.systems.tying import likely_duplicates
+
+    found = likely_duplicates(session.state((IDENTITIES,))["identities"])
+    rows = [
+        {"first": f"identity:{it.first}", "second": f"identity:{it.second}", "reasons": "; ".join(it.reasons)}
+        for it in found
+    ]
+    heading = f"{plural(len(rows), 'pair')} of identities that may be one person."
+    hint = "Look at both: `kathodos show REF`. A namesake is no duplicate." if rows else ""
+    return session.answer(Answer(_DUPLICATES, rows, heading, hint=hint))
+
+
+def _tie(session: Session) -> int:
+    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES, TIES
+    from kathodos.catalogue.moments import time_text
+    from kathodos.ledger.entries import writing
+    from kathodos.systems.tying import NOBODY, PERSON, tie_accounts
+
+    asked = session.arguments
+    state = session.state((ACCOUNTS, IDENTITIES, TIES))
+    account = session.resolve(asked.account, state, (ACCOUNTS,)).removeprefix("account:")
+    identity = NOBODY
+    if not asked.undo and asked.identity != _NOBODY:
+        identity = session.resolve(asked.identity, state, (IDENTITIES,)).removeprefix("identity:")
+    ties = dict(zip(state["ties"]["account"], zip(state["ties"].ids, state["ties"]["how"], strict=True), strict=True))
+    held = ties.get(account)
+    if asked.undo and (held is None or held[1] != PERSON):
+        raise CallError(f"Nobody has said whose account:{account} is.", "There is nothing to undo.")
+    workspace = session.workspace
+    with writing(workspace.store, workspace.keys, "tie", session.actor, session.reason) as draft:
+        draft.subjects += [f"account:{account}", *([f"identity:{identity}"] if identity else [])]
+        draft.close_rows(TIES, [held[0]] if held else [])
+        if not asked.undo:
+            now = time_text(draft.time)
+            draft.open_rows(TIES, [(account, identity, PERSON, session.actor, now, session.reason)])
+        tie_accounts(draft, workspace.tie_rules())
+        number = draft.number
+    said = "is tied by its source and the rules again" if asked.undo else f"is {identity or 'nobody'}'s"
+    return session.answer(Answer((), [], f"account:{account} {said}; entry {number} of the ledger."))

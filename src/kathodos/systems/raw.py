@@ -1,0 +1,102 @@
+"""What a file of any format gives before it is ours: its own headers, its cells as text, and where each row stood."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from kathodos.catalogue.coded import Coded, Ints, of_arrow
+
+
+@dataclass(frozen=True)
+class Problem:
+    """One thing wrong with what was read, and whether the row was set aside or only noted."""
+
+    file: str
+    line: int
+    column: str
+    value: str
+    reason: str
+    remedy: str
+    outcome: str = "set aside"
+
+
+@dataclass(frozen=True)
+class Raw:
+    """A file as read: for each header the cells below it, blank ones absent; the line (or row) each row began at."""
+
+    header: list[str]
+    columns: list[Coded]
+    lines: Ints
+    problems: list[Problem]
+
+
+@dataclass(frozen=True)
+class Format:
+    """How a file of text is written where its kind leaves that open."""
+
+    delimiter: str = ","
+    quote: str = '"'
+    encoding: str = ""
+    header: int = 1
+    sheet: str = ""
+
+
+class Growing:
+    """A file being read: columns that grow by blocks of rows, and what was wrong."""
+
+    def __init__(self, file: str, header: Sequence[str]) -> None:
+        self.file = file
+        self.header = list(header)
+        self.problems: list[Problem] = []
+        self._blocks: list[list[Any]] = []  # Arrow arrays of text
+        self._lines: list[Ints] = []
+
+    def add(self, columns: Iterable[Iterable[str | None]], lines: Ints) -> None:
+        """Adds a block: the cells of each column, and the line of each row."""
+        import pyarrow as pa
+
+        self.add_arrays([pa.array(list(cells), pa.large_string()) for cells in columns], lines)
+
+    def add_arrays(self, columns: list[Any], lines: Ints) -> None:
+        """Adds a block whose columns are Arrow arrays of text."""
+        self._blocks.append(columns)
+        self._lines.append(lines)
+
+    def set_aside(self, line: int, text: str, reason: str, remedy: str) -> None:
+        self.problems.append(Problem(self.file, line, "", shown(text), reason, remedy))
+
+    def raw(self) -> Raw:
+        """What was read; rows in which all is blank are left out. A block without the last columns has them empty."""
+        columns = [self._column(at).mapped(_stripped) for at in range(len(self.header))]
+        lines = np.concatenate([np.zeros(0, dtype=np.int64), *self._lines])
+        filled = np.zeros(len(lines), dtype=bool)
+        for column in columns:
+            filled |= column.codes >= 0
+        if not filled.all():
+            columns, lines = [column.taken(filled) for column in columns], lines[filled]
+        return Raw(self.header, columns, lines, self.problems)
+
+    def _column(self, at: int) -> Coded:
+        import pyarrow as pa
+
+        text = pa.large_string()
+        sizes = map(len, self._lines)
+        parts = [
+            block[at] if at < len(block) else pa.nulls(size, text)
+            for block, size in zip(self._blocks, sizes, strict=True)
+        ]
+        return of_arrow(pa.chunked_array(parts, type=text))
+
+
+def _stripped(cell: object) -> str | None:
+    return str(cell).strip() or None
+
+
+def shown(text: str) -> str:
+    """A line as a problem shows it."""
+    text = text.rstrip("\r\n").encode("utf-8", "replace").decode()
+    return text if len(text) <= 80 else text[:79] + "…"

@@ -1,0 +1,260 @@
+"""Accounts tied to identities: by what their source says, by a person's word, or by rules in order.
+
+A tie that a person made stands over everything and over later gathers. What a rule finds is found anew at each gather;
+a rule that fits several identities ties to none of them.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+import unicodedata
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+import sqlalchemy as sa
+
+from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES, TIES
+from kathodos.catalogue.moments import time_text
+from kathodos.catalogue.store import Rows, read_rows
+from kathodos.errors import DataError
+from kathodos.ledger.entries import Draft
+
+ID, MAIL, ATTRIBUTE, NAME = "id", "mail", "attribute", "name"
+HOWS = (ID, MAIL, ATTRIBUTE, NAME)
+PERSON, SOURCE = "a person", "its source"
+NOBODY = ""
+_WORD = re.compile(r"\w+")
+
+
+@dataclass(frozen=True)
+class TieRule:
+    """One `[[tie]]` of the configuration: how accounts of these systems (all: none named) find their identity."""
+
+    by: str
+    systems: Sequence[str] = ()
+    account: str = ""
+    identity: str = ""
+
+    @property
+    def text(self) -> str:
+        return self.by if self.by != ATTRIBUTE else f"{self.account} = {self.identity}"
+
+
+@dataclass(frozen=True)
+class Tied:
+    """What is known of one account's owner: the identity, how it was found, and who else it may be."""
+
+    account: str
+    identity: str | None
+    how: str
+    candidates: Sequence[str] = ()
+
+
+def rules_in(blocks: object) -> list[TieRule]:
+    """The rules that `[[tie]]` blocks say. Raises DataError where one is wrong."""
+    rules = []
+    listed: list[Any] = blocks if isinstance(blocks, list) else [blocks]
+    for block in (it if isinstance(it, dict) else {"by": it} for it in listed):
+        by = block.get("by")
+        wanted = {"by", "systems"} | ({"account", "identity"} if by == ATTRIBUTE else set())
+        if (
+            by not in HOWS
+            or not block.keys() <= wanted
+            or (by == ATTRIBUTE and not wanted - {"systems"} <= block.keys())
+        ):
+            what = f"kathodos.toml: a [[tie]] says {block!r}."
+            remedy = 'Write by = "id", "mail" or "name", or by = "attribute" with account = and identity = columns.'
+            raise DataError(what, remedy)
+        systems = block.get("systems", [])
+        rules.append(TieRule(by, systems, block.get("account", ""), block.get("identity", "")))
+    return rules
+
+
+def tied_accounts(accounts: Rows, identities: Rows, ties: Rows, rules: Sequence[TieRule]) -> list[Tied]:
+    """Every account with what ties it, in the order of the accounts."""
+    by_person = {row[0]: row[1] for row in ties.values() if row[2] == PERSON}
+    by_rule = {row[0]: row[1] for row in ties.values() if row[2] != PERSON}
+    finders = [(rule, _finder(rule, identities)) for rule in rules]
+    known = set(identities["id"])
+    found = []
+    for values in accounts.values():
+        record = dict(zip(ACCOUNTS.names, values, strict=True))
+        name = f"{record['system']}/{record['login']}"
+        said = record["identity"]
+        if name in by_person:
+            found.append(Tied(name, by_person[name] or None, PERSON))
+        elif said and by_rule.get(name) != said:
+            found.append(Tied(name, said if said in known else None, SOURCE))
+        else:
+            found.append(_by_rules(name, record, finders))
+    return found
+
+
+def _by_rules(name: str, record: Mapping[str, object], finders: Iterable[tuple[TieRule, _Finder]]) -> Tied:
+    several: list[str] = []
+    for rule, finder in finders:
+        if rule.systems and record["system"] not in rule.systems:
+            continue
+        fits = finder.fits(record)
+        if len(fits) == 1:
+            return Tied(name, fits[0], rule.text)
+        several = several or fits
+    return Tied(name, None, "ambiguous" if several else "orphan", several)
+
+
+@dataclass
+class _Finder:
+    """The identities by what a rule compares."""
+
+    rule: TieRule
+    by_value: dict[str, list[str]] = field(default_factory=dict)
+
+    def fits(self, account: Mapping[str, object]) -> list[str]:
+        return self.by_value.get(self._of_account(account), []) if self._of_account(account) else []
+
+    def _of_account(self, account: Mapping[str, object]) -> str:
+        if self.rule.by == ID:
+            return str(account["login"]).casefold()
+        further = json.loads(str(account["attributes"])) if account["attributes"] else {}
+        lowered = {name.lower(): value for name, value in {**account, **further}.items()}
+        if self.rule.by == MAIL:
+            said = lowered.get("email") or lowered.get("mail") or lowered["login"]
+            return str(said).casefold() if "@" in str(said) else ""
+        if self.rule.by == NAME:
+            return plain_name(str(lowered.get("name") or lowered.get("displayname") or ""))
+        return str(lowered.get(self.rule.account.lower()) or "").casefold()
+
+
+def _finder(rule: TieRule, identities: Rows) -> _Finder:
+    finder = _Finder(rule)
+    columns = {ID: "id", MAIL: "email", NAME: "name"}
+    name = columns.get(rule.by, rule.identity)
+    further = identities["attributes"] if name not in identities.columns else [None] * len(identities)
+    own = identities.columns.get(name, [None] * len(identities))
+    for identity, value, attributes in zip(identities["id"], own, further, strict=True):
+        said = value if value is not None else _attribute(attributes, name)
+        key = plain_name(str(said)) if rule.by == NAME and said else str(said or "").casefold()
+        if key:
+            finder.by_value.setdefault(key, []).append(identity)
+    return finder
+
+
+def _attribute(attributes: str | None, name: str) -> object:
+    held = json.loads(attributes) if attributes else {}
+    return next((value for key, value in held.items() if key.lower() == name.lower()), None)
+
+
+def plain_name(text: str) -> str:
+    """A name without accents, case, marks and order: `Lund, Åse` and `Ase Lund` are the same."""
+    bare = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode() or text
+    return " ".join(sorted(_WORD.findall(bare.casefold())))
+
+
+def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
+    """Brings the ties that rules find, and the accounts' identities, up to date; gives how many accounts changed."""
+    accounts, identities, ties = (read_rows(draft.connection, kind) for kind in (ACCOUNTS, IDENTITIES, TIES))
+    if not rules and not len(ties):
+        return 0
+    now = time_text(draft.time)
+    held = {row[0]: (number, row) for number, row in zip(ties.ids, ties.values(), strict=True)}
+    changed: list[tuple[int, tuple[object, ...], str | None]] = []
+    closed, opened = [], []
+    position = ACCOUNTS.names.index("identity")
+    names = set()
+    found = tied_accounts(accounts, identities, ties, rules)
+    for number, values, source, tied in zip(accounts.ids, accounts.values(), accounts["source"], found, strict=True):
+        names.add(tied.account)
+        before = held.get(tied.account)
+        if tied.how == SOURCE:
+            closed += [before[0]] if before else []
+            continue
+        if values[position] != tied.identity:
+            changed.append((number, (*values[:position], tied.identity, *values[position + 1 :]), source))
+        if tied.how != PERSON:
+            if before and (before[1][1] != tied.identity or before[1][2] != tied.how):
+                closed.append(before[0])
+            if tied.identity and (not before or before[0] in closed):
+                opened.append((tied.account, tied.identity, tied.how, "", now, ""))
+    closed += [number for name, (number, row) in held.items() if name not in names and row[2] != PERSON]
+    draft.close_rows(TIES, sorted(set(closed)))
+    draft.open_rows(TIES, opened)
+    draft.close_rows(ACCOUNTS, sorted(number for number, _, _ in changed))
+    by_source: dict[str | None, list[tuple[object, ...]]] = {}
+    for _, row, source in changed:
+        by_source.setdefault(source, []).append(row)
+    for source, rows in by_source.items():
+        draft.open_rows(ACCOUNTS, rows, source)  # type: ignore[arg-type]  # values of the store
+    return len(changed)
+
+
+def known_owners(connection: sa.Connection) -> dict[str, tuple[str | None, bool]]:
+    """The owner that a tie gives each account that has one, and whether a person said so."""
+    ties = read_rows(connection, TIES)
+    return {row[0]: (row[1] or None, row[2] == PERSON) for row in ties.values()}
+
+
+@dataclass(frozen=True)
+class Duplicate:
+    """Two identities that may be one person, and what speaks for it."""
+
+    first: str
+    second: str
+    reasons: list[str]
+
+
+def likely_duplicates(identities: Rows) -> list[Duplicate]:
+    """Pairs of people that share a mail address, or a name and one thing more, the likeliest first."""
+    records = [dict(zip(IDENTITIES.names, values, strict=True)) for values in identities.values()]
+    people = [{**it, **_further(it)} for it in records if it["kind"] == "person"]
+    pairs: dict[tuple[str, str], None] = {}
+    for key_of in (_mail, lambda it: plain_name(str(it["name"] or "")), _local_part):
+        groups: dict[str, list[str]] = {}
+        for person in people:
+            if key := key_of(person):
+                groups.setdefault(key, []).append(person["id"])
+        for group in groups.values():
+            if 1 < len(group) <= 20:
+                pairs |= {tuple(sorted((a, b))): None for at, a in enumerate(group) for b in group[:at]}  # type: ignore[misc]
+    by_id = {person["id"]: person for person in people}
+    found = [Duplicate(a, b, _reasons(by_id[a], by_id[b])) for a, b in pairs]
+    likely = [it for it in found if any("mail" in why for why in it.reasons) or len(it.reasons) > 1]
+    return sorted(likely, key=lambda it: (-len(it.reasons), it.first, it.second))
+
+
+def _further(record: Mapping[str, object]) -> dict[str, object]:
+    held = json.loads(str(record["attributes"])) if record["attributes"] else {}
+    return {f"further {name.lower()}": value for name, value in held.items()}
+
+
+def _mail(person: Mapping[str, object]) -> str:
+    return str(person["email"] or "").casefold()
+
+
+def _local_part(person: Mapping[str, object]) -> str:
+    return re.sub(r"[^a-z]", "", _mail(person).partition("@")[0])
+
+
+def _reasons(first: Mapping[str, object], second: Mapping[str, object]) -> list[str]:
+    """What two people have in common that others seldom have."""
+    reasons = []
+    if _mail(first) and _mail(first) == _mail(second):
+        reasons.append(f"the same mail address {first['email']}")
+    elif len(_local_part(first)) > 4 and _local_part(first) == _local_part(second):
+        reasons.append(f"mail addresses that begin alike, {first['email']} and {second['email']}")
+    if first["name"] and plain_name(str(first["name"])) == plain_name(str(second["name"] or "")):
+        reasons.append(f"the same name {first['name']}")
+    if not reasons:
+        return []
+    for name in (
+        "department",
+        "title",
+        "manager",
+        "location",
+        "starts",
+        *(key for key in first if key.startswith("further ")),
+    ):
+        if first.get(name) and first[name] == second.get(name):
+            reasons.append(f"the same {name.removeprefix('further ')} {first[name]}")
+    return reasons
