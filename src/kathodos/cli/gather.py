@@ -97,7 +97,7 @@ def _gather(session: Session, sources: list[Source]) -> int:
 
 def _gathered(session: Session, source: Source) -> Gathered:
     """One source read and brought into the catalogue, or only compared with it."""
-    from kathodos.systems.gather import GuardedError, gather, last_gather, rehearse
+    from kathodos.systems.gather import GuardedError, gather, last_gather, last_mark, rehearse
     from kathodos.systems.sources import digest_with, reader_of
 
     workspace, reader = session.workspace, reader_of(source)
@@ -108,7 +108,7 @@ def _gathered(session: Session, source: Source) -> Gathered:
         known = last_gather(workspace.store, source.name, digest_with(source, content, further))
         if known is not None:
             return known
-    reading = reader.read(source, "")
+    reading = reader.read(source, last_mark(workspace.store, source.name))
     reading = replace(reading, digest=digest_with(source, reading.digest, further))
     if session.arguments.dry_run:
         return rehearse(workspace.store, workspace.keys, source.name, reading, terms)

@@ -110,6 +110,14 @@ def rehearse(store: Store, keys: Keys, source: str, reading: Reading, terms: Ter
         return found[0]
 
 
+def last_mark(store: Store, source: str) -> str:
+    """The mark that the last gather of a source left for the next."""
+    with store.connect() as connection:
+        query = sa.select(LEDGER.c.payload).where(LEDGER.c.kind == GATHER).order_by(LEDGER.c.number.desc())
+        payloads = map(json.loads, connection.execute(query).scalars())
+        return next((payload.get("mark", "") for payload in payloads if payload["source"] == source), "")
+
+
 def last_gather(store: Store, source: str, digest: str) -> Gathered | None:
     """What the last gather of a source found, where the source is as it was then and nothing was gathered since."""
     with store.connect() as connection:
@@ -163,6 +171,9 @@ class _Gather:
             present = self._present_of(kind)
             claimed = self.claims.keys(kind)
             comparison = compare(of_kind, present, self.source, self.reading.covers, claimed)
+            if kind.name in self.reading.stands:
+                still = [self.reading.stands[kind.name](key) for key in rows_of(present.keys, comparison.gone)]
+                comparison.gone = comparison.gone[~np.array(still, dtype=bool)]
             merged = merge(
                 comparison,
                 of_kind,
@@ -170,7 +181,7 @@ class _Gather:
                 self.source,
                 self.terms.precedence,
                 given.get(kind.name, {}),
-                self.reading.covers,
+                self.reading.covers and not self.reading.stands,
             )
             self._guard(comparison, merged)
             if self.keeps_details:
@@ -233,7 +244,8 @@ class _Gather:
         for kind in GATHERED:
             if kind.name in PREFIXES or kind is kinds.RESOURCES:
                 present = self._present_of(kind)
-                others = present.of_others(self.source) if self.reading.covers else np.arange(len(present.rows))
+                is_whole = self.reading.covers and not self.reading.stands
+                others = present.of_others(self.source) if is_whole else np.arange(len(present.rows))
                 if kind is kinds.RESOURCES:
                     names.add_addresses(map(str, present.keys[0].listed()))
                 else:
@@ -256,7 +268,7 @@ class _Gather:
 
     def _miss_no_table(self) -> None:
         there = {table.kind.name for table in self.reading.tables}
-        if not self.reading.covers:
+        if not self.reading.covers or self.reading.stands:
             return
         for kind in GATHERED:
             if kind.name not in there and not kind.a_log:

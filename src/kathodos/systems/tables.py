@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import hashlib
 import re
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 
 import numpy as np
 
-from kathodos.catalogue.coded import Coded, Coder, Ints, always, coded, nothing
+from kathodos.catalogue.coded import Coded, Coder, Ints, Scalar, always, coded, nothing
 from kathodos.catalogue.filters import FilterError, parse_filter
 from kathodos.catalogue.kinds import GATHERED, Form, Kind
 from kathodos.errors import DataError
@@ -80,7 +80,8 @@ class Reading:
     """All that a source says: tables, what could not be read, and a digest of what was read.
 
     `covers`: whether what the source no longer lists is gone from it; `waited`: seconds spent waiting for a server.
-    `mark`: what the source is to be asked from at the next gather, where it can tell only what is new.
+    `mark`: what the source is to be asked from at the next gather, where it can tell only what is new; then `stands`
+    says by kind which records are still there, by their key, although they were not read again.
     """
 
     tables: list[Table]
@@ -89,6 +90,7 @@ class Reading:
     covers: bool = True
     waited: float = 0.0
     mark: str = ""
+    stands: Mapping[str, Callable[[tuple[Scalar, ...]], bool]] = field(default_factory=dict)
 
 
 def files_of(folder: Path, mapping: Mapping[str, Mapped]) -> list[tuple[Kind, Path, Mapped]]:

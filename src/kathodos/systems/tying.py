@@ -247,14 +247,8 @@ def _reasons(first: Mapping[str, object], second: Mapping[str, object]) -> list[
         reasons.append(f"the same name {first['name']}")
     if not reasons:
         return []
-    for name in (
-        "department",
-        "title",
-        "manager",
-        "location",
-        "starts",
-        *(key for key in first if key.startswith("further ")),
-    ):
+    further = [key for key in first if key.startswith("further ")]
+    for name in ("department", "title", "manager", "location", "starts", *further):
         if first.get(name) and first[name] == second.get(name):
             reasons.append(f"the same {name.removeprefix('further ')} {first[name]}")
     return reasons
