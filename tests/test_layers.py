@@ -12,6 +12,7 @@ ORDER = [
     "access",
     "findings",
     "review",
+    "standin",
     "systems",
     "change",
     "saved_index",

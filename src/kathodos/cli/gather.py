@@ -103,12 +103,13 @@ def _gathered(session: Session, source: Source) -> Gathered:
     workspace, reader = session.workspace, reader_of(source)
     terms = workspace.terms(source, session.arguments.accept_loss)
     further = {"precedence": terms.precedence, "ties": terms.ties}
-    content = reader.glance(source)
+    mark = last_mark(workspace.store, source.name)
+    content = reader.glance(source, mark)
     if content and not session.arguments.dry_run:
         known = last_gather(workspace.store, source.name, digest_with(source, content, further))
         if known is not None:
             return known
-    reading = reader.read(source, last_mark(workspace.store, source.name))
+    reading = reader.read(source, mark)
     reading = replace(reading, digest=digest_with(source, reading.digest, further))
     if session.arguments.dry_run:
         return rehearse(workspace.store, workspace.keys, source.name, reading, terms)

@@ -84,7 +84,7 @@ def place(source: Source) -> str:
     return f"{settings.text('url')} {settings.text('base')}"
 
 
-def glance(source: Source) -> str:
+def glance(source: Source, mark: str) -> str:
     """The digest of an LDIF file; a server has to be asked."""
     return digest_of(source.settings.path("path")) if source.kind == "ldif" else ""
 

@@ -25,7 +25,7 @@ KINDS = tuple(_MODULES)
 class Reader(Protocol):
     """What the module of a kind of source offers."""
 
-    def glance(self, source: Source) -> str:
+    def glance(self, source: Source, mark: str) -> str:
         """The digest of what the source would say, where that is told without reading it; else nothing."""
 
     def read(self, source: Source, mark: str) -> Reading:

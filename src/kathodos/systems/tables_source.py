@@ -19,7 +19,7 @@ def place(source: Source) -> str:
     return source.settings.text("path")
 
 
-def glance(source: Source) -> str:
+def glance(source: Source, mark: str) -> str:
     """The digest over the files and how they are read."""
     return digest_of_files(files_of(source.settings.path("path"), mapping_of(source)))
 
