@@ -94,7 +94,7 @@ class _Handler(BaseHTTPRequestHandler):
                 self.fail(400, str(error))
                 return
         count = min(int(asked.get("count", _MOST)), _MOST)
-        start = int(asked.get("cursor") or 0) if "cursor" in asked else max(int(asked.get("startIndex", 1)), 1) - 1
+        start = _number(asked["cursor"]) if "cursor" in asked else max(int(asked.get("startIndex", 1)), 1) - 1
         start = 0 if self.server.fault == "repeat" else start
         some = resources[start : start + count]
         page = _page(some, len(resources) + (5 if self.server.fault == "short" else 0), start + 1)
@@ -128,6 +128,10 @@ class _Handler(BaseHTTPRequestHandler):
 def _page(resources: Sequence[Any], total: int, start: int) -> dict[str, Any]:
     counts = {"totalResults": total, "startIndex": start, "itemsPerPage": len(resources)}
     return {"schemas": [LISTED], **counts, "Resources": list(resources)}
+
+
+def _number(text: str) -> int:
+    return int(text) if text.isdecimal() else 0
 
 
 def _fits(resource: Mapping[str, Any], text: str) -> bool:

@@ -13,10 +13,13 @@ from dataclasses import dataclass
 from typing import Any
 
 from kathodos.catalogue.addresses import address_of
+from kathodos.catalogue.moments import time_text
 
 Record = dict[str, object]
 Query = Callable[[str], Sequence[tuple[Any, ...]]]
 ROLES = "@roles"
+MEMBERS = "@members"
+DEFAULTS = "@defaults"
 ACTIONS = {
     "select": "read",
     "insert": "write",
@@ -33,6 +36,8 @@ ACTIONS = {
     "temporary": "write",
     "use-role": "administer",
     "become-role": "administer",
+    "execute": "write",
+    "admit": "administer",
 }
 _TYPES = {"r": "table", "p": "table", "f": "table", "v": "view", "m": "view", "S": "sequence"}
 _READ_ALL, _WRITE_ALL = "pg_read_all_data", "pg_write_all_data"
@@ -48,8 +53,36 @@ JOIN pg_roles g ON g.oid = a.roleid JOIN pg_roles m ON m.oid = a.member
 """
 _DATABASE = """
 SELECT d.datname, pg_get_userbyid(d.datdba), pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_database d
-CROSS JOIN LATERAL aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) e WHERE d.datname = current_database()
+CROSS JOIN LATERAL aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) e WHERE d.datallowconn
 """
+_HERE = "SELECT datname, pg_get_userbyid(datdba) FROM pg_database WHERE datname = current_database()"
+_FUNCTION = f"""
+SELECT n.nspname, p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')', pg_get_userbyid(e.grantee),
+  e.grantee FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+CROSS JOIN LATERAL aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) e WHERE {_SCHEMAS}
+"""
+_FUNCTIONS = f"""
+SELECT n.nspname, p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')', pg_get_userbyid(p.proowner),
+  p.prosecdef FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE {_SCHEMAS}
+"""
+_ADMINS = """
+SELECT g.rolname, m.rolname FROM pg_auth_members a
+JOIN pg_roles g ON g.oid = a.roleid JOIN pg_roles m ON m.oid = a.member WHERE a.admin_option
+"""
+_DEFAULT = """
+SELECT pg_get_userbyid(d.defaclrole), coalesce(n.nspname, '*'), d.defaclobjtype::text, pg_get_userbyid(e.grantee),
+  e.grantee, e.privilege_type FROM pg_default_acl d LEFT JOIN pg_namespace n ON n.oid = d.defaclnamespace
+CROSS JOIN LATERAL aclexplode(d.defaclacl) e
+"""
+_SEEN = "SELECT usename, max(backend_start) FROM pg_stat_activity WHERE usename IS NOT NULL GROUP BY usename"
+_HAS_LAST_SCAN = """
+SELECT count(*) FROM pg_attribute WHERE attrelid = 'pg_stat_all_tables'::regclass AND attname = 'last_seq_scan'
+"""
+_SCANS = """
+SELECT schemaname, relname, coalesce(seq_scan, 0) + coalesce(idx_scan, 0), {last} FROM pg_stat_all_tables
+WHERE schemaname !~ '^pg_' AND schemaname <> 'information_schema'
+"""
+_OBJECTS = {"r": "tables", "S": "sequences", "f": "functions", "T": "types", "n": "schemas"}
 _SCHEMA = f"""
 SELECT n.nspname, pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_namespace n
 CROSS JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) e WHERE {_SCHEMAS}
@@ -66,7 +99,8 @@ JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamesp
 CROSS JOIN LATERAL aclexplode(a.attacl) e WHERE a.attnum > 0 AND NOT a.attisdropped AND {_SCHEMAS}
 """
 _RELATIONS = f"""
-SELECT n.nspname, c.relname, c.relkind::text, pg_get_userbyid(c.relowner) FROM pg_class c
+SELECT n.nspname, c.relname, c.relkind::text, pg_get_userbyid(c.relowner), c.relrowsecurity, c.relforcerowsecurity
+FROM pg_class c
 JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'f', 'v', 'm', 'S') AND {_SCHEMAS}
 """
 _COLUMNS = f"""
@@ -87,14 +121,21 @@ class _Reader:
     system: str
 
     def tables(self) -> dict[str, list[Record]]:
-        (database, owner), *_ = [row[:2] for row in self.query(_DATABASE)]
+        ((database, owner),) = self.query(_HERE)
+        seen: dict[str, Any] = dict(self.query(_SEEN))
         roles = self.query("SELECT rolname, rolsuper, rolcanlogin FROM pg_roles ORDER BY rolname")
         names = [name for name, _, _ in roles]
         return {
             "systems": [{"system": self.system, "gates": "schema=use-schema"}],
             "actions": [{"system": self.system, "action": name, "kind": kind} for name, kind in ACTIONS.items()],
             "accounts": [
-                {"system": self.system, "login": name, "privileged": int(is_super), "can_login": str(can_login).lower()}
+                {
+                    "system": self.system,
+                    "login": name,
+                    "privileged": int(is_super),
+                    "can_login": str(can_login).lower(),
+                    "last_login": time_text(seen[name]) if seen.get(name) else None,
+                }
                 for name, is_super, can_login in roles
             ],
             "groups": [
@@ -129,11 +170,32 @@ class _Reader:
             yield {"system": self.system, "group": group, "member": member}
 
     def resources(self, database: str, names: Sequence[str]) -> Iterator[Record]:
-        yield {"resource": self.at(database), "type": "database"}
+        for name in sorted({row[0] for row in self.query(_DATABASE)}):
+            yield {"resource": self.at(name), "type": "database"}
         for (schema,) in self.query(f"SELECT nspname FROM pg_namespace WHERE {_SCHEMAS}"):
             yield {"resource": self.at(database, schema), "type": "schema"}
-        for schema, relation, kind, owner in self.query(_RELATIONS):
-            yield {"resource": self.at(database, schema, relation), "type": _TYPES[kind], "title": f"owned by {owner}"}
+        (has_last,) = self.query(_HAS_LAST_SCAN)[0]
+        last = "greatest(last_seq_scan, last_idx_scan)" if has_last else "NULL::timestamptz"
+        scans = {(schema, name): rest for schema, name, *rest in self.query(_SCANS.format(last=last))}
+        for schema, relation, kind, owner, has_rules, is_forced in self.query(_RELATIONS):
+            count, used = scans.get((schema, relation), (None, None))
+            yield {
+                "resource": self.at(database, schema, relation),
+                "type": _TYPES[kind],
+                "title": f"owned by {owner}",
+                "row_security": ("on", "forced")[is_forced] if has_rules else None,
+                "scans": count,
+                "last_used": time_text(used) if used else None,
+            }
+        for schema, function, owner, runs_as_owner in self.query(_FUNCTIONS):
+            runs_as = f", runs as {owner}" if runs_as_owner else ""
+            address = self.at(database, schema, function)
+            yield {"resource": address, "type": "function", "title": f"owned by {owner}{runs_as}"}
+        for role, _ in sorted(set(self.query(_ADMINS))):
+            yield {"resource": self.at(MEMBERS, role), "type": "group", "title": f"who is a member of {role}"}
+        for owner, schema, kind in sorted({row[:3] for row in self.query(_DEFAULT)}):
+            title = f"what new {_OBJECTS[kind]} of {owner} give"
+            yield {"resource": self.at(DEFAULTS, owner, schema, _OBJECTS[kind]), "type": "defaults", "title": title}
         for schema, relation, column in self.query(_COLUMNS):
             yield {"resource": self.at(database, schema, relation, column), "type": "column"}
         for name in names:
@@ -149,8 +211,15 @@ class _Reader:
                 yield f"account:{self.system}/{name}", "*", everything
             for action in self.of_all_data(name):
                 yield f"group:{self.system}/{name}", action, everything
-        for _, _, role, grantee, privilege in self.query(_DATABASE):
-            yield self.holder(role, grantee), _OF_DATABASES[privilege], self.at(database)
+        for name, _, role, grantee, privilege in self.query(_DATABASE):
+            yield self.holder(role, grantee), _OF_DATABASES[privilege], self.at(name)
+        for schema, function, role, grantee in self.query(_FUNCTION):
+            yield self.holder(role, grantee), "execute", self.at(database, schema, function)
+        for role, member in self.query(_ADMINS):
+            yield f"group:{self.system}/{member}:member", "admit", self.at(MEMBERS, role)
+        for owner, schema, kind, role, grantee, privilege in self.query(_DEFAULT):
+            action = _OF_SCHEMAS[privilege] if kind == "n" else privilege.lower()
+            yield self.holder(role, grantee), action, self.at(DEFAULTS, owner, schema, _OBJECTS[kind])
         for schema, role, grantee, privilege in self.query(_SCHEMA):
             yield self.holder(role, grantee), _OF_SCHEMAS[privilege], self.at(database, schema)
         for schema, relation, role, grantee, privilege in self.query(_RELATION):

@@ -93,6 +93,28 @@ class Reading:
     stands: Mapping[str, Callable[[tuple[Scalar, ...]], bool]] = field(default_factory=dict)
 
 
+def tables_of(records: Mapping[str, Sequence[Mapping[str, object]]], place: str) -> list[Table]:
+    """The tables that records make, by kind; `place` stands for their file."""
+    tables = []
+    for kind in GATHERED:
+        rows = records.get(kind.name)
+        if rows is not None:
+            names = list(dict.fromkeys(name for row in rows for name in row)) or list(kind.key)
+            cells = {name: [None if row.get(name) is None else str(row[name]) for row in rows] for name in names}
+            tables.append(Table.of_cells(kind, place, cells))
+    return tables
+
+
+def digest_of_tables(tables: Sequence[Table]) -> str:
+    """One digest over what some tables say."""
+    whole = hashlib.sha256()
+    for table in tables:
+        for name, column in table.columns.items():
+            whole.update(f"{table.kind.name} {name} {list(column.values)!r}".encode("utf-8", "surrogatepass"))
+            whole.update(column.codes.tobytes())
+    return whole.hexdigest()
+
+
 def files_of(folder: Path, mapping: Mapping[str, Mapped]) -> list[tuple[Kind, Path, Mapped]]:
     """The file of each kind of record there is one of. Raises DataError where there is none at all."""
     if not folder.is_dir():
