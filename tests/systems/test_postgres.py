@@ -1,5 +1,6 @@
 """PostgreSQL's own answer: what the engine reaches is what the server says of every role, object and privilege."""
 
+import json
 import os
 import random
 import shutil
@@ -11,7 +12,7 @@ from pathlib import Path
 from kathodos.access.everyone import triples
 from kathodos.catalogue.addresses import address_of
 from kathodos.systems import postgres
-from tests.support import index_of
+from tests.support import index_of, records, run
 
 OF_TABLES = ("select", "insert", "update", "delete", "truncate", "references", "trigger")
 OF_COLUMNS = ("select", "insert", "update", "references")
@@ -57,6 +58,13 @@ class World:
                 self.relation(schema, f"t{number}", 'TABLE {} (a int, b int, "c/*" int)', "TABLE")
             self.relation(schema, "v", "VIEW {} AS SELECT 1 AS a, 2 AS b", "VIEW")
             self.relation(schema, "s", "SEQUENCE {}", "SEQUENCE")
+            function = f"{quoted(schema)}.{quoted('f/*')}"
+            self.run(f"CREATE FUNCTION {function}(int) RETURNS int LANGUAGE sql AS 'SELECT 1'")
+            self.run(f"ALTER FUNCTION {function} OWNER TO {quoted(self.seeded.choice(self.roles))}")
+            for _ in range(3):
+                give, to = self.pick(("GRANT", "TO"), ("REVOKE", "FROM"))
+                who = self.pick("PUBLIC", *map(quoted, self.roles))
+                self.run(f"{give} EXECUTE ON FUNCTION {function} {to} {who}")
         for _ in range(60):
             self.run(self.change())
         self.run(f"CREATE SCHEMA quiet AUTHORIZATION {quoted(self.seeded.choice(self.roles))}")  # keeps its defaults
@@ -123,6 +131,45 @@ class TheServersOwnAnswer(unittest.TestCase):
                     connection.execute(f"ALTER DATABASE world{seed} OWNER TO {owner}")
                     self.compare(seed, world, lambda sql: connection.execute(sql).fetchall())
 
+    def test_the_command_reads_the_database_and_says_what_is_wrong(self):
+        with self.connect("postgres") as connection:
+            connection.execute("CREATE DATABASE harbour")
+            for role in ("keeper", "clerk", "blind"):
+                connection.execute(f"CREATE ROLE {role} LOGIN PASSWORD 'a secret of the tests'")
+            connection.execute("GRANT keeper TO clerk WITH ADMIN OPTION")
+        with self.connect("harbour") as connection:
+            connection.execute("CREATE TABLE dues (a int); ALTER TABLE dues ENABLE ROW LEVEL SECURITY")
+            connection.execute("ALTER DEFAULT PRIVILEGES FOR ROLE keeper GRANT SELECT ON TABLES TO clerk")
+            connection.execute("GRANT INSERT ON dues TO keeper")
+            connection.execute("REVOKE SELECT ON pg_auth_members FROM PUBLIC; SELECT 1")
+        self.folder.chmod(0o777)
+        run("init", "office", cwd=self.folder)
+        office = self.folder / "office"
+        source = '[[source]]\nname = "db"\nkind = "postgres"\nsystem = "pg"\n'
+        url = f"postgresql://{{}}@/harbour?host={self.folder}"
+        (office / "kathodos.toml").write_text(f'{source}url = "{url.format("postgres")}"\n')
+        run("gather", cwd=office)
+        told = json.loads(run("show", "pg:/harbour/public/dues", "--format", "json", cwd=office).stdout)
+        self.assertEqual((told["row_security"], told["type"]), ("on", "table"))
+        ways = {
+            ("pg:/harbour/public/dues", "insert"),
+            ("pg:/@defaults/keeper/%2A/tables", "select"),
+            ("pg:/@members/keeper", "admit"),
+        }
+        reached = {(row["resource"], row["action"]) for row in records("reach", "--by", "account:pg/clerk", cwd=office)}
+        self.assertEqual(ways & reached, ways)
+        self.assertEqual({row["came"] + row["went"] for row in records("gather", cwd=office)}, {0})
+        for text, expected in (
+            (url.format("blind"), "may not read the catalogs"),
+            (url.format("nobody"), "has no such database or login"),
+            ("postgresql://postgres:secret@/harbour", "a url without a password"),
+            (f"postgresql://postgres@/harbour?host={office}", "does not answer"),
+        ):
+            (office / "kathodos.toml").write_text(f'{source}url = "{text}"\n')
+            error = run("gather", cwd=office, status=3).stderr
+            self.assertIn(expected, error)
+            self.assertNotIn("secret", error)
+
     def compare(self, seed, world, query):
         tables = postgres.read_records(query, "pg")
         reached = set(triples(index_of(tables), None, 0))
@@ -160,6 +207,16 @@ class TheServersOwnAnswer(unittest.TestCase):
                         call = f"has_column_privilege(role, '{full}', '{column}', '{privilege}')"
                         for role, answer in query(f"SELECT role, {usage} AND {call} FROM {who}"):
                             yield role, privilege, (database, schema, relation, column), answer
+        for schema in world.schemas:
+            usage = f"has_schema_privilege(role, '{schema}', 'usage')"
+            call = f"has_function_privilege(role, '{quoted(schema)}.{quoted('f/*')}(int)', 'execute')"
+            for role, answer in query(f"SELECT role, {usage} AND {call} FROM {who}"):
+                yield role, "execute", (database, schema, "f/*(integer)"), answer
+        for name in (database, "postgres"):
+            for privilege, action in (("CONNECT", "connect"), ("CREATE", "create-schema"), ("TEMP", "temporary")):
+                call = f"has_database_privilege(role, '{name}', '{privilege}')"
+                for role, answer in query(f"SELECT role, {call} FROM {who}"):
+                    yield role, action, (name,), answer
         for group in (*world.roles, "pg_read_all_data", "pg_database_owner"):
             for privilege, action in (("USAGE", "use-role"), ("MEMBER", "become-role")):
                 for role, answer in query(f"SELECT role, pg_has_role(role, '{group}', '{privilege}') FROM {who}"):
