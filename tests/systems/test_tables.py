@@ -3,7 +3,9 @@
 import csv
 import io
 import tempfile
+import tomllib
 import unittest
+from datetime import date
 from pathlib import Path
 
 from hypothesis import given
@@ -13,7 +15,11 @@ from kathodos.catalogue.kinds import GRANTS, IDENTITIES, RESOURCES
 from kathodos.catalogue.references import Names
 from kathodos.errors import DataError
 from kathodos.systems.checking import check_table
+from kathodos.systems.proposing import propose
+from kathodos.systems.raw import Format
+from kathodos.systems.settings import Settings
 from kathodos.systems.tables import Mapped, read_raw, table_of
+from kathodos.systems.tables_source import mapped_of
 
 
 def read(content, kind=IDENTITIES, mapped=None, suffix=".csv"):
@@ -79,6 +85,130 @@ class Reading(unittest.TestCase):
         ]
         self.assertEqual([list(row) for row in zip(*cells_of(table).values(), strict=True)], kept)
         self.assertEqual(len(problems), sum("\0" in "".join(row) for row in rows))
+
+
+class OtherFormats(unittest.TestCase):
+    PEOPLE = (("id", "name", "starts", "floor"), ("p1", "Ann", date(2026, 3, 1), 3.0), ("p2", None, None, None))
+
+    def assert_read(self, table):
+        expected = {"id": ["p1", "p2"], "name": ["Ann", None], "starts": ["2026-03-01", None], "floor": ["3", None]}
+        self.assertEqual(cells_of(table), expected)
+
+    def test_a_workbook_is_read_as_a_table_and_a_formula_as_what_it_gave(self):
+        import openpyxl
+
+        book = openpyxl.Workbook()
+        book.active.title = "cover"
+        sheet = book.create_sheet("people")
+        for row in self.PEOPLE:
+            sheet.append(row)
+        content = io.BytesIO()
+        book.save(content)
+        table, problems = read(content.getvalue(), mapped=Mapped(format=Format(sheet="people")), suffix=".xlsx")
+        self.assert_read(table)
+        self.assertEqual(table.lines.tolist(), [2, 3])
+        self.assertEqual(problems, [])
+        sheet["A4"], sheet["F5"] = "=HYPERLINK(1)", "beyond"
+        book.save(content := io.BytesIO())
+        table, problems = read(content.getvalue(), mapped=Mapped(format=Format(sheet="people")), suffix=".xlsx")
+        self.assertEqual(cells_of(table)["id"], ["p1", "p2"])  # nobody has computed the formula
+        self.assertEqual([problem.line for problem in problems], [5])
+        for broken, told in ((b"no zip", "no workbook"), (content.getvalue()[:900], "no workbook")):
+            with self.assertRaisesRegex(DataError, told):
+                read(broken, suffix=".xlsx")
+        with self.assertRaisesRegex(DataError, "no sheet 'folk'"):
+            read(content.getvalue(), mapped=Mapped(format=Format(sheet="folk")), suffix=".xlsx")
+
+    def test_parquet_keeps_its_types_as_text(self):
+        import pyarrow as pa
+        import pyarrow.parquet as pq
+
+        header, *rows = self.PEOPLE
+        columns = dict(zip(header, zip(*rows, strict=True), strict=True))
+        content = io.BytesIO()
+        pq.write_table(pa.table({**columns, "name": pa.array(columns["name"]).dictionary_encode()}), content)
+        table, _ = read(content.getvalue(), suffix=".parquet")
+        self.assert_read(table)
+        with self.assertRaisesRegex(DataError, "cut off"):
+            read(content.getvalue()[:-20], suffix=".parquet")
+
+    def test_json_lines(self):
+        table, problems = read(
+            '{"id": "p1", "name": "Ann", "starts": "2026-03-01", "floor": 3.0}\n\n{"id": "p2", "name": null}\n',
+            suffix=".jsonl",
+        )
+        self.assert_read(table)
+        self.assertEqual((table.lines.tolist(), problems), ([1, 3], []))
+
+    def test_other_delimiters_quotes_encodings_and_headers_further_down(self):
+        for content, form in (
+            ("id;name\np1;'A;x'\n", Format(";", "'")),
+            ("id\tname\np1\tA;x\n".encode("utf-16"), Format("\t")),
+            ("report of today\n\nid|name\np1|A;x\n", Format("|", header=3)),
+        ):
+            table, problems = read(content, mapped=Mapped(format=form))
+            self.assertEqual((cells_of(table), problems), ({"id": ["p1"], "name": ["A;x"]}, []))
+        table, _ = read("id,name\np1,Åse\n".encode("cp1252"), mapped=Mapped(format=Format(encoding="cp1252")))
+        self.assertEqual(cells_of(table)["name"], ["Åse"])
+        _, problems = read("id,name\np1,Åse\n".encode("cp1252"))
+        self.assertEqual([(it.line, it.reason) for it in problems], [(2, "is not UTF-8")])
+        with self.assertRaisesRegex(DataError, "separated by ';'"):
+            read("id;name\np1;A\n")
+
+    def test_large_files_with_few_quotes_are_read_as_small_ones(self):
+        rows = [f"p{number},name {number}" for number in range(300_000)]
+        rows[7], rows[250_000] = 'p7,"two\nlines"', "p250000,ragged,row"
+        table, problems = read("id,name\n" + "\n".join(rows) + "\n")
+        ids = cells_of(table)["id"]
+        self.assertEqual((len(ids), len(set(ids))), (299_999, 299_999))
+        self.assertEqual([problem.line for problem in problems], [250_003])
+        self.assertEqual((int(table.lines[7]), int(table.lines[8]), int(table.lines[-1])), (9, 11, 300_002))
+
+
+class Mappings(unittest.TestCase):
+    def test_columns_are_built_rows_chosen_and_values_made_ours(self):
+        mapped = Mapped(
+            columns={"User": "holder", "Mode": "effect"},
+            values={"effect": {"+": "permit", "-": "deny"}},
+            constants={"reason": "export"},
+            build={"gives": "{Right} dues:/{Site}/{Path:path}"},
+            where='Draft ne "yes"',
+        )
+        text = "User,Mode,Right,Site,Path,Draft\nann,+,view,a/b*,x/y,no\nbo,-,edit,c,z,yes\ncy,-,edit,,z,\n"
+        table, problems = read(text, GRANTS, mapped)
+        self.assertEqual(problems, [])
+        cells = cells_of(table)
+        self.assertEqual(cells["gives"], ["view dues:/a%2Fb%2A/x/y", None])
+        self.assertEqual((cells["holder"], cells["effect"]), (["ann", "cy"], ["permit", "deny"]))
+        self.assertEqual((cells["reason"], table.lines.tolist()), (["export", "export"], [2, 4]))
+        with self.assertRaisesRegex(DataError, "built from 'Nothing'"):
+            read(text, GRANTS, Mapped(build={"gives": "view {Nothing}"}, constants={"holder": "ann"}))
+        with self.assertRaisesRegex(DataError, "asks for Nothing"):
+            read(text, GRANTS, Mapped(where='Nothing eq "x"', constants={"holder": "ann", "gives": "view dues:/"}))
+
+
+class Proposals(unittest.TestCase):
+    def test_a_mapping_is_proposed_that_reads_the_file(self):
+        content = (
+            "Export of 15.06.2026;;;;\nPers. No;Full name;State;Joined;Desk\n"
+            "p1;Åse;employed;01.02.2020;4\np2;Bo;gone;13.02.2021;5\np3;Cy;sleeping;2026-03-01;6\n"
+        ).encode("cp1252")
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "export.csv"
+            file.write_bytes(content)
+            found = propose(file)
+            said = tomllib.loads(found.text)["source"]["tables"]["identities"]
+            mapped = mapped_of(Settings("the test", Path(folder), said))
+            table, problems = table_of(IDENTITIES, file.name, read_raw(file, mapped.format), mapped)
+        self.assertEqual((said["delimiter"], said["encoding"], said["header"]), (";", "cp1252", 2))
+        self.assertEqual(
+            found.open_questions, ["State: what do 'sleeping' mean? One of invited, active, suspended, left"]
+        )
+        cells = cells_of(table)
+        self.assertEqual((cells["id"], cells["name"]), (["p1", "p2", "p3"], ["Åse", "Bo", "Cy"]))
+        self.assertEqual((cells["status"], problems), (["active", "left", "?"], []))
+        result = check_table(table, Names())
+        self.assertEqual([row[10] for row in result.rows().values()], ["2020-02-01", "2021-02-13"])
 
 
 class Checking(unittest.TestCase):

@@ -116,6 +116,13 @@ def always(value: Scalar, rows: int) -> Coded:
     return nothing(rows).filled(value)
 
 
+def joined_columns(parts: Sequence[Coded]) -> Coded:
+    """Columns one below the other."""
+    coder = Coder()
+    codes = [np.append(coder.codes(part.values), np.int32(-1))[part.codes] for part in parts]
+    return Coded(np.concatenate(codes), coder.values)
+
+
 def in_common(first: Coded, second: Coded) -> tuple[Codes, Codes]:
     """The codes of two columns, the same for the same value."""
     coder = Coder()

@@ -18,7 +18,7 @@ from kathodos.errors import CallError, DataError, KathodosError, sentence
 
 COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
-    *("reach", "conflicts", "review", "baseline", "list", "show", "ledger", "standin", "demo"),
+    *("reach", "conflicts", "review", "baseline", "list", "show", "activity", "ledger", "standin", "demo"),
 )
 MODULES = {"list": "lists", "show": "shows"}
 EPILOG = """\

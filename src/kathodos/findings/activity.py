@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import Any
 
 from kathodos.access.index import Index
 from kathodos.catalogue.addresses import parse_address
@@ -30,6 +32,32 @@ def uses_by_identity(index: Index, activity: Rows) -> dict[int, list[Use]]:
         if user >= 0 and number is not None and node >= 0:
             found.setdefault(user, []).append(Use(time, number, node, record))
     return found
+
+
+@dataclass(frozen=True)
+class Folded:
+    """What one identity or account did with one resource: how often, and when first and last."""
+
+    who: str
+    action: str
+    resource: str
+    count: int
+    first: str
+    last: str
+
+
+def folded(activity: Rows, owners: Mapping[str, str | None]) -> list[Folded]:
+    """Activity by who, action and resource, the latest first. `owners`: the identity of each account that has one."""
+    found: dict[tuple[str, str, str], list[Any]] = {}
+    columns = (activity[name] for name in ("identity", "account", "time", "action", "resource", "count"))
+    for identity, account, time, action, resource, count in zip(*columns, strict=True):
+        owner = identity or owners.get(account or "")
+        who = f"identity:{owner}" if owner else f"account:{account}"
+        known = found.setdefault((who, action, resource), [0, time, time])
+        known[0] += count or 0
+        known[1], known[2] = min(known[1], time), max(known[2], time)
+    made = [Folded(*key, *values) for key, values in found.items()]
+    return sorted(made, key=lambda it: (it.last, it.who, it.action, it.resource), reverse=True)
 
 
 def _user(index: Index, identity: str | None, account: str | None) -> int:

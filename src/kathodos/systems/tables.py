@@ -10,7 +10,7 @@ from pathlib import Path
 
 import numpy as np
 
-from kathodos.catalogue.coded import Coded, Coder, Ints, Scalar, always, coded, nothing
+from kathodos.catalogue.coded import Coded, Coder, Ints, Scalar, always, coded, joined_columns, nothing
 from kathodos.catalogue.filters import FilterError, parse_filter
 from kathodos.catalogue.kinds import GATHERED, Form, Kind
 from kathodos.errors import DataError
@@ -115,6 +115,17 @@ def digest_of_tables(tables: Sequence[Table]) -> str:
     return whole.hexdigest()
 
 
+def joined(tables: Sequence[Table]) -> Table:
+    """Tables of one kind as one, with the file of each row."""
+    first = tables[0]
+    sizes = [len(table) for table in tables]
+    names = dict.fromkeys(name for table in tables for name in table.columns)
+    columns = {name: joined_columns([table.column(name) for table in tables]) for name in names}
+    files = joined_columns([always(table.file, size) for table, size in zip(tables, sizes, strict=True)])
+    lines = np.concatenate([table.lines for table in tables])
+    return Table(first.kind, first.file, lines, columns, first.dates, first.once, files)
+
+
 def files_of(folder: Path, mapping: Mapping[str, Mapped]) -> list[tuple[Kind, Path, Mapped]]:
     """The file of each kind of record there is one of. Raises DataError where there is none at all."""
     if not folder.is_dir():
@@ -181,6 +192,8 @@ def read_raw(path: Path, form: Format) -> Raw:
             from kathodos.systems.xlsx import read_xlsx as read
         elif path.suffix in (".jsonl", ".ndjson"):
             from kathodos.systems.json_lines import read_json_lines as read
+        elif path.suffix in (".log", ".syslog"):
+            from kathodos.systems.syslog import read_syslog as read
         elif path.suffix == ".parquet":
             from kathodos.systems.parquet_files import read_parquet as read
         else:
