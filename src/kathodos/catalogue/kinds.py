@@ -321,6 +321,7 @@ TIES = Kind(
         Column("tied_by"),
         Column("tied_at"),
         Column("reason"),
+        Column("said"),
     ),
     ("account",),
 )

@@ -28,7 +28,7 @@ def columns_pointing(other: Kind, kind: Kind, reference: str) -> Iterator[dict[s
             if kind.name in column.refers or (column.form is Form.GIVES and kind.name == "roles"):
                 yield {column.name: reference}
         elif column.form is Form.REFERENCE and kind.name in column.refers:
-            is_short = len(key) == 2 and other is not ACTIVITY
+            is_short = len(key) == 2 and "system" in other.names
             yield {"system": key[0], column.name: key[1]} if is_short else {column.name: name}
         elif column.form is Form.SCOPE and kind.name in ("areas", "resources"):
             yield {column.name: reference}

@@ -95,28 +95,23 @@ def _duplicates(session: Session) -> int:
 
 
 def _tie(session: Session) -> int:
-    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES, TIES
-    from kathodos.catalogue.moments import time_text
+    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
     from kathodos.ledger.entries import writing
-    from kathodos.systems.tying import NOBODY, PERSON, tie_accounts
+    from kathodos.systems.tying import NOBODY, tie_accounts, tie_by_word, untie
 
     asked = session.arguments
-    state = session.state((ACCOUNTS, IDENTITIES, TIES))
+    state = session.state((ACCOUNTS, IDENTITIES))
     account = session.resolve(asked.account, state, (ACCOUNTS,)).removeprefix("account:")
     identity = NOBODY
     if not asked.undo and asked.identity != _NOBODY:
         identity = session.resolve(asked.identity, state, (IDENTITIES,)).removeprefix("identity:")
-    ties = dict(zip(state["ties"]["account"], zip(state["ties"].ids, state["ties"]["how"], strict=True), strict=True))
-    held = ties.get(account)
-    if asked.undo and (held is None or held[1] != PERSON):
-        raise CallError(f"Nobody has said whose account:{account} is.", "There is nothing to undo.")
     workspace = session.workspace
     with writing(workspace.store, workspace.keys, "tie", session.actor, session.reason) as draft:
         draft.subjects += [f"account:{account}", *([f"identity:{identity}"] if identity else [])]
-        draft.close_rows(TIES, [held[0]] if held else [])
         if not asked.undo:
-            now = time_text(draft.time)
-            draft.open_rows(TIES, [(account, identity, PERSON, session.actor, now, session.reason)])
+            tie_by_word(draft, account, identity, session.reason)
+        elif not untie(draft, account):
+            raise CallError(f"Nobody has said whose account:{account} is.", "There is nothing to undo.")
         tie_accounts(draft, workspace.tie_rules())
         number = draft.number
     said = "is tied by its source and the rules again" if asked.undo else f"is {identity or 'nobody'}'s"

@@ -176,7 +176,7 @@ def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
             if before and (before[1][1] != tied.identity or before[1][2] != tied.how):
                 closed.append(before[0])
             if tied.identity and (not before or before[0] in closed):
-                opened.append((tied.account, tied.identity, tied.how, "", now, ""))
+                opened.append((tied.account, tied.identity, tied.how, "", now, "", None))
     closed += [number for name, (number, row) in held.items() if name not in names and row[2] != PERSON]
     draft.close_rows(TIES, sorted(set(closed)))
     draft.open_rows(TIES, opened)
@@ -187,6 +187,37 @@ def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
     for source, rows in by_source.items():
         draft.open_rows(ACCOUNTS, rows, source)  # type: ignore[arg-type]  # values of the store
     return len(changed)
+
+
+def tie_by_word(draft: Draft, account: str, identity: str, reason: str) -> None:
+    """Ties an account by a person's word, which stands until it is taken back; NOBODY ties it to no one."""
+    ties = read_rows(draft.connection, TIES)
+    held = {row[0]: (number, row) for number, row in zip(ties.ids, ties.values(), strict=True)}
+    number, row = held.get(account, (0, None))
+    said = row[6] if row is not None else _owner(draft, account)
+    draft.close_rows(TIES, [number] if number else [])
+    draft.open_rows(TIES, [(account, identity, PERSON, draft.actor, time_text(draft.time), reason, said)])
+
+
+def untie(draft: Draft, account: str) -> bool:
+    """Takes a person's word on an account back; what its source said last counts again. False: nobody had said it."""
+    ties = read_rows(draft.connection, TIES)
+    for number, row in zip(ties.ids, ties.values(), strict=True):
+        if row[0] == account and row[2] == PERSON:
+            draft.close_rows(TIES, [number])
+            accounts = read_rows(draft.connection, ACCOUNTS)
+            at = ["/".join(key) for key in accounts.record_keys()].index(account)
+            values, position = accounts.values()[at], ACCOUNTS.names.index("identity")
+            draft.close_rows(ACCOUNTS, [accounts.ids[at]])
+            draft.open_rows(ACCOUNTS, [(*values[:position], row[6], *values[position + 1 :])], accounts["source"][at])
+            return True
+    return False
+
+
+def _owner(draft: Draft, account: str) -> str | None:
+    accounts = read_rows(draft.connection, ACCOUNTS)
+    owners = zip(accounts.record_keys(), accounts["identity"], strict=True)
+    return next((owner for key, owner in owners if "/".join(key) == account), None)
 
 
 def known_owners(connection: sa.Connection) -> dict[str, tuple[str | None, bool]]:
