@@ -3,22 +3,13 @@
 import contextlib
 import datetime
 import ipaddress
-import shutil
 import socket
 import subprocess
 import threading
-import time
-from pathlib import Path
 
-SCHEMAS = Path("/etc/ldap/schema")
-ROOT, PASSWORD = "cn=reader,dc=tarnholm,dc=example", "a secret of the tests"
-SLAPD = shutil.which("slapd") or ("/usr/sbin/slapd" if Path("/usr/sbin/slapd").exists() else None)
+from kathodos.demo import services
 
-
-def free_port():
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return probe.getsockname()[1]
+ROOT, PASSWORD, SLAPD = services.READER, services.PASSWORD, services.slapd()
 
 
 def certificate(folder):
@@ -50,42 +41,27 @@ def certificate(folder):
 
 
 class Directory:
-    """A slapd with the given LDIF in it."""
+    """A slapd with the given LDIF in it, which speaks TLS too."""
 
     def __init__(self, folder, ldif):
         self.folder = folder
-        (folder / "data").mkdir(parents=True)
+        folder.mkdir()
         certificate(folder)
-        self.port, self.tls_port = free_port(), free_port()
-        self.url, self.tls_url = f"ldap://127.0.0.1:{self.port}", f"ldaps://localhost:{self.tls_port}"
-        includes = "".join(f"include {SCHEMAS / name}.schema\n" for name in ("core", "cosine", "nis", "inetorgperson"))
-        (folder / "slapd.conf").write_text(
-            f"{includes}modulepath /usr/lib/ldap\nmoduleload back_mdb\npidfile {folder}/pid\n"
-            f"TLSCertificateFile {folder}/server.pem\nTLSCertificateKeyFile {folder}/server.key\n"
-            f'database mdb\nsuffix "dc=tarnholm,dc=example"\nrootdn "{ROOT}"\nrootpw "{PASSWORD}"\n'
-            f"directory {folder}/data\nmaxsize 104857600\n"
-            "sizelimit size.soft=50 size.hard=soft size.prtotal=unlimited\n"
-            f"access to * by anonymous auth\n"
-        )
         (folder / "first.ldif").write_text(ldif)
-        load = ["slapadd", "-q", "-f", folder / "slapd.conf", "-l", folder / "first.ldif"]
-        subprocess.run([Path(SLAPD).parent / load[0], *load[1:]], check=True, capture_output=True)
-        address = f"{self.url} {self.tls_url.replace('localhost', '127.0.0.1')}"
-        words = [SLAPD, "-f", folder / "slapd.conf", "-h", address, "-d", "0"]
-        self.process = subprocess.Popen(words, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
-        for _ in range(200):
-            with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", self.tls_port), 1):
-                return
-            time.sleep(0.05)
-        raise AssertionError("slapd did not start")
+        tls_port = services.free_port()
+        self.tls_url = f"ldaps://localhost:{tls_port}"
+        settings = f"TLSCertificateFile {folder}/server.pem\nTLSCertificateKeyFile {folder}/server.key"
+        self.stack = contextlib.ExitStack()
+        server = services.directory(folder, folder / "first.ldif", settings, [f"ldaps://127.0.0.1:{tls_port}"])
+        self.url = self.stack.enter_context(server)
+        self.port = int(self.url.rpartition(":")[2])
 
     def change(self, ldif):
-        words = ["ldapmodify", "-x", "-H", self.url, "-D", ROOT, "-w", PASSWORD]
+        words = ["ldapmodify", "-x", "-H", self.url, "-D", services.READER, "-w", services.PASSWORD]
         subprocess.run(words, input=ldif, text=True, check=True, capture_output=True)
 
     def stop(self):
-        self.process.terminate()
-        self.process.wait()
+        self.stack.close()
 
 
 class Cutting:

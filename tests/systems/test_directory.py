@@ -193,7 +193,7 @@ class Server(Scratch, unittest.TestCase):
         ):
             with self.assertRaisesRegex(DataError, told) as caught:
                 read(self.source(**settings), "")
-            self.assertNotIn("secret of the tests", str(caught.exception))
+            self.assertNotIn("made up for the demo", str(caught.exception))
 
     def test_the_command_reads_only_what_is_new_and_sees_what_is_gone(self):
         run("init", "office", cwd=self.folder)

@@ -7,7 +7,8 @@ import os
 import shlex
 import shutil
 import sys
-from collections.abc import Iterator
+import tempfile
+from collections.abc import Iterator, Sequence
 from importlib.resources import as_file, files
 from pathlib import Path
 
@@ -82,24 +83,114 @@ CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ),
 )
 
+# In the second workspace, while the services that it reads are running.
+CONNECTED: tuple[tuple[str, str, tuple[str, ...]], ...] = (
+    (
+        "2026-06-15T09:40:00Z",
+        "Gather from the real world. A directory, a provisioning service, a file server, logs and a spreadsheet.",
+        (
+            "sources list",
+            "gather --as r.lund",
+            "gather --problems",
+            "tie",
+            "tie --open",
+            "activity --on gates:/gate-a/north",
+        ),
+    ),
+    (
+        "2026-06-22T09:00:00Z",
+        "A week later half of the directory's export is missing: the gather stops, and shows what would have gone.",
+        ("gather directory",),
+    ),
+    (
+        "2026-06-22T09:10:00Z",
+        "Put back, a gather finds nothing new. Who reads the load tables of the cranes, and is the mask in the way?",
+        (
+            "gather",
+            "reach --on share:/share/cranes/loads.csv --do read --format csv",
+            "reach --on share:/share/cranes/loads.csv --do write --format csv",
+        ),
+    ),
+)
+_BIND = 'bind = { as = "cn=reader,dc=tarnholm,dc=example", password_from = "env:DIRECTORY_SECRET" }\n'
+LIVE_DIRECTORY = (
+    "2026-06-22T09:20:00Z",
+    "The same directory asked live, by LDAP: two sources speak of one person now.",
+    ("gather live", "show p0096"),
+)
+LIVE_DATABASE = (
+    "2026-06-22T09:30:00Z",
+    "And the database behind the payments: who may write to the table, by its own access lists?",
+    ("gather payments", "reach --on payments:/postgres/public/payments --do insert"),
+)
+TABLES = """
+CREATE ROLE cashiers; CREATE ROLE auditors NOINHERIT; CREATE ROLE petra LOGIN; CREATE ROLE quill LOGIN;
+GRANT cashiers TO petra; GRANT auditors TO quill; GRANT cashiers TO auditors;
+CREATE TABLE payments (id int, payee text, amount numeric); CREATE TABLE payees (id int, iban text);
+GRANT SELECT, INSERT ON payments TO cashiers; GRANT SELECT ON payments, payees TO auditors;
+"""
+
 
 def tell(folder: Path, is_fresh: bool) -> int:
     """Lays the workspace out in `folder` and runs every command of the story there."""
     _make_room(folder, is_fresh)
     Workspace.create(folder)
+    Workspace.create(folder / "connected")
     with as_file(files("kathodos.demo") / "data") as data:
         shutil.copytree(data, folder, dirs_exist_ok=True)
     _say("The Tarnholm Harbour Trust is made up: a harbour authority with three sites and about 260 identities.")
     _say(f"Its workspace is {folder}. Repeat any line there by hand, with the clock of the story:")
     _say(f"  cd {shlex.quote(str(folder))}; export KATHODOS_NOW={CHAPTERS[-1][0]}")
     with _working_in(folder):
-        for now, text, commands in CHAPTERS:
-            os.environ["KATHODOS_NOW"] = now
-            _say(f"\n== {text}")
-            for command in commands:
-                _run(command)
+        for chapter in CHAPTERS:
+            _chapter(*chapter)
+    _say(f"\nBeside it lies a second workspace: cd {shlex.quote(str(folder / 'connected'))}")
+    with _working_in(folder / "connected"):
+        _tell_connected()
     _say(f"\nThat was the whole round. Go on in {folder}: kathodos list identities, kathodos review --help.")
     return 0
+
+
+def _tell_connected() -> None:
+    """The chapters of the second workspace; those with a real directory and database where these are installed."""
+    from kathodos.demo import services
+
+    configuration, export = Path(CONFIGURATION), Path("directory.ldif")
+    whole = export.read_text(encoding="utf-8")
+    with services.roster(Path("services") / "roster.json") as url:
+        if not url.startswith(f"http://127.0.0.1:{services.ROSTER_PORT}/"):
+            text = configuration.read_text(encoding="utf-8")
+            usual = f"http://127.0.0.1:{services.ROSTER_PORT}/scim/v2"
+            configuration.write_text(text.replace(usual, url), encoding="utf-8")
+        for now, text, commands in CONNECTED:
+            export.write_text(whole[: len(whole) // 2] if "half" in text else whole, encoding="utf-8")
+            _chapter(now, text, commands)
+        with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as scratch:
+            Path(scratch).chmod(0o755)
+            if services.slapd():
+                os.environ["DIRECTORY_SECRET"] = services.PASSWORD
+                with services.directory(Path(scratch) / "slapd", export) as url:
+                    _further(f'name = "live"\nkind = "ldap"\nurl = "{url}"\nbase = "{services.SUFFIX}"\n{_BIND}')
+                    _chapter(*LIVE_DIRECTORY)
+                del os.environ["DIRECTORY_SECRET"]
+            if services.postgres_programs():
+                with services.database(Path(scratch) / "postgres", TABLES) as url:
+                    _further(f'name = "payments"\nkind = "postgres"\nsystem = "payments"\nurl = "{url}"\n')
+                    _chapter(*LIVE_DATABASE)
+
+
+def _further(block: str) -> None:
+    """Adds a source to the configuration."""
+    configuration = Path(CONFIGURATION)
+    text = configuration.read_text(encoding="utf-8")
+    configuration.write_text(f"{text}\n[[source]]\n{block}", encoding="utf-8")
+
+
+def _chapter(now: str, text: str, commands: Sequence[str]) -> None:
+    os.environ["KATHODOS_NOW"] = now
+    _say(f"\n== {text}")
+    for command in commands:
+        _run(command)
 
 
 def _make_room(folder: Path, is_fresh: bool) -> None:

@@ -167,7 +167,8 @@ class _Gather:
             if of_kind is None and not self._was_merged(kind):
                 self._present.pop(kind.name, None)
                 continue
-            of_kind = of_kind or Checked(kind, frozenset(), columns=[_empty() for _ in kind.names])
+            if of_kind is None:
+                of_kind = Checked(kind, frozenset(), columns=[_empty() for _ in kind.names])
             present = self._present_of(kind)
             claimed = self.claims.keys(kind)
             comparison = compare(of_kind, present, self.source, self.reading.covers, claimed)
@@ -219,6 +220,9 @@ class _Gather:
             self._keep_standing(table, result, names)
             if table.kind is kinds.ACCOUNTS:
                 self._fill_owners(result)
+            files = {table.file} if table.files is None else set(table.files.values)
+            unread = [it for it in self.reading.problems if it.file in files and it.outcome == "set aside"]
+            result.set_aside += len(unread)
             self.problems += result.problems
             checked[table.kind.name] = result
         return checked

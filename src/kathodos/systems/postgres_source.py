@@ -34,6 +34,7 @@ def read(source: Source, mark: str) -> Reading:
     waited = 0.0
     options = f"-c default_transaction_read_only=on -c statement_timeout={timeout * 1000}"
     words: dict[str, Any] = {"connect_timeout": timeout, "options": options, "application_name": "kathodos"}
+    words["client_encoding"] = "utf8"  # a database in SQL_ASCII would else give bytes
     if "password_from" in settings.values:
         words["password"] = settings.secret("password_from")
     try:
@@ -53,6 +54,9 @@ def read(source: Source, mark: str) -> Reading:
         what = f"{url}: this login may not read the catalogs ({error.diag.message_primary})."
         remedy = "Nothing was changed; let it read pg_catalog, as everybody may by default."
         raise DataError(what, remedy) from None
+    except UnicodeDecodeError:
+        what = f"{url} has a name that is not UTF-8."
+        raise DataError(what, "Rename it; names of a database in SQL_ASCII may be in any encoding.") from None
     except psycopg.OperationalError as error:
         raise DataError(f"{url} {_why(str(error))}.", "Check url and password_from, and that it runs.") from None
     except psycopg.Error as error:
