@@ -94,7 +94,7 @@ class Logs(Scratch, unittest.TestCase):
         last = LINE.format(time="2026-06-03T08:00:00+02:00", user="x", did="open", on="a/b")
         (at / "logs" / "2.log").write_text(f"{last}\n{LINE.format(time='yesterday', user='a1', did='open', on='c')}\n")
         rows = {(row["source"], row["kind"]): row for row in records("gather", cwd=at)}
-        self.assertEqual([rows["turnstiles", "activity"][key] for key in ("came", "set_aside")], [3, 1])
+        self.assertEqual([rows["turnstiles", "activity"][key] for key in ("came", "set_aside")], [3, 2])
         problems = {(row["file"], row["line"]) for row in records("gather", "turnstiles", "--problems", cwd=at)}
         self.assertLessEqual({("1.log", 5), ("2.log", 2)}, problems)
         self.assertEqual(

@@ -56,6 +56,9 @@ class Coded:
 
     def recoded(self, values: Iterable[Scalar]) -> Coded:
         """The column with other values in the place of its own, in their order; they need not be distinct."""
+        values = list(values)
+        if values == self.values:
+            return self
         coder = Coder()
         codes = np.append(coder.codes(values), np.int32(-1))
         return Coded(codes[self.codes], coder.values)

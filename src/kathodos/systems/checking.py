@@ -134,6 +134,8 @@ class _Checker:
                 self.report(rows[number], column, cells, value)
                 value = cell
             values.append(value)
+        if column.form not in _OF_SYSTEM:
+            return cells.recoded(values).filled(column.default)
         coder = Coder()
         known = np.append(coder.codes(values), np.int32(-1))
         return Coded(known[codes], coder.values).filled(column.default)

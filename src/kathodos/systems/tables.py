@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import functools
 import hashlib
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
@@ -160,10 +161,17 @@ def digest_of_files(files: Sequence[tuple[Kind, Path, Mapped]]) -> str:
 def digest_of(path: Path) -> str:
     """The digest of one file's bytes."""
     try:
-        with path.open("rb") as file:
-            return hashlib.file_digest(file, "sha256").hexdigest()
+        status = path.stat()
+        return _digest(path, status.st_mtime_ns, status.st_size, status.st_ino)
     except OSError as error:
         raise unreadable(path, error) from error
+
+
+@functools.lru_cache
+def _digest(path: Path, *_: int) -> str:
+    """The digest of a file, computed once as long as the file stays what it is."""
+    with path.open("rb") as file:
+        return hashlib.file_digest(file, "sha256").hexdigest()
 
 
 def unreadable(path: Path, error: OSError) -> DataError:

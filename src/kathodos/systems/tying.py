@@ -154,9 +154,10 @@ def plain_name(text: str) -> str:
 
 def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
     """Brings the ties that rules find, and the accounts' identities, up to date; gives how many accounts changed."""
-    accounts, identities, ties = (read_rows(draft.connection, kind) for kind in (ACCOUNTS, IDENTITIES, TIES))
+    ties = read_rows(draft.connection, TIES)
     if not rules and not len(ties):
         return 0
+    accounts, identities = (read_rows(draft.connection, kind) for kind in (ACCOUNTS, IDENTITIES))
     now = time_text(draft.time)
     held = {row[0]: (number, row) for number, row in zip(ties.ids, ties.values(), strict=True)}
     changed: list[tuple[int, tuple[object, ...], str | None]] = []
