@@ -11,6 +11,8 @@ cd tarnholm
 kathodos review open officer --where 'title eq "Permit officer"' --by-manager --due 2026-07-15 --yes > /dev/null
 kathodos review decide 1-3 certify --review officer --as p0089 > /dev/null
 shot() { "$here/tools/terminal_shot.py" "$here/docs/screenshots/$1.png" "$2" --columns "${3:-127}"; }
+shot sources "kathodos --workspace connected sources list; kathodos sources propose tables/staff_export.csv"
+shot tie "kathodos --workspace connected tie; kathodos --workspace connected tie --open; kathodos tie --duplicates"
 shot gather-problems "kathodos gather --problems"
 shot reach-by "kathodos reach --by p0063"
 shot reach-trace "kathodos reach --by p0067 --on dues:/northmole/waivers/2026 --do approve --trace; \
@@ -28,6 +30,10 @@ shot baseline-compare "kathodos baseline compare before-review"
 shot ledger-list "kathodos ledger list"
 shot show "kathodos show p0063"
 shot list "kathodos list identities --where 'department eq \"Pilotage\" and title ne \"Pilot\"'"
+kathodos gather > /dev/null 2>&1
+shot returned "kathodos returned; kathodos activity --by p0063 --since 2026-06-01"
+sed -i 's/Dues clerk/Dues officer/; /^p0240,/d' tables/staff_export.csv
+shot gather-dry-run "kathodos gather --dry-run"
 python - <<'SQL'
 import sqlite3
 

@@ -156,10 +156,13 @@ def places(numbers: Ints) -> Ints:
 
 def first_of_each(numbers: Ints) -> Ints:
     """For each row the first row with the same number."""
-    place = places(numbers)
-    first = np.zeros(int(place.max(initial=-1)) + 1, dtype=np.int64)
-    first[place[::-1]] = np.arange(len(place) - 1, -1, -1)
-    return first[place]
+    order = np.argsort(numbers, kind="stable")
+    begins = np.ones(len(numbers), dtype=bool)
+    np.not_equal(numbers[order[1:]], numbers[order[:-1]], out=begins[1:])
+    start = np.maximum.accumulate(np.where(begins, np.arange(len(numbers)), 0))
+    first = np.empty_like(order)
+    first[order] = order[start]
+    return first
 
 
 def matches(wanted: Ints, among: Ints) -> Ints:

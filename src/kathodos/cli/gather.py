@@ -113,13 +113,15 @@ def _gathered(session: Session, source: Source) -> Gathered:
     reading = replace(reading, digest=digest_with(source, reading.digest, further))
     if session.arguments.dry_run:
         return rehearse(workspace.store, workspace.keys, source.name, reading, terms)
-    call = (workspace.store, workspace.keys, source.name, reading, session.actor, session.reason)
+    by = (session.actor, session.reason)
     try:
-        return gather(*call, terms)
+        return gather(workspace.store, workspace.keys, source.name, reading, *by, terms)
     except GuardedError as error:
         if not (sys.stdin.isatty() and session.agrees(f"{error.what} Let them go all the same?")):
             raise
-        return gather(*call, replace(terms, may_lose=True))
+        reading = replace(reader.read(source, mark), digest=reading.digest)
+        terms = replace(terms, may_lose=True)
+        return gather(workspace.store, workspace.keys, source.name, reading, *by, terms)
 
 
 def _details(session: Session, done: list[Gathered]) -> int:

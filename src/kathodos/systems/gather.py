@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 
 import numpy as np
@@ -91,7 +91,10 @@ class _RehearsedError(Exception):
 
 
 def gather(store: Store, keys: Keys, source: str, reading: Reading, actor: str, reason: str, terms: Terms) -> Gathered:
-    """Makes the catalogue say what the source says. Raises DataError where too much of it would go."""
+    """Makes the catalogue say what the source says, and uses the reading up.
+
+    Raises GuardedError where too much would go.
+    """
     with writing(store, keys, GATHER, actor, reason) as draft:
         done = _Gather(draft, source, reading, terms).run()
     return replace(done, entry=None if draft.is_empty else draft.number)
@@ -157,8 +160,10 @@ class _Gather:
 
     def run(self) -> Gathered:
         checked = self._check()
-        note_cycles(checked, self.problems)
+        spoken = {table.kind.name: sorted(table.columns) for table in self.reading.tables}
         self._miss_no_table()
+        self.reading.tables.clear()  # what is not needed any more of millions of rows
+        note_cycles(checked, self.problems)
         given = columns_given(self.draft.connection)
         differences: list[Difference] = []
         details: list[Detail] = []
@@ -191,7 +196,7 @@ class _Gather:
             self._present.pop(kind.name, None)
         self._tie(differences)
         self._keep_problems()
-        self._describe(differences)
+        self._describe(differences, spoken)
         return Gathered(self.source, None, differences, self.problems, details)
 
     def _present_of(self, kind: Kind) -> Present:
@@ -353,13 +358,13 @@ class _Gather:
         self.draft.close_rows(PROBLEMS, sorted(held[row] for row in held.keys() - rows))
         self.draft.open_rows(PROBLEMS, sorted(rows - held.keys()), self.source)
 
-    def _describe(self, differences: Sequence[Difference]) -> None:
+    def _describe(self, differences: Sequence[Difference], spoken: Mapping[str, Sequence[str]]) -> None:
         self.draft.subjects.append(f"source:{self.source}")
         self.draft.payload |= {
             "source": self.source,
             "digest": self.reading.digest,
             "counts": {it.kind.name: [it.came, it.changed, it.went, it.same, it.set_aside] for it in differences},
-            "columns": {table.kind.name: sorted(table.columns) for table in self.reading.tables},
+            "columns": dict(spoken),
             **({"mark": self.reading.mark} if self.reading.mark else {}),
         }
 

@@ -71,7 +71,11 @@ class Growing:
 
     def raw(self) -> Raw:
         """What was read; rows in which all is blank are left out. A block without the last columns has them empty."""
+        import pyarrow as pa
+
         columns = [self._column(at).mapped(_stripped) for at in range(len(self.header))]
+        self._blocks.clear()
+        pa.default_memory_pool().release_unused()
         lines = np.concatenate([np.zeros(0, dtype=np.int64), *self._lines])
         filled = np.zeros(len(lines), dtype=bool)
         for column in columns:
@@ -85,10 +89,13 @@ class Growing:
 
         text = pa.large_string()
         sizes = map(len, self._lines)
-        parts = [
-            block[at] if at < len(block) else pa.nulls(size, text)
-            for block, size in zip(self._blocks, sizes, strict=True)
-        ]
+        parts = []
+        for block, size in zip(self._blocks, sizes, strict=True):
+            if at < len(block):
+                parts.append(block[at])
+                block[at] = None  # so that no more than one column is there as text
+            else:
+                parts.append(pa.nulls(size, text))
         return of_arrow(pa.chunked_array(parts, type=text))
 
 
