@@ -7,7 +7,7 @@ import subprocess
 import time
 import unittest
 
-from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Scratch, lay_out, records, run
+from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, Scratch, lay_out, records, run
 
 AS_NOBODY = ("setpriv", "--reuid=65534", "--clear-groups")
 
@@ -19,11 +19,16 @@ def can_be_another_user():
     return subprocess.run([*AS_NOBODY, COMMAND, "--version"], capture_output=True).returncode == 0
 
 
-class BadInput(Scratch, unittest.TestCase):
+class BadInput(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        office = lay_out(folder / "office", OFFICE, OFFICE_RULES)
+        run("gather", cwd=office)
+        return office
+
     def setUp(self):
         super().setUp()
-        self.office = lay_out(self.folder / "office", OFFICE, OFFICE_RULES)
-        run("gather", cwd=self.office)
+        self.office = self.here
 
     def assert_refused(self, words, status, *expected, cwd=None, **variables):
         done = run(*words, cwd=cwd or self.office, status=status, **variables)

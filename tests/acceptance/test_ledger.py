@@ -5,21 +5,24 @@ import shutil
 import sqlite3
 import unittest
 
-from tests.support import OFFICE, Scratch, lay_out, run
+from tests.support import OFFICE, Prepared, lay_out, run
 
 
-class Tampering(Scratch, unittest.TestCase):
+class Tampering(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        office = lay_out(folder / "office", OFFICE)
+        run("gather", cwd=office)
+        run("baseline", "mark", "one", "--as", "auditor", cwd=office)
+        run("baseline", "mark", "two", cwd=office)
+        run("review", "open", "r", "--where", 'id eq "bo"', "--by-manager", "--due", "2026-07-01", cwd=office)
+        run("review", "decide", "1", "revoke", "--reason", "no need", "--as", "head", cwd=office)
+        run("review", "close", "--as", "auditor", cwd=office)
+        return office
+
     def setUp(self):
         super().setUp()
-        self.office = lay_out(self.folder / "office", OFFICE)
-        run("gather", cwd=self.office)
-        run("baseline", "mark", "one", "--as", "auditor", cwd=self.office)
-        run("baseline", "mark", "two", cwd=self.office)
-        run("review", "open", "r", "--where", 'id eq "bo"', "--by-manager", "--due", "2026-07-01", cwd=self.office)
-        run("review", "decide", "1", "revoke", "--reason", "no need", "--as", "head", cwd=self.office)
-        run("review", "close", "--as", "auditor", cwd=self.office)
-        self.untouched = self.folder / "untouched"
-        shutil.copytree(self.office, self.untouched)
+        self.office, self.untouched = self.here, self.prepared
 
     def found_after(self, *statements):
         """What verify finds after someone ran SQL on the file; the file is put back afterwards."""

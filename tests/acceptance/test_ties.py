@@ -3,7 +3,7 @@
 import json
 import unittest
 
-from tests.support import OFFICE, OFFICE_RULES, Scratch, lay_out, records, run, write_tables
+from tests.support import OFFICE, OFFICE_RULES, Prepared, Scratch, lay_out, records, run, write_tables
 
 PEOPLE = {
     "systems": [{"system": "s"}, {"system": "t"}],
@@ -37,11 +37,16 @@ by = "name"
 """
 
 
-class Ties(Scratch, unittest.TestCase):
+class Ties(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        at = lay_out(folder / "office", PEOPLE, mapping=RULES)
+        run("gather", cwd=at)
+        return at
+
     def setUp(self):
         super().setUp()
-        self.at = lay_out(self.folder / "office", PEOPLE, mapping=RULES)
-        run("gather", cwd=self.at)
+        self.at = self.here
 
     def owners(self):
         return {f"{row['system']}/{row['login']}": row["identity"] for row in records("list", "accounts", cwd=self.at)}

@@ -11,7 +11,7 @@ from kathodos.findings.rules import Rules
 from kathodos.review.evidence import Witness
 from kathodos.review.items import beyond_items, items_of
 from kathodos.review.rounds import Line, Review, draft_review, line_numbers, progress_of
-from tests.support import NOW, Scratch, lay_out, records, run, state_of
+from tests.support import NOW, Prepared, lay_out, records, run, state_of
 
 MOMENT = datetime.fromisoformat(NOW)
 AT = microseconds(MOMENT)
@@ -130,13 +130,18 @@ class Lines(unittest.TestCase):
         self.assertEqual(late[0].days_left, -3)
 
 
-class Deciding(Scratch, unittest.TestCase):
+class Deciding(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        people = [{**row, "email": f"{row['id']}@house.example"} for row in HOUSE["identities"]]
+        at = lay_out(folder / "house", {**HOUSE, "identities": people})
+        run("gather", cwd=at)
+        run("review", "open", "r", "--where", 'id eq "p"', "--by-manager", "--due", "2026-07-01", cwd=at)
+        return at
+
     def setUp(self):
         super().setUp()
-        people = [{**row, "email": f"{row['id']}@house.example"} for row in HOUSE["identities"]]
-        self.at = lay_out(self.folder / "house", {**HOUSE, "identities": people})
-        run("gather", cwd=self.at)
-        run("review", "open", "r", "--where", 'id eq "p"', "--by-manager", "--due", "2026-07-01", cwd=self.at)
+        self.at = self.here
 
     def test_nobody_decides_about_themselves_under_any_name(self):
         for actor in ("p", "identity:p", "P@HOUSE.example", "px", "account:s/px"):

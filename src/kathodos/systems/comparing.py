@@ -83,7 +83,12 @@ def present_in(records: Records, kind: Kind) -> Present:
         rows.append(np.array(row, dtype=np.int64))
         for known, of_type, column in zip(parts, types, columns, strict=True):
             known.append(pa.array(column, of_type))
-    sources, *made = (of_arrow(pa.chunked_array(some, type=of)) for some, of in zip(parts, types, strict=True))
+    made = []
+    for at, of_type in enumerate(types):
+        made.append(of_arrow(pa.chunked_array(parts[at], type=of_type)))
+        parts[at] = []  # so that no more than one column is there as text
+    pa.default_memory_pool().release_unused()
+    sources, *made = made
     return Present(kind, np.concatenate([np.zeros(0, dtype=np.int64), *rows]), sources, made)
 
 
