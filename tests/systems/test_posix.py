@@ -64,6 +64,14 @@ def grow(top, seeded):
     return everything
 
 
+def records_of(columns):
+    """Columns of texts as the records that a gather makes of them."""
+    numbers = {"inherit", "detached", "privileged", "tier"}
+    rows = [dict(zip(columns, row, strict=True)) for row in zip(*columns.values(), strict=True)]
+    rows = [{name: int(value) if name in numbers else value for name, value in row.items()} for row in rows]
+    return [{**row, "grant": f"g{at}"} if "gives" in row else row for at, row in enumerate(rows)]
+
+
 def asked_as(user, groups, files):
     """What access(2) says to a user who is in these groups, asked by a process of that user's own."""
     read, write = os.pipe()
@@ -97,7 +105,8 @@ class TheKernelsOwnAnswer(unittest.TestCase):
         files = grow(folder, seeded)
         members = {group: [user for user in USERS if user and seeded.random() < 0.5] for group in GROUPS}
         access = [posix.read_access(folder, path) for path in files]
-        tables = posix.records_of("files", access, USERS, GROUPS, members)
+        columns = posix.columns_of("files", access, USERS, GROUPS, members)
+        tables = {kind: records_of(said) for kind, said in columns.items()}
         index = index_of(tables)
         reached = set(triples(index, None, 0))
         for user, name in USERS.items():

@@ -23,7 +23,7 @@ def user(number, **more):
         "displayName": f"Person {number}",
         "active": number % 10 != 0,
         "emails": [{"value": "second@x.example"}, {"value": f"p{number}@x.example", "primary": True}],
-        "roles": [{"value": "pilot"}] if number % 2 else [],
+        "roles": [{"value": "night pilot"}] if number % 2 else [],
         "entitlements": [{"value": "tide/tables"}] if number == 3 else [],
         ENTERPRISE: {"department": "Pilotage", "manager": {"value": "u1"}, "employeeNumber": str(number)},
         **more,
@@ -76,7 +76,7 @@ class Scim(Scratch, unittest.TestCase):
                 expected = {("pilots", "identity:p0001"), ("pilots", "group:roster/night"), ("night", "identity:p0002")}
                 self.assertEqual(members, expected)
                 gives = [row["gives"] for row in found["grants"] if row["holder"] == "identity:p0003"]
-                self.assertEqual(gives, ["role:roster/pilot", "hold roster:/entitlements/tide%2Ftables"])
+                self.assertEqual(gives, ["role:roster/night pilot", "hold roster:/entitlements/tide%2Ftables"])
                 self.assertEqual([problem.value for problem in reading.problems], ["g1"])
                 self.assertGreater(reading.waited, 0)
 
@@ -142,6 +142,8 @@ class Scim(Scratch, unittest.TestCase):
             self.assertEqual((rows["identities"], rows["accounts"]), (1, 1))
             told = run("ledger", "list", "--format", "json", cwd=office).stdout
             self.assertNotIn(TOKEN, told)
+            told = run("show", "role:roster/night pilot", cwd=office).stdout
+            self.assertIn("grants (125)", told)
             reached = records("reach", "--by", "identity:p0003", cwd=office)
             self.assertEqual([row["resource"] for row in reached], ["roster:/entitlements/tide%2Ftables"])
 

@@ -20,6 +20,7 @@ from kathodos.access.index import ANY_ACTION, Index, Line, System
 from kathodos.access.reach import what_applies
 from kathodos.access.ways import Ways
 from kathodos.catalogue.addresses import Pattern, parse_address, parse_pattern
+from kathodos.catalogue.kinds import split_gives
 from kathodos.catalogue.moments import time_text
 
 MOST_CHAINS = 100
@@ -287,8 +288,8 @@ def _lines_given(index: Index, grant: int) -> Iterator[tuple[Line, list[int]]]:
     """The permitting lines of a grant whether its roles are active or not, each with the roles on the way to it."""
     role = index.role_of(grant)
     if role < 0:
-        action, _, pattern = index.gives(grant).partition(" ")
-        if pattern:
+        action, pattern = split_gives(index.gives(grant))
+        if action:
             yield Line(action, pattern, False), []
         return
     ways, seen = [[role]], {role}

@@ -391,4 +391,5 @@ def split_gates(text: str | None) -> dict[str, str]:
 def split_gives(gives: str) -> tuple[str, str]:
     """`role:..` as ("", role) or `ACTION PATTERN` as (action, pattern)."""
     action, _, pattern = gives.partition(" ")
-    return (action, pattern) if pattern else ("", gives)
+    is_permission = ":/" in pattern and not gives.startswith("role:")  # the name of a role may hold a space
+    return (action, pattern) if is_permission else ("", gives)

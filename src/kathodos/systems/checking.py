@@ -241,7 +241,7 @@ class _Checker:
 
     def gives(self, cell: str, system: str | None) -> str:
         action, _, pattern = cell.partition(" ")
-        if pattern and ":/" in pattern:
+        if ":/" in pattern and not cell.startswith("role:"):
             return f"{action} {self.pattern(pattern.strip(), system)}"
         return self.names.resolve(cell, ("roles",))
 

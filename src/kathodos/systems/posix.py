@@ -19,12 +19,19 @@ from pathlib import Path
 
 from kathodos.catalogue.addresses import address_of
 
-Record = dict[str, object]
+Columns = dict[str, list[str | None]]
 READ, WRITE, EXECUTE = 4, 2, 1
 ANY_EXECUTE = 0o111
 _ACL = "system.posix_acl_access"
 _USER_OBJ, _USER, _GROUP_OBJ, _GROUP, _MASK, _OTHER = 0x01, 0x02, 0x04, 0x08, 0x10, 0x20
-_SUPERUSER, _OWNER, _NAMED, _GROUPS, _OTHERS = -1, 0, 1, 2, 3
+_SUPERUSER = -1
+_OWNER, _NAMED, _GROUPS, _OTHERS = "0", "1", "2", "3"
+_COMBINING = "first-applicable"
+_OF_KINDS = {
+    "file": ((READ, "read"), (WRITE, "write"), (EXECUTE, "execute")),
+    "folder": ((READ, "read"), (WRITE, "write"), (EXECUTE, "search")),
+}
+_EXECUTES = "executes"
 
 
 @dataclass(frozen=True)
@@ -83,46 +90,83 @@ def _acl_of(file: Path) -> list[tuple[int, int, int]] | None:
     return [struct.unpack_from("<HHI", data, at) for at in range(4, len(data), 8)]
 
 
-def records_of(
+def columns_of(
     system: str,
     files: Iterable[Access],
     users: Mapping[int, str],
     groups: Mapping[int, str],
     members: Mapping[int, Sequence[int]],
-) -> dict[str, list[Record]]:
-    """The records of a tree by kind. `members`: by group the users that are in it, primary groups included."""
-    tables: dict[str, list[Record]] = {
-        "systems": [{"system": system, "combining": "first-applicable", "inherit": 0, "gates": "folder=search"}],
-        "accounts": [{"system": system, "login": name, "privileged": int(user == 0)} for user, name in users.items()],
-        "groups": [{"system": system, "group": name} for name in groups.values()],
-        "members": [
-            {"system": system, "group": groups[group], "member": f"account:{system}/{users[user]}"}
-            for group, inside in members.items()
-            for user in inside
-        ],
-        "actions": [
-            {"system": system, "action": action, "kind": kind}
-            for action, kind in (("read", "read"), ("write", "write"), ("search", "read"), ("execute", "write"))
-        ],
-        "resources": [],
-        "grants": [],
-    }
+) -> dict[str, Columns]:
+    """The records of a tree, by kind as columns. `members`: by group the users in it, primary groups included.
+
+    What a class may do with a file is one grant of a role, such as `file-r-x`, on the file's address. Every resource is
+    detached, so that such a grant on a folder holds the folder alone.
+    """
+    inside = [(groups[group], f"account:{system}/{users[user]}") for group, some in members.items() for user in some]
+    roles = [f"{kind}-{_text(bits)}" for kind in _OF_KINDS for bits in range(8)]
+    lines = [
+        (f"{kind}-{_text(bits)}", action, "permit" if bits & bit else "deny")
+        for kind, actions in _OF_KINDS.items()
+        for bits in range(8)
+        for bit, action in actions
+    ]
+    lines.append((_EXECUTES, "execute", "permit"))
+    actions = (("read", "read"), ("write", "write"), ("search", "read"), ("execute", "write"))
+    resources: Columns = {"resource": [], "type": [], "detached": []}
+    grants: Columns = {"holder": [], "gives": [], "on": [], "tier": []}
+    for holder, gives, on, tier in _of_superuser(system, users):
+        _add(grants, holder, gives, on, tier)
     for access in files:
-        address = address_of(system, access.path)
-        tables["resources"].append({"resource": address, "type": "folder" if access.is_folder else "file"})
+        address, kind = address_of(system, access.path), "folder" if access.is_folder else "file"
+        _add(resources, address, kind, "1")
         for tier, holder, permissions in _classes(system, access, users, groups):
-            tables["grants"] += _grants(access, address, holder, tier, permissions)
-    return tables
+            _add(grants, holder, f"role:{system}/{kind}-{_text(permissions)}", address, tier)
+        if 0 in users and access.is_executable and not access.is_folder:
+            _add(grants, f"account:{system}/{users[0]}", f"role:{system}/{_EXECUTES}", address, str(_SUPERUSER))
+    everything = f"{system}:/**"
+    return {
+        "systems": _table(["system", "combining", "inherit", "gates"], [(system, _COMBINING, "0", "folder=search")]),
+        "accounts": _table(
+            ["system", "login", "privileged"], [(system, name, str(int(user == 0))) for user, name in users.items()]
+        ),
+        "groups": _table(["system", "group"], [(system, name) for name in groups.values()]),
+        "members": _table(["system", "group", "member"], [(system, *pair) for pair in inside]),
+        "roles": _table(["system", "role"], [(system, role) for role in (*roles, _EXECUTES)]),
+        "actions": _table(["system", "action", "kind"], [(system, *pair) for pair in actions]),
+        "role_permissions": _table(
+            ["system", "role", "action", "resource", "effect"],
+            [(system, role, action, everything, effect) for role, action, effect in lines],
+        ),
+        "resources": resources,
+        "grants": grants,
+    }
+
+
+def _add(columns: Columns, *values: str | None) -> None:
+    for column, value in zip(columns.values(), values, strict=True):
+        column.append(value)
+
+
+def _table(names: Sequence[str], rows: Sequence[tuple[str, ...]]) -> Columns:
+    return {name: [row[at] for row in rows] for at, name in enumerate(names)}
+
+
+def _text(permissions: int) -> str:
+    """Permissions as `ls` writes them: `r-x`."""
+    return "".join(mark if permissions & bit else "-" for bit, mark in ((READ, "r"), (WRITE, "w"), (EXECUTE, "x")))
+
+
+def _of_superuser(system: str, users: Mapping[int, str]) -> Iterator[tuple[str, str, None, str]]:
+    """The superuser reads, writes and searches everything; it executes what anybody may execute."""
+    if 0 in users:
+        for action in ("read", "write", "search"):
+            yield f"account:{system}/{users[0]}", f"{action} {system}:/**", None, str(_SUPERUSER)
 
 
 def _classes(
     system: str, access: Access, users: Mapping[int, str], groups: Mapping[int, str]
-) -> Iterator[tuple[int, str, int]]:
+) -> Iterator[tuple[str, str, int]]:
     """(tier, holder, permissions) of every class that decides about a file."""
-    if 0 in users:
-        # The superuser reads and writes everything, and executes what anybody may execute.
-        may = READ | WRITE | (EXECUTE if access.is_folder or access.is_executable else 0)
-        yield _SUPERUSER, f"account:{system}/{users[0]}", may
     if access.owner in users:
         yield _OWNER, f"account:{system}/{users[access.owner]}", access.of_owner
     for user, permissions in access.of_users.items():
@@ -132,11 +176,3 @@ def _classes(
         if group in groups:
             yield _GROUPS, f"group:{system}/{groups[group]}", access.masked(permissions)
     yield _OTHERS, "everyone", access.of_others
-
-
-def _grants(access: Access, address: str, holder: str, tier: int, permissions: int) -> Iterator[Record]:
-    """A permit for every permission that a class has, a deny for every one that it has not."""
-    for bit, action in ((READ, "read"), (WRITE, "write"), (EXECUTE, "search" if access.is_folder else "execute")):
-        effect = "permit" if permissions & bit else "deny"
-        name = f"{address} {tier} {holder} {action} {effect}"
-        yield {"grant": name, "holder": holder, "gives": f"{action} {address}", "effect": effect, "tier": tier}

@@ -14,11 +14,12 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
+from kathodos.catalogue.kinds import GATHERED
 from kathodos.errors import DataError
-from kathodos.systems.posix import EXECUTE, Access, read_access, records_of
+from kathodos.systems.posix import EXECUTE, Access, columns_of, read_access
 from kathodos.systems.raw import Problem, shown
 from kathodos.systems.settings import Settings, Source
-from kathodos.systems.tables import Reading, digest_of_tables, tables_of, unreadable
+from kathodos.systems.tables import Reading, Table, digest_of_tables, unreadable
 
 _KEYS = ("guard", "system", "tree", "dump", "passwd", "group", "administrators")
 _BITS = {"r": 4, "w": 2, "x": 1}
@@ -53,18 +54,19 @@ def read(source: Source, mark: str) -> Reading:
     problems: list[Problem] = []
     users = _users(settings)
     if "dump" in settings.values:
-        files = _with_folders(list(_dumped(settings.path("dump"), users, problems)))
+        files = _dumped(settings.path("dump"), users, problems)
     else:
-        files = list(_walked(settings.path("tree"), problems))
+        files = _walked(settings.path("tree"), problems)
     system = settings.text("system")
-    records = records_of(system, files, users.users, users.groups, users.members)
+    columns = columns_of(system, files, users.users, users.groups, users.members)
     for name in settings.texts("administrators"):
         if name not in users.groups.values():
             raise settings.expected(f"administrators = groups that there are, not {name}")
-        everything = f"{system}:/**"
-        grant = {"grant": f"{system} administrators {name}", "holder": f"group:{system}/{name}", "tier": -1}
-        records["grants"].append({**grant, "gives": f"* {everything}", "effect": "permit"})
-    tables = tables_of(records, place(source))
+        said = {"holder": f"group:{system}/{name}", "gives": f"* {system}:/**", "on": None, "tier": "-1"}
+        for column, value in said.items():
+            columns["grants"][column].append(value)
+    tables = [Table.of_cells(kind, place(source), columns[kind.name]) for kind in GATHERED if kind.name in columns]
+    tables = [replace(table, once=True) for table in tables]
     return Reading(tables, problems, digest_of_tables(tables))
 
 
@@ -145,9 +147,12 @@ def _dumped(path: Path, users: Users, problems: list[Problem]) -> Iterator[Acces
     group_of = {name: number for number, name in users.groups.items()}
     try:
         with path.open("rb") as file:
+            folders = {parent for raw in file if raw.startswith(b"# file:") for parent in _above(raw)}
+            file.seek(0)
             for line, block in _blocks(file):
                 try:
-                    yield _access(block, number_of, group_of)
+                    access = _access(block, number_of, group_of)
+                    yield replace(access, is_folder=True) if hash(access.path) in folders else access
                 except (ValueError, KeyError) as error:
                     remedy = "Write the dump anew: getfacl -R -p TOP."
                     text = shown(block[0].decode("utf-8", "replace"))
@@ -155,6 +160,17 @@ def _dumped(path: Path, users: Users, problems: list[Problem]) -> Iterator[Acces
                     problems.append(Problem(path.name, line, "", text, reason, remedy))
     except OSError as error:
         raise unreadable(path, error) from error
+
+
+def _above(line: bytes) -> Iterator[int]:
+    """The folder that the file of a block's first line lies in, as a hash of its path."""
+    path = _path(_unescaped(line.partition(b":")[2].strip()))
+    if path:
+        yield hash(path[:-1])
+
+
+def _path(text: str) -> tuple[str, ...]:
+    return tuple(part for part in PurePosixPath(text).parts if part not in ("/", "."))
 
 
 def _blocks(file: Iterator[bytes]) -> Iterator[tuple[int, list[bytes]]]:
@@ -197,8 +213,7 @@ def _access(block: Sequence[bytes], users: Mapping[str, int], groups: Mapping[st
     plain = {kind: bits for kind, name, bits in entries if not name}
     of_users = {_number(name, users): bits for kind, name, bits in entries if kind == "user" and name}
     of_groups = {_number(name, groups): bits for kind, name, bits in entries if kind == "group" and name}
-    address = PurePosixPath(said["file"])
-    if ".." in address.parts:
+    if ".." in _path(said["file"]):
         raise ValueError("has a path that leads upward")
     mask = plain.get("mask")
     everything = [plain["user"], plain["group"], plain["other"], *of_users.values(), *of_groups.values()]
@@ -206,7 +221,7 @@ def _access(block: Sequence[bytes], users: Mapping[str, int], groups: Mapping[st
         of_users, of_groups, mask = {}, {}, None
         plain["group"] = 0
     return Access(
-        path=tuple(part for part in address.parts if part not in ("/", ".")),
+        path=_path(said["file"]),
         is_folder=has_defaults,
         owner=_number(said["owner"], users),
         group=_number(said["group"], groups),
@@ -218,12 +233,6 @@ def _access(block: Sequence[bytes], users: Mapping[str, int], groups: Mapping[st
         mask=mask,
         is_executable=any(bits & EXECUTE for bits in everything),
     )
-
-
-def _with_folders(files: Sequence[Access]) -> list[Access]:
-    """The files, with those that others lie below as folders."""
-    above = {file.path[:-1] for file in files if file.path}
-    return [replace(file, is_folder=True) if file.path in above else file for file in files]
 
 
 def _number(name: str, known: Mapping[str, int]) -> int:

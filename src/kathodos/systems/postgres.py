@@ -48,7 +48,7 @@ _HAS_OPTION = """
 SELECT count(*) FROM pg_attribute WHERE attrelid = 'pg_auth_members'::regclass AND attname = 'inherit_option'
 """
 _MEMBERS = """
-SELECT g.rolname, m.rolname, {inherits} FROM pg_auth_members a
+SELECT g.rolname, m.rolname, {inherits}, {sets} FROM pg_auth_members a
 JOIN pg_roles g ON g.oid = a.roleid JOIN pg_roles m ON m.oid = a.member
 """
 _DATABASE = """
@@ -157,13 +157,15 @@ class _Reader:
     def members(self, names: Sequence[str], owner: str) -> Iterator[Record]:
         """Who has the privileges of each role, and who may become it."""
         (has_option,) = self.query(_HAS_OPTION)[0]
-        found = list(self.query(_MEMBERS.format(inherits="a.inherit_option" if has_option else "m.rolinherit")))
+        options = ("a.inherit_option", "a.set_option") if has_option else ("m.rolinherit", "true")
+        found = list(self.query(_MEMBERS.format(inherits=options[0], sets=options[1])))
         inherits: dict[str, bool] = dict(self.query("SELECT rolname, rolinherit FROM pg_roles"))
-        found.append(("pg_database_owner", owner, inherits[owner]))
+        found.append(("pg_database_owner", owner, inherits[owner], True))
         pairs = [(name, f"account:{self.system}/{name}") for name in names]
         pairs += [(f"{name}:member", f"account:{self.system}/{name}") for name in names]
-        for role, member, does_inherit in found:
-            pairs.append((f"{role}:member", f"group:{self.system}/{member}:member"))
+        for role, member, does_inherit, may_become in found:
+            if may_become:
+                pairs.append((f"{role}:member", f"group:{self.system}/{member}:member"))
             if does_inherit:
                 pairs.append((role, f"group:{self.system}/{member}"))
         for group, member in sorted(set(pairs)):
