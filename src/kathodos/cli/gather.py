@@ -144,6 +144,7 @@ def _details(session: Session, done: list[Gathered]) -> int:
     heading = f"{counts[0]} would come, {counts[1]} would change, {went} would go. Nothing was changed."
     shown = rows if session.format != "table" else rows[:_MOST_SHOWN]
     hint = f"{len(rows) - len(shown)} more lines: --format csv shows all." if len(shown) < len(rows) else ""
+    hint = hint or ("As you want it? `kathodos gather`." if rows else "")
     return session.answer(Answer(_DETAILS, shown, heading, hint=hint))
 
 

@@ -18,7 +18,6 @@ _COUNTS = (
 _OPEN = (
     Field("account", "Account", 1),
     Field("how", "State", 2),
-    Field("identity", "Identity", 3),
     Field("candidates", "May be", 4),
 )
 _DUPLICATES = (
@@ -62,14 +61,16 @@ def run(session: Session) -> int:
 
 def _report(session: Session) -> int:
     from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES, TIES
-    from kathodos.systems.tying import tied_accounts
+    from kathodos.systems.tying import NO_LOGIN, tied_accounts
 
     state = session.state((ACCOUNTS, IDENTITIES, TIES))
     found = tied_accounts(state["accounts"], state["identities"], state["ties"], session.workspace.tie_rules())
     untied = [it for it in found if not it.identity]
     if session.arguments.open:
         rows = [
-            {"account": it.account, "how": it.how, "identity": None, "candidates": list(it.candidates)} for it in untied
+            {"account": it.account, "how": it.how, "candidates": list(it.candidates)}
+            for it in untied
+            if it.how != NO_LOGIN
         ]
         hint = "Next: `kathodos tie ACCOUNT IDENTITY --reason WHY`, or `nobody` for a shared one." if rows else ""
         return session.answer(Answer(_OPEN, rows, f"{plural(len(rows), 'account')} tied to nobody.", hint=hint))

@@ -94,11 +94,9 @@ def propose(path: Path, kind: Kind | None = None) -> Proposal:
     matched = _matched(kind, raw.header)
     by_header = dict(zip(raw.header, raw.columns, strict=True))
     pairs = [(header, name) for header, name in matched.items() if header.strip().lower() != name]
-    if pairs:
-        inside = ", ".join(f"{_quoted(header)} = {_quoted(name)}" for header, name in pairs)
-        lines.append(f"columns = {{ {inside} }}")
+    blocks = [f"[source.tables.{kind.name}.columns]"] if pairs else []
+    blocks += [f"{_quoted(header)} = {_quoted(name)}" for header, name in pairs]
     dates: dict[str, None] = {}
-    values = []
     for header, name in matched.items():
         column = kind.column(name)
         if column.form is CellForm.MOMENT:
@@ -107,10 +105,9 @@ def propose(path: Path, kind: Kind | None = None) -> Proposal:
             questions += doubts
         elif column.form is CellForm.CHOICE:
             known, doubts = _values(header, column, by_header[header])
-            values += [f"{name} = {{ {known} }}"] if known else []
+            blocks += [f"[source.tables.{kind.name}.values.{name}]", *known] if known else []
             questions += doubts
     lines += [f"dates = [{', '.join(map(_quoted, dates))}]"] if dates else []
-    lines += [f"values = {{ {', '.join(values)} }}"] if values else []
     missing = [it.name for it in kind.columns if it.required and it.name not in matched.values()]
     if missing:
         unknown = ", ".join(f'{name} = "?"' for name in missing)
@@ -120,7 +117,7 @@ def propose(path: Path, kind: Kind | None = None) -> Proposal:
     if further:
         word = "become attributes" if kind.open_ended else "are not used"
         lines.append(f"# These columns {word}: {', '.join(further)}")
-    return Proposal(kind, "\n".join(lines), questions)
+    return Proposal(kind, "\n".join([*lines, *blocks]), questions)
 
 
 def _start(path: Path, form: Format) -> str:
@@ -235,7 +232,7 @@ def _is_moment(text: str, forms: Sequence[str]) -> bool:
     return True
 
 
-def _values(header: str, column: Column, cells: Coded) -> tuple[str, list[str]]:
+def _values(header: str, column: Column, cells: Coded) -> tuple[list[str], list[str]]:
     """Their values onto our choices, and those whose meaning is open."""
     pairs, open_ones = [], []
     for value in map(str, cells.values[:50]):
@@ -245,7 +242,7 @@ def _values(header: str, column: Column, cells: Coded) -> tuple[str, list[str]]:
         pairs.append(f"{_quoted(value)} = {_quoted(meant or '?')}")
         open_ones += [] if meant else [value]
     doubts = [f"{header}: what do {', '.join(map(repr, open_ones[:8]))} mean? One of {', '.join(column.choices)}"]
-    return ", ".join(pairs), doubts if open_ones else []
+    return pairs, doubts if open_ones else []
 
 
 def _quoted(text: str) -> str:

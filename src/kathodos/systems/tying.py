@@ -25,6 +25,7 @@ ID, MAIL, ATTRIBUTE, NAME = "id", "mail", "attribute", "name"
 HOWS = (ID, MAIL, ATTRIBUTE, NAME)
 PERSON, SOURCE = "a person", "its source"
 NOBODY = ""
+NO_LOGIN = "cannot log in"  # so that it needs no owner
 _WORD = re.compile(r"\w+")
 
 
@@ -101,7 +102,14 @@ def _by_rules(name: str, record: Mapping[str, object], finders: Iterable[tuple[T
         if len(fits) == 1:
             return Tied(name, fits[0], rule.text)
         several = several or fits
+    if not several and account_says(record, "can_login") == "false":
+        return Tied(name, None, NO_LOGIN)
     return Tied(name, None, "ambiguous" if several else "orphan", several)
+
+
+def account_says(record: Mapping[str, object], attribute: str) -> object:
+    """What an account's further attributes say."""
+    return json.loads(str(record["attributes"])).get(attribute) if record["attributes"] else None
 
 
 @dataclass
