@@ -17,16 +17,19 @@ from kathodos.standin.scim import Standin, read_data
 SUFFIX = "dc=tarnholm,dc=example"
 READER, PASSWORD = f"cn=reader,{SUFFIX}", "made up for the demo"
 ROSTER_PORT = 18643
+_PATIENCE = 400  # quarters of a second
 _SCHEMAS = Path("/etc/ldap/schema")
 
 
 @contextlib.contextmanager
 def roster(file: Path) -> Iterator[str]:
-    """The pilots' roster as a SCIM service; its address."""
-    try:
-        server = Standin(ROSTER_PORT, read_data(file))
-    except OSError:
-        server = Standin(0, read_data(file))
+    """The pilots' roster as a SCIM service; its address. Where another demo has the port, it waits for its turn."""
+    for patience in range(_PATIENCE, -1, -1):
+        try:
+            server = Standin(ROSTER_PORT if patience else 0, read_data(file))
+            break
+        except OSError:
+            time.sleep(0.25)
     threading.Thread(target=server.serve_forever, args=(0.05,), daemon=True).start()
     try:
         yield server.url
