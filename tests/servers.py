@@ -6,6 +6,7 @@ import ipaddress
 import socket
 import subprocess
 import threading
+import urllib.parse
 
 from kathodos.demo import services
 
@@ -50,9 +51,13 @@ class Directory:
         (folder / "first.ldif").write_text(ldif)
         tls_port = services.free_port()
         self.tls_url = f"ldaps://localhost:{tls_port}"
-        settings = f"TLSCertificateFile {folder}/server.pem\nTLSCertificateKeyFile {folder}/server.key"
+        settings = f"TLSCertificateFile {folder}/server.pem\nTLSCertificateKeyFile {folder}/server.key\n"
+        me = "gidNumber=[0-9]*.uidNumber=[0-9]*,cn=peercred,cn=external,cn=auth"
+        settings += f'authz-regexp "{me}" "{services.READER}"'
+        self.local_url = f"ldapi://{urllib.parse.quote(str(folder / 'socket'), safe='')}"
         self.stack = contextlib.ExitStack()
-        server = services.directory(folder, folder / "first.ldif", settings, [f"ldaps://127.0.0.1:{tls_port}"])
+        further = [self.local_url, f"ldaps://127.0.0.1:{tls_port}"]
+        server = services.directory(folder, folder / "first.ldif", settings, further)
         self.url = self.stack.enter_context(server)
         self.port = int(self.url.rpartition(":")[2])
 

@@ -177,6 +177,12 @@ class Server(Scratch, unittest.TestCase):
         )
         self.assertEqual(len(found["identities"]), 132)
 
+    def test_the_operating_system_says_who_asks_where_the_bind_is_external(self):
+        found, _ = gone_through(self.source(url=self.server.local_url, bind={"how": "external"}))
+        self.assertGreater(len(found["identities"]), 130)
+        with self.assertRaisesRegex(DataError, "shows nothing|has nothing"):
+            read(self.source(url=self.server.local_url, bind={}), "")
+
     def test_what_goes_wrong_is_told_and_never_the_password(self):
         bind = {"as": ROOT, "password_from": "file:wrong"}
         (self.folder / "wrong").write_text("not the secret")

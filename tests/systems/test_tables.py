@@ -7,6 +7,7 @@ import tomllib
 import unittest
 from datetime import date
 from pathlib import Path
+from unittest import mock
 
 from hypothesis import given
 from hypothesis import strategies as st
@@ -14,6 +15,7 @@ from hypothesis import strategies as st
 from kathodos.catalogue.kinds import GRANTS, IDENTITIES, RESOURCES
 from kathodos.catalogue.references import Names
 from kathodos.errors import DataError
+from kathodos.systems import tables
 from kathodos.systems.checking import check_table
 from kathodos.systems.proposing import propose
 from kathodos.systems.raw import Format
@@ -163,6 +165,22 @@ class OtherFormats(unittest.TestCase):
         self.assertEqual((len(ids), len(set(ids))), (299_999, 299_999))
         self.assertEqual([problem.line for problem in problems], [250_003])
         self.assertEqual((int(table.lines[7]), int(table.lines[8]), int(table.lines[-1])), (9, 11, 300_002))
+
+
+class FilesThatChange(unittest.TestCase):
+    def test_a_file_that_grows_while_it_is_read_stops_the_gather(self):
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "identities.csv"
+            file.write_text("id\np1\n")
+
+            def reads(path, form):
+                raw = read_raw(path, form)
+                file.write_text("id\np1\np2\n")
+                return raw
+
+            files = tables.files_of(Path(folder), {})
+            with mock.patch.object(tables, "read_raw", reads), self.assertRaisesRegex(DataError, "changed while"):
+                tables.read_tables(files, "")
 
 
 class Mappings(unittest.TestCase):

@@ -79,7 +79,7 @@ def directory(folder: Path, ldif: Path, settings: str = "", further: Sequence[st
 
 def _wait_for(urls: Sequence[str]) -> None:
     """Waits until servers answer at their ports."""
-    for url in urls:
+    for url in (url for url in urls if url[-1].isdigit()):
         for _ in range(200):
             with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", int(url.rpartition(":")[2])), 1):
                 break
