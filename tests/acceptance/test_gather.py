@@ -95,6 +95,16 @@ class Guarded(Scratch, unittest.TestCase):
         run("gather", "--accept-loss", cwd=at)
         self.assertEqual(len(records("list", "identities", cwd=at)), 20)
 
+    def test_a_table_that_is_missing_goes_only_where_that_is_confirmed(self):
+        at = lay_out(self.folder / "office", {**PEOPLE, "groups": [{"system": "s", "group": "g"}]})
+        run("gather", cwd=at)
+        (at / "tables" / "groups.csv").unlink()
+        self.assertIn("has no groups any more", run("gather", cwd=at, status=3).stderr)
+        self.assertEqual(len(records("list", "groups", cwd=at)), 1)
+        rows = {row["kind"]: row["went"] for row in records("gather", "--accept-loss", cwd=at)}
+        self.assertEqual((rows["groups"], rows["identities"]), (1, 0))
+        self.assertEqual(records("list", "groups", cwd=at), [])
+
     def test_a_dry_run_shows_every_difference_and_changes_nothing(self):
         at = lay_out(self.folder / "office", PEOPLE)
         run("gather", cwd=at)

@@ -169,7 +169,7 @@ class _Gather:
         details: list[Detail] = []
         for kind in GATHERED:
             of_kind = checked.pop(kind.name, None)
-            if of_kind is None and not self._was_merged(kind):
+            if of_kind is None and not self._was_merged(kind) and not self._lets_go_of(kind):
                 self._present.pop(kind.name, None)
                 continue
             if of_kind is None:
@@ -277,20 +277,28 @@ class _Gather:
 
     def _miss_no_table(self) -> None:
         there = {table.kind.name for table in self.reading.tables}
-        if not self.reading.covers or self.reading.stands:
-            return
         for kind in GATHERED:
-            if kind.name not in there and not kind.a_log:
-                table = TABLES[kind.name]
-                query = sa.select(sa.func.count()).where(table.c.source == self.source, table.c.until == FOREVER)
-                held = self.draft.connection.execute(query.select_from(table)).scalar_one()
-                if held and not self.terms.may_lose:
+            if kind.name not in there and not self.terms.may_lose:
+                held = self._held(kind)
+                if held:
                     raise DataError(
                         f"The source {self.source} has no {kind.name} any more, but the catalogue holds {held} of "
                         "them. Nothing was changed.",
                         "Put them back; if all are meant to go, give the table with its header only, or say "
                         "--accept-loss.",
                     )
+
+    def _lets_go_of(self, kind: Kind) -> bool:
+        """Whether all records of a kind go because their table is not there any more, as the user has confirmed."""
+        return self.terms.may_lose and self._held(kind) > 0
+
+    def _held(self, kind: Kind) -> int:
+        """How many records of a kind the source alone holds up, if its reading tells all that there is."""
+        if not self.reading.covers or self.reading.stands or kind.a_log:
+            return 0
+        table = TABLES[kind.name]
+        query = sa.select(sa.func.count()).where(table.c.source == self.source, table.c.until == FOREVER)
+        return int(self.draft.connection.execute(query.select_from(table)).scalar_one())
 
     def _guard(self, comparison: Comparison, merged: Merged) -> None:
         """Stops a gather in which more than the set share of a kind's records disappears."""
