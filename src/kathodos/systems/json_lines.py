@@ -9,11 +9,10 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.systems.raw import Format, Growing, Raw
+from kathodos.systems.raw import Format, Growing, Raw, lines_of
 
 _BLOCK = 20_000
 _DEEPEST = 8
-_LONGEST = 1 << 20
 
 
 class _UnfitLineError(ValueError):
@@ -24,26 +23,19 @@ def read_json_lines(path: Path, form: Format) -> Raw:
     """All lines that are objects; the others are set aside. The columns are all keys that occur."""
     growing = Growing(path.name, [])
     columns: dict[str, int] = {}
-    with path.open("rb") as file:
-        number = 0
-        rows: list[dict[str, str]] = []
-        numbers: list[int] = []
-        while line := file.readline(_LONGEST):
-            number += 1
-            if len(line) == _LONGEST:
-                while line and not line.endswith(b"\n"):
-                    line = file.readline(_LONGEST)
-                growing.set_aside(number, "", f"is longer than {_LONGEST} bytes", "Split the record.")
-            elif line.strip():
-                try:
-                    rows.append(_cells(line))
-                    numbers.append(number)
-                except (ValueError, RecursionError) as error:
-                    reason, remedy = _what_is_wrong(line, error)
-                    growing.set_aside(number, line[:200].decode("utf-8", "replace"), reason, remedy)
-            if len(rows) == _BLOCK:
-                _add(growing, columns, rows, numbers)
-                rows, numbers = [], []
+    rows: list[dict[str, str]] = []
+    numbers: list[int] = []
+    for number, line in lines_of(path, growing):
+        if line.strip():
+            try:
+                rows.append(_cells(line))
+                numbers.append(number)
+            except (ValueError, RecursionError) as error:
+                reason, remedy = _what_is_wrong(line, error)
+                growing.set_aside(number, line[:200].decode("utf-8", "replace"), reason, remedy)
+        if len(rows) == _BLOCK:
+            _add(growing, columns, rows, numbers)
+            rows, numbers = [], []
     _add(growing, columns, rows, numbers)
     return growing.raw()
 

@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 import numpy as np
 
 from kathodos.catalogue.coded import Coded, Ints, of_arrow
+
+LONGEST = 1 << 20  # bytes of a line
 
 
 @dataclass(frozen=True)
@@ -97,6 +100,20 @@ class Growing:
             else:
                 parts.append(pa.nulls(size, text))
         return of_arrow(pa.chunked_array(parts, type=text))
+
+
+def lines_of(path: Path, growing: Growing) -> Iterator[tuple[int, bytes]]:
+    """The lines of a file with their numbers; one that is too long is set aside and passed over."""
+    with path.open("rb") as file:
+        number = 0
+        while line := file.readline(LONGEST):
+            number += 1
+            if len(line) < LONGEST:
+                yield number, line
+                continue
+            while line and not line.endswith(b"\n"):
+                line = file.readline(LONGEST)
+            growing.set_aside(number, "", f"is longer than {LONGEST} bytes", "Split or shorten it.")
 
 
 def _stripped(cell: object) -> str | None:

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from kathodos.systems.raw import Format, Growing, Raw
+from kathodos.systems.raw import Format, Growing, Raw, lines_of
 
 _HEADER = re.compile(
     r"<(?P<priority>\d{1,3})>1 (?P<time>\S+) (?P<host>\S{1,255}) (?P<app>\S{1,48}) (?P<process>\S{1,128}) "
@@ -23,7 +23,6 @@ _PARAMETER = re.compile(r' (?P<name>[^ =\]"]{1,32})="(?P<value>(?:[^"\\\]]|\\.)*
 _ESCAPED = re.compile(r'\\(["\\\]])')
 _FIELDS = ("time", "host", "app", "process", "message_id")
 _BLOCK = 20_000
-_LONGEST = 1 << 20
 
 
 def read_syslog(path: Path, form: Format) -> Raw:
@@ -32,27 +31,19 @@ def read_syslog(path: Path, form: Format) -> Raw:
     columns = {name: at for at, name in enumerate(growing.header)}
     rows: list[dict[str, str]] = []
     numbers: list[int] = []
-    with path.open("rb") as file:
-        number = 0
-        while line := file.readline(_LONGEST):
-            number += 1
-            if len(line) == _LONGEST:
-                while line and not line.endswith(b"\n"):
-                    line = file.readline(_LONGEST)
-                growing.set_aside(number, "", f"is longer than {_LONGEST} bytes", "Shorten the message.")
-                continue
-            text = line.decode("utf-8", "replace").rstrip("\r\n").replace("\0", "\ufffd")
-            if text.strip():
-                found = _message(text)
-                if found is None:
-                    remedy = "Log in the form of RFC 5424: <PRI>1 TIME HOST APP PROCID MSGID [data] text."
-                    growing.set_aside(number, text, "is no syslog message, or was cut off", remedy)
-                else:
-                    rows.append(found)
-                    numbers.append(number)
-            if len(rows) == _BLOCK:
-                _add(growing, columns, rows, numbers)
-                rows, numbers = [], []
+    for number, line in lines_of(path, growing):
+        text = line.decode("utf-8", "replace").rstrip("\r\n").replace("\0", "\ufffd")
+        if text.strip():
+            found = _message(text)
+            if found is None:
+                remedy = "Log in the form of RFC 5424: <PRI>1 TIME HOST APP PROCID MSGID [data] text."
+                growing.set_aside(number, text, "is no syslog message, or was cut off", remedy)
+            else:
+                rows.append(found)
+                numbers.append(number)
+        if len(rows) == _BLOCK:
+            _add(growing, columns, rows, numbers)
+            rows, numbers = [], []
     _add(growing, columns, rows, numbers)
     return growing.raw()
 
