@@ -3,18 +3,25 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
+from typing import TYPE_CHECKING
 
 from kathodos.cli.options import Commands, Formatter, as_of, command
 from kathodos.cli.session import Session, plural
+from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Field
 
+if TYPE_CHECKING:
+    from kathodos.catalogue.store import State
+    from kathodos.findings.activity import Folded
+
 _FIELDS = (
-    Field("who", "Who", 1),
-    Field("action", "Action", 3),
-    Field("resource", "Resource", 2),
+    Field("who", "Who", 9, least=14),
+    Field("action", "Action", 6, least=8),
+    Field("resource", "Resource", 9, least=18),
     Field("count", "Times", 5, is_number=True),
-    Field("first", "First", 6),
-    Field("last", "Last", 4),
+    Field("first", "First", 4, least=20),
+    Field("last", "Last", 8, least=20),
 )
 
 
@@ -35,11 +42,11 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.catalogue.kinds import ACCOUNTS, ACTIVITY, IDENTITIES
+    from kathodos.catalogue.kinds import ACCOUNTS, ACTIVITY, IDENTITIES, RESOURCES
     from kathodos.findings.activity import folded
 
     asked = session.arguments
-    state = session.state((ACTIVITY, ACCOUNTS, IDENTITIES), session.point(asked.as_of).entry)
+    state = session.state((ACTIVITY, ACCOUNTS, IDENTITIES, RESOURCES), session.point(asked.as_of).entry)
     accounts = state["accounts"]
     names = ["/".join(key) for key in accounts.record_keys()]
     found = folded(state["activity"], dict(zip(names, accounts["identity"], strict=True)))
@@ -47,9 +54,9 @@ def run(session: Session) -> int:
         wanted = session.resolve(asked.by, state, (IDENTITIES, ACCOUNTS))
         found = [it for it in found if it.who == wanted]
     if asked.on:
-        below = asked.on.rstrip("/") + "/"
-        found = [it for it in found if it.resource == asked.on or it.resource.startswith(below)]
-    since = session.moment(asked.since)
+        begin = _above(asked.on, state, found)
+        found = [it for it in found if f"{it.resource}/".startswith(begin)]
+    since = session.moment(asked.since, "--since")
     if since is not None:
         from kathodos.catalogue.moments import first_moment, microseconds
 
@@ -57,3 +64,18 @@ def run(session: Session) -> int:
     rows = [vars(it) for it in found]
     heading = f"{plural(len(rows), 'use')} of an action on a resource."
     return session.answer(Answer(_FIELDS, rows, heading, hint="Each event: `kathodos list activity`." if rows else ""))
+
+
+def _above(text: str, state: State, found: Sequence[Folded]) -> str:
+    """What the addresses at and below a resource begin with. Raises CallError where there is nothing there."""
+    from kathodos.catalogue.addresses import parse_address
+    from kathodos.catalogue.selecting import nearest
+
+    known = {*state["resources"]["resource"], *(it.resource for it in found)}
+    try:
+        begin = f"{parse_address(text)}/".replace("//", "/")
+    except ValueError as error:
+        raise CallError(f"--on {text} is no resource: {error}.", nearest(text, sorted(known))) from None
+    if not any(f"{address}/".startswith(begin) for address in known):
+        raise CallError(f"There is no resource {text}.", nearest(text, sorted(known)))
+    return begin

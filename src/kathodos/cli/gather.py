@@ -9,7 +9,9 @@ from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, acting, command
 from kathodos.cli.session import Session, plural
+from kathodos.errors import DataError
 from kathodos.output.answers import Answer, Field
+from kathodos.output.text import printable
 
 if TYPE_CHECKING:
     from kathodos.systems.gather import Gathered
@@ -38,11 +40,11 @@ _PROBLEMS = (
 _DETAILS = (
     Field("source", "Source", 1),
     Field("kind", "Kind", 8),
-    Field("record", "Record", 9, least=20),
-    Field("what", "What", 9),
-    Field("column", "Column", 7),
-    Field("before", "Before", 6),
-    Field("after", "After", 6),
+    Field("record", "Record", 9, least=14),
+    Field("what", "What", 9, least=7),
+    Field("column", "Column", 7, least=8),
+    Field("before", "Before", 6, least=10),
+    Field("after", "After", 6, least=10),
 )
 _MOST_SHOWN = 200
 
@@ -59,8 +61,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "  kathodos gather --problems    # rows that were set aside, and why",
     )
     parser.add_argument("source", nargs="?", metavar="SOURCE", help="only this source of kathodos.toml")
-    parser.add_argument("--problems", action="store_true", help="list what was wrong at the last gather; read nothing")
-    parser.add_argument("--dry-run", action="store_true", help="show every difference; change nothing")
+    instead = parser.add_mutually_exclusive_group()
+    instead.add_argument("--problems", action="store_true", help="list what was wrong at the last gather; read nothing")
+    instead.add_argument("--dry-run", action="store_true", help="show every difference; change nothing")
     parser.add_argument(
         "--accept-loss", action="store_true", help="go on although more than the guarded share of a table goes"
     )
@@ -73,9 +76,26 @@ def run(session: Session) -> int:
 
 
 def _gather(session: Session, sources: list[Source]) -> int:
-    done = [_gathered(session, source) for source in sources]
-    if session.arguments.dry_run:
-        return _details(session, done)
+    """Gathers one source after the other; one that cannot be read is told, and does not keep the others waiting."""
+    done, failed = [], []
+    for source in sources:
+        try:
+            done.append(_gathered(session, source))
+        except DataError as error:
+            if len(sources) == 1:
+                raise
+            failed.append(source.name)
+            sys.stderr.write(f"{printable(source.name)}: {printable(error.what)} {printable(error.remedy)}\n")
+    if done:
+        _details(session, done) if session.arguments.dry_run else _counts(session, done)
+    if failed:
+        names = ", ".join(map(printable, failed))
+        sys.stderr.write(f"Not gathered: {names}. Mend that, then `kathodos gather NAME` for each.\n")
+    return DataError.status if failed else 0
+
+
+def _counts(session: Session, done: list[Gathered]) -> None:
+    """What the sources brought, kind by kind."""
     rows: list[dict[str, Any]] = []
     for one in done:
         for found in one.differences:
@@ -92,7 +112,7 @@ def _gather(session: Session, sources: list[Source]) -> int:
         hint = f"{wrong}: `kathodos gather --problems` lists them."
     if back:
         hint = f"{plural(back, 'record')} came back that had been taken away: `kathodos returned` lists them. {hint}"
-    return session.answer(Answer(_FIELDS, rows, heading, hint=hint))
+    session.answer(Answer(_FIELDS, rows, heading, hint=hint))
 
 
 def _gathered(session: Session, source: Source) -> Gathered:
@@ -124,7 +144,7 @@ def _gathered(session: Session, source: Source) -> Gathered:
         return gather(workspace.store, workspace.keys, source.name, reading, *by, terms)
 
 
-def _details(session: Session, done: list[Gathered]) -> int:
+def _details(session: Session, done: list[Gathered]) -> None:
     """Every difference that a gather would make."""
     rows = [
         {
@@ -145,7 +165,7 @@ def _details(session: Session, done: list[Gathered]) -> int:
     shown = rows if session.format != "table" else rows[:_MOST_SHOWN]
     hint = f"{len(rows) - len(shown)} more lines: --format csv shows all." if len(shown) < len(rows) else ""
     hint = hint or ("As you want it? `kathodos gather`." if rows else "")
-    return session.answer(Answer(_DETAILS, shown, heading, hint=hint))
+    session.answer(Answer(_DETAILS, shown, heading, hint=hint))
 
 
 def _problems(session: Session, sources: list[Source]) -> int:

@@ -11,14 +11,14 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Field
 
 _FIELDS = (
-    Field("number", "Nr", 1, is_number=True),
-    Field("kind", "Kind", 4),
-    Field("record", "Record", 2, least=16),
-    Field("said_by", "Source", 5),
-    Field("ended_by", "Entry", 7, is_number=True),
-    Field("ended_at", "Taken away", 3),
-    Field("why", "Why", 8),
-    Field("back_at", "Back", 6),
+    Field("number", "Nr", 9, is_number=True, least=2),
+    Field("kind", "Kind", 8),
+    Field("record", "Record", 9, least=14),
+    Field("said_by", "Source", 6),
+    Field("ended_by", "Entry", 5, is_number=True),
+    Field("ended_at", "Taken away", 8, least=20),
+    Field("why", "Why", 7, least=10),
+    Field("back_at", "Back", 4, least=20),
 )
 
 
@@ -49,7 +49,7 @@ def run(session: Session) -> int:
         key = " ".join(str(part) for part in json.loads(record["record"]) if part is not None)
         rows.append({**record, "number": number, "record": key})
     heading = f"{plural(len(rows), 'record')} came back after having been taken away."
-    hint = "Who brought it: `kathodos ledger show ENTRY`. Settle one: `kathodos returned --settle NR --reason WHY`."
+    hint = "Settle one: `kathodos returned --settle NR --reason WHY`."
     session.answer(Answer(_FIELDS, rows, heading, hint=hint if rows else ""))
     return 1 if rows else 0
 

@@ -158,8 +158,8 @@ class Session:
                 return self._entry_point(self._baseline_entry(text))
             return Point(point_at(connection, moment), moment)
 
-    def moment(self, text: str | None) -> datetime | None:
-        """The moment that `--at` names: a date means its first one."""
+    def moment(self, text: str | None, option: str = "--at") -> datetime | None:
+        """The moment that an option names: a date means its first one."""
         from kathodos.catalogue.moments import moment_of, normal_moment
 
         if text is None:
@@ -167,7 +167,7 @@ class Session:
         try:
             return moment_of(normal_moment(text))
         except ValueError as error:
-            raise CallError(f"--at {text} is no moment.", sentence(error)) from None
+            raise CallError(f"{option} {text} is no moment.", sentence(error)) from None
 
     def _entry_point(self, number: int) -> Point:
         from kathodos.catalogue.moments import moment_of, now

@@ -16,52 +16,81 @@ from kathodos.output.answers import Answer, Field
 from kathodos.output.text import printable
 
 if TYPE_CHECKING:
-    from kathodos.systems.settings import Source
+    from kathodos.catalogue.kinds import Kind
 
 _LIST = (
-    Field("source", "Source", 1),
-    Field("kind", "Kind", 2),
-    Field("place", "Where", 3),
-    Field("gathered", "Last new", 4),
+    Field("source", "Source", 9, least=10),
+    Field("kind", "Kind", 8, least=8),
+    Field("place", "Where", 7, least=16),
+    Field("gathered", "Last new", 6, least=20),
     Field("entry", "Entry", 5, is_number=True),
 )
 _CHECK = (
-    Field("source", "Source", 1),
-    Field("kind", "Records", 2),
-    Field("read", "Read", 3, is_number=True),
-    Field("set_aside", "Set aside", 4, is_number=True),
-    Field("seconds", "Seconds", 6, is_number=True),
-    Field("waiting", "Waiting", 5),
-    Field("wrong", "What is wrong", 3, least=20),
+    Field("source", "Source", 9, least=10),
+    Field("kind", "Records", 8, least=16),
+    Field("read", "Read", 8, is_number=True),
+    Field("set_aside", "Set aside", 7, is_number=True),
+    Field("seconds", "Seconds", 4, is_number=True),
+    Field("waiting", "Waiting", 4),
+)
+_SAMPLE = (
+    Field("kind", "Kind", 8, least=10),
+    Field("file", "File", 6, least=12),
+    Field("line", "Line", 7, is_number=True),
+    Field("said", "Cells", 9, least=24),
 )
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
-    parser = command(
-        commands,
+    parser = commands.add_parser(
         "sources",
+        help="list and check the sources; see how a file would be read",
+        description="The sources of kathodos.toml: list, check and sample them; propose how a new file is mapped.",
+        epilog="example:\n  kathodos sources list        # each step has its own --help",
+        formatter_class=formatter,
+    )
+    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    for name, run, what, example in (
+        ("list", _list, "list the sources, and when each last brought something new", "kathodos sources list"),
+        ("check", _check, "read every source as a gather would; change nothing", "kathodos sources check harbour"),
+        ("sample", _sample, "show the first records as they would be read", "kathodos sources sample --kind grants"),
+    ):
+        step = command(steps, name, common, formatter, run, what, f"  {example}")
+        step.add_argument("name", nargs="?", metavar="SOURCE", help="only this source")
+        if name == "sample":
+            step.add_argument("--kind", metavar="KIND", help="only this kind of record")
+            step.add_argument("--lines", metavar="N", type=_positive, default=5, help="so many of each kind (5)")
+    proposing = command(
+        steps,
+        "propose",
         common,
         formatter,
-        run,
-        "list and check the sources; see how a file would be read",
-        "  kathodos sources list\n  kathodos sources check\n  kathodos sources sample harbour\n"
-        "  kathodos sources propose exports/staff.csv     # a mapping for kathodos.toml, to be corrected",
+        _propose,
+        "look at a file and propose its mapping, to be corrected",
+        "  kathodos sources propose exports/staff.csv\n  kathodos sources propose rights.xlsx --kind grants",
     )
-    parser.add_argument("verb", metavar="list|check|sample|propose", choices=("list", "check", "sample", "propose"))
-    parser.add_argument("name", nargs="?", metavar="NAME", help="a source; for `propose` a file")
-    parser.add_argument("--kind", metavar="KIND", help="`propose`: what the file holds; `sample`: only this")
-    parser.add_argument("--lines", metavar="N", type=int, default=5, help="with `sample`: so many records of each kind")
+    proposing.add_argument("file", type=Path, metavar="FILE", help="CSV, XLSX, JSON Lines, Parquet or syslog")
+    proposing.add_argument("--kind", metavar="KIND", help="what it holds, if that is known")
 
 
-def run(session: Session) -> int:
-    verb = session.arguments.verb
-    if verb == "propose":
-        return _propose(session)
-    sources = session.sources(session.arguments.name)
-    return {"list": _list, "check": _check, "sample": _sample}[verb](session, sources)
+def _positive(text: str) -> int:
+    if not text.isdecimal() or not int(text):
+        raise argparse.ArgumentTypeError(f"{text} is no number of lines")
+    return int(text)
 
 
-def _list(session: Session, sources: list[Source]) -> int:
+def _kind(session: Session) -> Kind | None:
+    """The kind of record that `--kind` names. Raises CallError with the nearest."""
+    from kathodos.catalogue.kinds import GATHERED
+    from kathodos.catalogue.selecting import nearest
+
+    named, kinds = session.arguments.kind, {kind.name: kind for kind in GATHERED}
+    if named not in (None, *kinds):
+        raise CallError(f"There is no kind of record {named}.", nearest(named, list(kinds)))
+    return kinds.get(named)
+
+
+def _list(session: Session) -> int:
     from kathodos.catalogue.store import LEDGER
     from kathodos.ledger.entries import read_entries
     from kathodos.systems.sources import reader_of
@@ -70,19 +99,21 @@ def _list(session: Session, sources: list[Source]) -> int:
         entries = read_entries(connection, LEDGER.c.kind == "gather")
     last = {entry.payload["source"]: entry for entry in entries}
     rows = []
-    for source in sources:
+    for source in session.sources(session.arguments.name):
         entry = last.get(source.name)
         told = {"gathered": entry.time if entry else None, "entry": entry.number if entry else None}
         rows.append({"source": source.name, "kind": source.kind, "place": reader_of(source).place(source), **told})
     return session.answer(Answer(_LIST, rows, hint="Next: `kathodos sources check`, then `kathodos gather --dry-run`."))
 
 
-def _check(session: Session, sources: list[Source]) -> int:
+def _check(session: Session) -> int:
     """Reads every source as a gather would, and changes nothing."""
     from kathodos.systems.gather import rehearse
     from kathodos.systems.sources import reader_of
 
     rows: list[dict[str, Any]] = []
+    sources = session.sources(session.arguments.name)
+    wrong = 0
     for source in sources:
         began = time.monotonic()
         try:
@@ -91,7 +122,8 @@ def _check(session: Session, sources: list[Source]) -> int:
                 session.workspace.store, session.workspace.keys, source.name, reading, session.workspace.terms(source)
             )
         except DataError as error:
-            rows.append({"source": source.name, "kind": None, "wrong": f"{error.what} {error.remedy}"})
+            wrong += 1
+            sys.stderr.write(f"{printable(source.name)}: {printable(error.what)} {printable(error.remedy)}\n")
             continue
         took = time.monotonic() - began
         waiting = f"{reading.waited / max(took, 1e-9):.0%}" if reading.waited else None
@@ -99,56 +131,41 @@ def _check(session: Session, sources: list[Source]) -> int:
             counts = {"read": it.came + it.changed + it.same, "set_aside": it.set_aside}
             times = {"seconds": round(took, 2), "waiting": waiting} if at == 0 else {}
             rows.append({"source": source.name, "kind": it.kind.name, **counts, **times})
-    wrong = len({row["source"] for row in rows if row.get("wrong")})
-    heading = (
-        f"{plural(wrong, 'source')} cannot be read."
-        if wrong
-        else f"All of {plural(len(sources), 'source')} can be read."
-    )
-    session.answer(Answer(_CHECK, rows, heading, hint="" if wrong else "Next: `kathodos gather --dry-run`."))
+    heading = f"{len(sources) - wrong} of {plural(len(sources), 'source')} can be read."
+    hint = "Next: mend what stderr names." if wrong else "Next: `kathodos gather --dry-run`."
+    session.answer(Answer(_CHECK, rows, heading, hint=hint))
     return KathodosError.status if wrong else 0
 
 
-def _sample(session: Session, sources: list[Source]) -> int:
+def _sample(session: Session) -> int:
     """The first records of each table as they would come, before references are resolved."""
     from kathodos.systems.sources import reader_of
 
-    asked = session.arguments
+    kind = _kind(session)
     rows: list[dict[str, Any]] = []
-    for source in sources:
+    for source in session.sources(session.arguments.name):
         for table in reader_of(source).read(source, "").tables:
-            if asked.kind in (None, table.kind.name):
-                for row in range(min(asked.lines, len(table))):
+            if kind in (None, table.kind):
+                for row in range(min(session.arguments.lines, len(table))):
                     cells = {name: column.at(row) for name, column in table.columns.items()}
                     line = {"file": table.file_of(row), "line": int(table.lines[row])}
                     said = "; ".join(f"{name} {cell}" for name, cell in cells.items() if cell is not None)
                     rows.append({"source": source.name, "kind": table.kind.name, **line, "cells": cells, "said": said})
-    fields = [Field("kind", "Kind", 1), Field("file", "File", 3), Field("line", "Line", 4, is_number=True)]
-    shown = [*fields, Field("said", "Cells", 2, least=30)]
     document = {"records": [{key: value for key, value in row.items() if key != "said"} for row in rows]}
     if session.format == "json":
         return session.answer(Answer((), [], document=document))
     heading = f"{plural(len(rows), 'record')} as they would be read."
-    return session.answer(
-        Answer(shown, rows, heading, hint="Other headers or values? `kathodos sources propose FILE`.")
-    )
+    hint = "Other headers or values? `kathodos sources propose FILE`."
+    return session.answer(Answer(_SAMPLE, rows, heading, hint=hint))
 
 
 def _propose(session: Session) -> int:
-    from kathodos.catalogue.kinds import GATHERED
-    from kathodos.catalogue.selecting import nearest
     from kathodos.systems.proposing import propose
 
-    asked = session.arguments
-    if not asked.name:
-        raise CallError("Name the file to look at.", "As in `kathodos sources propose exports/staff.csv`.")
-    path = Path(asked.name)
+    path: Path = session.arguments.file
     if not path.is_file():
-        raise CallError(f"{path} is no file.", "Name a CSV, XLSX, JSON Lines or Parquet file.")
-    kinds = {kind.name: kind for kind in GATHERED}
-    if asked.kind not in (None, *kinds):
-        raise CallError(f"There is no kind {asked.kind}.", nearest(asked.kind, list(kinds)))
-    found = propose(path, kinds.get(asked.kind))
+        raise CallError(f"{path} is no file.", "Name a CSV, XLSX, JSON Lines, Parquet or syslog file.")
+    found = propose(path, _kind(session))
     if session.format == "json":
         document = {"kind": found.kind.name, "mapping": found.text, "open": found.open_questions}
         return session.answer(Answer((), [], document=document))

@@ -11,19 +11,19 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Field
 
 _COUNTS = (
-    Field("system", "System", 3),
-    Field("how", "Tied by", 2),
-    Field("accounts", "Accounts", 1, is_number=True),
+    Field("system", "System", 9),
+    Field("how", "Tied by", 9),
+    Field("accounts", "Accounts", 9, is_number=True),
 )
 _OPEN = (
-    Field("account", "Account", 1),
-    Field("how", "State", 2),
-    Field("candidates", "May be", 4),
+    Field("account", "Account", 9, least=16),
+    Field("how", "State", 8, least=9),
+    Field("candidates", "May be", 7),
 )
 _DUPLICATES = (
-    Field("first", "One", 1),
-    Field("second", "Other", 2),
-    Field("reasons", "What speaks for it", 3, least=30),
+    Field("first", "One", 9, least=14),
+    Field("second", "Other", 9, least=14),
+    Field("reasons", "What speaks for it", 8, least=24),
 )
 _NOBODY = "nobody"
 
@@ -52,8 +52,11 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 def run(session: Session) -> int:
     asked = session.arguments
-    if asked.account and bool(asked.identity) == bool(asked.undo):
-        raise CallError("Say whose the account is.", "As in `kathodos tie dues/mmorag p0412`, or with --undo.")
+    if (asked.undo and not asked.account) or (asked.account and bool(asked.identity) == bool(asked.undo)):
+        example = "As in `kathodos tie dues/mmorag p0412`, or `kathodos tie dues/mmorag --undo`."
+        raise CallError("Say which account, and whose it is.", example)
+    if asked.account and (asked.open or asked.duplicates):
+        raise CallError("--open and --duplicates list; they take no account.", "Leave one of the two out.")
     if asked.account:
         return _tie(session)
     return _duplicates(session) if asked.duplicates else _report(session)

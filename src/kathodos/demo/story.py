@@ -145,6 +145,7 @@ def tell(folder: Path, is_fresh: bool) -> int:
         for chapter in CHAPTERS:
             _chapter(*chapter)
     _say(f"\nBeside it lies a second workspace: cd {shlex.quote(str(folder / 'connected'))}")
+    _say("By hand, start its roster first: kathodos standin scim services/roster.json --port 18643 &")
     with _working_in(folder / "connected"):
         _tell_connected()
     _say(f"\nThat was the whole round. Go on in {folder}: kathodos list identities, kathodos review --help.")
@@ -183,7 +184,9 @@ def _further(block: str) -> None:
     """Adds a source to the configuration."""
     configuration = Path(CONFIGURATION)
     text = configuration.read_text(encoding="utf-8")
-    configuration.write_text(f"{text}\n[[source]]\n{block}", encoding="utf-8")
+    configuration.write_text(
+        f"{text}\n# A server that ran only while the demo did.\n[[source]]\n{block}", encoding="utf-8"
+    )
 
 
 def _chapter(now: str, text: str, commands: Sequence[str]) -> None:

@@ -47,7 +47,9 @@ def read_data(path: Path) -> dict[str, list[Any]]:
     """The users and groups of a JSON file `{"Users": [...], "Groups": [...]}`."""
     try:
         said = json.loads(path.read_text(encoding="utf-8"))
-    except (OSError, ValueError) as error:
+    except OSError as error:
+        raise DataError(f"{path} cannot be read: {error.strerror}.", "Name a JSON file of users and groups.") from None
+    except ValueError as error:
         raise DataError(
             f"{path} cannot be read as JSON: {error}.", 'Write {"Users": [...], "Groups": [...]}.'
         ) from None

@@ -13,9 +13,10 @@ from datetime import datetime
 from pathlib import Path
 
 from kathodos.catalogue.coded import Coded
-from kathodos.catalogue.kinds import GATHERED, Column, Kind
+from kathodos.catalogue.kinds import ACTIVITY, GATHERED, Column, Kind
 from kathodos.catalogue.kinds import Form as CellForm
 from kathodos.catalogue.moments import normal_moment
+from kathodos.errors import DataError
 from kathodos.systems.csv_files import read_csv_text
 from kathodos.systems.raw import Format
 from kathodos.systems.tables import read_raw
@@ -89,12 +90,16 @@ def propose(path: Path, kind: Kind | None = None) -> Proposal:
     """Looks at a file and proposes how it may be mapped. Raises DataError where it cannot be read."""
     form, said = _format(path) if path.suffix not in (".xlsx", ".jsonl", ".ndjson", ".parquet") else (Format(), [])
     raw = read_csv_text(path.name, _start(path, form), form) if said or path.suffix == ".csv" else read_raw(path, form)
-    kind = kind or _likeliest(raw.header)
-    lines, questions = [f"[source.tables.{kind.name}]", f"file = {_quoted(path.name)}", *said], []
+    if not len(raw.lines):
+        raise DataError(f"{path} holds no row that can be read.", "Name a file with its header and some rows.")
+    is_log = path.suffix in (".log", ".syslog")
+    kind = kind or (ACTIVITY if is_log else _likeliest(raw.header))
+    block = "source.log" if kind is ACTIVITY and is_log else f"source.tables.{kind.name}"
+    lines, questions = [f"[{block}]", *([] if is_log else [f"file = {_quoted(path.name)}"]), *said], []
     matched = _matched(kind, raw.header)
     by_header = dict(zip(raw.header, raw.columns, strict=True))
     pairs = [(header, name) for header, name in matched.items() if header.strip().lower() != name]
-    blocks = [f"[source.tables.{kind.name}.columns]"] if pairs else []
+    blocks = [f"[{block}.columns]"] if pairs else []
     blocks += [f"{_quoted(header)} = {_quoted(name)}" for header, name in pairs]
     dates: dict[str, None] = {}
     for header, name in matched.items():
@@ -105,7 +110,7 @@ def propose(path: Path, kind: Kind | None = None) -> Proposal:
             questions += doubts
         elif column.form is CellForm.CHOICE:
             known, doubts = _values(header, column, by_header[header])
-            blocks += [f"[source.tables.{kind.name}.values.{name}]", *known] if known else []
+            blocks += [f"[{block}.values.{name}]", *known] if known else []
             questions += doubts
     lines += [f"dates = [{', '.join(map(_quoted, dates))}]"] if dates else []
     missing = [it.name for it in kind.columns if it.required and it.name not in matched.values()]
