@@ -34,7 +34,7 @@ class Sources(Prepared, unittest.TestCase):
         self.assertIn("gone.ldif cannot be read", done.stderr)
         self.assertIn("Not gathered: gone.", done.stderr)
         self.assertRegex(done.stdout, "log +activity +3 ")
-        self.assertEqual([row["count"] for row in records("activity", "--by", "bo", cwd=self.here)][0], 3)
+        self.assertEqual(next(row["count"] for row in records("activity", "--by", "bo", cwd=self.here)), 3)
         self.assertIn("gone.ldif", run("gather", "gone", cwd=self.here, status=3).stderr)
         (self.here / "gone.ldif").write_text("dn: uid=z,o=x\nobjectClass: person\nuid: z\n")
         self.assertEqual(run("gather", cwd=self.here).stderr, "")
