@@ -20,7 +20,6 @@ from kathodos.access.arrays import (
     ints,
     joined,
     lists_from,
-    lists_of,
     small,
     sorted_lists,
     spread_each,
@@ -313,6 +312,10 @@ def compile_law(
     scopes = _compile_scopes(records, scope_texts, ground.tree)
     lines = _lines_in(book, actions)
     bundle_role = role_given[bundle_gives]
+    packages = _packages(bundle_role, line_given[bundle_gives], juniors, is_active, role_lines)
+    rules, rule_line, rule_scope = _number_rules(packages, bundle_scope, len(scope_texts))
+    targets = Targets(ground.tree, lines.patterns, systems)
+    spans = ordered_spans(*runs_of_rules(targets, lines.pattern[rule_line], rule_scope, scopes))
     bundles = Bundles(
         gives_texts=texts_of(gives),
         scope_texts=texts_of(scope_texts),
@@ -320,13 +323,8 @@ def compile_law(
         gives=small(bundle_gives),
         scope=small(bundle_scope),
         role=small(bundle_role),
-        rules=lists_of([]),
+        rules=rules,
     )
-    packages = _packages(bundle_role, line_given[bundle_gives], juniors, is_active, role_lines)
-    rules, rule_line, rule_scope = _number_rules(packages, bundle_scope, len(scope_texts))
-    targets = Targets(ground.tree, lines.patterns, systems)
-    rule, runs = runs_of_rules(targets, lines.pattern[rule_line], rule_scope, scopes)
-    spans = ordered_spans(rule, runs)
     return Index(
         tree=ground.tree,
         type_names=ground.type_names,
@@ -341,7 +339,7 @@ def compile_law(
         lines=lines,
         mandates=_compile_mandates(records),
         grants=grants,
-        bundles=replace(bundles, rules=rules),
+        bundles=bundles,
         rule_line=small(rule_line),
         rule_scope=small(rule_scope),
         rule_spans=lists_from(spans.rule, np.arange(len(spans)), len(rule_line)),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -10,8 +10,10 @@ from typing import Any
 import numpy as np
 
 from kathodos.catalogue.coded import Coded, Ints, of_arrow
+from kathodos.errors import UnfitError
 
-LONGEST = 1 << 20  # bytes of a line
+_LONGEST = 1 << 20  # bytes of a line
+_ROWS = 20_000  # of a block
 
 
 @dataclass(frozen=True)
@@ -102,18 +104,49 @@ class Growing:
         return of_arrow(pa.chunked_array(parts, type=text))
 
 
-def lines_of(path: Path, growing: Growing) -> Iterator[tuple[int, bytes]]:
+def read_lines(path: Path, header: Sequence[str], cells_of: Callable[[bytes], Mapping[str, str]]) -> Raw:
+    """A file of a record a line. `cells_of` gives a line's cells by column, new ones too, or raises UnfitError.
+
+    Lines that are no record, or too long to be one, are set aside; blank ones are passed over.
+    """
+    growing = Growing(path.name, header)
+    columns = {name: at for at, name in enumerate(header)}
+    rows: list[Mapping[str, str]] = []
+    numbers: list[int] = []
+
+    def add() -> None:
+        for name in dict.fromkeys(name for row in rows for name in row):
+            if columns.setdefault(name, len(columns)) == len(growing.header):
+                growing.header.append(name)
+        growing.add(([row.get(name) for row in rows] for name in columns), np.array(numbers, dtype=np.int64))
+        rows.clear()
+        numbers.clear()
+
+    for number, line in _lines_of(path, growing):
+        if line.strip():
+            try:
+                rows.append(cells_of(line))
+                numbers.append(number)
+            except UnfitError as error:
+                growing.set_aside(number, line[:200].decode("utf-8", "replace"), error.reason, error.remedy)
+        if len(rows) == _ROWS:
+            add()
+    add()
+    return growing.raw()
+
+
+def _lines_of(path: Path, growing: Growing) -> Iterator[tuple[int, bytes]]:
     """The lines of a file with their numbers; one that is too long is set aside and passed over."""
     with path.open("rb") as file:
         number = 0
-        while line := file.readline(LONGEST):
+        while line := file.readline(_LONGEST):
             number += 1
-            if len(line) < LONGEST:
+            if len(line) < _LONGEST:
                 yield number, line
                 continue
             while line and not line.endswith(b"\n"):
-                line = file.readline(LONGEST)
-            growing.set_aside(number, "", f"is longer than {LONGEST} bytes", "Split or shorten it.")
+                line = file.readline(_LONGEST)
+            growing.set_aside(number, "", f"is longer than {_LONGEST} bytes", "Split or shorten it.")
 
 
 def _stripped(cell: object) -> str | None:

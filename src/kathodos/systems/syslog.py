@@ -10,9 +10,8 @@ import re
 from collections.abc import Iterator
 from pathlib import Path
 
-import numpy as np
-
-from kathodos.systems.raw import Format, Growing, Raw, lines_of
+from kathodos.errors import UnfitError
+from kathodos.systems.raw import Format, Raw, read_lines
 
 _HEADER = re.compile(
     r"<(?P<priority>\d{1,3})>1 (?P<time>\S+) (?P<host>\S{1,255}) (?P<app>\S{1,48}) (?P<process>\S{1,128}) "
@@ -22,38 +21,20 @@ _ELEMENT = re.compile(r'\[(?P<id>[^ =\]"]{1,32})(?P<parameters>(?: [^ =\]"]{1,32
 _PARAMETER = re.compile(r' (?P<name>[^ =\]"]{1,32})="(?P<value>(?:[^"\\\]]|\\.)*)"')
 _ESCAPED = re.compile(r'\\(["\\\]])')
 _FIELDS = ("time", "host", "app", "process", "message_id")
-_BLOCK = 20_000
 
 
 def read_syslog(path: Path, form: Format) -> Raw:
     """All messages of a file; lines that are none are set aside."""
-    growing = Growing(path.name, [*_FIELDS, "message"])
-    columns = {name: at for at, name in enumerate(growing.header)}
-    rows: list[dict[str, str]] = []
-    numbers: list[int] = []
-    for number, line in lines_of(path, growing):
-        text = line.decode("utf-8", "replace").rstrip("\r\n").replace("\0", "\ufffd")
-        if text.strip():
-            found = _message(text)
-            if found is None:
-                remedy = "Log in the form of RFC 5424: <PRI>1 TIME HOST APP PROCID MSGID [data] text."
-                growing.set_aside(number, text, "is no syslog message, or was cut off", remedy)
-            else:
-                rows.append(found)
-                numbers.append(number)
-        if len(rows) == _BLOCK:
-            _add(growing, columns, rows, numbers)
-            rows, numbers = [], []
-    _add(growing, columns, rows, numbers)
-    return growing.raw()
+    return read_lines(path, [*_FIELDS, "message"], _cells)
 
 
-def _add(growing: Growing, columns: dict[str, int], rows: list[dict[str, str]], numbers: list[int]) -> None:
-    for name in dict.fromkeys(name for row in rows for name in row):
-        if name not in columns:
-            columns[name] = len(growing.header)
-            growing.header.append(name)
-    growing.add(([row.get(name) for row in rows] for name in columns), np.array(numbers, dtype=np.int64))
+def _cells(line: bytes) -> dict[str, str]:
+    """The fields of one line. Raises UnfitError where it is no message."""
+    found = _message(line.decode("utf-8", "replace").rstrip("\r\n").replace("\0", "\ufffd"))
+    if found is None:
+        remedy = "Log in the form of RFC 5424: <PRI>1 TIME HOST APP PROCID MSGID [data] text."
+        raise UnfitError("is no syslog message, or was cut off", remedy)
+    return found
 
 
 def _message(text: str) -> dict[str, str] | None:
