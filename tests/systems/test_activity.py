@@ -125,6 +125,7 @@ class Logs(Scratch, unittest.TestCase):
             '{"a": NaN}',
             json.dumps(event),
         ]
+        lines.append(f'{{"a": {"9" * 5000}}}')
         (at / "log.jsonl").write_text("\n".join(lines) + "\n")
         run("gather", cwd=at)
         self.assertEqual([row["count"] for row in records("list", "activity", cwd=at)], [2])

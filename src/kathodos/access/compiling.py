@@ -300,10 +300,8 @@ def compile_law(
     """
     gives, scope_texts, keys = list(gives), list(scope_texts), list(bundle)
     bundle_gives, bundle_scope = ints(key[0] for key in keys), ints(key[1] for key in keys)
-    systems_of, names, active = columns_of(records, kinds.ROLES, "system", "role", "active")
-    roles = [f"{system}/{role}" for system, role in zip(systems_of, names, strict=True)]
+    roles, is_active = _compile_roles(records)
     role_number = {role: at for at, role in enumerate(roles)}
-    is_active = bools(active)
     juniors = _compile_juniors(records, role_number)
     book = _Book()
     role_lines = _compile_role_lines(records, role_number, book)
@@ -316,15 +314,8 @@ def compile_law(
     rules, rule_line, rule_scope = _number_rules(packages, bundle_scope, len(scope_texts))
     targets = Targets(ground.tree, lines.patterns, systems)
     spans = ordered_spans(*runs_of_rules(targets, lines.pattern[rule_line], rule_scope, scopes))
-    bundles = Bundles(
-        gives_texts=texts_of(gives),
-        scope_texts=texts_of(scope_texts),
-        scopes=scopes,
-        gives=small(bundle_gives),
-        scope=small(bundle_scope),
-        role=small(bundle_role),
-        rules=rules,
-    )
+    given, within, roles_given = map(small, (bundle_gives, bundle_scope, bundle_role))
+    bundles = Bundles(texts_of(gives), texts_of(scope_texts), scopes, given, within, roles_given, rules)
     return Index(
         tree=ground.tree,
         type_names=ground.type_names,
@@ -348,6 +339,12 @@ def compile_law(
         holder_grants=lists_from(grants.holder, np.arange(len(grants)), holders.size),
         spans=spans,
     )
+
+
+def _compile_roles(records: Records) -> tuple[list[str], Bools]:
+    """The names of all roles, and which are active."""
+    systems, names, active = columns_of(records, kinds.ROLES, "system", "role", "active")
+    return [f"{system}/{role}" for system, role in zip(systems, names, strict=True)], bools(active)
 
 
 def _given_by(gives: Iterable[str], role_number: Mapping[str, int], book: _Book) -> tuple[Ints, Ints]:

@@ -6,7 +6,7 @@ and resources mean is compiled anew from their records where one of these is edi
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TypeVar
 
@@ -28,7 +28,7 @@ from kathodos.access.compiling import (
     identities_selected,
 )
 from kathodos.access.index import ANY_ACTION, BY_FILTER, LISTED, NO_ROLE, Bundles, Grants, Holders, Index, Lines
-from kathodos.access.spans import EVERYTHING, Runs, join, ordered_spans
+from kathodos.access.spans import EVERYTHING, Runs, Scope, Spans, join, ordered_spans
 from kathodos.access.texts import Marks, Texts, mark_of, texts_of
 from kathodos.catalogue import kinds
 from kathodos.catalogue.addresses import parse_pattern
@@ -437,16 +437,7 @@ def _with_bundles(index: Index, change: _GrantChange) -> Index:
     kept = lines.applied()
     rule_line = np.append(index.rule_line, ints(line for line, _ in rules.new))
     rule_scope = np.append(index.rule_scope, ints(scope for _, scope in rules.new))
-    targets = Targets(index.tree, kept.patterns, index.systems)
-    parts = [
-        targets.runs(int(kept.pattern[line]), scope, scopes[scope] if scope >= 0 else EVERYTHING)
-        for line, scope in rules.new
-    ]
-    rule = np.repeat(np.arange(len(index.rule_line), len(rule_line)), [len(part) for part in parts])
-    spans = index.spans
-    if len(rule):
-        runs = join([Runs(spans.first, spans.end, spans.anchor), *parts])
-        spans = ordered_spans(np.concatenate([spans.rule, rule]), runs)
+    spans = _with_rules(index, kept, list(rules.new), scopes)
     items = joined([ints(package) for package in packages])
     first = len(old)
     starts = np.append(old.rules.starts, old.rules.starts[-1] + np.cumsum([len(package) for package in packages]))
@@ -472,6 +463,22 @@ def _with_bundles(index: Index, change: _GrantChange) -> Index:
         rule_bundles=rule_bundles.with_more(items, of),
         spans=spans,
     )
+
+
+def _with_rules(index: Index, lines: Lines, new: Sequence[tuple[int, int]], scopes: Sequence[Scope]) -> Spans:
+    """The spans of the index together with those of new rules, each a line and a scope."""
+    targets = Targets(index.tree, lines.patterns, index.systems)
+    parts = [
+        targets.runs(int(lines.pattern[line]), scope, scopes[scope] if scope >= 0 else EVERYTHING)
+        for line, scope in new
+    ]
+    first = len(index.rule_line)
+    rule = np.repeat(np.arange(first, first + len(new)), [len(part) for part in parts])
+    if not len(rule):
+        return index.spans
+    old = index.spans
+    runs = join([Runs(old.first, old.end, old.anchor), *parts])
+    return ordered_spans(np.concatenate([old.rule, rule]), runs)
 
 
 def _package(index: Index, role: int) -> list[int]:

@@ -1,0 +1,97 @@
+"""The digest over an entry's rows is found anew in the same blocks, and whatever was changed shows where."""
+
+import random
+import sqlite3
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from kathodos.catalogue.kinds import AREAS
+from kathodos.ledger import entries, verify
+from kathodos.workspace import Workspace
+
+BLOCK = 7
+
+
+class Blocks(unittest.TestCase):
+    def setUp(self):
+        scratch = tempfile.TemporaryDirectory()
+        self.addCleanup(scratch.cleanup)
+        self.workspace = Workspace.create(Path(scratch.name) / "office")
+        for module in (entries, verify):
+            patched = mock.patch.object(module, "BLOCK", BLOCK)
+            patched.start()
+            self.addCleanup(patched.stop)
+
+    def bring(self, *sizes, end=()):
+        """One entry that opens so many rows in each of several goes, from changing sources, and closes some."""
+        with entries.writing(self.workspace.store, self.workspace.keys, "test", "tester") as draft:
+            for go, size in enumerate(sizes):
+                rows = [(f"{draft.number}-{go}-{at}", f"s:/{at % 3}", None, None) for at in range(size)]
+                draft.open_rows(AREAS, rows, ("one", None, "two")[go % 3])
+            draft.close_rows(AREAS, end)
+
+    def found(self):
+        with self.workspace.store.connect() as connection:
+            return verify.verify(self.workspace.store, connection, self.workspace.keys)
+
+    def test_whatever_the_sizes_what_was_written_is_found_as_signed(self):
+        seeded = random.Random(3)
+        total = 0
+        for _ in range(12):
+            sizes = [
+                seeded.choice((1, BLOCK - 1, BLOCK, BLOCK + 1, 3 * BLOCK, 20)) for _ in range(seeded.randint(1, 3))
+            ]
+            self.bring(*sizes, end=seeded.sample(range(1, total + 1), min(total, 2)) if total > 40 else ())
+            total += sum(sizes)
+            done = self.found()
+            self.assertEqual((done.discrepancies, done.rows), ([], total))
+
+    def test_each_edit_of_a_row_is_found_where_it_is(self):
+        self.bring(3 * BLOCK + 2)
+        self.bring(BLOCK)
+        for row in (1, BLOCK, BLOCK + 1, 2 * BLOCK, 3 * BLOCK + 2, 3 * BLOCK + 3):
+            with self.subTest(row=row):
+                self.change(f"UPDATE areas SET resources = 's:/other' WHERE row = {row}")
+                (found,) = self.found().discrepancies
+                self.assertIn(f"areas row {row} (", found.where)
+                self.change(f"UPDATE areas SET resources = 's:/{self.at(row) % 3}' WHERE row = {row}")
+                self.assertEqual(self.found().discrepancies, [])
+
+    def test_two_rows_that_change_places_with_their_marks_are_found(self):
+        self.bring(2 * BLOCK)
+        self.change("UPDATE areas SET row = -1 WHERE row = 2", "UPDATE areas SET row = 2 WHERE row = 3")
+        self.change("UPDATE areas SET row = 3 WHERE row = -1")
+        self.assertEqual(
+            {it.where.partition(" (")[0] for it in self.found().discrepancies}, {"areas row 2", "areas row 3"}
+        )
+
+    def test_a_source_edited_alone_is_found_in_the_entrys_digest(self):
+        self.bring(BLOCK + 1)
+        self.change("UPDATE areas SET source = 'other' WHERE row = 8")
+        (found,) = self.found().discrepancies
+        self.assertEqual(found.where, "areas rows 1-8")
+
+    def test_rows_taken_away_and_rows_smuggled_in(self):
+        self.bring(2 * BLOCK)
+        self.change("DELETE FROM areas WHERE row IN (1, 7, 14)")
+        columns = 'since, until, mark, source, area, resources, "except", filter'
+        self.change(f"INSERT INTO areas SELECT 99, {columns} FROM areas WHERE row = 2")
+        found = {it.where.partition(" (")[0]: it.what for it in self.found().discrepancies}
+        self.assertEqual(set(found), {"areas row 1", "areas row 7", "areas row 14", "areas row 99"})
+        self.assertIn("was removed; entry 1 brought it", found["areas row 7"])
+        self.assertIn("was added", found["areas row 99"])
+
+    def at(self, row):
+        return (row - 1) % (3 * BLOCK + 2)
+
+    def change(self, *statements):
+        with sqlite3.connect(self.workspace.store.file) as connection:
+            for statement in statements:
+                connection.execute(statement)
+        connection.close()
+
+
+if __name__ == "__main__":
+    unittest.main()
