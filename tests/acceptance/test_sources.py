@@ -98,8 +98,8 @@ class Sources(Prepared, unittest.TestCase):
             self.assertIn(told, run(*words, cwd=self.here, status=2).stderr)
         found = records("activity", "--on", "dues:/tariffs", "--by", "bo", cwd=self.here)
         self.assertEqual([(row["count"], row["last"]) for row in found], [(3, "2026-06-03T08:00:00Z")])
-        since = records("activity", "--on", "dues:/", "--by", "bo", "--since", "2026-06-04", cwd=self.here)
-        self.assertEqual(since, [])
+        since = records("activity", "--on", "dues:/", "--by", "bo", "--since", "2026-06-02", cwd=self.here)
+        self.assertEqual([(row["count"], row["first"]) for row in since], [(2, "2026-06-02T08:00:00Z")])
 
 
 if __name__ == "__main__":

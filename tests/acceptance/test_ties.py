@@ -76,7 +76,7 @@ class Ties(Prepared, unittest.TestCase):
         run("tie", "s/said", "--undo", cwd=self.at)
         self.assertEqual((self.owners()["s/b"], self.owners()["s/said"]), (None, "p2"))
         self.assertIn("no identity", run("tie", "s/b", "p9", cwd=self.at, status=2).stderr)
-        self.assertIn("Say whose", run("tie", "s/b", cwd=self.at, status=2).stderr)
+        self.assertIn("Say which account", run("tie", "s/b", cwd=self.at, status=2).stderr)
 
     def test_a_tie_follows_what_it_was_found_by(self):
         people = [{**PEOPLE["identities"][0], "email": "bo@x.example"}, {"id": "p2", "email": "other@x.example"}]

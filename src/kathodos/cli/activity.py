@@ -43,24 +43,22 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 def run(session: Session) -> int:
     from kathodos.catalogue.kinds import ACCOUNTS, ACTIVITY, IDENTITIES, RESOURCES
+    from kathodos.catalogue.moments import BEGINNING, microseconds
     from kathodos.findings.activity import folded
 
     asked = session.arguments
     state = session.state((ACTIVITY, ACCOUNTS, IDENTITIES, RESOURCES), session.point(asked.as_of).entry)
     accounts = state["accounts"]
     names = ["/".join(key) for key in accounts.record_keys()]
-    found = folded(state["activity"], dict(zip(names, accounts["identity"], strict=True)))
+    since = session.moment(asked.since, "--since")
+    owners = dict(zip(names, accounts["identity"], strict=True))
+    found = folded(state["activity"], owners, BEGINNING if since is None else microseconds(since))
     if asked.by:
         wanted = session.resolve(asked.by, state, (IDENTITIES, ACCOUNTS))
         found = [it for it in found if it.who == wanted]
     if asked.on:
         begin = _above(asked.on, state, found)
         found = [it for it in found if f"{it.resource}/".startswith(begin)]
-    since = session.moment(asked.since, "--since")
-    if since is not None:
-        from kathodos.catalogue.moments import first_moment, microseconds
-
-        found = [it for it in found if first_moment(it.last) >= microseconds(since)]
     rows = [vars(it) for it in found]
     heading = f"{plural(len(rows), 'use')} of an action on a resource."
     return session.answer(Answer(_FIELDS, rows, heading, hint="Each event: `kathodos list activity`." if rows else ""))

@@ -179,8 +179,9 @@ def _problems(session: Session, sources: list[Source]) -> int:
         if source in names
     ]
     rows.sort(key=lambda row: (row["outcome"] != "set aside", row["source"], row["file"], row["line"]))
-    aside = sum(row["outcome"] == "set aside" for row in rows)
-    heading = f"{plural(aside, 'row')} set aside, {plural(len(rows) - aside, 'thing')} noted."
+    aside = [row for row in rows if row["outcome"] == "set aside"]
+    lines = len({(row["source"], row["file"], row["line"]) for row in aside})  # one may be wrong in several cells
+    heading = f"{plural(lines, 'row')} set aside, {plural(len(rows) - len(aside), 'thing')} noted."
     if not rows:
         heading = "Nothing was wrong at the last gather."
     hint = "Mend the rows in the source and gather again." if rows else ""

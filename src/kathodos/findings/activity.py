@@ -8,6 +8,7 @@ from typing import Any
 
 from kathodos.access.index import Index
 from kathodos.catalogue.addresses import parse_address
+from kathodos.catalogue.moments import BEGINNING, first_moment
 from kathodos.catalogue.store import Rows
 
 
@@ -46,11 +47,13 @@ class Folded:
     last: str
 
 
-def folded(activity: Rows, owners: Mapping[str, str | None]) -> list[Folded]:
-    """Activity by who, action and resource, the latest first. `owners`: the identity of each account that has one."""
+def folded(activity: Rows, owners: Mapping[str, str | None], since: int = BEGINNING) -> list[Folded]:
+    """Activity from a moment on by who, action and resource, the latest first. `owners`: the identity of accounts."""
     found: dict[tuple[str, str, str], list[Any]] = {}
     columns = (activity[name] for name in ("identity", "account", "time", "action", "resource", "count"))
     for identity, account, time, action, resource, count in zip(*columns, strict=True):
+        if first_moment(time) < since:
+            continue
         owner = identity or owners.get(account or "")
         who = f"identity:{owner}" if owner else f"account:{account}"
         known = found.setdefault((who, action, resource), [0, time, time])
