@@ -32,7 +32,7 @@ from kathodos.catalogue.selecting import selected
 from kathodos.catalogue.store import Rows
 
 GIVES, JOINS, WIDENS, GRANTS = "gives itself", "joins", "widens", "grants itself"
-_ADMINISTERED = ("group", "role", "grants")
+ADMINISTERED = ("group", "role", "grants")
 _MARK = "step-"
 
 
@@ -208,7 +208,7 @@ class _Climb:
             more = {"by": f"{self.index.actions[action][1]} on {self.index.tree.addresses[node]}", "denies": False}
             more |= {"node": node, "action": action}
             system, kind = self.index.system_of(node), self.index.type_of(node)
-            name = f"{system.name}/{_name(self.index, node)}"
+            name = f"{system.name}/{named_by(self.index, node)}"
             if kind == "group" and self._may_join(f"group:{name}"):
                 yield JOINS, f"group:{name}", None, {**more, "denies": self._brings_denial(f"group:{name}")}
             elif kind == "role":
@@ -220,7 +220,7 @@ class _Climb:
 
     def _administered(self) -> Iterator[tuple[int, int]]:
         """Each group, role or set of grants that is a resource and that the asker may administer, with the action."""
-        numbers = [at for at, name in enumerate(self.index.type_names) if name in _ADMINISTERED]
+        numbers = [at for at, name in enumerate(self.index.type_names) if name in ADMINISTERED]
         nodes = np.isin(self.index.types, numbers).nonzero()[0]
         for reached in self.reached[-1]:
             system = reached.system
@@ -302,7 +302,7 @@ class _Climb:
 
     def _collect_role(self, step: Step, found: dict[int, Step]) -> None:
         """Adds the steps by which the asker came to have the role that it widens, on the scope on which it does."""
-        role = f"{self.index.system_of(step.node).name}/{_name(self.index, step.node)}"
+        role = f"{self.index.system_of(step.node).name}/{named_by(self.index, step.node)}"
         alone = (single for _, single in self.singles[step.round])
         for index in (self.indexes[step.round], *alone):
             for grant in self._giving(index, role):
@@ -319,7 +319,7 @@ class _Climb:
             self._collect_holder(holder, number + 1, found)
 
 
-def _name(index: Index, node: int) -> str:
+def named_by(index: Index, node: int) -> str:
     """The name that the last segment of a node's address stands for."""
     segment = parse_address(index.tree.addresses[node]).segments[-1]
     return segment.replace("%2F", "/").replace("%2A", "*").replace("%25", "%")

@@ -373,8 +373,47 @@ DECISIONS = Kind(
     ),
     ("review", "line"),
 )
+CONTROLS = Kind(
+    "controls",
+    "control",
+    (
+        Column("control", Form.NAME),
+        Column("title"),
+        Column("owner", Form.REFERENCE, refers=("identities",)),
+        Column("does"),
+        Column("period"),
+        Column("until", Form.MOMENT),
+        Column("added_at"),
+    ),
+    ("control",),
+)
+CONFIRMATIONS = Kind(
+    "confirmations",
+    "confirmation",
+    (Column("control", Form.NAME), Column("confirmed_at"), Column("confirmed_by"), Column("note")),
+    ("control", "confirmed_at"),
+)
+COVERS = Kind(
+    "covers",
+    "cover",
+    (
+        Column("rule", Form.NAME),
+        Column("identity", Form.REFERENCE, refers=("identities",)),
+        Column("control", Form.NAME),
+        Column("until", Form.MOMENT),
+        Column("reason"),
+        Column("covered_by"),
+        Column("covered_at"),
+        Column("ended_by"),
+        Column("ended_at"),
+    ),
+    ("rule", "identity", "covered_at"),
+)
 
-KINDS = (*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_LINES, DECISIONS)
+KINDS = (
+    *(*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_LINES, DECISIONS),
+    *(CONTROLS, CONFIRMATIONS, COVERS),
+)
 BY_NAME = {kind.name: kind for kind in KINDS}
 
 

@@ -71,6 +71,16 @@ def end_moment(text: str | None) -> int:
     return first_moment(text) + (_DAY if len(text) == 10 else 0)
 
 
+def day_text(moment: int) -> str:
+    """The day of a moment in microseconds since 1970."""
+    return (_EPOCH + moment * _MICROSECOND).date().isoformat()
+
+
+def moment_text(moment: int) -> str:
+    """A moment in microseconds since 1970 as RFC 3339 text; midnight as a date."""
+    return time_text(_EPOCH + moment * _MICROSECOND) if moment % _DAY else day_text(moment)
+
+
 def now() -> datetime:
     """The present, or the moment in `KATHODOS_NOW` where tests and demos fix the clock."""
     fixed = os.environ.get("KATHODOS_NOW")

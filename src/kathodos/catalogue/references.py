@@ -25,6 +25,7 @@ PREFIXES = {
         kinds.ACTIONS,
         kinds.REVIEWS,
         kinds.BASELINES,
+        kinds.CONTROLS,
     )
 }
 _MOST_COMPARED = 5000

@@ -64,16 +64,21 @@ def selected(rows: Rows, node: Node) -> Mask:
 
 def selected_by(rows: Rows, text: str) -> Mask:
     """Which of the rows a filter given by a user selects. Raises CallError where it does not parse or names nothing."""
+    attributes = Attributes(rows)
+    return filter_of(text, attributes.known(), rows.kind.one).mask(attributes.column, len(rows))
+
+
+def filter_of(text: str, known: Iterable[str], one: str) -> Node:
+    """The filter that a user wrote over records of a kind. Raises CallError where it does not parse or fit."""
     try:
         node = parse_filter(text)
     except FilterError as error:
         raise CallError(f"The filter does not parse: {error}.", 'Write it as in: department eq "Pilotage"') from None
-    attributes = Attributes(rows)
-    known = attributes.known()
+    known = set(known)
     for name in sorted(node.attributes()):
         if name.lower() not in known:
-            raise CallError(f"No {rows.kind.one} has an attribute {name!r}.", nearest(name, sorted(known)))
-    return node.mask(attributes.column, len(rows))
+            raise CallError(f"No {one} has an attribute {name!r}.", nearest(name, sorted(known)))
+    return node
 
 
 def nearest(name: str, known: Sequence[str]) -> str:

@@ -23,6 +23,8 @@ if TYPE_CHECKING:
     from kathodos.catalogue.kinds import Kind
     from kathodos.catalogue.references import Names
     from kathodos.catalogue.store import State
+    from kathodos.findings.covers import Control, Register
+    from kathodos.findings.facts import Facts
     from kathodos.findings.rules import Rules
     from kathodos.saved_index import View
     from kathodos.systems.settings import Source
@@ -114,6 +116,26 @@ class Session:
         from kathodos.change.edits import edits_in
 
         return view.with_edits(edits_in(assumed, read_toml(Path(assumed)), view.records, view.index))
+
+    def facts(self, view: View, at: int) -> Facts:
+        """What findings are made of: the records of a view at a moment in microseconds since 1970."""
+        from kathodos.findings.facts import Facts
+
+        return Facts(view.records, view.index, at)
+
+    def controls(self) -> list[Control]:
+        """The compensating controls that `controls.toml` says."""
+        from kathodos.review.covers import controls_in
+
+        file = self.workspace.folder / "controls.toml"
+        return controls_in(file.name, read_toml(file)) if file.exists() else []
+
+    def register(self, point: int | None = None) -> Register:
+        """Controls, covers and confirmations at a point."""
+        from kathodos.review.covers import read_register
+
+        with self.workspace.store.connect() as connection:
+            return read_register(connection, self.controls(), point)
 
     def asker(self, view: View, text: str, among: Sequence[Kind]) -> int:
         """The identity or account that the user named. Raises CallError with the nearest names."""

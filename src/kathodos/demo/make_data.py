@@ -8,11 +8,14 @@ from __future__ import annotations
 
 import csv
 import random
+import shutil
+import tempfile
 from datetime import date, timedelta
 from pathlib import Path
 
 SEED = 20260615
 TODAY = date(2026, 6, 15)
+EARLIER = date(2025, 11, 10)  # the day of last year's review
 SITES = ("northmole", "eelmouth", "inner-basin")
 FIRST = """
     Ada Bram Cato Dina Egil Faye Gus Hedda Ivo Jora Kjell Lena Mads Nora Odd Pia Rune Sif Tove Ulf Vera Wim Yrsa
@@ -404,6 +407,9 @@ class Harbour:
         self.nobodys_account_and_one_person_twice()
         self.contractor_whose_time_is_over()
         self.notes_through_a_folder_above()
+        self.assistant()
+        self.store_keeper()
+        self.patrols()
 
     def tariffs_and_waivers(self) -> None:
         clerk, colleague, head = self.nth("Dues clerk", 2), self.nth("Dues clerk", 5), self.head("Dues office")
@@ -505,6 +511,31 @@ class Harbour:
         )
         self.grant(f"identity:{self.head('People office')}", "role:pilots/medical-officer")
 
+    def assistant(self) -> None:
+        """The agent reads the slots every day; it never allocates one, and may not read the tariffs it is asked for."""
+        for days in range(1, 200, 3):
+            day = (TODAY - timedelta(days=days)).isoformat()
+            site = SITES[days % 3]
+            self.use("m006", day, "view", f"berths:/{site}/{('slots', 'plans', 'slots/july')[days % 3]}")
+
+    def store_keeper(self) -> None:
+        keeper = self.nth("Store keeper", 3)
+        self.grant(
+            f"identity:{keeper}", "role:workshop/engineer", given_at="2024-03-04", reason="stood in for the engineer"
+        )
+
+    def patrols(self) -> None:
+        """Guards look at permits on their rounds and at the cranes when one raises an alarm: a long list to certify."""
+        guards = [identity for identity, it in self.people.items() if it["department"] == "Gates and security"]
+        sights = {"patrols": "view permits:/*/permits", "alarm-desk": "view workshop:/controllers"}
+        for group, gives in sights.items():
+            title = group.replace("-", " ").capitalize()
+            self.add("groups", system="directory", group=group, title=title, filter="")
+            self.resource(f"directory:/groups/{group}", "group")
+            self.grant(f"group:directory/{group}", gives, reason="by position", given_at="2023-01-09")
+            for guard in guards:
+                self.member(group, f"identity:{guard}")
+
     def activity(self) -> None:
         for identity, person in list(self.people.items()):
             ways = USES.get(str(person["department"]), ())
@@ -531,14 +562,44 @@ class Harbour:
         rows.insert(150, dict(rows[149]))
         return rows
 
+    def a_year_ago(self) -> None:
+        """Makes of the tables what they were on the day of last year's review."""
+        day = EARLIER.isoformat()
+        mover = next(it for it in self.people.values() if it["previous_department"] == "Pilotage")
+        before = {"department": "Pilotage", "title": "Pilot", "manager": self.head("Pilotage")}
+        mover.update({**before, "previous_department": ""})
+        for person in self.people.values():
+            if person["status"] == "left":
+                person.update({"status": "active", "ends": ""})
+        for account in self.tables["accounts"]:
+            account["last_login"] = ""
+        office = f"identity:{mover['id']}"
+        self.tables["members"] = [it for it in self.tables["members"]
+                                  if (it["group"], it["member"]) != ("harbour-office", office)]  # fmt: skip
+        self.tables["activity"] = [it for it in self.tables["activity"] if str(it["time"]) < day]
+
 
 def write(folder: Path) -> None:
-    """Writes all tables into a folder."""
+    """Writes all tables into a folder, and those that were different a year ago beside it."""
     harbour = Harbour()
     harbour.make()
+    write_tables(folder, harbour)
+    harbour.a_year_ago()
+    with tempfile.TemporaryDirectory() as scratch:
+        write_tables(Path(scratch), harbour)
+        earlier = folder.parent / f"{folder.name}-{EARLIER.year}"
+        earlier.mkdir(exist_ok=True)
+        for file in sorted(Path(scratch).iterdir()):
+            if file.read_bytes() != (folder / file.name).read_bytes():
+                shutil.copy(file, earlier / file.name)
+
+
+def write_tables(folder: Path, harbour: Harbour) -> None:
+    """Writes the tables of one day into a folder."""
     tables = {f"{kind}.csv": rows for kind, rows in harbour.tables.items()}
     tables["staff_export.csv"] = harbour.staff_export()
-    grants, members = tables["grants.csv"], tables["members.csv"]
+    grants, members = list(tables["grants.csv"]), list(tables["members.csv"])
+    tables |= {"grants.csv": grants, "members.csv": members}
     grants.insert(30, {**grants[29], "grant": "G-9001", "holder": "identity:p0777", "reason": "from the old system"})
     grants.insert(60, {**grants[59], "grant": "G-9002", "until": "2026-13-01"})
     members.insert(75, {"system": "directory", "group": "yachts", "member": "identity:p0012"})

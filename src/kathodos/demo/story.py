@@ -15,6 +15,22 @@ from pathlib import Path
 from kathodos.errors import CallError
 from kathodos.workspace import CONFIGURATION, Workspace
 
+# With the tables as they were then.
+EARLIER: tuple[str, str, tuple[str, ...]] = (
+    "2025-11-10T09:00:00Z",
+    "The year before. A first gather, a review, and a conflict left standing under a control until the end of April.",
+    (
+        "gather --as r.lund",
+        'review open annual-2025 --where \'department eq "Gates and security" or title eq "Store keeper"\' '
+        "--by-manager --due 2025-11-30 --yes --as r.lund",
+        "review decide 152 revoke --as p0151 --reason 'the engineer is back'",
+        "review decide all certify --as p0151",
+        "review decide all certify --as p0107",
+        "review close annual-2025 --undecided certify --as r.lund --yes --reason 'review of 2025'",
+        "conflicts cover PERMIT-1/p0096 --control DG-4 --until 2026-04-30 --as p0001 --reason 'no second officer'",
+        "control confirm DG-4 --as p0001 --reason '9 of 84 permits looked at, nothing found'",
+    ),
+)
 CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     (
         "2026-06-15T09:00:00Z",
@@ -142,6 +158,8 @@ def tell(folder: Path, is_fresh: bool) -> int:
     _say(f"Its workspace is {folder}. Repeat any line there by hand, with the clock of the story:")
     _say(f"  cd {shlex.quote(str(folder))}; export KATHODOS_NOW={CHAPTERS[-1][0]}")
     with _working_in(folder):
+        with _tables_of_the_year_before():
+            _chapter(*EARLIER)
         for chapter in CHAPTERS:
             _chapter(*chapter)
     _say(f"\nBeside it lies a second workspace: cd {shlex.quote(str(folder / 'connected'))}")
@@ -150,6 +168,18 @@ def tell(folder: Path, is_fresh: bool) -> int:
         _tell_connected()
     _say(f"\nThat was the whole round. Go on in {folder}: kathodos list identities, kathodos review --help.")
     return 0
+
+
+@contextlib.contextmanager
+def _tables_of_the_year_before() -> Iterator[None]:
+    """Puts the tables as they were in place of those of today, and these back."""
+    held = {Path("tables") / file.name: file for file in sorted(Path("tables-2025").iterdir())}
+    today = {file: file.read_bytes() for file in held}
+    for file, before in held.items():
+        shutil.copy(before, file)
+    yield
+    for file, content in today.items():
+        file.write_bytes(content)
 
 
 def _tell_connected() -> None:

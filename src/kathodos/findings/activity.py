@@ -1,4 +1,4 @@
-"""What activity shows of the use of access, tied to identities, actions and nodes."""
+"""What activity shows of the use of access, folded by who, action and resource."""
 
 from __future__ import annotations
 
@@ -6,33 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from kathodos.access.index import Index
-from kathodos.catalogue.addresses import parse_address
 from kathodos.catalogue.moments import BEGINNING, first_moment
 from kathodos.catalogue.store import Rows
-
-
-@dataclass(frozen=True)
-class Use:
-    """One recorded use: when, which action (a number of the index's actions), on which node, of which record."""
-
-    time: str
-    action: int
-    node: int
-    record: str | None
-
-
-def uses_by_identity(index: Index, activity: Rows) -> dict[int, list[Use]]:
-    """The uses of each identity, itself or by an account of its own; what names nothing known is left out."""
-    found: dict[int, list[Use]] = {}
-    columns = (activity[name] for name in ("identity", "account", "time", "action", "resource", "record"))
-    for identity, account, time, action, resource, record in zip(*columns, strict=True):
-        user = _user(index, identity, account)
-        pattern = parse_address(resource)
-        number, node = index.action_number.get((pattern.system, action)), index.tree.node(pattern)
-        if user >= 0 and number is not None and node >= 0:
-            found.setdefault(user, []).append(Use(time, number, node, record))
-    return found
 
 
 @dataclass(frozen=True)
@@ -61,12 +36,3 @@ def folded(activity: Rows, owners: Mapping[str, str | None], since: int = BEGINN
         known[1], known[2] = min(known[1], time), max(known[2], time)
     made = [Folded(*key, *values) for key, values in found.items()]
     return sorted(made, key=lambda it: (it.last, it.who, it.action, it.resource), reverse=True)
-
-
-def _user(index: Index, identity: str | None, account: str | None) -> int:
-    holders = index.holders
-    at = holders.find(f"identity:{identity}") if identity else -1
-    if at < 0 and account:
-        at = holders.find(f"account:{account}")
-        return int(holders.owner[at - holders.people]) if at >= 0 else -1
-    return at

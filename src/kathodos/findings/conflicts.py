@@ -10,19 +10,33 @@ import numpy as np
 from kathodos.access.arrays import Bools, Ints
 from kathodos.access.chains import Chain, explain
 from kathodos.access.index import Index
-from kathodos.access.reach import one_per_answer, who_reaches, who_reaches_any
-from kathodos.catalogue.store import Rows
-from kathodos.findings.activity import Use, uses_by_identity
+from kathodos.access.reach import Reached, one_per_answer, who_reaches, who_reaches_any
+from kathodos.catalogue.moments import day_text
+from kathodos.findings.facts import Facts
 from kathodos.findings.places import Places
-from kathodos.findings.rules import Conflicting, Duty
+from kathodos.findings.rules import Conflicting, Duty, Permission
 
 _MOST_EXPLAINED = 40
-HELD, EXERCISED, SAME_RECORD = "held", "exercised", "exercised on the same record"
+LATENT, HELD, EXERCISED, SAME_RECORD = "latent", "held", "exercised", "exercised on the same record"
+STATES = (LATENT, HELD, EXERCISED, SAME_RECORD)
+
+
+@dataclass(frozen=True)
+class Used:
+    """One use of a duty: its name, the day, and the record that it was about."""
+
+    duty: str
+    day: str
+    record: str | None
 
 
 @dataclass(frozen=True)
 class Conflict:
-    """An identity that breaks a rule: the duties it holds, and whether its activity shows them used."""
+    """An identity that breaks a rule: the duties it holds, and whether its activity shows them used.
+
+    `uses`: the newest use of each duty, or of each on a record that enough of them were used on; `records` are those.
+    `roles`: those that alone give all of it.
+    """
 
     rule: Conflicting
     identity: int
@@ -30,6 +44,15 @@ class Conflict:
     values: tuple[str | None, ...]
     state: str
     records: tuple[str, ...] = ()
+    uses: tuple[Used, ...] = ()
+    roles: tuple[str, ...] = ()
+
+    def name(self, index: Index) -> str:
+        """What it is called in commands: the rule and the identity."""
+        return f"{self.rule.id}/{index.holders.identities[self.identity]}"
+
+
+Held = tuple[tuple[Duty, ...], tuple[str | None, ...]]  # the duties held, and the values on which enough of them are
 
 
 @dataclass(frozen=True)
@@ -39,21 +62,49 @@ class Breach:
     rule: Conflicting
     identities: Ints
     alike: Ints
-    held: list[tuple[tuple[Duty, ...], tuple[str | None, ...]]]
+    held: list[Held]
 
 
-def who_breaks(index: Index, rules: Sequence[Conflicting], resources: Rows, at: int) -> list[Breach]:
+def who_breaks(facts: Facts, rules: Sequence[Conflicting]) -> list[Breach]:
     """All who break each rule at a moment, whatever their activity shows."""
-    finder = _Finder(index, resources, None, at)
+    finder = _Finder(facts)
     return [finder.breach(rule) for rule in rules]
 
 
-def find_conflicts(
-    index: Index, rules: Sequence[Conflicting], resources: Rows, activity: Rows, at: int
-) -> list[Conflict]:
-    """Every conflict at a moment, by rule and then identity."""
-    finder = _Finder(index, resources, activity, at)
+def find_conflicts(facts: Facts, rules: Sequence[Conflicting]) -> list[Conflict]:
+    """Every conflict that reach alone gives at a moment, by rule and then identity."""
+    finder = _Finder(facts)
     return [conflict for rule in rules for conflict in finder.conflicts(finder.breach(rule))]
+
+
+def broken_by(places: Places, rule: Conflicting, reached: Sequence[Reached]) -> Held | None:
+    """The duties, and the values, in which somebody who reaches exactly this breaks a rule; None where nobody would."""
+    by_name = {it.system.name: it for it in reached}
+    held = [_values_reached(places, duty, rule.within, by_name) for duty in rule.duties]
+    every = sorted(set().union(*held), key=str)
+    values = tuple(value for value in every if sum(value in duty for duty in held) >= rule.threshold)
+    duties = tuple(duty for duty, mine in zip(rule.duties, held, strict=True) if mine & set(values))
+    return (duties, values) if values else None
+
+
+def _values_reached(places: Places, duty: Duty, within: str | None, reached: dict[str, Reached]) -> set[str | None]:
+    """The values on which the duty is held by what is reached, by system."""
+
+    def of(permission: Permission) -> set[str | None]:
+        it = reached.get(permission.pattern.system)
+        if it is None:
+            return set()
+        actions, nodes = places.of_permission(permission)
+        first, root = int(it.system.actions[0]) if len(it.system.actions) else 0, it.system.root
+        return {
+            value
+            for value, some in places.by_value(nodes, within).items()
+            if any(bool(it.may[action - first, some - root].any()) for action in actions)
+        }
+
+    parts = [set().union(*(of(permission) for permission in duty.permissions))] if duty.permissions else []
+    parts += [of(permission) for permission in duty.every]
+    return set.intersection(*parts) if parts else set()
 
 
 @dataclass(frozen=True)
@@ -66,9 +117,9 @@ class Given:
     chains: list[Chain]
 
 
-def chains_of(index: Index, resources: Rows, conflict: Conflict, duty: Duty, at: int) -> list[Given]:
+def chains_of(places: Places, conflict: Conflict, duty: Duty) -> list[Given]:
     """What gives one duty to the conflict's identity; what comes by the same grants and permissions is told once."""
-    places = Places(index, resources)
+    index, at = places.index, places.facts.at
     found: dict[object, Given] = {}
     for action, nodes in places.of_duty(duty, conflict.rule.within, conflict.values):
         for node in one_per_answer(index, nodes)[:_MOST_EXPLAINED]:
@@ -83,13 +134,14 @@ def chains_of(index: Index, resources: Rows, conflict: Conflict, duty: Duty, at:
 
 
 class _Finder:
-    def __init__(self, index: Index, resources: Rows, activity: Rows | None, at: int) -> None:
-        self.index = index
-        self.at = at
-        self.places = Places(index, resources)
-        self.people = index.holders.people
-        self.uses = uses_by_identity(index, activity) if activity is not None else {}
+    def __init__(self, facts: Facts) -> None:
+        self.facts = facts
+        self.index = facts.index
+        self.at = facts.at
+        self.places = Places(facts)
+        self.people = facts.people
         self._holders: dict[tuple[int, bytes], Bools] = {}
+        self._of_duty: dict[tuple[Duty, str | None], dict[str | None, Bools]] = {}
 
     def breach(self, rule: Conflicting) -> Breach:
         held = [self.holders(duty, rule.within) for duty in rule.duties]
@@ -100,6 +152,8 @@ class _Finder:
             for duty in held:
                 duties_held += duty.get(value, False)
             together |= duties_held >= rule.threshold
+        if rule.excepted is not None:
+            together &= ~self.facts.selected(rule.excepted)
         breaking = together.nonzero()[0]
         if not len(breaking):
             return Breach(rule, breaking, breaking, [])
@@ -120,13 +174,22 @@ class _Finder:
         """A breach one by one, with what activity shows."""
         for identity, which in zip(breach.identities.tolist(), breach.alike.tolist(), strict=True):
             duties, where = breach.held[which]
-            state, records = self.state(breach.rule, identity, where) if identity in self.uses else (HELD, ())
-            yield Conflict(breach.rule, identity, duties, where, state, records)
+            yield Conflict(breach.rule, identity, duties, where, *self.state(breach.rule, identity, where))
 
     def holders(self, duty: Duty, within: str | None) -> dict[str | None, Bools]:
-        """Identities that reach at least one permission of the duty, by the value of the attribute of `within`."""
+        """Identities that hold the duty, by the value of the attribute of `within`."""
+        key = (duty, within)
+        if key not in self._of_duty:
+            parts = [self.reaching_one(duty.permissions, within)] if duty.permissions else []
+            parts += [self.reaching_one((permission,), within) for permission in duty.every]
+            values = set.intersection(*(set(part) for part in parts)) if parts else set()
+            self._of_duty[key] = {value: np.logical_and.reduce([it[value] for it in parts]) for value in values}
+        return self._of_duty[key]
+
+    def reaching_one(self, permissions: Sequence[Permission], within: str | None) -> dict[str | None, Bools]:
+        """Identities that reach at least one of the permissions, by value."""
         found: dict[str | None, Bools] = {}
-        for permission in duty.permissions:
+        for permission in permissions:
             actions, nodes = self.places.of_permission(permission)
             for value, some in self.places.by_value(nodes, within).items():
                 for action in actions:
@@ -139,25 +202,37 @@ class _Finder:
             self._holders[key] = who_reaches_any(self.index, nodes, action, self.at)[: self.people]
         return self._holders[key]
 
-    def state(self, rule: Conflicting, identity: int, values: Sequence[str | None]) -> tuple[str, tuple[str, ...]]:
-        """Whether activity shows the duties used, and the records on which enough of them were."""
-        uses = self.uses[identity]
-        best, records = HELD, set()
-        for value in values:
-            used = [self.records_used(uses, duty, rule.within, value) for duty in rule.duties]
-            if sum(found is not None for found in used) >= rule.threshold:
-                best = EXERCISED
-            named = [record for found in used if found for record in found]
+    def state(
+        self, rule: Conflicting, identity: int, values: Sequence[str | None]
+    ) -> tuple[str, tuple[str, ...], tuple[Used, ...]]:
+        """Whether activity shows the duties used, the records on which enough of them were, and the newest uses."""
+        mine = self.facts.uses.by_user[identity]
+        state, records = HELD, set()
+        newest: dict[tuple[str, str | None], Used] = {}
+        for value in values if len(mine) else ():
+            used = [self.uses_of(mine, duty, rule.within, value) for duty in rule.duties]
+            if sum(bool(uses) for uses in used) >= rule.threshold:
+                state = EXERCISED
+                newest |= {(uses[-1].duty, None): uses[-1] for uses in used if uses}
+            named = [record for uses in used for record in {use.record for use in uses} if record]
             records |= {record for record in named if named.count(record) >= rule.threshold}
-        return (SAME_RECORD, tuple(sorted(records))) if records else (best, ())
+            newest |= {(use.duty, use.record): use for uses in used for use in uses if use.record in records}
+        shown = [use for (_, record), use in newest.items() if record is not None or not records]
+        return SAME_RECORD if records else state, tuple(sorted(records)), tuple(sorted(shown, key=_in_time))
 
-    def records_used(self, uses: list[Use], duty: Duty, within: str | None, value: str | None) -> set[str] | None:
-        """The records that uses of the duty name; None where there is no use of it."""
-        found: set[str] | None = None
+    def uses_of(self, mine: Ints, duty: Duty, within: str | None, value: str | None) -> list[Used]:
+        """The uses of a duty among some, oldest first."""
+        uses, found = self.facts.uses, set()
         for action, nodes in self.places.of_duty(duty, within, (value,)):
             system = self.index.systems[self.index.actions[action][0]]
-            members = set(nodes.tolist())
-            for use in uses:
-                if use.node in members and system.covers[use.action - system.actions[0], action - system.actions[0]]:
-                    found = (found or set()) | ({use.record} if use.record else set())
-        return found
+            first = int(system.actions[0])
+            here = mine[np.isin(uses.node[mine], nodes)]
+            covers = system.covers[uses.action[here] - first, action - first] if len(here) else []
+            found |= set(here[covers].tolist()) if len(here) else set()
+        ordered = sorted(found, key=lambda at: int(uses.time[at]))
+        named = [str(uses.records[uses.record[at]]) if uses.record[at] >= 0 else None for at in ordered]
+        return [Used(duty.name, day_text(int(uses.time[at])), name) for at, name in zip(ordered, named, strict=True)]
+
+
+def _in_time(use: Used) -> tuple[str, str, str]:
+    return use.record or "", use.day, use.duty

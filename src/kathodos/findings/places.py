@@ -7,11 +7,8 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 
 from kathodos.access.arrays import Ints, ints
-from kathodos.access.index import Index
 from kathodos.access.reach import nodes_in
-from kathodos.catalogue.addresses import parse_address
-from kathodos.catalogue.selecting import Attributes
-from kathodos.catalogue.store import Rows
+from kathodos.findings.facts import Facts
 from kathodos.findings.rules import Duty, Permission
 
 ByValue = dict[str | None, Ints]
@@ -20,13 +17,18 @@ ByValue = dict[str | None, Ints]
 class Places:
     """On which nodes the permissions of rules apply, as a whole or by the value of an attribute."""
 
-    def __init__(self, index: Index, resources: Rows) -> None:
-        self.index = index
-        self.attributes = Attributes(resources)
-        self._values: dict[str, list[str | None]] = {}
+    def __init__(self, facts: Facts) -> None:
+        self.facts = facts
+        self.index = facts.index
+        self._known: dict[Permission, tuple[list[int], Ints]] = {}
 
     def of_permission(self, permission: Permission) -> tuple[list[int], Ints]:
         """The numbers of the actions it names, and the nodes on which it applies."""
+        if permission not in self._known:
+            self._known[permission] = self._of_permission(permission)
+        return self._known[permission]
+
+    def _of_permission(self, permission: Permission) -> tuple[list[int], Ints]:
         pattern, index = permission.pattern, self.index
         if pattern.system not in index.systems:
             return [], ints([])
@@ -39,7 +41,7 @@ class Places:
 
     def of_duty(self, duty: Duty, within: str | None, values: Sequence[str | None]) -> Iterator[tuple[int, Ints]]:
         """Each action of a duty with its nodes, only those that have one of the values where a rule is `within`."""
-        for permission in duty.permissions:
+        for permission in (*duty.permissions, *duty.every):
             actions, nodes = self.of_permission(permission)
             by_value = self.by_value(nodes, within)
             nodes = np.sort(np.concatenate([by_value[value] for value in values if value in by_value] or [ints([])]))
@@ -49,20 +51,6 @@ class Places:
         """The nodes by the value of an attribute, those without one left out; all together where there is none."""
         if within is None:
             return {None: nodes}
-        values = self.values(within)
-        found: dict[str | None, list[int]] = {}
-        for node in nodes.tolist():
-            if values[node] is not None:
-                found.setdefault(values[node], []).append(node)
-        return {value: ints(members) for value, members in found.items()}
-
-    def values(self, attribute: str) -> list[str | None]:
-        """The value of an attribute of each node."""
-        if attribute not in self._values:
-            values: list[str | None] = [None] * len(self.index.tree)
-            for address, value in zip(self.attributes.rows["resource"], self.attributes.column(attribute), strict=True):
-                node = self.index.tree.node(parse_address(address))
-                if node >= 0 and value not in (None, ""):
-                    values[node] = str(value)
-            self._values[attribute] = values
-        return self._values[attribute]
+        column = self.facts.node(within)
+        codes = column.codes[nodes]
+        return {str(column.values[code]): nodes[codes == code] for code in np.unique(codes[codes >= 0]).tolist()}

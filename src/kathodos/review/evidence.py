@@ -12,13 +12,11 @@ import numpy as np
 from kathodos.access.arrays import Bools
 from kathodos.access.chains import grants_behind
 from kathodos.access.deciding import who_has
-from kathodos.access.index import Index
 from kathodos.access.reach import Reached, one_per_answer, what_grants_give
 from kathodos.catalogue import moments
-from kathodos.catalogue.selecting import selected
 from kathodos.catalogue.store import State
-from kathodos.findings.activity import Use, uses_by_identity
 from kathodos.findings.conflicts import Conflict
+from kathodos.findings.facts import Facts
 from kathodos.findings.places import Places
 from kathodos.findings.rules import Need, Permission
 from kathodos.review.items import Item
@@ -49,12 +47,13 @@ class Evidence:
 class Witness:
     """Gathers the evidence for items; what many items ask for is computed once."""
 
-    def __init__(self, state: State, index: Index, needs: Sequence[Need], conflicts: list[Conflict], at: int) -> None:
+    def __init__(self, facts: Facts, state: State, needs: Sequence[Need], conflicts: list[Conflict]) -> None:
+        self.facts = facts
         self.state = state
-        self.index = index
+        self.index = facts.index
         self.needs = needs
-        self.at = at
-        self.people = index.holders.people
+        self.at = facts.at
+        self.people = facts.people
         self.conflicts: dict[int, list[Conflict]] = {}
         for conflict in conflicts:
             self.conflicts.setdefault(conflict.identity, []).append(conflict)
@@ -170,11 +169,11 @@ class Witness:
 
     @cached_property
     def need_masks(self) -> list[Bools]:
-        return [selected(self.state["identities"], need.who) for need in self.needs]
+        return [self.facts.selected(need.who) for need in self.needs]
 
     @cached_property
     def places(self) -> Places:
-        return Places(self.index, self.state["resources"])
+        return Places(self.facts)
 
     def taking_part(self, item: Item) -> list[str]:
         """The rules of the conflicts to which the item contributes."""
@@ -198,18 +197,10 @@ class Witness:
     def last_used(self, item: Item) -> str | None:
         """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
         times = [self.state["grants"]["last_used"][self.grant_row[self.index.grants.ids[at]]] for at in item.grants]
-        uses = self.uses.get(item.identity, ())
-        if uses:
-            for reached in what_grants_give(self.index, item.grants):
-                times += [use.time for use in uses if _is_within(reached, use)]
+        uses, mine = self.facts.uses, self.facts.uses.by_user[item.identity]
+        for reached in what_grants_give(self.index, item.grants) if len(mine) else ():
+            system = reached.system
+            here = mine[(system.root <= uses.node[mine]) & (uses.node[mine] < system.end)]
+            within = reached.may[uses.action[here] - int(system.actions[0]), uses.node[here] - system.root]
+            times += [moments.moment_text(int(time)) for time in uses.time[here[within]].tolist()]
         return max((time for time in times if time), key=moments.first_moment, default=None)
-
-    @cached_property
-    def uses(self) -> dict[int, list[Use]]:
-        return uses_by_identity(self.index, self.state["activity"])
-
-
-def _is_within(reached: Reached, use: Use) -> bool:
-    system = reached.system
-    is_here = system.root <= use.node < system.end
-    return is_here and reached.holds(int(use.action - system.actions[0]), use.node)

@@ -15,10 +15,12 @@ from kathodos.access.index import Index
 from kathodos.catalogue import moments
 from kathodos.catalogue.coded import Scalar
 from kathodos.catalogue.kinds import ACCOUNTS, DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEWS, Kind
+from kathodos.catalogue.records import InMemory
 from kathodos.catalogue.selecting import nearest, selected_by
 from kathodos.catalogue.store import Rows, State, Store, read_rows
 from kathodos.errors import CallError
 from kathodos.findings.conflicts import find_conflicts
+from kathodos.findings.facts import Facts
 from kathodos.findings.rules import Rules
 from kathodos.ledger.entries import Draft, writing
 from kathodos.ledger.keys import Keys
@@ -74,8 +76,8 @@ class Drafted:
 def draft_review(name: str, where: str, state: State, index: Index, rules: Rules, opener: str, at: int) -> Drafted:
     """The lines of a review of the people that a filter selects, to be decided by their managers."""
     chosen = selected_by(state["identities"], where).nonzero()[0].tolist()
-    conflicts = find_conflicts(index, rules.conflicts, state["resources"], state["activity"], at)
-    witness = Witness(state, index, rules.needs, conflicts, at)
+    facts = Facts(InMemory(state), index, at)
+    witness = Witness(facts, state, rules.needs, find_conflicts(facts, rules.conflicts))
     managers = _Managers(state["identities"])
     lines: list[tuple[Scalar, ...]] = []
     for identity in chosen:

@@ -1,0 +1,196 @@
+"""`kathodos check`: fences and needs, as a gate that a pipeline can stand behind."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Sequence
+from typing import TYPE_CHECKING, Any
+
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.session import Session, plural
+from kathodos.errors import CallError
+from kathodos.output.answers import Answer, Branch, Field
+
+if TYPE_CHECKING:
+    from kathodos.findings.facts import Facts
+    from kathodos.findings.fences import Crossing, Lack, Surplus
+    from kathodos.findings.rules import Rules
+
+_KEYS = ("rule", "finding", "severity", "identity", "permission", "action", "resource", "resources", "missing", "pairs")
+_DATA = [Field(key, key) for key in (*_KEYS, "unused")]
+_MOST_SHOWN = 8  # of one rule, to a person
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = command(
+        commands,
+        "check",
+        common,
+        formatter,
+        run,
+        "check the fences and needs of rules/*.toml; 1 where one is crossed or unmet",
+        "  kathodos check\n  kathodos check --assume change.toml     # would the change still pass?\n"
+        "  kathodos check --by m006                # one identity; of an agent also what it holds beyond its needs",
+    )
+    parser.add_argument("--by", metavar="REF", help="one identity")
+    parser.add_argument("--rule", metavar="ID", help="one fence or need")
+    parser.add_argument("--topic", metavar="TOPIC", help="only the rules of one topic")
+    at_time(parser)
+    as_of(parser)
+    assuming(parser)
+
+
+def run(session: Session) -> int:
+    from kathodos.catalogue.kinds import IDENTITIES
+    from kathodos.catalogue.moments import microseconds
+    from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
+
+    asked = session.arguments
+    rules = _chosen(session)
+    point = session.point(asked.as_of)
+    view = session.view(point.entry)
+    facts = session.facts(view, microseconds(session.moment(asked.at) or point.moment))
+    only = session.asker(view, asked.by, (IDENTITIES,)) if asked.by else None
+    crossed = [it for it in crossings(facts, rules.fences) if only in (None, it.identity)]
+    lacking = [it for it in lacks(facts, rules.needs) if only in (None, it.identity)]
+    idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(facts, _both(rules))]
+    beyond = []
+    if asked.rule is None and asked.topic is None:
+        beyond = [it for it in surpluses(facts, rules.needs) if only in (None, it.identity)]
+    about = {it.identity for it in crossed} | {it.identity for it in lacking} | {it.identity for it in beyond}
+    people = view.people(sorted(about))
+    names = {number: f"identity:{person['id']} ({person['name']})" for number, person in people.items()}
+    trees = [
+        *_trees([(it.fence, _crossing(facts, it, names)) for it in crossed]),
+        *_trees([(it.need, _lack(facts, it, names)) for it in lacking]),
+        *(
+            [Branch("beyond the needs of services and agents", [_surplus(facts, it, names) for it in beyond])]
+            if beyond
+            else []
+        ),
+    ]
+    rows = [*(_crossed_row(facts, it) for it in crossed), *(_lack_row(facts, it) for it in lacking)]
+    rows += [_surplus_row(facts, it) for it in beyond]
+    stopped = bool(crossed or lacking or idle)
+    heading = (
+        f"{plural(len(rules.fences), 'fence')}: {len(crossed)} crossed; {plural(len(rules.needs), 'need')}: "
+        f"{plural(len(lacking), 'lack')}" + (f"; {len(idle)} cannot be checked" if idle else "")
+    )
+    hint = "One of them: kathodos check --by PERSON, or --rule ID" if trees else ""
+    return session.answer(
+        Answer(_DATA if session.format != "table" else (), rows, heading, idle, trees, hint, 1 if stopped else 0)
+    )
+
+
+def _both(rules: Rules) -> list[Any]:
+    return [*rules.fences, *rules.needs]
+
+
+def _chosen(session: Session) -> Rules:
+    """The fences and needs that were asked for."""
+    from dataclasses import replace
+
+    from kathodos.catalogue.selecting import nearest
+    from kathodos.errors import DataError
+
+    rules, asked = session.rules(), session.arguments
+    if not _both(rules):
+        raise DataError("There is no fence and no need in rules/*.toml.", "Write one; the manual shows how.")
+    chosen = [
+        it
+        for it in _both(rules)
+        if asked.rule in (None, it.id) and (asked.topic is None or it.topic.casefold() == asked.topic.casefold())
+    ]
+    if not chosen:
+        known = [it.id for it in _both(rules)] if asked.rule else sorted({it.topic for it in _both(rules)})
+        raise CallError("No fence and no need is called so.", nearest(asked.rule or asked.topic, known))
+    names = {it.id for it in chosen}
+    fences, needs = ([it for it in rules.fences if it.id in names], [it for it in rules.needs if it.id in names])
+    return replace(rules, fences=fences, needs=needs)
+
+
+def _trees(found: Sequence[tuple[Any, Branch]]) -> list[Branch]:
+    """A tree for each rule; of many only the first are shown to a person."""
+    by_rule: dict[str, tuple[Any, list[Branch]]] = {}
+    for rule, branch in found:
+        by_rule.setdefault(rule.id, (rule, []))[1].append(branch)
+    trees = []
+    for rule, branches in by_rule.values():
+        more = [Branch(f"and {len(branches) - _MOST_SHOWN} more: kathodos check --rule {rule.id} --format csv")]
+        shown = branches if len(branches) <= _MOST_SHOWN else [*branches[:_MOST_SHOWN], *more]
+        remedy = [Branch(f"what to do: {rule.remedy}")] if rule.remedy else []
+        trees.append(Branch(f"{rule.id} {rule.title} - {rule.severity}", [*shown, *remedy], "red"))
+    return trees
+
+
+def _place(facts: Facts, action: int, nodes: Any) -> str:
+    more = f" and {len(nodes) - 1} more" if len(nodes) > 1 else ""
+    return f"{facts.index.actions[action][1]} {facts.index.tree.addresses[int(nodes[0])]}{more}"
+
+
+def _crossing(facts: Facts, found: Crossing, names: dict[int, str]) -> Branch:
+    from kathodos.cli.reach import chain_branch
+
+    text = f"{names[found.identity]} reaches {_place(facts, found.action, found.nodes)}"
+    return Branch(text, [chain_branch(chain) for chain in found.chains(facts)[:4]])
+
+
+def _lack(facts: Facts, found: Lack, names: dict[int, str]) -> Branch:
+    why = found.why(facts)
+    told = [Branch(it.text) for it in why.obstacles[:2]]
+    told += [Branch(f"missing: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
+    return Branch(f"{names[found.identity]} lacks {_place(facts, found.action, found.nodes)}", told)
+
+
+def _surplus(facts: Facts, found: Surplus, names: dict[int, str]) -> Branch:
+    index = facts.index
+    actions = ", ".join(index.actions[action][1] for action in found.actions.tolist())
+    used = "never used" if found.unused == found.pairs else f"{found.unused:,} of {found.pairs:,} never used"
+    text = f"{names[found.identity]}: {actions} on {plural(found.resources, 'resource')} of {found.system}, {used}"
+    stated = [] if found.is_stated else [Branch("no need is stated for it")]
+    grants = [Branch(f"by grant:{index.grants.ids[it]} {index.gives(it)}") for it in found.grants[:4].tolist()]
+    return Branch(text, [*stated, *grants])
+
+
+def _row(facts: Facts, rule: Any, finding: str, found: Any) -> dict[str, Any]:
+    addresses = facts.index.tree.addresses
+    return {
+        "rule": rule.id,
+        "finding": finding,
+        "severity": rule.severity,
+        "identity": facts.index.holders.identities[found.identity],
+        "permission": str(found.permission),
+        "action": facts.index.actions[found.action][1],
+        "resource": addresses[int(found.nodes[0])],
+        "resources": len(found.nodes),
+    }
+
+
+def _crossed_row(facts: Facts, found: Crossing) -> dict[str, Any]:
+    from kathodos.cli.reach import chain_record
+
+    row = _row(facts, found.fence, "crossed", found)
+    return {**row, "chains": [chain_record(chain) for chain in found.chains(facts)]}
+
+
+def _lack_row(facts: Facts, found: Lack) -> dict[str, Any]:
+    why = found.why(facts)
+    missing = (why.nearest or [str(found.permission)])[0]
+    return {**_row(facts, found.need, "lacking", found), "missing": missing, "why": [it.text for it in why.obstacles]}
+
+
+def _surplus_row(facts: Facts, found: Surplus) -> dict[str, Any]:
+    index = facts.index
+    actions = [index.actions[action][1] for action in found.actions.tolist()]
+    return {
+        "rule": None,
+        "finding": "surplus",
+        "identity": index.holders.identities[found.identity],
+        "action": actions,
+        "resource": f"{found.system}:/",
+        "resources": found.resources,
+        "pairs": found.pairs,
+        "unused": found.unused,
+        "grants": [index.grants.ids[grant] for grant in found.grants.tolist()],
+        "stated": found.is_stated,
+    }

@@ -1,0 +1,208 @@
+"""Whoever can reach more by using the rights it holds, who can take whose administration away, and who is the last.
+
+Climbing itself is potential reach (meaning of reach, "Potential reach"); here everyone who can climb is found, those
+alike are climbed for once, and what they would gain is compared.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from kathodos.access.arrays import Bools, Ints, ints
+from kathodos.access.chains import Chain, explain
+from kathodos.access.deciding import principals_of, who_has
+from kathodos.access.index import Index, System
+from kathodos.access.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
+from kathodos.access.reach import grants_of, one_per_answer, who_reaches, who_reaches_any
+from kathodos.catalogue.addresses import segment_expression
+from kathodos.catalogue.filters import parse_filter
+from kathodos.catalogue.kinds import MANDATES, split_list
+from kathodos.catalogue.records import columns_of
+from kathodos.findings.conflicts import LATENT, Conflict, broken_by
+from kathodos.findings.facts import Facts
+from kathodos.findings.places import Places
+from kathodos.findings.rules import Conflicting
+
+ADMINISTER = "administer"
+
+
+@dataclass(frozen=True)
+class Climber:
+    """Those who can climb alike, and what they would reach. `gains`: per system the pairs now, and how many more."""
+
+    askers: Ints
+    potential: Potential
+    gains: list[tuple[System, int, int]]
+
+    @property
+    def gain(self) -> int:
+        """How many pairs of action and resource more."""
+        return sum(more for _, _, more in self.gains)
+
+
+def climbers(facts: Facts) -> list[Climber]:
+    """Everyone who can reach more by using what it holds, those who would gain most first."""
+    index = facts.index
+    able = _can_begin(facts)[index.holders.askers]
+    alike: dict[object, list[int]] = {}
+    for asker in index.holders.askers[able].tolist():
+        alike.setdefault(_start(facts, asker), []).append(asker)
+    found = []
+    for askers in alike.values():
+        potential = potential_reach(index, facts.records, askers[0], facts.at)
+        gains = [gain for gain in gained(potential) if gain[2]]
+        if gains:
+            found.append(Climber(ints(askers), potential, gains))
+    return sorted(found, key=lambda it: (-it.gain, int(it.askers[0])))
+
+
+def _can_begin(facts: Facts) -> Bools:
+    """Who holds a mandate to give, or administers a group, a role or grants; over identities and then accounts."""
+    index = facts.index
+    found = np.zeros(index.holders.first_group, dtype=bool)
+    for mandate in index.mandates:
+        holder = index.holders.find(mandate.holder)
+        if mandate.may_give and holder >= 0:
+            found |= who_has(index, ints([holder]), facts.at)
+    for action, nodes in _administrable(index):
+        found |= who_reaches_any(index, nodes, action, facts.at)
+    return found
+
+
+def _administrable(index: Index) -> Iterator[tuple[int, Ints]]:
+    """Each action that administers, with the groups, roles and grants of its system that are resources."""
+    numbers = [at for at, name in enumerate(index.type_names) if name in ADMINISTERED]
+    nodes = np.isin(index.types, numbers).nonzero()[0]
+    for system in index.systems_in_order:
+        here = nodes[(system.root <= nodes) & (nodes < system.end)]
+        for action, kind in zip(system.actions.tolist(), system.kinds, strict=True):
+            if kind == ADMINISTER and len(here):
+                yield action, here
+
+
+def _start(facts: Facts, asker: int) -> object:
+    """From where somebody climbs: whoever starts from the same gets as far."""
+    index = facts.index
+    principals = principals_of(index, asker, facts.at)
+    groups = principals[principals >= index.holders.first_group]
+    held = tuple(index.holders.find(mandate.holder) in principals for mandate in index.mandates)
+    receives = tuple(bool(asker < facts.people and mask[asker]) for mask in _receivers(facts))
+    return groups.tobytes(), grants_of(index, asker, facts.at).tobytes(), held, receives
+
+
+def _receivers(facts: Facts) -> list[Bools]:
+    """For each mandate whom it lets roles be given to."""
+    everybody = np.ones(facts.people, dtype=bool)
+    texts = {mandate.receivers for mandate in facts.index.mandates}
+    masks = {text: facts.selected(parse_filter(text)) if text else everybody for text in texts}
+    return [masks[mandate.receivers] for mandate in facts.index.mandates]
+
+
+def latent_conflicts(
+    facts: Facts, rules: Sequence[Conflicting], found: Iterable[Conflict], climbing: Sequence[Climber]
+) -> Iterator[Conflict]:
+    """The conflicts into which people could bring themselves, beside those that are found already."""
+    places = Places(facts)
+    known = {(conflict.rule.id, conflict.identity) for conflict in found}
+    for rule in rules:
+        excepted = facts.selected(rule.excepted) if rule.excepted is not None else np.zeros(facts.people, dtype=bool)
+        for climber in climbing:
+            broken = broken_by(places, rule, climber.potential.could)
+            if broken is not None:
+                people = climber.askers[climber.askers < facts.people]
+                for asker in people[~excepted[people]].tolist():
+                    if (rule.id, asker) not in known:
+                        yield Conflict(rule, asker, broken[0], broken[1], LATENT)
+
+
+# Administrators among themselves
+
+
+@dataclass(frozen=True)
+class Administration:
+    """Who administers a system, and which pairs of them can take it away from each other."""
+
+    system: str
+    administrators: Ints
+    pairs: list[tuple[int, int]]
+
+
+def administrations(facts: Facts) -> list[Administration]:
+    """For each system that has something to administer, its administrators: identities, and accounts of nobody."""
+    index, found = facts.index, []
+    for system in index.systems_in_order:
+        actions = [
+            number for number, kind in zip(system.actions.tolist(), system.kinds, strict=True) if kind == ADMINISTER
+        ]
+        if actions:
+            nodes = np.arange(system.root, system.end)
+            masks = [who_reaches_any(index, nodes, action, facts.at) for action in actions]
+            able = np.logical_or.reduce(masks)[index.holders.askers]
+            administrators = index.holders.askers[able]
+            found.append(Administration(system.name, administrators, _mutual(facts, system, administrators)))
+    return found
+
+
+_MOST_COMPARED = 300  # administrators of one system
+
+
+def _mutual(facts: Facts, system: System, administrators: Ints) -> list[tuple[int, int]]:
+    """The pairs of which each can end every way by which the other administers groups, roles or grants."""
+    index = facts.index
+    some = administrators[:_MOST_COMPARED]
+    edited = {group: mask[some] for group, mask in _group_editors(facts).items()}
+    taking = [(who_has(index, ints([holder]), facts.at)[some], roles) for holder, roles in _takers(facts)]
+    ways = [list(_ways(facts, system, one)) for one in some.tolist()]
+    nobody = np.zeros(len(some), dtype=bool)
+    can = np.zeros((len(some), len(some)), dtype=bool)  # can[a, b]: a can take it from b
+    for at, chains in enumerate(ways):
+        cutters = []
+        for chain in chains:
+            joined = [edited.get(holder, nobody) for holder in chain.holders[1:]]
+            given = [mask for mask, roles in taking if _may_take(chain, roles)]
+            cutters.append(np.logical_or.reduce([nobody, *joined, *given]))
+        if cutters:
+            can[:, at] = np.logical_and.reduce(cutters)
+    both = can & can.T
+    return [(int(some[a]), int(some[b])) for a, b in itertools.combinations(range(len(some)), 2) if both[a, b]]
+
+
+def _group_editors(facts: Facts) -> dict[str, Bools]:
+    """Who may edit the members of each group that is a resource: over identities and then accounts."""
+    index = facts.index
+    found: dict[str, Bools] = {}
+    number = index.type_names.index("group") if "group" in index.type_names else -2
+    for action, nodes in _administrable(index):
+        for node in nodes[index.types[nodes] == number].tolist():
+            name = f"group:{index.system_of(node).name}/{named_by(index, node)}"
+            mask = who_reaches(index, node, action, facts.at)
+            found[name] = found[name] | mask if name in found else mask
+    return found
+
+
+def _takers(facts: Facts) -> list[tuple[int, list[str]]]:
+    """The holder and the roles of each mandate that lets roles be taken."""
+    holders, roles, may = columns_of(facts.records, MANDATES, "holder", "roles", "may")
+    taking = (at for at, said in enumerate(may) if "take" in split_list(said))
+    found = ((facts.index.holders.find(holders[at]), split_list(roles[at])) for at in taking)
+    return [(holder, some) for holder, some in found if holder >= 0]
+
+
+def _may_take(chain: Chain, roles: Sequence[str]) -> bool:
+    """Whether a mandate over these roles ends the chain: it begins with the role being given to the person itself."""
+    role = chain.roles[0] if chain.roles and len(chain.holders) == 1 else None
+    fits = (segment_expression(pattern.removeprefix("role:")).fullmatch for pattern in roles)
+    return role is not None and any(fit(role.removeprefix("role:")) for fit in fits)
+
+
+def _ways(facts: Facts, system: System, asker: int) -> Iterator[Chain]:
+    """The chains by which somebody administers the groups, roles and grants of a system."""
+    index = facts.index
+    for action, nodes in _administrable(index):
+        here = nodes[(system.root <= nodes) & (nodes < system.end)]
+        for node in one_per_answer(index, here) if len(here) else ():
+            yield from explain(index, asker, node, action, facts.at).permits.shown

@@ -1,0 +1,206 @@
+"""Fences and needs checked: who reaches what it never should, who lacks what it must have, and what machines hold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from kathodos.access.arrays import Bools, Ints, ints, joined
+from kathodos.access.chains import Chain, Explanation, explain
+from kathodos.access.index import Index
+from kathodos.access.reach import (
+    grants_of,
+    one_per_answer,
+    what_grants_give,
+    what_reached_by,
+    who_reaches,
+    who_reaches_any,
+)
+from kathodos.findings.facts import Facts
+from kathodos.findings.places import Places
+from kathodos.findings.rules import Fence, Need, Permission
+
+
+@dataclass(frozen=True)
+class Crossing:
+    """An identity that reaches what a fence keeps it from: the permission crossed, one action, the nodes with it."""
+
+    fence: Fence
+    identity: int
+    permission: Permission
+    action: int
+    nodes: Ints
+
+    def chains(self, facts: Facts) -> list[Chain]:
+        """The chains to one node after another, each chain's grant and permission told once."""
+        found: dict[object, Chain] = {}
+        for node in one_per_answer(facts.index, self.nodes):
+            for chain in explain(facts.index, self.identity, node, self.action, facts.at).permits.shown:
+                found.setdefault((chain.grant, chain.line, chain.holders), chain)
+        return list(found.values())
+
+
+@dataclass(frozen=True)
+class Lack:
+    """An identity that lacks what a need says it must have: one action, and the nodes on which it is missing."""
+
+    need: Need
+    identity: int
+    permission: Permission
+    action: int
+    nodes: Ints
+
+    def why(self, facts: Facts) -> Explanation:
+        """Why the first of them is not reached, with the permission that would give it."""
+        return explain(facts.index, self.identity, int(self.nodes[0]), self.action, facts.at)
+
+
+def crossings(facts: Facts, fences: Sequence[Fence]) -> list[Crossing]:
+    """Everyone who is on the wrong side of a fence, by fence and identity; of each action only what implies no other.
+
+    Whoever may edit may view as well: where a fence forbids both, the widest action that is reached is told.
+    """
+    places = Places(facts)
+    found: list[Crossing] = []
+    for fence in fences:
+        who = _meant(facts, fence)
+        for permission in fence.never:
+            actions, nodes = places.of_permission(permission)
+            reaching = {
+                action: who_reaches_any(facts.index, nodes, action, facts.at)[: facts.people] & who
+                for action in actions
+            }
+            for action, mask in reaching.items():
+                for identity in (mask & ~_told_by_wider(facts.index, action, reaching)).nonzero()[0].tolist():
+                    here = _reached(facts, identity, action, nodes)
+                    found.append(Crossing(fence, identity, permission, action, here))
+    return sorted(found, key=lambda it: (it.fence.id, it.identity))
+
+
+def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Bools:
+    """Who reaches another of the actions that implies this one."""
+    told: Bools = np.zeros(len(reaching[action]), dtype=bool)
+    system = index.systems[index.actions[action][0]]
+    first = int(system.actions[0])
+    for other, mask in reaching.items():
+        if other != action and system.covers[other - first, action - first]:
+            told |= mask if not system.covers[action - first, other - first] or other < action else False
+    return told
+
+
+def _reached(facts: Facts, identity: int, action: int, nodes: Ints) -> Ints:
+    """Those of the nodes on which the identity reaches the action."""
+    for reached in what_reached_by(facts.index, identity, facts.at):
+        system = reached.system
+        if system.root <= int(nodes[0]) < system.end:
+            found: Ints = nodes[reached.may[action - int(system.actions[0]), nodes - system.root]]
+            return found
+    return nodes[:0]
+
+
+def _meant(facts: Facts, rule: Fence | Need) -> Bools:
+    """The identities that a rule is about."""
+    who = facts.selected(rule.who)
+    return who & ~facts.selected(rule.excepted) if rule.excepted is not None else who
+
+
+def lacks(facts: Facts, needs: Sequence[Need]) -> list[Lack]:
+    """Everyone who lacks what it needs, by need and identity: on each resource that the need's permission names.
+
+    People who are not there (left, suspended, not begun) need nothing.
+    """
+    places, found = Places(facts), []
+    holders = facts.index.holders
+    there = holders.is_active & (holders.starts <= facts.at) & (facts.at < holders.ends)
+    for need in needs:
+        who = _meant(facts, need) & there
+        for permission in need.must:
+            targets = facts.index.tree.matches(permission.pattern.target)
+            missing: dict[tuple[int, int], list[int]] = {}
+            for action in places.of_permission(permission)[0]:
+                for node in targets.tolist():
+                    without = who & ~who_reaches(facts.index, node, action, facts.at)[: facts.people]
+                    for identity in without.nonzero()[0].tolist():
+                        missing.setdefault((identity, action), []).append(node)
+            found += [Lack(need, who_, permission, action, ints(some)) for (who_, action), some in missing.items()]
+    return sorted(found, key=lambda it: (it.need.id, it.identity))
+
+
+def idle_rules(facts: Facts, rules: Sequence[Fence | Need]) -> Iterator[tuple[Fence | Need, Permission]]:
+    """The permissions of rules that no action or no resource answers to, so that they cannot be checked."""
+    places = Places(facts)
+    for rule in rules:
+        for permission in rule.never if isinstance(rule, Fence) else rule.must:
+            actions, nodes = places.of_permission(permission)
+            if not actions or not len(nodes):
+                yield rule, permission
+
+
+@dataclass(frozen=True)
+class Surplus:
+    """What a service or an agent reaches in one system outside all of its needs, in pairs of action and resource.
+
+    `unused`: how many of them no use is known of; `actions`: the numbers of the actions among them; `grants`: what
+    gives some of it; `is_stated`: whether any need speaks about the identity.
+    """
+
+    identity: int
+    system: str
+    pairs: int
+    unused: int
+    actions: Ints
+    resources: int
+    grants: Ints
+    is_stated: bool
+
+
+def surpluses(facts: Facts, needs: Sequence[Need]) -> list[Surplus]:
+    """What each service and agent holds beyond its needs, by identity and system; what everyone has does not count."""
+    machines = (~facts.is_person & facts.is_there).nonzero()[0]
+    masks = [(need, _meant(facts, need)) for need in needs]
+    return [
+        surplus
+        for identity in machines.tolist()
+        for surplus in _surplus(facts, identity, [need for need, mask in masks if mask[identity]])
+    ]
+
+
+def _surplus(facts: Facts, identity: int, needs: Sequence[Need]) -> Iterator[Surplus]:
+    index, places, uses = facts.index, Places(facts), facts.uses
+    mine = uses.by_user[identity]
+    grants = grants_of(index, identity, facts.at)
+    grants = grants[(index.grants.holder[grants] != index.holders.everyone) | index.grants.denies[grants]]
+    for reached in what_grants_give(index, grants):
+        system = reached.system
+        beyond = reached.may.copy()
+        for permission in (it for need in needs for it in need.must if it.pattern.system == system.name):
+            actions, nodes = places.of_permission(permission)
+            for action in actions:
+                implied = system.covers[action - int(system.actions[0])].nonzero()[0]
+                beyond[np.ix_(implied, nodes - system.root)] = False
+        if beyond.any():
+            here = mine[(system.root <= uses.node[mine]) & (uses.node[mine] < system.end)]
+            unused = beyond.copy()
+            unused[uses.action[here] - int(system.actions[0]), uses.node[here] - system.root] = False
+            yield Surplus(
+                identity,
+                system.name,
+                int(beyond.sum()),
+                int(unused.sum()),
+                system.actions[beyond.any(axis=1)].astype(np.int64),
+                int(beyond.any(axis=0).sum()),
+                _giving(index, grants, system.name, beyond),
+                bool(needs),
+            )
+
+
+def _giving(index: Index, grants: Ints, system: str, beyond: Bools) -> Ints:
+    """Those of the grants that give some of what lies beyond."""
+    found = []
+    for grant in grants.tolist():
+        for reached in what_grants_give(index, ints([grant])):
+            if reached.system.name == system and (reached.may & beyond).any():
+                found.append(ints([grant]))
+    return joined(found)

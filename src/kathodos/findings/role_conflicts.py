@@ -1,0 +1,119 @@
+"""Roles that break a rule by themselves: whoever gets one is in conflict. Told once, as the role's fault."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from kathodos.access.arrays import Bools, Ints, distinct, ints, joined, reachable
+from kathodos.access.deciding import Given, who_has
+from kathodos.access.editing import updated
+from kathodos.access.index import Index
+from kathodos.access.reach import what_grants_give
+from kathodos.catalogue.kinds import GRANTS
+from kathodos.catalogue.records import Edit, Edited
+from kathodos.findings.conflicts import Conflict, broken_by
+from kathodos.findings.facts import Facts
+from kathodos.findings.places import Places
+from kathodos.findings.rules import Conflicting, Duty
+
+_TRIAL = "trial of "
+
+
+@dataclass(frozen=True)
+class RoleConflict:
+    """A role that holds too many duties of a rule; no junior of it does. `people` have it by it alone."""
+
+    rule: Conflicting
+    role: int
+    duties: tuple[Duty, ...]
+    people: Ints
+
+
+def roles_at_fault(facts: Facts, rules: Sequence[Conflicting]) -> list[RoleConflict]:
+    """Every role that breaks a rule by itself, by rule and then role."""
+    index = _with_every_role(facts)
+    places = Places(Facts(facts.records, index, facts.at))
+    whole = (index.bundles.role >= 0) & (index.bundles.scope < 0) & (index.bundle_grants.sizes() > 0)
+    found = []
+    for rule in rules:
+        alone: dict[int, tuple[Duty, ...]] = {}
+        for bundle in _candidates(places, rule, whole):
+            grant = index.bundle_grants[bundle][:1].astype(np.int64)
+            broken = broken_by(places, rule, what_grants_give(index, grant))
+            if broken:
+                alone[int(index.bundles.role[bundle])] = broken[0]
+        for role, duties in sorted(alone.items()):
+            juniors = reachable(index.juniors, ints([role]))
+            if not set(juniors.tolist()) & (alone.keys() - {role}):
+                number = facts.index.roles.find(index.roles[role])
+                found.append(RoleConflict(rule, number, duties, _who_breaks_by(facts, rule, number)))
+    return found
+
+
+def marked(facts: Facts, found: Iterable[Conflict], faults: Sequence[RoleConflict]) -> Iterator[Conflict]:
+    """The conflicts, each with the roles that alone give it."""
+    by: dict[tuple[str, int], list[str]] = {}
+    for fault in faults:
+        for identity in fault.people.tolist():
+            by.setdefault((fault.rule.id, identity), []).append(f"role:{facts.index.roles[fault.role]}")
+    for conflict in found:
+        roles = by.get((conflict.rule.id, conflict.identity))
+        yield replace(conflict, roles=tuple(roles)) if roles else conflict
+
+
+def _with_every_role(facts: Facts) -> Index:
+    """The index with a grant of each active role on everything; those that nobody has been given so are added."""
+    index = facts.index
+    unscoped = index.bundles.role[(index.bundles.scope < 0) & (index.bundle_grants.sizes() > 0)]
+    missing = np.setdiff1d(index.role_is_active.nonzero()[0], unscoped)
+    blank = dict.fromkeys(GRANTS.names)
+    said = {"holder": "everyone", "effect": "permit", "tier": 0, "until": "0001-01-01"}
+    come = [
+        {**blank, **said, "grant": f"{_TRIAL}{name}", "gives": f"role:{name}"}
+        for name in (index.roles[role] for role in missing.tolist())
+    ]
+    edits = {GRANTS.name: Edit(come=come)}
+    return updated(index, edits, Edited(facts.records, edits)) if come else index
+
+
+def _candidates(places: Places, rule: Conflicting, whole: Bools) -> list[int]:
+    """The bundles of a role on everything that permit something of enough duties."""
+    counts = np.zeros(len(whole), dtype=np.int64)
+    for duty in rule.duties:
+        counts[_permitting(places, duty)] += 1
+    return [int(bundle) for bundle in (whole & (counts >= rule.threshold)).nonzero()[0]]
+
+
+def _permitting(places: Places, duty: Duty) -> Ints:
+    """The bundles that permit something of a duty somewhere."""
+    index, parts = places.index, []
+    for permission in (*duty.permissions, *duty.every):
+        actions, nodes = places.of_permission(permission)
+        if len(nodes):
+            system = index.system_of(int(nodes[0]))
+            spans = index.spans.touching(np.sort(index.tree.place[nodes]).astype(np.int64))
+            line = index.rule_line[index.spans.rule[spans]]
+            said = Given(index.lines.action[line], index.lines.denies[line], np.zeros(len(line), dtype=np.int64))
+            for action in actions:
+                bears = said.bears_on(system, int(action - system.actions[0])) & ~said.denies
+                parts.append(index.rule_bundles.all_of(distinct(index.spans.rule[spans[bears]]).astype(np.int64)))
+    return distinct(joined(parts)).astype(np.int64)
+
+
+def _who_breaks_by(facts: Facts, rule: Conflicting, role: int) -> Ints:
+    """The identities that break the rule by a grant of the role, or of one senior to it, alone."""
+    index, places = facts.index, Places(facts)
+    seniors = set(reachable(index.seniors, ints([role])).tolist())
+    found = np.zeros(facts.people, dtype=bool)
+    for bundle in np.isin(index.bundles.role, list(seniors)).nonzero()[0].tolist():
+        grants = index.bundle_grants[bundle].astype(np.int64)
+        grants = grants[facts.live[grants] & ~index.grants.denies[grants]]
+        if len(grants) and broken_by(places, rule, what_grants_give(index, grants[:1])):
+            found |= who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), facts.at)[: facts.people]
+    if rule.excepted is not None:
+        found &= ~facts.selected(rule.excepted)
+    people: Ints = found.nonzero()[0]
+    return people
