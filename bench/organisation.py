@@ -7,6 +7,7 @@ one department and position share all their groups; else no two people have the 
 
 import sqlite3
 from dataclasses import dataclass
+from datetime import date, timedelta
 from pathlib import Path
 
 import numpy as np
@@ -15,6 +16,8 @@ from kathodos.catalogue.store import FOREVER, TABLES
 
 SYSTEMS = 10
 ACTIONS = ("view", "edit", "approve", "export", "manage")
+KINDS = {"view": "read", "edit": "write", "approve": "approve", "export": "export", "manage": "administer"}
+LAST_DAY = date(2025, 12, 31)
 IMPLIES = {"edit": ("view",), "approve": ("view",), "export": ("view",), "manage": ("edit", "approve", "export")}
 MEMBERSHIPS = 7
 DEEPEST_GROUP, DEEPEST_NODE = 12, 8
@@ -156,11 +159,10 @@ def fill_store(organisation, file: Path):
     fill("systems", ("system", "combining", "inherit"), ((f"s{at}", "deny-overrides", 1) for at in range(SYSTEMS)))
     fill(
         "actions",
-        ("system", "action", "implies"),
-        ((f"s{at}", action, ";".join(IMPLIES.get(action, ()))) for at in range(SYSTEMS) for action in ACTIONS),
+        ("system", "action", "implies", "kind"),
+        ((f"s{at}", it, ";".join(IMPLIES.get(it, ())), KINDS[it]) for at in range(SYSTEMS) for it in ACTIONS),
     )
-    people = ((f"p{at:07}", "active", "person") for at in range(organisation.identities))
-    fill("identities", ("id", "status", "kind"), people)
+    _fill_people(fill, organisation)
     fill("groups", ("system", "group"), (("s0", f"g{at:06}") for at in range(organisation.groups)))
     pairs = zip(*organisation.member.T.tolist(), strict=True)
     first = organisation.identities
@@ -174,11 +176,42 @@ def fill_store(organisation, file: Path):
         for role, action, node, deep, denies in lines
     )
     fill("role_permissions", ("system", "role", "action", "resource", "effect"), rows)
-    resources = zip(addresses, organisation.detached.tolist(), strict=True)
-    fill("resources", ("resource", "detached"), ((address, int(cut)) for address, cut in resources))
+    levels = np.random.default_rng(3).choice(4, size=len(addresses), p=[0.9, 0.07, 0.02, 0.01])
+    resources = zip(addresses, map(int, organisation.detached.tolist()), levels.tolist(), strict=True)
+    fill("resources", ("resource", "detached", "sensitivity"), resources)
+    _fill_activity(fill, organisation, addresses)
     fill("grants", GRANT, grant_rows(organisation, organisation.grant, addresses))
     connection.execute("COMMIT")
     connection.close()
+
+
+def _fill_people(fill, organisation):
+    """Identities with a position, one in a hundred gone; an account each, some unused for long, some of nobody."""
+    random, count = np.random.default_rng(2), organisation.identities
+    positions = random.integers(max(count // 40, 1), size=count).tolist()
+    gone, days = (random.random(count) < 0.01).tolist(), random.exponential(40, size=count).astype(int).tolist()
+    orphan = (random.random(count) < 0.001).tolist()
+    people = (
+        (f"p{at:07}", "left" if gone[at] else "active", "person", f"Department {it // 20}", f"Title {it % 20}")
+        for at, it in enumerate(positions)
+    )
+    fill("identities", ("id", "status", "kind", "department", "title"), people)
+    accounts = (
+        ("s1", f"a{at:07}", None if orphan[at] else f"p{at:07}", "enabled", str(LAST_DAY - timedelta(days=days[at])))
+        for at in range(count)
+    )
+    fill("accounts", ("system", "login", "identity", "status", "last_login"), accounts)
+
+
+def _fill_activity(fill, organisation, addresses):
+    """As many uses as identities, of a tenth of the resources, in the last year."""
+    random, count = np.random.default_rng(4), organisation.identities
+    columns = (random.integers(top, size=count).tolist() for top in (count, len(addresses) // 10, 360, len(ACTIONS)))
+    rows = (
+        (str(LAST_DAY - timedelta(days=day)), f"p{user:07}", ACTIONS[action], addresses[node], 1)
+        for user, node, day, action in zip(*columns, strict=True)
+    )
+    fill("activity", ("time", "identity", "action", "resource", "count"), rows)
 
 
 GRANT = ("grant", "holder", "gives", "effect", "tier")
@@ -201,14 +234,14 @@ class _Filler:
         self.entry = entry
 
     def __call__(self, kind, columns, rows):
-        names = ["row", "since", "until", "digest", *columns]
+        names = ["row", "since", "until", "mark", *columns]
         assert set(columns) <= set(TABLES[kind].columns.keys())
         (last,) = self.connection.execute(f"SELECT coalesce(max(row), 0) FROM {kind}").fetchone()
         marks = ", ".join("?" * len(names))
         quoted = ", ".join(f'"{name}"' for name in names)
         self.connection.executemany(
             f"INSERT INTO {kind} ({quoted}) VALUES ({marks})",
-            ((at, self.entry, FOREVER, b"", *row) for at, row in enumerate(rows, last + 1)),
+            ((at, self.entry, FOREVER, 0, *row) for at, row in enumerate(rows, last + 1)),
         )
 
 

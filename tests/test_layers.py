@@ -7,6 +7,7 @@ from pathlib import Path
 SOURCE = Path(__file__).parent.parent / "src" / "kathodos"
 ORDER = [
     "errors",
+    "words",
     "catalogue",
     "ledger",
     "access",

@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from kathodos.catalogue.store import Store
+    from kathodos.findings.excess.batches import Thresholds
     from kathodos.ledger.keys import Keys
     from kathodos.systems.gather import Terms
     from kathodos.systems.settings import Source
@@ -159,6 +160,23 @@ class Workspace:
 
         return rules_in(self.configuration.get("tie", []))
 
+    def thresholds(self) -> Thresholds:
+        """From when on something is excess, as the section [findings] says."""
+        from dataclasses import fields
+
+        from kathodos.findings.excess.batches import Thresholds
+
+        said, usual = self.section("findings"), Thresholds()
+        known = {it.name: getattr(usual, it.name) for it in fields(Thresholds)}
+        chosen: dict[str, Any] = {}
+        for key, value in said.items():
+            fit = tuple(value) if isinstance(value, list) else value
+            if key not in known or not _is_alike(known[key], fit):
+                listed = ", ".join(f"{name} = {_toml(it)}" for name, it in known.items())
+                raise self.expected(f"in [findings] only such as {listed}")
+            chosen[key] = fit
+        return Thresholds(**chosen)
+
     def frame(self, kind: str, point: int | None = None) -> pd.DataFrame:
         """The records of a kind after ledger entry `point` (default: the present), one row each, as a DataFrame."""
         import pandas as pd
@@ -203,6 +221,24 @@ class Workspace:
         return DataError(
             f"{self.folder / CONFIGURATION}: expected {what}.", "Mend the file; `kathodos init` shows one."
         )
+
+
+def _is_alike(usual: Any, value: Any) -> bool:
+    """Whether a value of the configuration is of the form of the usual one."""
+    if isinstance(usual, tuple):
+        same_length = len(value) == len(usual) if isinstance(usual[0], int) and isinstance(value, tuple) else True
+        return isinstance(value, tuple) and bool(value) and same_length and all(_is_alike(usual[0], it) for it in value)
+    if isinstance(usual, str):
+        return isinstance(value, str) and bool(value)
+    is_number = isinstance(value, int | float) and not isinstance(value, bool) and value >= 0
+    return is_number and (isinstance(usual, float) or isinstance(value, int))
+
+
+def _toml(value: Any) -> str:
+    """A value as the configuration would say it."""
+    if isinstance(value, tuple):
+        return f"[{', '.join(map(_toml, value))}]"
+    return f'"{value}"' if isinstance(value, str) else str(value)
 
 
 def read_toml(file: Path) -> dict[str, Any]:

@@ -340,10 +340,16 @@ def nearest_permissions(index: Index, system: System, node: int, action: int, mo
             roles.sort(key=lambda role: (len(index.role_lines[role]), index.roles[role]))
             depth = max(int(index.tree.depth[top]) for top in targets)
             names = ", ".join(f"role:{index.roles[role]}" for role in roles[:2])
-            found.append((not roles, -depth, line.action == "*", f"{line} in {names}" if names else str(line)))
+            found.append((not roles, -depth, _width(system, line, index), f"{line} in {names}" if names else str(line)))
     return [text for *_, text in sorted(found)[:most]] or [
         f"{index.actions[system.actions[action]][1]} {index.tree.addresses[node]}, which no role carries yet"
     ]
+
+
+def _width(system: System, line: Line, index: Index) -> int:
+    """How many actions of the system a permission of the line's action gives."""
+    number = index.action_number.get((system.name, line.action))
+    return int(system.covers[number - int(system.actions[0])].sum()) if number is not None else len(system.actions) + 1
 
 
 def _lines_over(index: Index, node: int) -> list[int]:

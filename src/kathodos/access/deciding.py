@@ -82,6 +82,18 @@ def entries_of(index: Index, asker: int, at: int) -> Ints:
     return np.concatenate([itself[counts_itself(index, itself, at)], enabled])
 
 
+def entries_of_each(index: Index, askers: Ints, at: int) -> tuple[Ints, Ints]:
+    """As `entries_of` for many: the position of the asker, and the holder, those that are themselves first."""
+    holders, people = index.holders, index.holders.people
+    persons, alone = (askers < people).nonzero()[0], (askers >= people).nonzero()[0]
+    themselves = persons[counts_itself(index, askers[persons], at)]
+    owned, account = holders.accounts_of.of(askers[persons])
+    enabled = holders.is_enabled[account - people]
+    alone = alone[holders.is_enabled[askers[alone] - people]]
+    position = np.concatenate([themselves, persons[owned[enabled]], alone])
+    return position, np.concatenate([askers[themselves], account[enabled], askers[alone]]).astype(np.int64)
+
+
 def principals_of(index: Index, asker: int, at: int) -> Ints:
     """All principals of an identity or an account at a moment, as numbers of holders in order (step 1)."""
     entries = entries_of(index, asker, at)

@@ -16,7 +16,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.access.arrays import Ints, Lists, distinct, in_loads, joined, lists_from, sorted_lists, spread_each
-from kathodos.access.deciding import Intervals, counts_itself, is_live, without
+from kathodos.access.deciding import Intervals, entries_of_each, is_live, without
 from kathodos.access.index import Index, System
 from kathodos.access.line import Marked, Owned, PairLine
 from kathodos.access.reach import Reached, pairs_in, what_grants_give, what_reached_by
@@ -107,7 +107,7 @@ class Book:
     def _parts(self) -> tuple[Lists, Lists]:
         """The live grants of each part, and the parts of each asker; parts without any grant are left out."""
         index, holders = self.index, self.index.holders
-        position, entry = self._entries()
+        position, entry = entries_of_each(index, self.askers, self.at)
         origin, group = holders.edges.of(entry)
         has_any = distinct(position)
         position = np.concatenate([position, position[origin], has_any])
@@ -126,18 +126,6 @@ class Book:
         count = int(matters.sum())
         holding = sorted_lists(position[kept], number[part_of[kept]], len(self.askers), max(count, 1))
         return granted.picked(matters.nonzero()[0]), holding
-
-    def _entries(self) -> tuple[Ints, Ints]:
-        """What each asker counts through before groups: its position among the askers, and the holder (step 1)."""
-        holders = self.index.holders
-        people = np.arange(holders.people)
-        themselves = people[counts_itself(self.index, people, self.at)]
-        owned, account = holders.accounts_of.of(people)
-        enabled = holders.is_enabled[account - holders.people]
-        orphans = self.askers[holders.people :]
-        alone = holders.is_enabled[orphans - holders.people].nonzero()[0]
-        position = np.concatenate([themselves, owned[enabled], alone + holders.people])
-        return position, np.concatenate([themselves, account[enabled], orphans[alone]]).astype(np.int64)
 
     def grants(self, number: int) -> Ints:
         """The live grants of a class, in order."""

@@ -8,12 +8,13 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, distinct, joined
+from kathodos.access.arrays import Bools, Ints, among, distinct, joined, lists_from, spread_each
 from kathodos.access.deciding import (
     Given,
     Intervals,
     askers_with,
     behind_closed_gates,
+    entries_of_each,
     gates_over,
     holds,
     is_live,
@@ -173,13 +174,78 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
     if (given.denies & bears).any():
         denying = spans[_may_deny(index, system, spans, local)]
         disputed = _covered(places, index.spans.first[denying], index.spans.end[denying])
-        for place in _one_per_segment(index, places[disputed], spans).tolist():
-            found |= _permitted_on(index, system, int(index.tree.by_place[place]), local, at)
+        segments = _one_per_segment(index, places[disputed], spans)
+        if system.combining == "deny-overrides":
+            found |= _permitted_somewhere(index, system, segments, local, at)
+        else:
+            for place in segments.tolist():
+                found |= _permitted_on(index, system, int(index.tree.by_place[place]), local, at)
         if disputed.all():
             return found
         grants, _, given = what_applies(index, system, index.spans.touching(places[~disputed]), at)
         bears = given.bears_on(system, local) & ~given.denies
     return found | _holding(index, grants[bears], at)
+
+
+def who_reaches_something(index: Index, nodes: Ints, at: int) -> Bools:
+    """Who reaches any action on at least one of the nodes, all of one system; over identities and then accounts.
+
+    Where no ranks decide, whoever reaches an action reaches what it implies, so that only the lowest actions are asked.
+    """
+    found = np.zeros(index.holders.first_group, dtype=bool)
+    system = index.system_of(int(nodes[0]))
+    proper = system.covers & ~system.covers.T
+    lowest = ~proper.any(axis=1) if system.combining != "first-applicable" else np.ones(len(system.actions), dtype=bool)
+    for action in system.actions[lowest].tolist():
+        found |= who_reaches_any(index, nodes, action, at)
+    return found
+
+
+def _permitted_somewhere(index: Index, system: System, places: Ints, action: int, at: int) -> Bools:
+    """Who is permitted the action on at least one of these places, in order, of a system where denials prevail.
+
+    Whoever holds a permit and no denial is; whoever holds both is decided place by place, all of them together.
+    """
+    spans = index.spans.touching(places)
+    holder, place, denies = _said_at(index, system, spans, places, action, at)
+    permitted, denied = (who_has(index, distinct(holder[which]), at) for which in (~denies, denies))
+    found = permitted & ~denied
+    both = (permitted & denied).nonzero()[0]
+    if len(both):
+        who, through = _through(index, both, distinct(holder), at)
+        by_holder = lists_from(holder, np.arange(len(holder)), index.holders.size)
+        origin, which = by_holder.of(through)
+        codes = who[origin] * len(places) + place[which]
+        permits, denials = codes[~denies[which]], distinct(codes[denies[which]])
+        found[both[distinct(permits[~among(permits, denials)] // len(places))]] = True
+    return found
+
+
+def _said_at(index: Index, system: System, spans: Ints, places: Ints, action: int, at: int) -> tuple[Ints, Ints, Bools]:
+    """What live grants say about an action at some places: each holder, the position of the place, and if it denies."""
+    first = np.searchsorted(places, index.spans.first[spans])
+    sizes = np.searchsorted(places, index.spans.end[spans]) - first
+    of_rule, bundles = index.rule_bundles.of(index.spans.rule[spans])
+    of_bundle, grants = index.bundle_grants.of(bundles)
+    span = of_rule[of_bundle]
+    line = index.rule_line[index.spans.rule[spans[span]]]
+    denies = index.grants.denies[grants] | index.lines.denies[line]
+    said = Given(index.lines.action[line], denies, np.zeros(len(line), dtype=np.int64))
+    kept = (is_live(index, grants, at) & said.bears_on(system, action)).nonzero()[0]
+    size = sizes[span[kept]]
+    origin = np.repeat(kept, size)
+    place = np.arange(len(origin)) - np.repeat(np.cumsum(size) - size, size) + np.repeat(first[span[kept]], size)
+    return index.grants.holder[grants[origin]].astype(np.int64), place, denies[origin]
+
+
+def _through(index: Index, askers: Ints, holders: Ints, at: int) -> tuple[Ints, Ints]:
+    """Which of some holders each asker counts as: the position of the asker, and the holder."""
+    position, entries = entries_of_each(index, askers, at)
+    above = spread_each(index.holders.edges, entries)
+    who, through = position[above.rows()], above.items.astype(np.int64)
+    kept = among(through, holders)
+    everyone = np.full(len(askers), index.holders.everyone) if index.holders.everyone in holders else holders[:0]
+    return np.append(who[kept], np.arange(len(everyone))), np.append(through[kept], everyone)
 
 
 def _may_deny(index: Index, system: System, spans: Ints, action: int) -> Bools:

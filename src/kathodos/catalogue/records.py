@@ -176,6 +176,18 @@ def rows_between(connection: sa.Connection, kinds: Iterable[Kind], first: int, s
     return int(total)
 
 
+def earlier_values(connection: sa.Connection, kind: Kind, column: str, point: int | None) -> dict[str, list[str]]:
+    """For each record of a kind the values that a column of it had in earlier states, up to ledger entry `point`."""
+    table = TABLES[kind.name]
+    (key,) = (table.c[name] for name in kind.key)
+    ended = is_ended(table) if point is None else sa.and_(is_ended(table), table.c.until <= point)
+    query = sa.select(key, table.c[column]).where(ended, table.c[column].is_not(None)).distinct().order_by(key)
+    found: dict[str, list[str]] = {}
+    for name, value in connection.execute(query):
+        found.setdefault(name, []).append(value)
+    return found
+
+
 def _read_records(connection: sa.Connection, kind: Kind, condition: sa.ColumnElement[bool]) -> list[Record]:
     table = TABLES[kind.name]
     names = _all(kind)

@@ -180,7 +180,7 @@ def _rules(session: Session) -> list[Conflicting]:
         raise DataError("There is no conflict rule in rules/*.toml.", remedy)
     chosen = [rule for rule in rules.conflicts if topic is None or rule.topic.casefold() == topic.casefold()]
     if not chosen:
-        raise CallError(f"No rule is of the topic {topic}.", nearest(topic, rules.topics()))
+        raise CallError(f"No rule is of the topic {topic}.", nearest(str(topic), rules.topics()))
     if name is not None:
         chosen = [rule for rule in chosen if rule.id == name]
         if not chosen:

@@ -26,7 +26,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser = commands.add_parser(
         "control",
         help="compensating controls: list, add, confirm that one was carried out",
-        description="Compensating controls, under which conflicts may be left standing; controls.toml may say them too.",
+        description="Compensating controls, under which conflicts may be left standing; also those of controls.toml.",
         epilog="example:\n  kathodos control list        # each step has its own --help",
         formatter_class=formatter,
     )

@@ -18,21 +18,8 @@ from kathodos.errors import CallError, DataError, KathodosError, sentence
 
 COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
-    *(
-        "reach",
-        "conflicts",
-        "rules",
-        "control",
-        "check",
-        "review",
-        "baseline",
-        "list",
-        "show",
-        "activity",
-        "ledger",
-        "standin",
-        "demo",
-    ),
+    *("reach", "conflicts", "rules", "control", "check", "excess"),
+    *("review", "baseline", "list", "show", "activity", "ledger", "standin", "demo"),
 )
 MODULES = {"list": "lists", "show": "shows"}
 EPILOG = """\

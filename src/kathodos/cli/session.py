@@ -16,6 +16,7 @@ from typing import TYPE_CHECKING, Any
 
 from kathodos.errors import CallError, DataError, UnfitError, sentence
 from kathodos.output.answers import Answer, show
+from kathodos.words import plural as plural
 from kathodos.workspace import Workspace, read_toml
 
 if TYPE_CHECKING:
@@ -24,6 +25,7 @@ if TYPE_CHECKING:
     from kathodos.catalogue.references import Names
     from kathodos.catalogue.store import State
     from kathodos.findings.covers import Control, Register
+    from kathodos.findings.excess.batches import Ground
     from kathodos.findings.facts import Facts
     from kathodos.findings.rules import Rules
     from kathodos.saved_index import View
@@ -122,6 +124,17 @@ class Session:
         from kathodos.findings.facts import Facts
 
         return Facts(view.records, view.index, at)
+
+    def ground(self, view: View, at: int, point: int | None) -> Ground:
+        """What excess is found from at a moment, with the departments that the history of the catalogue shows."""
+        from kathodos.catalogue.kinds import IDENTITIES
+        from kathodos.catalogue.records import earlier_values
+        from kathodos.findings.excess.batches import Ground
+
+        facts = self.facts(view, at)
+        with self.workspace.store.connect() as connection:
+            facts.former = earlier_values(connection, IDENTITIES, "department", point)
+        return Ground(facts, self.rules().needs, self.workspace.thresholds())
 
     def controls(self) -> list[Control]:
         """The compensating controls that `controls.toml` says."""
@@ -230,8 +243,3 @@ def _resolved(names: Names, text: str, among: Iterable[Kind]) -> str:
         return names.resolve(text, [kind.name for kind in among])
     except UnfitError as error:
         raise CallError(sentence(error.reason), error.remedy) from None
-
-
-def plural(count: int, one: str, many: str = "") -> str:
-    """`1 line`, `2 lines`."""
-    return f"{count} {one if count == 1 else many or one + 's'}"

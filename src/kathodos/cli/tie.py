@@ -86,7 +86,7 @@ def _report(session: Session) -> int:
 
 def _duplicates(session: Session) -> int:
     from kathodos.catalogue.kinds import IDENTITIES
-    from kathodos.systems.tying import likely_duplicates
+    from kathodos.findings.duplicates import likely_duplicates
 
     found = likely_duplicates(session.state((IDENTITIES,))["identities"])
     rows = [

@@ -517,6 +517,13 @@ class Harbour:
             day = (TODAY - timedelta(days=days)).isoformat()
             site = SITES[days % 3]
             self.use("m006", day, "view", f"berths:/{site}/{('slots', 'plans', 'slots/july')[days % 3]}")
+            self.use("m001", day, "view", f"berths:/{site}/plans")
+            self.use("m002", day, "view", f"dues:/{site}/invoices")
+            self.use("m003", day, "view", f"gates:/{site}/passes")
+            self.use("m007", day, "view", f"dues:/{site}/tariffs")
+            if days % 7 == 0:
+                self.use("m005", day, "view", "pilots:/roster")
+                self.use(self.head("People office"), day, "view", "pilots:/health/fitness/medical-notes")
 
     def store_keeper(self) -> None:
         keeper = self.nth("Store keeper", 3)
@@ -535,6 +542,10 @@ class Harbour:
             self.grant(f"group:directory/{group}", gives, reason="by position", given_at="2023-01-09")
             for guard in guards:
                 self.member(group, f"identity:{guard}")
+        for at, guard in enumerate(guards):
+            day = (TODAY - timedelta(days=3 + at)).isoformat()
+            self.use(guard, day, "view", f"permits:/{self.people[guard]['location']}/permits")
+            self.use(guard, day, "view", "workshop:/controllers")
 
     def activity(self) -> None:
         for identity, person in list(self.people.items()):

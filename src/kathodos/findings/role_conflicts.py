@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, distinct, ints, joined, reachable
-from kathodos.access.deciding import Given, who_has
+from kathodos.access.arrays import Bools, Ints, distinct, ints, reachable
+from kathodos.access.deciding import who_has
 from kathodos.access.editing import updated
 from kathodos.access.index import Index
 from kathodos.access.reach import what_grants_give
@@ -18,6 +18,7 @@ from kathodos.findings.conflicts import Conflict, broken_by
 from kathodos.findings.facts import Facts
 from kathodos.findings.places import Places
 from kathodos.findings.rules import Conflicting, Duty
+from kathodos.findings.stakes import bundles_permitting
 
 _TRIAL = "trial of "
 
@@ -83,24 +84,8 @@ def _candidates(places: Places, rule: Conflicting, whole: Bools) -> list[int]:
     """The bundles of a role on everything that permit something of enough duties."""
     counts = np.zeros(len(whole), dtype=np.int64)
     for duty in rule.duties:
-        counts[_permitting(places, duty)] += 1
+        counts[bundles_permitting(places, (*duty.permissions, *duty.every))] += 1
     return [int(bundle) for bundle in (whole & (counts >= rule.threshold)).nonzero()[0]]
-
-
-def _permitting(places: Places, duty: Duty) -> Ints:
-    """The bundles that permit something of a duty somewhere."""
-    index, parts = places.index, []
-    for permission in (*duty.permissions, *duty.every):
-        actions, nodes = places.of_permission(permission)
-        if len(nodes):
-            system = index.system_of(int(nodes[0]))
-            spans = index.spans.touching(np.sort(index.tree.place[nodes]).astype(np.int64))
-            line = index.rule_line[index.spans.rule[spans]]
-            said = Given(index.lines.action[line], index.lines.denies[line], np.zeros(len(line), dtype=np.int64))
-            for action in actions:
-                bears = said.bears_on(system, int(action - system.actions[0])) & ~said.denies
-                parts.append(index.rule_bundles.all_of(distinct(index.spans.rule[spans[bears]]).astype(np.int64)))
-    return distinct(joined(parts)).astype(np.int64)
 
 
 def _who_breaks_by(facts: Facts, rule: Conflicting, role: int) -> Ints:

@@ -7,8 +7,6 @@ a rule that fits several identities ties to none of them.
 from __future__ import annotations
 
 import json
-import re
-import unicodedata
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
@@ -19,6 +17,7 @@ from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES, TIES
 from kathodos.catalogue.moments import time_text
 from kathodos.catalogue.store import Rows, read_rows
 from kathodos.errors import DataError
+from kathodos.findings.duplicates import plain_name
 from kathodos.ledger.entries import Draft
 
 ID, MAIL, ATTRIBUTE, NAME = "id", "mail", "attribute", "name"
@@ -26,7 +25,6 @@ HOWS = (ID, MAIL, ATTRIBUTE, NAME)
 PERSON, SOURCE = "a person", "its source"
 NOBODY = ""
 NO_LOGIN = "cannot log in"  # so that it needs no owner
-_WORD = re.compile(r"\w+")
 
 
 @dataclass(frozen=True)
@@ -154,12 +152,6 @@ def _attribute(attributes: str | None, name: str) -> object:
     return next((value for key, value in held.items() if key.lower() == name.lower()), None)
 
 
-def plain_name(text: str) -> str:
-    """A name without accents, case, marks and order: `Lund, Åse` and `Ase Lund` are the same."""
-    bare = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode() or text
-    return " ".join(sorted(_WORD.findall(bare.casefold())))
-
-
 def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
     """Brings the ties that rules find, and the accounts' identities, up to date; gives how many accounts changed."""
     ties = read_rows(draft.connection, TIES)
@@ -233,62 +225,3 @@ def known_owners(connection: sa.Connection) -> dict[str, tuple[str | None, bool]
     """The owner that a tie gives each account that has one, and whether a person said so."""
     ties = read_rows(connection, TIES)
     return {row[0]: (row[1] or None, row[2] == PERSON) for row in ties.values()}
-
-
-@dataclass(frozen=True)
-class Duplicate:
-    """Two identities that may be one person, and what speaks for it."""
-
-    first: str
-    second: str
-    reasons: list[str]
-
-
-def likely_duplicates(identities: Rows) -> list[Duplicate]:
-    """Pairs of people that share a mail address, or a name and one thing more, the likeliest first."""
-    records = [dict(zip(IDENTITIES.names, values, strict=True)) for values in identities.values()]
-    people = [{**it, **_further(it)} for it in records if it["kind"] == "person"]
-    pairs: dict[tuple[str, str], None] = {}
-    for key_of in (_mail, lambda it: plain_name(str(it["name"] or "")), _local_part):
-        groups: dict[str, list[str]] = {}
-        for person in people:
-            if key := key_of(person):
-                groups.setdefault(key, []).append(person["id"])
-        for group in groups.values():
-            if 1 < len(group) <= 20:
-                pairs |= {tuple(sorted((a, b))): None for at, a in enumerate(group) for b in group[:at]}  # type: ignore[misc]
-    by_id = {person["id"]: person for person in people}
-    found = [Duplicate(a, b, _reasons(by_id[a], by_id[b])) for a, b in pairs]
-    likely = [it for it in found if any("mail" in why for why in it.reasons) or len(it.reasons) > 1]
-    return sorted(likely, key=lambda it: (-len(it.reasons), it.first, it.second))
-
-
-def _further(record: Mapping[str, object]) -> dict[str, object]:
-    held = json.loads(str(record["attributes"])) if record["attributes"] else {}
-    return {f"further {name.lower()}": value for name, value in held.items()}
-
-
-def _mail(person: Mapping[str, object]) -> str:
-    return str(person["email"] or "").casefold()
-
-
-def _local_part(person: Mapping[str, object]) -> str:
-    return re.sub(r"[^a-z]", "", _mail(person).partition("@")[0])
-
-
-def _reasons(first: Mapping[str, object], second: Mapping[str, object]) -> list[str]:
-    """What two people have in common that others seldom have."""
-    reasons = []
-    if _mail(first) and _mail(first) == _mail(second):
-        reasons.append(f"the same mail address {first['email']}")
-    elif len(_local_part(first)) > 4 and _local_part(first) == _local_part(second):
-        reasons.append(f"mail addresses that begin alike, {first['email']} and {second['email']}")
-    if first["name"] and plain_name(str(first["name"])) == plain_name(str(second["name"] or "")):
-        reasons.append(f"the same name {first['name']}")
-    if not reasons:
-        return []
-    further = [key for key in first if key.startswith("further ")]
-    for name in ("department", "title", "manager", "location", "starts", *further):
-        if first.get(name) and first[name] == second.get(name):
-            reasons.append(f"the same {name.removeprefix('further ')} {first[name]}")
-    return reasons

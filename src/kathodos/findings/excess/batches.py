@@ -1,0 +1,257 @@
+"""Findings of one kind, kept as arrays and put into words only where they are shown."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.access.arrays import Bools, Ints
+from kathodos.findings.facts import Facts
+from kathodos.findings.places import Places
+from kathodos.findings.rules import Need
+from kathodos.findings.stakes import Stakes, bundles_permitting
+from kathodos.findings.usage import Usage
+
+CERTAIN = 100
+
+
+@dataclass(frozen=True)
+class Thresholds:
+    """From when on something is a finding. `unused`: days without use by the sensitivity of what is given, 0 to 3."""
+
+    unused: tuple[int, int, int, int] = (180, 120, 90, 60)
+    dormant: int = 90
+    peers: tuple[str, ...] = ("department", "title")
+    peer_share: float = 0.25
+    peer_confidence: float = 0.95
+    former: str = "previous_department"
+    alike: float = 0.8
+    haste_lines: int = 50
+    haste_seconds: int = 60
+
+
+@dataclass(frozen=True)
+class Edit:
+    """What a remedy would change: end, add or set a record of a kind, with these cells."""
+
+    verb: str
+    kind: str
+    cells: Mapping[str, str]
+
+
+@dataclass(frozen=True)
+class Finding:
+    """One finding in words. `confidence` is a percentage; `days`: for how long it has stood, where that is known."""
+
+    kind: str
+    severity: str
+    subject: str
+    rests_on: str
+    evidence: str
+    confidence: int
+    remedy: str
+    days: int | None = None
+    edits: tuple[Edit, ...] = ()
+
+
+@dataclass(frozen=True)
+class Told:
+    """The part of a finding that is put into words when it is shown."""
+
+    rests_on: str
+    evidence: str
+    remedy: str
+    edits: tuple[Edit, ...] = ()
+
+
+@dataclass(frozen=True)
+class Batch:
+    """Findings of one kind, one element each. `whose`: the identity concerned (-1: none), for filters and for risk.
+
+    `severity` is a position in SEVERITIES, `confidence` a percentage, `days` how long it has stood (-1: unknown).
+    `subject` names who or what it is about, `tell` puts one into words.
+    """
+
+    kind: str
+    whose: Ints
+    severity: Ints
+    confidence: Ints
+    days: Ints
+    subject: Callable[[int], str]
+    tell: Callable[[int], Told]
+
+    def __len__(self) -> int:
+        return len(self.whose)
+
+
+def batch(
+    kind: str,
+    whose: Ints,
+    subject: Callable[[int], str],
+    tell: Callable[[int], Told],
+    severity: Ints | int,
+    confidence: Ints | int = CERTAIN,
+    days: Ints | int = -1,
+) -> Batch:
+    """A batch; what is the same for all is given once."""
+    size = len(whose)
+    severities, confidences, known = (
+        np.broadcast_to(np.asarray(it, dtype=np.int64), size) for it in (severity, confidence, days)
+    )
+    return Batch(kind, whose.astype(np.int64), severities, confidences, known, subject, tell)
+
+
+def nobodys(
+    kind: str, subjects: Sequence[str], told: Sequence[Told], severity: Sequence[int] | int, days: Ints | int = -1
+) -> Batch:
+    """A batch of findings that are about no identity, put into words already."""
+    whose = np.full(len(subjects), -1, dtype=np.int64)
+    severities = np.asarray(severity, dtype=np.int64)
+    return batch(kind, whose, subjects.__getitem__, told.__getitem__, severities, CERTAIN, days)
+
+
+def joined_batches(first: Batch, second: Batch) -> Batch:
+    """Two batches of one kind as one."""
+    size = len(first)
+    columns = (
+        np.concatenate([getattr(first, name), getattr(second, name)])
+        for name in ("whose", "severity", "confidence", "days")
+    )
+    whose, severity, confidence, days = columns
+    return Batch(
+        first.kind,
+        whose,
+        severity,
+        confidence,
+        days,
+        lambda at: first.subject(at) if at < size else second.subject(at - size),
+        lambda at: first.tell(at) if at < size else second.tell(at - size),
+    )
+
+
+@dataclass(frozen=True)
+class Ground:
+    """What all kinds of excess are found from."""
+
+    facts: Facts
+    needs: Sequence[Need] = ()
+    thresholds: Thresholds = field(default_factory=Thresholds)
+
+    @cached_property
+    def stakes(self) -> Stakes:
+        return Stakes(self.facts)
+
+    @cached_property
+    def usage(self) -> Usage:
+        return Usage(self.facts, self.stakes)
+
+    @cached_property
+    def places(self) -> Places:
+        return Places(self.facts)
+
+    @cached_property
+    def needed(self) -> Bools:
+        """Which units give their owner something that a need asks for."""
+        units, index = self.usage.units, self.facts.index
+        found = np.zeros(len(units), dtype=bool)
+        for need in self.needs:
+            bundles = np.zeros(len(index.bundles) + 1, dtype=np.int64)
+            bundles[bundles_permitting(self.places, need.must)] = 1
+            groups = np.append(self.stakes.over_groups(bundles, 0), 0) > 0
+            grant = np.append(index.grants.bundle.astype(np.int64), -1)[units.grant]
+            mask = np.append(self.facts.selected(need.who), False)
+            owner = np.where(units.owner < self.facts.people, units.owner, -1)
+            found |= mask[owner] & ((bundles[grant] > 0) | groups[units.group])
+        return found
+
+    def memo(self, name: str, make: Callable[[], Ints]) -> Ints:
+        """What is made once under a name."""
+        if name not in self._made:
+            self._made[name] = make()
+        return self._made[name]
+
+    @cached_property
+    def _made(self) -> dict[str, Ints]:
+        return {}
+
+    # Words that several kinds use
+
+    def holder(self, number: int) -> str:
+        """The reference of a holder."""
+        return self.facts.index.holders.references[number]
+
+    def unit(self, at: int) -> str:
+        """What a unit rests on: a grant or a group."""
+        units = self.usage.units
+        grant = int(units.grant[at])
+        if grant >= 0:
+            return f"grant:{self.facts.index.grants.ids[grant]}"
+        return self.holder(int(units.group[at]) + self.facts.index.holders.first_group)
+
+    def unit_gives(self, at: int) -> str:
+        """What a unit gives, in words."""
+        units, index = self.usage.units, self.facts.index
+        grant = int(units.grant[at])
+        if grant >= 0:
+            scope = index.scope(grant)
+            return index.gives(grant) + (f" on {scope}" if scope else "")
+        bundles = self.stakes.group_bundles[int(units.group[at])]
+        gives = [index.bundles.gives_texts[index.bundles.gives[it]] for it in bundles[:3].tolist()]
+        more = f" and {len(bundles) - 3} more" if len(bundles) > 3 else ""
+        return f"membership in {self.unit(at)}, which gives {', '.join(gives)}{more}"
+
+    def end_unit(self, at: int) -> Edit:
+        """The edit that takes a unit away."""
+        units, index = self.usage.units, self.facts.index
+        grant = int(units.grant[at])
+        if grant >= 0:
+            return self.end_grant(grant)
+        system, _, group = index.holders.groups[int(units.group[at])].partition("/")
+        member = self.holder(int(units.holder[at]))
+        return Edit("end", "members", {"system": system, "group": group, "member": member})
+
+    def end_grant(self, grant: int) -> Edit:
+        return Edit("end", "grants", {"grant": self.facts.index.grants.ids[grant]})
+
+    def disable(self, account: int) -> Edit:
+        """The edit that disables an account, given by its number less that of the first."""
+        system, _, login = self.facts.index.holders.accounts[account].partition("/")
+        return Edit("set", "accounts", {"system": system, "login": login, "status": "disabled"})
+
+    def owner_of(self, holders: Ints) -> Ints:
+        """The identity of each holder: itself, or the owner of an account; -1 for others."""
+        held = self.facts.index.holders
+        nobody = np.full(held.size - held.first_group, -1, dtype=np.int64)
+        return np.concatenate([np.arange(held.people), held.owner.astype(np.int64), nobody])[holders]
+
+
+def severity_of(top: Ints) -> Ints:
+    """How serious it is by the highest sensitivity: 0 and 1 low, 2 medium, 3 high."""
+    return np.array([0, 0, 0, 1, 2], dtype=np.int64)[np.clip(top, -1, 3) + 1]
+
+
+def finding(of: Batch, at: int) -> Finding:
+    """One finding of a batch in words."""
+    from kathodos.findings.rules import SEVERITIES
+
+    told, days = of.tell(at), int(of.days[at])
+    return Finding(
+        of.kind,
+        SEVERITIES[int(of.severity[at])],
+        of.subject(at),
+        told.rests_on,
+        told.evidence,
+        int(of.confidence[at]),
+        told.remedy,
+        days if days >= 0 else None,
+        told.edits,
+    )
+
+
+def findings(of: Batch, positions: Ints | None = None) -> Iterator[Finding]:
+    """The findings of a batch in words: all of them, or those at some positions."""
+    for at in range(len(of)) if positions is None else positions.tolist():
+        yield finding(of, at)

@@ -1,0 +1,248 @@
+"""Grants that give too much, or nothing: redundant, beside a group, wide open, to everyone, past a detached edge."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from kathodos.access.arrays import Ints, distinct, ints
+from kathodos.access.deciding import principals_of, who_has
+from kathodos.access.index import Index
+from kathodos.access.reach import permits_on, what_applies, who_reaches_something
+from kathodos.access.redundant import redundant_grants
+from kathodos.catalogue.addresses import parse_pattern
+from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, nobodys, severity_of
+from kathodos.findings.stakes import ADMINISTER
+from kathodos.words import plural
+
+REDUNDANT, DIRECT, WILDCARD = "redundant", "direct", "wildcard-administration"
+SENSITIVE, EVERYONE, DETACHED = "sensitive-field", "everyone", "detached-wider"
+_MANY = 5  # members from which on a group is said to carry the same
+
+
+def redundant(ground: Ground) -> Batch:
+    """Grants of which each, taken away alone, changes nobody's reach."""
+    index, facts = ground.facts.index, ground.facts
+    done = redundant_grants(index, facts.at)
+    kept = facts.live[done.grants]
+    grants, idle = done.grants[kept].astype(np.int64), done.is_idle[kept]
+
+    def tell(at: int) -> Told:
+        grant = int(grants[at])
+        same = _same_by_group(index, grant, facts.at)
+        why = "it gives nobody anything now" if idle[at] else f"{same or 'other grants'} gives the same"
+        evidence = f"{_gives(index, grant)} to {ground.holder(int(index.grants.holder[grant]))}: {why}"
+        return Told(_name(index, grant), evidence, "Take it away: nobody loses anything.", (ground.end_grant(grant),))
+
+    holder = index.grants.holder[grants].astype(np.int64)
+    return batch(REDUNDANT, ground.owner_of(holder), lambda at: ground.holder(int(holder[at])), tell, 0)
+
+
+def _same_by_group(index: Index, grant: int, at: int) -> str:
+    """The group through which the holder of a grant has the same bundle; empty where there is none."""
+    holder = int(index.grants.holder[grant])
+    if holder >= index.holders.first_group:
+        return ""
+    person = int(index.holders.owner[holder - index.holders.people]) if holder >= index.holders.people else holder
+    principals = principals_of(index, person if person >= 0 else holder, at)
+    alike = index.bundle_grants[index.grants.bundle[grant]]
+    holders = index.grants.holder[alike]
+    found = holders[np.isin(holders, principals) & (holders >= index.holders.first_group)]
+    return index.holders.references[int(found[0])] if len(found) else ""
+
+
+def _name(index: Index, grant: int) -> str:
+    return f"grant:{index.grants.ids[grant]}"
+
+
+def _gives(index: Index, grant: int) -> str:
+    scope = index.scope(grant)
+    return index.gives(grant) + (f" on {scope}" if scope else "")
+
+
+def direct(ground: Ground) -> Batch:
+    """Grants to one person of what a group carries that the person is not in."""
+    facts, index = ground.facts, ground.facts.index
+    grants, holders = index.grants, index.holders
+    live = facts.live & ~grants.denies
+    to_group = live & (grants.holder >= holders.first_group) & (grants.holder < holders.everyone)
+    carrier = np.full(len(index.bundles), -1, dtype=np.int64)
+    carrier[grants.bundle[to_group]] = grants.holder[to_group]
+    single = (live & (grants.holder < holders.first_group)).nonzero()[0]
+    single = single[carrier[grants.bundle[single]] >= 0]
+    groups = carrier[grants.bundle[single]]
+    kept = np.zeros(len(single), dtype=bool)
+    sizes = np.zeros(len(single), dtype=np.int64)
+    for group in distinct(groups).tolist():
+        inside = who_has(index, ints([group]), facts.at)
+        here = groups == group
+        owner = ground.owner_of(grants.holder[single[here]].astype(np.int64))
+        among = inside[np.where(owner >= 0, owner, grants.holder[single[here]])]
+        kept[here] = ~among & (inside[: facts.people].sum() >= _MANY)
+        sizes[here] = inside[: facts.people].sum()
+    found, group_of, size = single[kept], groups[kept], sizes[kept]
+
+    def tell(at: int) -> Told:
+        grant = int(found[at])
+        group = ground.holder(int(group_of[at]))
+        evidence = f"{_gives(index, grant)}: {group} carries the same for {size[at]} people"
+        system, _, name = group.removeprefix("group:").partition("/")
+        member = ground.holder(int(grants.holder[grant]))
+        join = Edit("add", "members", {"system": system, "group": name, "member": member})
+        return Told(_name(index, grant), evidence, f"Put them into {group} instead.", (ground.end_grant(grant), join))
+
+    holder = grants.holder[found].astype(np.int64)
+    return batch(DIRECT, ground.owner_of(holder), lambda at: ground.holder(int(holder[at])), tell, 0)
+
+
+def wildcard(ground: Ground) -> Batch:
+    """Grants of every action, or of one that administers, on everything in a system."""
+    facts, index, stakes = ground.facts, ground.facts.index, ground.stakes
+    roots = {f"{name}:/" for name in index.systems} | {f"{name}:/**" for name in index.systems}
+    lines = np.array([text in roots for text in index.lines.patterns], dtype=bool)[index.lines.pattern]
+    wide = np.zeros(len(index.lines), dtype=bool)
+    action = index.lines.action
+    administers = np.append(stakes.action_kinds[: len(index.actions)] & ADMINISTER, 1)[action] > 0
+    wide[lines & ~index.lines.denies & administers] = True
+    bundles = np.zeros(len(index.bundles), dtype=bool)
+    bundles[index.bundles.rules.rows()[wide[index.rule_line[index.bundles.rules.items]]]] = True
+    bundles &= index.bundles.scope < 0
+    grants = (facts.live & ~index.grants.denies & bundles[index.grants.bundle]).nonzero()[0]
+
+    def tell(at: int) -> Told:
+        grant = int(grants[at])
+        holder = ints([int(index.grants.holder[grant])])
+        people = int(who_has(index, holder, facts.at)[: facts.people].sum())
+        rules = index.bundles.rules[index.grants.bundle[grant]]
+        line = next(it for it in index.rule_line[rules].tolist() if wide[it])
+        evidence = (
+            f"{_gives(index, grant)} gives {index.lines[line]}, for {people} {'person' if people == 1 else 'people'}"
+        )
+        return Told(_name(index, grant), evidence, "Narrow it to what is administered, or give it an end.", ())
+
+    holder = index.grants.holder[grants].astype(np.int64)
+    return batch(WILDCARD, ground.owner_of(holder), lambda at: ground.holder(int(holder[at])), tell, 2)
+
+
+def everyone(ground: Ground) -> Batch:
+    """Grants to everyone."""
+    facts, index = ground.facts, ground.facts.index
+    grants = (facts.live & ~index.grants.denies & (index.grants.holder == index.holders.everyone)).nonzero()[0]
+    holder = ints([index.holders.everyone])
+
+    def tell(at: int) -> Told:
+        grant = int(grants[at])
+        people = int(who_has(index, holder, facts.at)[index.holders.askers].sum())
+        level = int(ground.stakes.top[index.grants.bundle[grant]])
+        evidence = f"{_gives(index, grant)} is open to all {people}, up to sensitivity {max(level, 0)}"
+        return Told(
+            _name(index, grant), evidence, "Give it to a group of those who need it.", (ground.end_grant(grant),)
+        )
+
+    severity = severity_of(ground.stakes.top[index.grants.bundle[grants]])
+    whose = np.full(len(grants), -1, dtype=np.int64)
+    return batch(EVERYONE, whose, lambda at: "everyone", tell, severity)
+
+
+def sensitive(ground: Ground) -> Batch:
+    """Grants that bring what is most sensitive (3) without naming it: a field or record far below their target."""
+    index, facts = ground.facts.index, ground.facts
+    nodes = (facts.sensitivity >= 3).nonzero()[0]
+    nodes = nodes[facts.node("sensitivity").codes[nodes] >= 0]
+    found: dict[int, list[int]] = {}
+    for node in nodes.tolist():
+        for grant in _not_naming(ground, node):
+            found.setdefault(grant, []).append(node)
+    told = sorted(found.items())
+    whose = np.array([_only(index, grant) for grant, _ in told], dtype=np.int64)
+
+    def tell(at: int) -> Told:
+        grant, some = told[at]
+        people = _reached_by(ground, grant, some)
+        more = f" and {len(some) - 1} more" if len(some) > 1 else ""
+        evidence = (
+            f"{_gives(index, grant)} brings {plural(people, 'person', 'people')} to "
+            f"{index.tree.addresses[some[0]]}{more}, which it does not name"
+        )
+        return Told(_name(index, grant), evidence, "Name what is needed, or deny the field.", ())
+
+    def subject(at: int) -> str:
+        return ground.holder(int(index.grants.holder[told[at][0]]))
+
+    return batch(SENSITIVE, whose, subject, tell, 2, 90)
+
+
+def _only(index: Index, grant: int) -> int:
+    """The identity that alone holds a grant; -1 for a group's."""
+    holder = int(index.grants.holder[grant])
+    if holder < index.holders.people:
+        return holder
+    return int(index.holders.owner[holder - index.holders.people]) if holder < index.holders.first_group else -1
+
+
+def _not_naming(ground: Ground, node: int) -> list[int]:
+    """The live grants that permit something on a node without naming it, and by which somebody reaches it."""
+    index, at = ground.facts.index, ground.facts.at
+    system = index.system_of(node)
+    grants, line, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
+    pattern = index.lines.pattern[line]
+    names = np.array([_names(index, it, node) for it in distinct(pattern).tolist()], dtype=bool)
+    permits = ~given.denies
+    broad = permits & ~names[np.searchsorted(distinct(pattern), pattern)]
+    broad = broad & ~np.isin(grants, grants[permits & ~broad])
+    some = distinct(grants[broad])
+    if given.denies.any() and len(some):
+        reaching = who_reaches_something(index, ints([node]), at)
+        kept = [bool((who_has(index, ints([int(index.grants.holder[it])]), at) & reaching).any()) for it in some]
+        some = some[np.array(kept, dtype=bool)]
+    return [int(grant) for grant in some]
+
+
+def _names(index: Index, pattern: int, node: int) -> bool:
+    """Whether a pattern has the node as its target."""
+    text = index.lines.patterns[pattern].removesuffix("/**")
+    if "*" not in text:
+        return text == index.tree.addresses[node]
+    return node in index.tree.matches(parse_pattern(text)).tolist()
+
+
+def _reached_by(ground: Ground, grant: int, nodes: list[int]) -> int:
+    """How many hold a grant and reach one of the nodes."""
+    index, at = ground.facts.index, ground.facts.at
+    having = who_has(index, ints([int(index.grants.holder[grant])]), at)
+    reaching = np.logical_or.reduce([who_reaches_something(index, ints([node]), at) for node in nodes])
+    return int((having & reaching)[index.holders.askers].sum())
+
+
+def detached(ground: Ground) -> Batch:
+    """Resources cut off from what is above them that more people reach than their parent."""
+    index, facts = ground.facts.index, ground.facts
+    tree = index.tree
+    nodes = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
+    names, told, severities = [], [], []
+    for node in nodes.tolist():
+        parent = int(tree.parent[node])
+        here, above = (permits_on(index, it, None, facts.at) for it in (node, parent))
+        if not len(np.setdiff1d(index.grants.holder[here], index.grants.holder[above])):
+            continue
+        inside, outside = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
+        more = (inside & ~outside)[index.holders.askers]
+        if more.any():
+            wide = _widest(index, here, above)
+            evidence = (
+                f"{int(inside[index.holders.askers].sum())} reach it, {int(outside[index.holders.askers].sum())} its "
+                f"parent {tree.addresses[parent]}; most by {_gives(index, wide)} to "
+                f"{index.holders.references[int(index.grants.holder[wide])]}"
+            )
+            names.append(tree.addresses[node])
+            told.append(Told(_name(index, wide), evidence, "Take the wider grant away.", (ground.end_grant(wide),)))
+            severities.append(int(max(severity_of(facts.sensitivity[[node]])[0], 1)))
+    return nobodys(DETACHED, names, told, severities)
+
+
+def _widest(index: Index, here: Ints, above: Ints) -> int:
+    """The grant on a resource, but not on the one above, that is held by the most."""
+    only = np.setdiff1d(here, above)
+    some = only if len(only) else here
+    holders = index.grants.holder[some]
+    sizes = [np.inf if it == index.holders.everyone else len(index.holders.members[it]) for it in holders.tolist()]
+    return int(some[int(np.argmax(sizes))])

@@ -1,0 +1,110 @@
+"""All kinds of excess, each with what it means and the function that finds it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+
+import numpy as np
+
+from kathodos.catalogue.moments import day_text
+from kathodos.findings.covers import Register
+from kathodos.findings.excess import given, peers, people, roles, use
+from kathodos.findings.excess.batches import Batch, Ground, Told, batch, nobodys
+from kathodos.findings.facts import DAY
+from kathodos.findings.fences import surpluses
+from kathodos.words import plural
+
+SURPLUS, LATE_CONTROL = "surplus", "late-control"
+
+
+@dataclass(frozen=True)
+class Kind:
+    """A kind of excess: its name, what it is in a few words, and what finds it."""
+
+    name: str
+    means: str
+    find: Callable[[Ground], Batch]
+
+
+def surplus(ground: Ground) -> Batch:
+    """What services and agents hold beyond their stated needs."""
+    index = ground.facts.index
+    found = surpluses(ground.facts, ground.needs)
+
+    def tell(at: int) -> Told:
+        it = found[at]
+        actions = ", ".join(index.actions[action][1] for action in it.actions.tolist())
+        use_of = "never used" if it.unused == it.pairs else f"{it.unused} of {it.pairs} never used"
+        stated = "" if it.is_stated else "; no need is stated for it at all"
+        evidence = f"{actions} on {it.resources} resources of {it.system} beyond its needs, {use_of}{stated}"
+        grants = ", ".join(f"grant:{index.grants.ids[grant]}" for grant in it.grants.tolist())
+        return Told(grants, evidence, "Give it what it needs and no more: kathodos check --by says what that is.", ())
+
+    whose = np.array([it.identity for it in found], dtype=np.int64)
+    confidence = np.array([90 if it.is_stated and it.unused else 60 for it in found], dtype=np.int64)
+    writes = np.array([any(_writes(ground, action) for action in it.actions.tolist()) for it in found], dtype=np.int64)
+    return batch(SURPLUS, whose, lambda at: ground.holder(int(whose[at])), tell, 1 + writes, confidence)
+
+
+def _writes(ground: Ground, action: int) -> bool:
+    system = ground.facts.index.systems[ground.facts.index.actions[action][0]]
+    return system.kinds[int(action - system.actions[0])] not in ("read", None)
+
+
+def late_controls(register: Register, at: int) -> Batch:
+    """Controls whose owner has not confirmed in time that they were carried out."""
+    late = [due for due in register.dues(at) if due.is_late]
+    told = [
+        Told(
+            f"control:{due.control.id}",
+            f"was to be confirmed by {day_text(due.due)}; last confirmed {due.last[:10] if due.last else 'never'}; "
+            f"{plural(due.covers, 'conflict is', 'conflicts are')} covered by it",
+            f"Have {due.control.owner} carry it out and confirm it, or end what it covers.",
+        )
+        for due in late
+    ]
+    days = np.array([(at - due.due) // DAY for due in late], dtype=np.int64)
+    return nobodys(LATE_CONTROL, [f"control:{due.control.id}" for due in late], told, 2, days)
+
+
+KINDS = (
+    Kind(people.LEAVER, "an enabled account of somebody who has left", people.leaver_accounts),
+    Kind(people.CAME_BACK, "taken away, and there again", people.came_back),
+    Kind(peers.EXPORT_BEYOND_PEERS, "may export where its peers only look", peers.export_beyond_peers),
+    Kind(given.SENSITIVE, "brings the most sensitive without naming it", given.sensitive),
+    Kind(given.DETACHED, "a detached resource that more reach than its parent", given.detached),
+    Kind(given.EVERYONE, "given to everyone", given.everyone),
+    Kind(given.WILDCARD, "administers everything in a system", given.wildcard),
+    Kind(SURPLUS, "a service or agent with more than its needs", surplus),
+    Kind(peers.FORMER_POSITION, "kept from a former position", peers.former_position),
+    Kind(peers.BEYOND_PEERS, "held, where hardly any peer holds it", peers.beyond_peers),
+    Kind(peers.BEYOND_NEEDS, "outside the needs of the position", peers.beyond_needs),
+    Kind(people.OPEN_ENDED, "no end, to somebody who has one", people.open_ended),
+    Kind(people.PAST_END, "its time is over", people.past_end),
+    Kind(people.ORPHAN, "an enabled account that nobody owns", people.orphan_accounts),
+    Kind(people.DUPLICATE, "two identities that may be one person", people.duplicates),
+    Kind(people.HASTY, "certified faster than anybody can read", people.hasty_reviews),
+    Kind(use.DORMANT, "an enabled account that nobody signs in to any more", use.dormant_accounts),
+    Kind(use.NEVER_SIGNED_IN, "an enabled account that nobody ever signed in to", use.never_signed_in),
+    Kind(use.UNUSED, "used once, but not for long", use.unused),
+    Kind(use.NEVER_USED, "never used", use.never_used),
+    Kind(people.OWNER_GONE, "its owner has left", people.owners_gone),
+    Kind(given.REDUNDANT, "adds nothing", given.redundant),
+    Kind(given.DIRECT, "given to one, where a group carries the same", given.direct),
+    Kind(roles.EMPTY_ROLE, "a role without members", roles.empty_roles),
+    Kind(roles.EMPTY_GROUP, "a group without members", roles.empty_groups),
+    Kind(use.UNUSED_ROLE, "a role that nobody uses", roles.unused),
+    Kind(roles.NEAR_ROLES, "two roles nearly the same", roles.near_roles),
+)
+NAMES = (*(kind.name for kind in KINDS), LATE_CONTROL)
+
+
+def find_excess(ground: Ground, names: Iterable[str] = NAMES, register: Register | None = None) -> Iterator[Batch]:
+    """The findings of some kinds, batch by batch."""
+    wanted = set(names)
+    for kind in KINDS:
+        if kind.name in wanted:
+            yield kind.find(ground)
+    if register is not None and LATE_CONTROL in wanted:
+        yield late_controls(register, ground.facts.at)

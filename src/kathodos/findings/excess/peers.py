@@ -1,0 +1,355 @@
+"""What sets somebody apart: held beyond the peer group, beyond the position, or kept from a former one.
+
+A peer group is made of the people who share some attributes, the department and title unless said otherwise. That few
+peers hold something is only said where it is known: the upper bound of the share of other peers who hold it, at a
+confidence of 95 % by the exact binomial interval (C. J. Clopper and E. S. Pearson, Biometrika 26, 1934), has to be
+below a quarter. Of two other peers without it nothing follows; of eleven it does.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+import numpy as np
+import numpy.typing as npt
+
+from kathodos.access.arrays import Bools, Ints, among, distinct, in_loads, lists_from
+from kathodos.access.chains import explain
+from kathodos.access.deciding import who_has
+from kathodos.access.index import System
+from kathodos.access.reach import one_per_answer, who_reaches, who_reaches_any
+from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, severity_of
+from kathodos.findings.stakes import READ
+
+Floats = npt.NDArray[np.float64]
+BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"
+BEYOND_NEEDS, FORMER_POSITION = "beyond-needs", "former-position"
+_BLOCK = 20_000_000  # pairs of group and group inside that are looked at together
+_Kept = tuple[str, tuple[int, int], tuple[int, int]]  # a system, and who holds something there then and now
+
+
+def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
+    """The upper bound of a share of which `having` of `of` were seen: one-sided, by Clopper and Pearson."""
+    from scipy.special import betaincinv
+
+    bound = betaincinv(having + 1, np.maximum(of - having, 1), confidence)
+    found: Floats = np.where(having >= of, 1.0, bound)
+    return found
+
+
+def beyond_peers(ground: Ground) -> Batch:
+    """Units that hardly any peer holds, by whatever way."""
+    peers, units = ground.facts.peers_by(ground.thresholds.peers), ground.usage.units
+    owner = np.where(units.owner < ground.facts.people, units.owner, -1)
+    group = np.append(peers, -1)[owner]
+    sizes = np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 2)
+    what = _what(ground)
+    width = int(what.max(initial=0)) + 1
+    pair, inverse = _pairs(group, what, width, owner)
+    having = _having(ground, peers, pair, width)[inverse]
+    others = sizes[group] - 1
+    known = group >= 0
+    few = np.zeros(len(units), dtype=bool)
+    few[known] = _is_few(ground, np.maximum(having[known] - 1, 0), others[known])
+    found = few.nonzero()[0]
+    groups = len(ground.facts.index.holders.groups)
+    everybody = int((ground.facts.is_person & ground.facts.is_there).sum())
+
+    def tell(at: int) -> Told:
+        unit = int(found[at])
+        name = " and ".join(str(ground.facts.identity(it).at(int(owner[unit]))) for it in ground.thresholds.peers)
+        holders = _holders_of(ground, int(what[unit]), groups)
+        mask = who_has(ground.facts.index, holders, ground.facts.at)[: ground.facts.people] & ground.facts.is_person
+        mask &= ground.facts.is_there
+        alike = int((mask & (peers == group[unit])).sum()) - int(mask[owner[unit]])
+        evidence = (
+            f"{ground.unit_gives(unit)}: {alike} of {others[unit]} others of {name} hold it, "
+            f"{int(mask.sum())} of {everybody} people"
+        )
+        return Told(ground.unit(unit), evidence, "Take it away, or say what sets them apart.", (ground.end_unit(unit),))
+
+    severity = np.where(ground.needed[found], 0, severity_of(ground.usage.top[found]))
+    share = upper_share(np.maximum(having[found] - 1, 0), others[found], ground.thresholds.peer_confidence)
+    confidence = np.where(ground.needed[found], 50, np.clip(100 - 100 * share, 50, 95)).astype(np.int64)
+    return batch(
+        BEYOND_PEERS, owner[found], lambda at: ground.holder(int(owner[found[at]])), tell, severity, confidence
+    )
+
+
+def _is_few(ground: Ground, having: Ints, of: Ints) -> Bools:
+    """Whether so many of so many others are surely few."""
+    limits = ground.thresholds
+    few: Bools = (of > 0) & (upper_share(having, of, limits.peer_confidence) < limits.peer_share)
+    return few
+
+
+def _what(ground: Ground) -> Ints:
+    """What each unit is, whoever holds it: the group, or behind the groups the bundle."""
+    units, index = ground.usage.units, ground.facts.index
+    bundle = np.append(index.grants.bundle.astype(np.int64), -1)[units.grant]
+    return np.where(units.grant >= 0, len(index.holders.groups) + bundle, units.group)
+
+
+def _pairs(group: Ints, what: Ints, width: int, owner: Ints) -> tuple[Ints, Ints]:
+    """The distinct pairs of peer group and what is held, as numbers, and for each unit which of them it is."""
+    codes = np.where((group >= 0) & (owner >= 0), group * width + what, -1)
+    pair, inverse = np.unique(codes, return_inverse=True)
+    return pair, inverse
+
+
+def _having(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints:
+    """How many of a peer group hold what each pair names, by whatever way; at most so many where that is few enough.
+
+    Members of the groups within a group are counted with it, some of them perhaps twice. Only where that may be too
+    many, and those directly in it are not, everyone is looked at.
+    """
+    facts, groups = ground.facts, len(ground.facts.index.holders.groups)
+    direct = _counted_directly(ground, peers, pair, width)
+    most = direct + _counted_within(ground, peers, pair, width)
+    sizes = np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 2)
+    others = np.maximum(sizes[np.where(pair >= 0, pair // width, -1)] - 1, 0)
+    open_ = (pair >= 0) & _is_few(ground, np.maximum(direct - 1, 0), others) & ~_is_few(ground, most - 1, others)
+    found = most
+    which = open_.nonzero()[0]
+    of_thing = lists_from(pair[which] % width, which, width)
+    for thing in (of_thing.sizes() > 0).nonzero()[0].tolist():
+        here = of_thing[thing]
+        mask = who_has(facts.index, _holders_of(ground, thing, groups), facts.at)[: facts.people]
+        found[here] = np.bincount(peers[mask & (peers >= 0)], minlength=len(sizes))[pair[here] // width]
+    return found
+
+
+def _counted_within(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints:
+    """How many more of a peer group may hold what each pair names: by a group inside, a filter, or a group's grant.
+
+    What a filter or a group's grant gives is not counted here but taken to be everyone's.
+    """
+    index = ground.facts.index
+    holders, closure = index.holders, ground.stakes.closure
+    groups = len(holders.groups)
+    inside = closure.turned(groups)
+    thing, of = np.where(pair >= 0, pair % width, 0), np.where(pair >= 0, pair // width, 0)
+    plain = np.array([text is None for text in holders.filters], dtype=bool)
+    is_group = (pair >= 0) & (thing < groups)
+    by_group = np.zeros(groups + len(index.bundles), dtype=bool)
+    by_group[groups + index.grants.bundle[index.grants.holder >= holders.first_group]] = True
+    found = np.where(by_group[thing], ground.facts.people, 0).astype(np.int64)
+    some = is_group.nonzero()[0]
+    for block in in_loads(inside.sizes()[thing[some]], _BLOCK):
+        which = some[block]
+        origin, group = inside.of(thing[which])
+        outer = thing[which][origin] != group
+        codes = of[which][origin[outer]] * width + group[outer]
+        more = np.bincount(origin[outer], weights=_looked_up(ground, peers, codes, width), minlength=len(which))
+        filtered = np.bincount(origin, weights=~plain[group], minlength=len(which)) > 0
+        found[which] = np.where(filtered, ground.facts.people, more.astype(np.int64))
+    return found
+
+
+def _looked_up(ground: Ground, peers: Ints, codes: Ints, width: int) -> Ints:
+    """How many of a peer group are directly in a group, for codes of both."""
+    ordered = ground.memo("peer members", lambda: np.sort(_held_codes(ground, peers, width)))
+    counts: Ints = np.searchsorted(ordered, codes, side="right") - np.searchsorted(ordered, codes)
+    return counts
+
+
+def _counted_directly(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints:
+    """How many of a peer group hold what each pair names themselves, by a unit of their own."""
+    return _looked_up(ground, peers, pair, width)
+
+
+def _held_codes(ground: Ground, peers: Ints, width: int) -> Ints:
+    """A code of peer group and thing for each person and thing that it holds by a unit of its own."""
+    owner = np.where(ground.usage.units.owner < ground.facts.people, ground.usage.units.owner, -1)
+    known = np.append(peers, -1)[owner] >= 0
+    holding = distinct(owner[known] * width + _what(ground)[known])
+    return peers[holding // width] * width + holding % width
+
+
+def _holders_of(ground: Ground, thing: int, groups: int) -> Ints:
+    """Who holds a thing itself: the group, or the holders of the live grants of the bundle."""
+    index = ground.facts.index
+    if thing < groups:
+        return np.array([index.holders.first_group + thing])
+    grants = index.bundle_grants[thing - groups].astype(np.int64)
+    return distinct(index.grants.holder[grants[ground.facts.live[grants] & ~index.grants.denies[grants]]])
+
+
+# Exports
+
+
+def export_beyond_peers(ground: Ground) -> Batch:
+    """Whoever may export where its peers may only look."""
+    facts, index = ground.facts, ground.facts.index
+    peers = facts.peers_by(ground.thresholds.peers)
+    sizes = np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 2)
+    whose, where, counts = [], [], []
+    for system in index.systems_in_order:
+        exporting, reading = _of_kind(ground, system, "export"), _of_kind(ground, system, "read")
+        for action in exporting:
+            nodes = _touched(ground, system, action)
+            able = who_reaches_any(index, nodes, action, facts.at)[: facts.people] & (peers >= 0)
+            of_peers, people = np.bincount(peers[able], minlength=len(sizes)), able.nonzero()[0]
+            having, others = of_peers[peers[people]] - 1, sizes[peers[people]] - 1
+            apart = _is_few(ground, having, others)
+            look = np.zeros(facts.people, dtype=bool)
+            for read in reading if apart.any() else ():
+                look |= who_reaches_any(index, nodes, read, facts.at)[: facts.people] & (peers >= 0)
+            lookers = np.bincount(peers[look], minlength=len(sizes))
+            apart &= 2 * (lookers[peers[people]] - 1) > others
+            whose.append(people[apart])
+            where += [(action, nodes)] * int(apart.sum())
+            counts += list(
+                zip(having[apart].tolist(), others[apart].tolist(), lookers[peers[people[apart]]], strict=True)
+            )
+    found = np.concatenate(whose) if whose else np.zeros(0, dtype=np.int64)
+
+    def tell(at: int) -> Told:
+        (action, nodes), (having, others, looking) = where[at], counts[at]
+        person = int(found[at])
+        node = next(it for it in one_per_answer(index, nodes) if who_reaches(index, it, action, facts.at)[person])
+        name = f"{index.actions[action][1]} {index.tree.addresses[node]}"
+        title = " and ".join(str(facts.identity(it).at(person)) for it in ground.thresholds.peers)
+        chains = explain(index, person, node, action, facts.at).permits.shown
+        grants = sorted({chain.grant for chain in chains})
+        own = [it for it in grants if index.grants.holder[index.grants.ids.find(it)] < index.holders.first_group]
+        evidence = f"may {name}: {having} of {others} others of {title} may, {int(looking) - 1} of them may look"
+        edits = tuple(Edit("end", "grants", {"grant": it}) for it in own)
+        return Told(", ".join(f"grant:{it}" for it in grants), evidence, "Leave them the right to look.", edits)
+
+    tops = np.array([int(facts.sensitivity[nodes].max(initial=0)) for _, nodes in where], dtype=np.int64)
+    return batch(
+        EXPORT_BEYOND_PEERS,
+        found,
+        lambda at: ground.holder(int(found[at])),
+        tell,
+        np.maximum(severity_of(tops), 1) if len(tops) else tops,
+        95,
+    )
+
+
+def _of_kind(ground: Ground, system: System, kind: str) -> list[int]:
+    return [number for number, it in zip(system.actions.tolist(), system.kinds, strict=True) if it == kind]
+
+
+def _touched(ground: Ground, system: System, action: int) -> Ints:
+    """The nodes of a system on which something permits the action."""
+    index = ground.facts.index
+    spans, stakes = index.spans, ground.stakes
+    here = (spans.first >= system.root) & (spans.first < system.end) & stakes.span_permits
+    line = index.rule_line[spans.rule[here]]
+    said = index.lines.action[line].astype(np.int64)
+    number = int(np.searchsorted(index.system_roots, system.root))
+    about = np.where(said < 0, len(index.actions) + number, said)
+    fits = ground.usage._says[about, action] if len(about) else np.zeros(0, dtype=bool)
+    change = np.zeros(system.size + 1, dtype=np.int64)
+    np.add.at(change, spans.first[here][fits] - system.root, 1)
+    np.add.at(change, spans.end[here][fits] - system.root, -1)
+    places = (np.cumsum(change[:-1]) > 0).nonzero()[0] + system.root
+    return np.sort(index.tree.by_place[places]).astype(np.int64)
+
+
+# The position
+
+
+def beyond_needs(ground: Ground) -> Batch:
+    """Units that no need asks for, of people of whose position needs speak; reading what is open to all is left out."""
+    usage, facts = ground.usage, ground.facts
+    units = usage.units
+    owner = np.where(units.owner < facts.people, units.owner, -1)
+    spoken = np.zeros(facts.people + 1, dtype=bool)
+    for need in ground.needs:
+        spoken[:-1] |= facts.selected(need.who)
+    asked = np.bincount(owner[ground.needed], minlength=facts.people + 1)
+    held = np.bincount(owner[owner >= 0], minlength=facts.people + 1)
+    matters = (usage.top > 0) & ((usage.kinds & ~READ) > 0)
+    there = np.append(facts.is_person & facts.is_there, False)
+    found = (spoken & there & (asked > 0))[owner] & ~ground.needed & matters
+    found = (found & (owner >= 0)).nonzero()[0]
+
+    def tell(at: int) -> Told:
+        unit = int(found[at])
+        who = int(owner[unit])
+        evidence = (
+            f"{ground.unit_gives(unit)}: no need asks for it; {asked[who]} of the {held[who]} things held are asked for"
+        )
+        return Told(ground.unit(unit), evidence, "Take it away, or state the need.", (ground.end_unit(unit),))
+
+    confidence = np.clip(100 * asked[owner[found]] // np.maximum(held[owner[found]], 1), 10, 90)
+    severity = np.maximum(severity_of(usage.top[found]) - 1, 0)
+    return batch(
+        BEYOND_NEEDS, owner[found], lambda at: ground.holder(int(owner[found[at]])), tell, severity, confidence
+    )
+
+
+def former_position(ground: Ground) -> Batch:
+    """Units in systems that most of the former department uses and hardly anybody of the present one does."""
+    facts, usage = ground.facts, ground.usage
+    movers = _movers(ground)
+    if not movers:
+        return batch(FORMER_POSITION, np.zeros(0, dtype=np.int64), ground.holder, _nothing, 0)
+    units, systems = usage.units, usage.systems
+    department = facts.identity("department")
+    owner = np.where(units.owner < facts.people, units.owner, -1)
+    held = distinct(owner[systems.rows()] * len(facts.index.systems) + systems.items.astype(np.int64))
+    there = facts.is_person & facts.is_there
+    found: list[int] = []
+    told: list[tuple[str, list[_Kept]]] = []
+    of_owner = lists_from(owner[owner >= 0], (owner >= 0).nonzero()[0], facts.people)
+    for person, formers in movers.items():
+        now = (department.codes == department.codes[person]) & there
+        now[person] = False
+        for former in (it for it in formers if it in department.values):
+            before = (department.codes == department.values.index(former)) & there
+            for unit in of_owner[person].tolist() if before.any() else ():
+                kept = list(_kept(ground, held, systems[unit].tolist(), before, now))
+                if kept:
+                    found.append(unit)
+                    told.append((former, kept))
+    positions = np.array(found, dtype=np.int64)
+
+    def tell(at: int) -> Told:
+        unit, (former, kept) = found[at], told[at]
+        name, had, has = kept[0]
+        present = department.at(int(owner[unit]))
+        evidence = (
+            f"{ground.unit_gives(unit)}: kept from {former}, where {had[0]} of {had[1]} have access to {name}; "
+            f"in {present} {has[0]} of {has[1]} others do"
+        )
+        return Told(ground.unit(unit), evidence, "Take it away, or have it asked for anew.", (ground.end_unit(unit),))
+
+    severity = np.maximum(severity_of(usage.top[positions]), 1) if len(positions) else positions
+    return batch(FORMER_POSITION, owner[positions], lambda at: ground.holder(int(owner[found[at]])), tell, severity, 90)
+
+
+def _nothing(at: int) -> Told:
+    raise IndexError(at)
+
+
+def _movers(ground: Ground) -> dict[int, list[str]]:
+    """The people who were in other departments before, and in which."""
+    facts = ground.facts
+    column = facts.identity(ground.thresholds.former)
+    department = facts.identity("department")
+    there = facts.is_person & facts.is_there
+    found = {int(at): [str(column.at(int(at)))] for at in ((column.codes >= 0) & there).nonzero()[0]}
+    for name, formers in facts.former.items():
+        at = facts.index.holders.identities.find(name)
+        if at >= 0 and there[at]:
+            found.setdefault(at, []).extend(it for it in formers if it not in found.get(at, ()))
+    left = {at: [it for it in formers if it != department.at(at)] for at, formers in found.items()}
+    return {at: formers for at, formers in left.items() if formers}
+
+
+def _kept(ground: Ground, held: Ints, systems: list[int], before: Bools, now: Bools) -> Iterator[_Kept]:
+    """The systems in which at least half of the former department and at most a tenth of the present hold something."""
+    for system in systems:
+        had, has = (_share(ground, held, system, people) for people in (before, now))
+        if had[0] * 2 >= had[1] and has[0] * 10 <= has[1]:
+            yield ground.facts.index.systems_in_order[system].name, had, has
+
+
+def _share(ground: Ground, held: Ints, system: int, people: Bools) -> tuple[int, int]:
+    """How many of some people hold something in a system, of how many."""
+    some = people.nonzero()[0]
+    return int(among(some * len(ground.facts.index.systems) + system, held).sum()), len(some)

@@ -1,0 +1,120 @@
+"""Roles and groups that nobody has, that nobody uses, or that are nearly the same as another."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from kathodos.access.arrays import Ints, Lists, ints, lists_from, reachable, sorted_lists, spread_each
+from kathodos.access.deciding import who_has
+from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, nobodys
+from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
+from kathodos.findings.stakes import matrix
+
+EMPTY_ROLE, EMPTY_GROUP, NEAR_ROLES = "empty-role", "empty-group", "near-roles"
+_FEWEST = 3  # permissions from which on two roles can be nearly the same; below they are the same or not
+
+
+def empty_roles(ground: Ground) -> Batch:
+    """Active roles that no live grant gives, themselves or as a junior of another."""
+    index, facts = ground.facts.index, ground.facts
+    given = np.zeros(len(index.roles), dtype=bool)
+    roles = index.bundles.role[index.grants.bundle[facts.live & ~index.grants.denies]]
+    given[reachable(index.juniors, np.unique(roles[roles >= 0]).astype(np.int64))] = True
+    found = (index.role_is_active & ~given).nonzero()[0].tolist()
+    names = [f"role:{index.roles[role]}" for role in found]
+    told = [
+        Told(name, "no grant gives it, nor a role that has it below it", "Take it off.", (_off(name),))
+        for name in names
+    ]
+    return nobodys(EMPTY_ROLE, names, told, 0)
+
+
+def _off(name: str) -> Edit:
+    system, _, role = name.removeprefix("role:").partition("/")
+    return Edit("set", "roles", {"system": system, "role": role, "active": "false"})
+
+
+def empty_groups(ground: Ground) -> Batch:
+    """Groups with nobody in them, that have been given something."""
+    index, holders = ground.facts.index, ground.facts.index.holders
+    given = ground.stakes.group_bundles.sizes()
+    names, told, severities = [], [], []
+    for group in range(len(holders.groups)):
+        number = holders.first_group + group
+        if not given[group] or len(holders.members[number]) > 50:
+            continue
+        if not who_has(index, ints([number]), ground.facts.at).any():
+            name = holders.references[number]
+            names.append(name)
+            evidence = (
+                f"nobody who is there is in it; it gives {given[group]} {'thing' if given[group] == 1 else 'things'}"
+            )
+            told.append(Told(name, evidence, "Take it away, with what it was given.", ()))
+            severities.append(0)
+    return nobodys(EMPTY_GROUP, names, told, severities)
+
+
+def unused(ground: Ground) -> Batch:
+    """Roles that somebody has and nobody uses."""
+    index = ground.facts.index
+    found = list(unused_roles(ground))
+    names = [f"role:{index.roles[role]}" for role, _ in found]
+    told = []
+    for (role, days), name in zip(found, names, strict=True):
+        people = int(who_has(index, _holders(ground, role), ground.facts.at)[: ground.facts.people].sum())
+        who = "1 person has it and has" if people == 1 else f"{people} people have it and none has"
+        evidence = f"{who} not used it in {days} days" if people == 1 else f"{who} used it in {days} days"
+        told.append(Told(name, evidence, "Ask its owner what it is for; take it off.", (_off(name),)))
+    return nobodys(UNUSED_ROLE, names, told, 0, np.array([days for _, days in found], dtype=np.int64))
+
+
+def _holders(ground: Ground, role: int) -> Ints:
+    """Who holds a live grant of a role."""
+    index = ground.facts.index
+    bundles = (index.bundles.role == role).nonzero()[0]
+    grants = index.bundle_grants.all_of(bundles).astype(np.int64)
+    holders: Ints = np.unique(index.grants.holder[grants[ground.facts.live[grants]]]).astype(np.int64)
+    return holders
+
+
+def near_roles(ground: Ground) -> Batch:
+    """Pairs of roles with nearly the same permissions, by the share of all of both that they have in common."""
+    index = ground.facts.index
+    package = _packages(ground)
+    sizes = package.sizes()
+    ones = matrix(package, max(len(index.lines), 1))
+    common = (ones @ ones.T).tocoo()
+    first, second = common.row, common.col
+    share = common.data / (sizes[first] + sizes[second] - common.data)
+    enough = (share >= ground.thresholds.alike) & (np.minimum(sizes[first], sizes[second]) >= _FEWEST)
+    pairs = (first < second) & (enough | (share == 1.0))
+    names, told = [], []
+    for one, other, both in zip(
+        first[pairs].tolist(), second[pairs].tolist(), common.data[pairs].tolist(), strict=True
+    ):
+        if _is_above(ground, one, other) or _is_above(ground, other, one):
+            continue
+        mine, yours = f"role:{index.roles[one]}", f"role:{index.roles[other]}"
+        whole = sizes[one] + sizes[other] - both
+        how = "have the same" if both == whole else f"have {both} of {whole}"
+        evidence = f"{mine} and {yours} {how} permissions" + (f" ({whole})" if both == whole else " in common")
+        names.append(mine)
+        told.append(Told(yours, evidence, "Make one of the two.", ()))
+    return nobodys(NEAR_ROLES, names, told, 0)
+
+
+def _packages(ground: Ground) -> Lists:
+    """For each active role the permissions that it gives, juniors included."""
+    index = ground.facts.index
+    active = index.role_is_active.nonzero()[0]
+    below = spread_each(index.juniors, active)
+    origin = active[below.rows()]
+    kept = index.role_is_active[below.items]
+    at, line = index.role_lines.of(below.items[kept].astype(np.int64))
+    if not len(line):
+        return lists_from(ints([]), ints([]), len(index.roles))
+    return sorted_lists(origin[kept][at].astype(np.int64), line, len(index.roles), len(index.lines))
+
+
+def _is_above(ground: Ground, senior: int, junior: int) -> bool:
+    return junior in reachable(ground.facts.index.juniors, ints([senior])).tolist()
