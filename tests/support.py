@@ -47,6 +47,26 @@ def index_of(catalogue):
     return compile_index(InMemory(state_of(catalogue)))
 
 
+def facts_of(catalogue, at=NOW):
+    """What findings are made of, for {kind name: [{column: value}]} at a moment."""
+    from datetime import datetime
+
+    from kathodos.catalogue.moments import microseconds
+    from kathodos.findings.facts import Facts
+
+    state = state_of(catalogue)
+    return Facts(InMemory(state), compile_index(InMemory(state)), microseconds(datetime.fromisoformat(at)))
+
+
+def rules_of(text):
+    """The rules of one file."""
+    import tomllib
+
+    from kathodos.findings.rules import read_rules
+
+    return read_rules([("r.toml", tomllib.loads(text), text)])
+
+
 def record_of(kind, record):
     """The record with every column; absent ones take the kind's defaults."""
     defaults = {column.name: column.default for column in kind.columns}

@@ -18,6 +18,7 @@ if TYPE_CHECKING:
 
     from kathodos.catalogue.store import Store
     from kathodos.findings.excess.batches import Thresholds
+    from kathodos.findings.risk import Weights
     from kathodos.ledger.keys import Keys
     from kathodos.systems.gather import Terms
     from kathodos.systems.settings import Source
@@ -159,6 +160,21 @@ class Workspace:
         from kathodos.systems.tying import rules_in
 
         return rules_in(self.configuration.get("tie", []))
+
+    def weights(self) -> Weights:
+        """How much each part of a risk score can add, as the section [risk] says; 100 together."""
+        from dataclasses import fields, replace
+
+        from kathodos.findings.risk import Weights
+
+        said, known = self.section("risk"), [it.name for it in fields(Weights)]
+        for key, value in said.items():
+            if key not in known or isinstance(value, bool) or not isinstance(value, int | float) or value < 0:
+                raise self.expected(f"in [risk] weights from 0 on for {', '.join(known)}")
+        weights = replace(Weights(), **said)
+        if abs(weights.total() - 100) > 1e-9:
+            raise self.expected(f"weights in [risk] that are 100 together; these are {weights.total():g}")
+        return weights
 
     def thresholds(self) -> Thresholds:
         """From when on something is excess, as the section [findings] says."""

@@ -7,6 +7,7 @@ from kathodos.access.compiling import compile_index
 from kathodos.catalogue.moments import microseconds
 from kathodos.catalogue.records import InMemory
 from kathodos.errors import CallError
+from kathodos.findings.facts import Facts
 from kathodos.findings.rules import Rules
 from kathodos.review.evidence import Witness
 from kathodos.review.items import beyond_items, items_of
@@ -84,7 +85,7 @@ class Items(unittest.TestCase):
         self.assertEqual(beyond_items(self.index, identity, AT), 2)
 
     def test_evidence(self):
-        witness = Witness(self.state, self.index, [], [], AT)
+        witness = Witness(Facts(InMemory(self.state), self.index, AT), self.state, [], [])
         direct, account, group = (witness.about(item) for item in self.items("p"))
         self.assertEqual((direct.gives, direct.how), ("role:s/reader on s:/a", "directly"))
         self.assertEqual(direct.contains, ["view s:/a", "never view s:/a/secret"])
@@ -99,7 +100,9 @@ class Items(unittest.TestCase):
         self.assertEqual(group.brings, ["role:s/reader on s:/a", "view s:/c"])
 
     def test_lines_go_to_the_manager_or_the_next_one_up_who_is_there_or_the_opener(self):
-        drafted = draft_review("r", "kind pr", self.state, self.index, Rules([], []), "opener", AT)
+        drafted = draft_review(
+            "r", range(len(self.state["identities"])), self.state, self.index, Rules([], []), "opener", AT
+        )
         reviewers = {line[2]: line[3] for line in drafted.lines}
         self.assertEqual(reviewers, {"p": "boss", "q": "boss"})
         self.assertEqual((drafted.people, drafted.without_reviewer), (6, 3))

@@ -212,7 +212,12 @@ class Holders:
         first, end = np.searchsorted(self.login_marks, mark), np.searchsorted(self.login_marks, mark, side="right")
         return [at for at in self.by_login[first:end].tolist() if self.accounts[at].partition("/")[2] == login]
 
-    @property
+    @cached_property
+    def is_asker(self) -> Bools:
+        """Over identities and then accounts, which of them are asked about when nobody is named."""
+        return np.concatenate([np.ones(self.people, dtype=bool), self.owner < 0])
+
+    @cached_property
     def askers(self) -> Ints:
         """Those asked about when nobody is named: every identity, and every account without one."""
         orphans = (self.owner < 0).nonzero()[0] + self.people

@@ -27,7 +27,7 @@ from kathodos.access.deciding import (
     without,
 )
 from kathodos.access.index import Index, System
-from kathodos.access.spans import nodes_of, reaching_down
+from kathodos.access.spans import reaching_down
 from kathodos.access.tree import Tree
 
 
@@ -304,7 +304,9 @@ def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
     flags = np.ones(len(pattern_nodes), dtype=bool)
     inherits = index.system_of(int(pattern_nodes[0])).inherits
     runs = reaching_down(index.tree, pattern_nodes, flags & is_deep, flags & inherits)[1]
-    return nodes_of(index.tree, runs).nonzero()[0]
+    first, end = united(runs.first.astype(np.int64), runs.end.astype(np.int64))
+    places = joined([np.arange(begin, stop) for begin, stop in zip(first.tolist(), end.tolist(), strict=True)])
+    return np.sort(index.tree.by_place[places]).astype(np.int64)
 
 
 def ways_in(index: Index, node: int, action: str | None, at: int) -> dict[int, list[int]]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import difflib
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from kathodos.catalogue.filters import FilterError, Mask, Node, parse_filter
@@ -18,14 +18,17 @@ _LISTS = (Form.LIST, Form.ADDRESSES, Form.PATTERNS, Form.GATES)
 class Attributes:
     """The values that filters, lists and evidence see: columns as they are meant, lists split, attributes unpacked."""
 
-    def __init__(self, rows: Rows) -> None:
+    def __init__(self, rows: Rows, more: Mapping[str, list[Any]] | None = None) -> None:
         self.rows = rows
+        self.more = more or {}
         self._columns = {name.lower(): name for name in rows.kind.names if name != "attributes"}
         self._unpacked: list[dict[str, Any]] | None = None
 
     def column(self, name: str) -> list[Any]:
         """The values of an attribute, in the order of the rows; all None where no row has it."""
         lower = name.lower()
+        if lower in self.more:
+            return self.more[lower]
         if lower in self._columns:
             column = self.rows.kind.column(self._columns[lower])
             values = self.rows[column.name]
@@ -36,7 +39,7 @@ class Attributes:
 
     def known(self) -> set[str]:
         """The names of all attributes, in lower case."""
-        return set(self._columns).union(*self._further())
+        return set(self._columns).union(self.more, *self._further())
 
     def _further(self) -> list[dict[str, Any]]:
         if self._unpacked is None:
@@ -62,9 +65,12 @@ def selected(rows: Rows, node: Node) -> Mask:
     return node.mask(Attributes(rows).column, len(rows))
 
 
-def selected_by(rows: Rows, text: str) -> Mask:
-    """Which of the rows a filter given by a user selects. Raises CallError where it does not parse or names nothing."""
-    attributes = Attributes(rows)
+def selected_by(rows: Rows, text: str, more: Mapping[str, list[Any]] | None = None) -> Mask:
+    """Which of the rows a filter given by a user selects. Raises CallError where it does not parse or names nothing.
+
+    `more`: values that no record holds, such as the risk, by attribute.
+    """
+    attributes = Attributes(rows, more)
     return filter_of(text, attributes.known(), rows.kind.one).mask(attributes.column, len(rows))
 
 

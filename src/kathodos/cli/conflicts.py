@@ -86,7 +86,7 @@ class Found:
         self.at = microseconds(session.moment(getattr(asked, "at", None)) or point.moment)
         self.rules = _rules(session)
         self.view: View = session.view(point.entry)
-        self.facts: Facts = session.facts(self.view, self.at)
+        self.facts: Facts = session.facts(self.view, self.at, point.entry)
         self.places: Places = Places(self.facts)
         self.register: Register = session.register(point.entry)
         self.faults: list[RoleConflict] = roles_at_fault(self.facts, self.rules)

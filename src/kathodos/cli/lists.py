@@ -51,8 +51,9 @@ def run(session: Session) -> int:
     point = session.point(asked.as_of)
     view = session.view(point.entry) if asked.redundant or asked.assume else None
     found = rows_of(view.records, kind, *kind.names) if view else session.state([kind], point.entry)[kind.name]
-    keep = selected_by(found, asked.where).tolist() if asked.where else [True] * len(found)
-    records = [record for record, is_kept in zip(records_of(found), keep, strict=True) if is_kept]
+    more = session.risk_column(found, asked.where, point) if kind.name == "identities" else {}
+    keep = selected_by(found, asked.where, more).tolist() if asked.where else [True] * len(found)
+    records = [record for record, is_kept in zip(_with(records_of(found), more), keep, strict=True) if is_kept]
     if asked.redundant and view:
         why = _redundant(view, kind, point.moment)
         records = [{"because": why[record["grant"]], **record} for record in records if record["grant"] in why]
@@ -65,6 +66,13 @@ def run(session: Session) -> int:
     heading = f"{plural(len(records), kind.one, _many(kind))}" + (f" of {len(found)}" if is_part else "")
     hint = f"One of them: kathodos show {records[0]['ref']}" if records else ""
     return session.answer(Answer(fields, records, heading, hint=hint))
+
+
+def _with(records: list[dict[str, Any]], more: dict[str, list[Any]]) -> list[dict[str, Any]]:
+    """The records with what was computed for them, behind the reference."""
+    for name, values in more.items():
+        records = [{"ref": it["ref"], name: value, **it} for it, value in zip(records, values, strict=True)]
+    return records
 
 
 def _redundant(view: View, kind: Kind, moment: datetime) -> dict[str, str]:

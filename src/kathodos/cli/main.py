@@ -18,7 +18,7 @@ from kathodos.errors import CallError, DataError, KathodosError, sentence
 
 COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
-    *("reach", "conflicts", "rules", "control", "check", "excess"),
+    *("reach", "conflicts", "rules", "control", "check", "excess", "escalation", "risk", "chart"),
     *("review", "baseline", "list", "show", "activity", "ledger", "standin", "demo"),
 )
 MODULES = {"list": "lists", "show": "shows"}

@@ -108,6 +108,7 @@ def run_open(session: Session) -> int:
     from kathodos.access.index import NEEDED
     from kathodos.catalogue.kinds import ACTIVITY
     from kathodos.catalogue.moments import microseconds, normal_moment, now
+    from kathodos.catalogue.selecting import selected_by
     from kathodos.review.rounds import draft_review, open_review
 
     asked = session.arguments
@@ -117,7 +118,9 @@ def run_open(session: Session) -> int:
         raise CallError(f"--due {asked.due} is no day: {error}.") from None
     state = session.state((*NEEDED, ACTIVITY))
     at = microseconds(now())
-    drafted = draft_review(asked.name, asked.where, state, session.index(state), session.rules(), session.actor, at)
+    more = session.risk_column(state["identities"], asked.where, session.point(None))
+    chosen = selected_by(state["identities"], asked.where, more).nonzero()[0].tolist()
+    drafted = draft_review(asked.name, chosen, state, session.index(state), session.rules(), session.actor, at)
     what = f"{plural(len(drafted.lines), 'line')} about {plural(drafted.people, 'person', 'people')}"
     if not drafted.lines:
         raise CallError(

@@ -23,10 +23,11 @@ if TYPE_CHECKING:
     from kathodos.access.index import Index
     from kathodos.catalogue.kinds import Kind
     from kathodos.catalogue.references import Names
-    from kathodos.catalogue.store import State
+    from kathodos.catalogue.store import Rows, State
     from kathodos.findings.covers import Control, Register
     from kathodos.findings.excess.batches import Ground
     from kathodos.findings.facts import Facts
+    from kathodos.findings.risk import Floats, Judged
     from kathodos.findings.rules import Rules
     from kathodos.saved_index import View
     from kathodos.systems.settings import Source
@@ -119,11 +120,13 @@ class Session:
 
         return view.with_edits(edits_in(assumed, read_toml(Path(assumed)), view.records, view.index))
 
-    def facts(self, view: View, at: int) -> Facts:
+    def facts(self, view: View, at: int, point: int | None = None) -> Facts:
         """What findings are made of: the records of a view at a moment in microseconds since 1970."""
         from kathodos.findings.facts import Facts
 
-        return Facts(view.records, view.index, at)
+        facts = Facts(view.records, view.index, at)
+        facts.risks = lambda: self.risks(view, at, point)
+        return facts
 
     def ground(self, view: View, at: int, point: int | None) -> Ground:
         """What excess is found from at a moment, with the departments that the history of the catalogue shows."""
@@ -131,10 +134,58 @@ class Session:
         from kathodos.catalogue.records import earlier_values
         from kathodos.findings.excess.batches import Ground
 
-        facts = self.facts(view, at)
+        facts = self.facts(view, at, point)
         with self.workspace.store.connect() as connection:
             facts.former = earlier_values(connection, IDENTITIES, "department", point)
         return Ground(facts, self.rules().needs, self.workspace.thresholds())
+
+    def judged(self, view: View, at: int, point: int | None) -> Judged:
+        """Everything that has been found and counts for risk, at a moment."""
+        from kathodos.findings.conflicts import find_conflicts
+        from kathodos.findings.covers import uncovered
+        from kathodos.findings.escalation import climbers, latent_conflicts
+        from kathodos.findings.excess.kinds import find_excess
+        from kathodos.findings.risk import Judged
+        from kathodos.findings.role_conflicts import roles_at_fault
+
+        ground, rules, register = self.ground(view, at, point), self.rules().conflicts, self.register(point)
+        climbing = climbers(ground.facts)
+        found = find_conflicts(ground.facts, rules)
+        found += latent_conflicts(ground.facts, rules, found, climbing)
+        names = ground.facts.index.holders.identities
+        left = {id(it) for it in uncovered(found, register, names, at)}
+        return Judged(
+            ground,
+            found,
+            [it for it in found if id(it) not in left],
+            roles_at_fault(ground.facts, rules),
+            list(find_excess(ground, register=register)),
+            climbing,
+            self.workspace.weights(),
+        )
+
+    def risks(self, view: View, at: int, point: int | None) -> Floats:
+        """The risk of every identity, by number."""
+        from kathodos.findings.risk import Risk
+
+        return Risk(self.judged(view, at, point)).identities().totals
+
+    def risk_column(self, rows: Rows, text: str | None, point: Point) -> dict[str, list[Any]]:
+        """The risk of each identity of some rows, if a filter asks for it and no record has an attribute so named."""
+        from kathodos.catalogue.filters import FilterError, parse_filter
+        from kathodos.catalogue.moments import microseconds
+        from kathodos.catalogue.selecting import Attributes
+
+        try:
+            named = {name.lower() for name in parse_filter(text).attributes()} if text else set()
+        except FilterError:  # told where the filter is used
+            return {}
+        if "risk" not in named or "risk" in Attributes(rows).known():
+            return {}
+        view = self.view(point.entry)
+        totals = self.risks(view, microseconds(point.moment), point.entry).tolist()
+        by_name = dict(zip(view.index.holders.identities, totals, strict=True))
+        return {"risk": [by_name.get(name) for name in rows["id"]]}
 
     def controls(self) -> list[Control]:
         """The compensating controls that `controls.toml` says."""

@@ -105,8 +105,20 @@ def cure(
     `protected`: grants, roles, groups and holders, by reference, that are left alone; `days`: of which uses count;
     `seconds`: after which the best that was found is taken, with the bound that was proven.
     """
-    problem = _Problem(facts, conflicts, set(protected), facts.at - days * DAY)
     deadline = time.monotonic() + seconds
+    strict: set[int] = set()
+    while True:
+        problem = _Problem(facts, conflicts, set(protected), facts.at - days * DAY, strict)
+        found = _solved(problem, deadline)
+        chosen = [it for it in conflicts if id(it) not in {id(left) for left in found.uncured}]
+        opened = {id(it) for it in still_standing(facts, chosen, edits_of(facts, found.withdrawals()))} - strict
+        if not opened or time.monotonic() > deadline:
+            return found
+        strict |= opened  # a denial went with what was withdrawn: there every permit counts, reached or not
+
+
+def _solved(problem: _Problem, deadline: float) -> Cures:
+    """The cures of all groups of people, block by block."""
     cures, uncured, cost, bound = [], [], 0.0, 0.0
     groups = problem.together()
     for block in _blocks(groups):
@@ -174,8 +186,11 @@ class _Side:
 
 
 class _Problem:
-    def __init__(self, facts: Facts, conflicts: Sequence[Conflict], protected: set[str], since: int) -> None:
+    def __init__(
+        self, facts: Facts, conflicts: Sequence[Conflict], protected: set[str], since: int, strict: set[int]
+    ) -> None:
         self.facts = facts
+        self.strict = strict
         self.index = facts.index
         self.places = Places(facts)
         self.protected = protected
@@ -210,7 +225,7 @@ class _Problem:
     def grants_of(self, person: int, conflict: Conflict, duty: Duty, part: int, value: str | None) -> set[int]:
         """The grants, of whomever, that permit a part of a duty where the person reaches it."""
         sides = self.sides(duty, part, conflict.rule.within, value)
-        return set().union(*(side.grants for side in sides if side.reaching[person]))
+        return set().union(*(it.grants for it in sides if it.reaching[person] or id(conflict) in self.strict))
 
     def _ways_of(self, person: int) -> _Ways:
         """The memberships by which a person comes to the grants that bear on its conflicts, and these grants."""

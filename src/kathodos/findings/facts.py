@@ -6,25 +6,35 @@ Every column is read when it is first asked for, and each distinct value is look
 from __future__ import annotations
 
 import json
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from kathodos.access.arrays import Bools, Ints, Lists, lists_from
 from kathodos.access.deciding import is_live
 from kathodos.access.index import Index
+from kathodos.access.texts import Texts
 from kathodos.catalogue import kinds
 from kathodos.catalogue.coded import Coded, Scalar, coded, distinct_pairs, nothing
-from kathodos.catalogue.filters import Node
+from kathodos.catalogue.filters import Combination, Negation, Node
 from kathodos.catalogue.kinds import Form, Kind, split_list
 from kathodos.catalogue.moments import BEGINNING, end_moment, first_moment
 from kathodos.catalogue.records import ROW, Records, columns_of
 
 DAY = 86_400_000_000  # microseconds
+_MANY = 1000  # names from which on they are looked up together
+# What is read in one go, for it is asked for together.
+_TOGETHER = {
+    "identities": ("kind", "status", "department", "title"),
+    "accounts": ("system", "last_login", "privileged"),
+}
 _LISTS = (Form.LIST, Form.ADDRESSES, Form.PATTERNS, Form.GATES)
+_OWN = {column.name for column in kinds.IDENTITIES.columns}
+_OWN_LISTS = {column.name for column in kinds.IDENTITIES.columns if column.form in _LISTS}
 
 
 @dataclass(frozen=True)
@@ -61,10 +71,11 @@ class Facts:
         self.at = at
         self.people = index.holders.people
         self.former: Mapping[str, list[str]] = {}
-        self.risks: Callable[[], Ints] | None = None
+        self.risks: Callable[[], npt.NDArray[np.float64]] | None = None
         self._columns: dict[tuple[str, str], Coded] = {}
         self._positions: dict[str, Ints] = {}
         self._further: dict[str, tuple[Coded, list[dict[str, Any]]]] = {}
+        self._selected: dict[Node, Bools] = {}
 
     # Columns
 
@@ -99,8 +110,9 @@ class Facts:
             own = {column.lower(): column for column in kind.names if column != "attributes"}
             positions = self._position(kind)
             if name in own:
-                (values,) = columns_of(self.records, kind, own[name])
-                self._columns[key] = _placed(coded(values), positions)
+                some = _TOGETHER[kind.name] if name in _TOGETHER.get(kind.name, ()) else (own[name],)
+                for one, values in zip(some, columns_of(self.records, kind, *some), strict=True):
+                    self._columns[kind.name, one] = _placed(coded(values), positions)
             elif kind.open_ended:
                 column, read = self._unpacked(kind)
                 self._columns[key] = column.recoded([_scalar(values.get(name)) for values in read])
@@ -145,26 +157,45 @@ class Facts:
     # Filters
 
     def selected(self, node: Node) -> Bools:
-        """Which identities a filter over their attributes selects."""
-        return node.mask(self.values, self.people)
+        """Which identities a filter over their attributes selects; each distinct value is looked at once."""
+        if node not in self._selected:
+            self._selected[node] = self._mask(node)
+        return self._selected[node]
+
+    def _mask(self, node: Node) -> Bools:
+        if isinstance(node, Combination):
+            parts = [self.selected(part) for part in node.parts]
+            both: Bools = np.logical_and.reduce(parts) if node.word == "and" else np.logical_or.reduce(parts)
+            return both
+        if isinstance(node, Negation):
+            return ~self.selected(node.part)
+        name = node.attribute.lower()
+        if name in _OWN and name not in _OWN_LISTS:
+            column = self.identity(name)
+            codes, distinct = column.codes, list(column.values)
+        elif name in _OWN or (name == "risk" and self.risks is not None):
+            return node.mask(self.values, self.people)
+        else:
+            texts, read = self._unpacked(kinds.IDENTITIES)
+            codes, distinct = texts.codes, [values.get(name) for values in read]
+        found: Bools = node.mask(lambda _: [*distinct, None], len(distinct) + 1)[codes]
+        return found
 
     def values(self, attribute: str) -> list[Any]:
         """An attribute of each identity as filters see it: lists split, yes and no as true and false."""
         name = attribute.lower()
         if name == "risk" and self.risks is not None:
             return list(self.risks().tolist())
-        column = next((it for it in kinds.IDENTITIES.columns if it.name == name), None)
-        if column is None:
+        if name not in _OWN:
             texts, read = self._unpacked(kinds.IDENTITIES)
             raw = [*(values.get(name) for values in read), None]
             return [raw[code] for code in texts.codes.tolist()]
         values = self.identity(name).listed()
-        return [split_list(str(it)) if it else [] for it in values] if column.form in _LISTS else values
+        return [split_list(str(it)) if it else [] for it in values] if name in _OWN_LISTS else values
 
     def known_attributes(self) -> list[str]:
         """The names of all attributes of identities, in lower case."""
-        own = {column.name for column in kinds.IDENTITIES.columns}
-        return sorted(own.union(*self._unpacked(kinds.IDENTITIES)[1]) | ({"risk"} if self.risks else set()))
+        return sorted(_OWN.union(*self._unpacked(kinds.IDENTITIES)[1]) | ({"risk"} if self.risks else set()))
 
     def resource_attributes(self) -> list[str]:
         """The names of all attributes of resources, in lower case."""
@@ -219,14 +250,12 @@ class Facts:
         columns = columns_of(self.records, kinds.ACTIVITY, *names)
         identity, account, time, action, resource, record = (coded(values) for values in columns[:6])
         holders, tree = self.index.holders, self.index.tree
-        numbers = np.array([*(holders.find(f"identity:{it}") for it in identity.values), -1], dtype=np.int64)
-        user = numbers[identity.codes]
-        accounts = np.array([*(holders.find(f"account:{it}") for it in account.values), -1], dtype=np.int64)
-        of_account = accounts[account.codes]
+        user = _numbers(holders.identities, identity.values)[identity.codes]
+        of_account = _numbers(holders.accounts, account.values)[account.codes]
+        of_account = np.where(of_account >= 0, of_account + holders.people, -1)
         owner = np.append(holders.owner, -1)[np.where(of_account >= 0, of_account - holders.people, -1)]
         user = np.where(user >= 0, user, np.where(owner >= 0, owner, of_account))
-        nodes = np.array([*(tree.addresses.find(str(it)) for it in resource.values), -1], dtype=np.int64)
-        node = nodes[resource.codes]
+        node = _numbers(tree.addresses, resource.values)[resource.codes]
         pair, first = distinct_pairs(action.codes, resource.codes)
         number = np.array([self._action(action.at(at), resource.at(at)) for at in first.tolist()], dtype=np.int64)
         known = ((user >= 0) & (node >= 0)).nonzero()[0]
@@ -262,6 +291,15 @@ class Facts:
 def _placed(column: Coded, positions: Ints) -> Coded:
     """The column in another order; position -1 holds nothing."""
     return Coded(np.append(column.codes, np.int32(-1))[positions], column.values)
+
+
+def _numbers(texts: Texts, names: Sequence[Scalar]) -> Ints:
+    """The number of each of some names among texts, -1 for those that are none; behind them -1 for nothing."""
+    if len(names) < _MANY:
+        found = [texts.find(str(name)) for name in names]
+    else:
+        found = _found(map(str, names), [list(texts)]).tolist()
+    return np.array([*found, -1], dtype=np.int64)
 
 
 def _where(wanted: Ints, rows: Ints) -> Ints:

@@ -8,15 +8,18 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, among, distinct, lists_from, sorted_lists
+from kathodos.access.arrays import Bools, Ints, Lists, among, distinct, ints, lists_from, sorted_lists
+from kathodos.access.deciding import who_has
 from kathodos.access.index import ANY_ACTION, LISTED
 from kathodos.catalogue.moments import BEGINNING
 from kathodos.findings.facts import Facts
 from kathodos.findings.stakes import Stakes, matrix
+
+_NEVER = 2**62
+_BLOCK = 5000  # cells of which what groups give is held at once
 
 
 @dataclass(frozen=True)
@@ -76,21 +79,21 @@ class Usage:
         """The kinds of action that each unit gives, as bits."""
         return self._carried(self.stakes.kinds, self.stakes.over_groups(self.stakes.kinds, 0, is_bits=True))
 
-    @cached_property
-    def systems(self) -> Lists:
-        """The systems in which each unit gives something."""
-        units, stakes, count = self.units, self.stakes, max(len(self.index.systems), 1)
-        by_grant = units.grant >= 0
-        parts = [
-            (by_grant.nonzero()[0], stakes.systems, self.index.grants.bundle[units.grant[by_grant]]),
-            ((~by_grant).nonzero()[0], stakes.group_systems, units.group[~by_grant]),
-        ]
-        rows, items = [], []
-        for unit, lists, which in parts:
-            origin, system = lists.of(which.astype(np.int64))
-            rows.append(unit[origin])
-            items.append(system.astype(np.int64))
-        return sorted_lists(np.concatenate(rows), np.concatenate(items), len(units), count)
+    def systems_in(self, unit: int) -> list[int]:
+        """The numbers of the systems in which a unit gives something."""
+        grant = int(self.units.grant[unit])
+        lists, at = self.stakes.systems, int(self.index.grants.bundle[grant]) if grant >= 0 else 0
+        if grant < 0:
+            lists, at = self.stakes.group_systems, int(self.units.group[unit])
+        return [int(system) for system in lists[at]]
+
+    def in_system(self, system: int) -> Bools:
+        """Which units give something in a system, by the number of the system."""
+        of_bundle, of_group = (
+            np.bincount(lists.rows()[lists.items == system], minlength=len(lists)) > 0
+            for lists in (self.stakes.systems, self.stakes.group_systems)
+        )
+        return self._carried(of_bundle.astype(np.int64), of_group.astype(np.int64)) > 0
 
     def _carried(self, of_bundle: Ints, of_group: Ints) -> Ints:
         units = self.units
@@ -104,11 +107,51 @@ class Usage:
 
         A unit that gives something in a system of which no activity is known cannot be called unused.
         """
-        since = self.facts.watched_since
-        known = np.array([since.get(it.name, 2**62) for it in self.index.systems_in_order], dtype=np.int64)
-        found = np.full(len(self.units), BEGINNING, dtype=np.int64)
-        np.maximum.at(found, self.systems.rows(), known[self.systems.items])
-        return np.where(self.systems.sizes() > 0, found, 2**62)
+        since, stakes = self.facts.watched_since, self.stakes
+        known = np.array([since.get(it.name, _NEVER) for it in self.index.systems_in_order], dtype=np.int64)
+        of_bundle, of_group = (np.full(len(it), BEGINNING) for it in (stakes.systems, stakes.group_systems))
+        for found, lists in ((of_bundle, stakes.systems), (of_group, stakes.group_systems)):
+            np.maximum.at(found, lists.rows(), known[lists.items])
+            found[lists.sizes() == 0] = _NEVER
+        return self._carried(of_bundle, of_group)
+
+    @cached_property
+    def kinds_of(self) -> Ints:
+        """The kinds of action that each identity or account was given by whatever way, as bits."""
+        found = np.zeros(self.index.holders.first_group, dtype=np.int64)
+        for holder in (self.units.holder, self.units.owner):  # an account on its own, and whoever owns it
+            np.bitwise_or.at(found, holder, self.kinds)
+        for mask, kinds, _ in self._to_many:
+            found[mask] |= kinds
+        return found
+
+    @cached_property
+    def systems_of(self) -> Bools:
+        """In which systems each identity or account was given something: by asker and system."""
+        found = np.zeros((self.index.holders.first_group, max(len(self.index.systems), 1)), dtype=bool)
+        for system in range(len(self.index.systems)):
+            here = self.in_system(system)
+            for holder in (self.units.holder, self.units.owner):
+                found[holder[here], system] = True
+        for mask, _, systems in self._to_many:
+            found[np.ix_(mask, systems)] = True
+        return found
+
+    @cached_property
+    def _to_many(self) -> list[tuple[Bools, int, Ints]]:
+        """What everyone has, and what groups give by a filter: to whom, the kinds of action, and the systems."""
+        index, stakes, found = self.index, self.stakes, []
+        everyone = index.holder_grants[index.holders.everyone]
+        everyone = everyone[self.facts.live[everyone] & ~index.grants.denies[everyone]]
+        able = who_has(index, ints([index.holders.everyone]), self.facts.at)
+        for bundle in np.unique(index.grants.bundle[everyone]).tolist():
+            found.append((able, int(stakes.kinds[bundle]), stakes.systems[bundle]))
+        of_group = stakes.over_groups(stakes.kinds, 0, is_bits=True)
+        for group, text in enumerate(index.holders.filters):
+            if text is not None and len(stakes.group_bundles[group]):
+                mask = who_has(index, ints([index.holders.first_group + group]), self.facts.at)
+                found.append((mask, int(of_group[group]), stakes.group_systems[group]))
+        return found
 
     # When it was used
 
@@ -141,24 +184,17 @@ class Usage:
         cell = np.arange(len(span)) - np.repeat(np.cumsum(sizes) - sizes, sizes) + np.repeat(first, sizes)
         said = index.lines.action[index.rule_line[spans.rule[span]]].astype(np.int64)
         about = np.where(said == ANY_ACTION, len(index.actions) + self.stakes.span_systems[span], said)
-        fits = self._says[about, action[cell]] if len(span) else np.zeros(0, dtype=bool)
+        fits = self.says[about, action[cell]] if len(span) else np.zeros(0, dtype=bool)
         origin, bundle = index.rule_bundles.of(spans.rule[span[fits]].astype(np.int64))
         return sorted_lists(cell[fits][origin], bundle, len(action), max(len(index.bundles), 1))
 
     @cached_property
-    def _says(self) -> Bools:
+    def says(self) -> Bools:
         """Which actions a permit of each action speaks about; behind the actions the `*` of each system."""
         permits = self.index.said[0]
         found = np.zeros((len(permits), max(len(self.index.actions), 1)), dtype=bool)
         found[permits.rows(), permits.items] = True
         return found
-
-    @cached_property
-    def carrying(self) -> Any:
-        """Cell by group, a sparse matrix: not 0 where the group gives the cell."""
-        groups = matrix(self.stakes.group_bundles, max(len(self.index.bundles), 1))
-        found = matrix(self.permitting, max(len(self.index.bundles), 1)) @ groups.T
-        return found.tocsr()
 
     @cached_property
     def last(self) -> Ints:
@@ -188,12 +224,21 @@ class Usage:
         return self._owner(member), holders.edges.items[:end].astype(np.int64) - holders.first_group
 
     def _gives(self, cell: Ints, group: Ints) -> Bools:
-        """Whether each group gives each cell."""
-        carrying = self.carrying
-        carrying.sort_indices()
-        width = carrying.shape[1]
-        rows = np.repeat(np.arange(carrying.shape[0], dtype=np.int64), np.diff(carrying.indptr))
-        return among(cell * width + group, rows * width + carrying.indices)
+        """Whether each group gives each cell; by blocks of cells, so that never all that groups give is held."""
+        width = max(len(self.index.bundles), 1)
+        groups = matrix(self.stakes.group_bundles, width).T.tocsr()
+        order = np.argsort(cell, kind="stable")
+        found = np.zeros(len(cell), dtype=bool)
+        for first in range(0, len(self.permitting), _BLOCK):
+            rows = np.arange(first, min(first + _BLOCK, len(self.permitting)))
+            asked = order[slice(*np.searchsorted(cell[order], [rows[0], rows[-1] + 1]))]
+            if len(asked):
+                given = (matrix(self.permitting.picked(rows), width) @ groups).tocsr()
+                given.sort_indices()
+                at = np.repeat(np.arange(len(rows), dtype=np.int64), np.diff(given.indptr))
+                codes = at * groups.shape[1] + given.indices
+                found[asked] = among((cell[asked] - first) * groups.shape[1] + group[asked], codes)
+        return found
 
     @cached_property
     def used_bundles(self) -> Bools:

@@ -16,7 +16,7 @@ from kathodos.catalogue import moments
 from kathodos.catalogue.coded import Scalar
 from kathodos.catalogue.kinds import ACCOUNTS, DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEWS, Kind
 from kathodos.catalogue.records import InMemory
-from kathodos.catalogue.selecting import nearest, selected_by
+from kathodos.catalogue.selecting import nearest
 from kathodos.catalogue.store import Rows, State, Store, read_rows
 from kathodos.errors import CallError
 from kathodos.findings.conflicts import find_conflicts
@@ -73,9 +73,10 @@ class Drafted:
     without_reviewer: int
 
 
-def draft_review(name: str, where: str, state: State, index: Index, rules: Rules, opener: str, at: int) -> Drafted:
-    """The lines of a review of the people that a filter selects, to be decided by their managers."""
-    chosen = selected_by(state["identities"], where).nonzero()[0].tolist()
+def draft_review(
+    name: str, chosen: Sequence[int], state: State, index: Index, rules: Rules, opener: str, at: int
+) -> Drafted:
+    """The lines of a review of some people, given by the positions of their records, to be decided by managers."""
     facts = Facts(InMemory(state), index, at)
     witness = Witness(facts, state, rules.needs, find_conflicts(facts, rules.conflicts))
     managers = _Managers(state["identities"])

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, distinct, ints
-from kathodos.access.deciding import principals_of, who_has
+from kathodos.access.arrays import Ints, among, distinct, ints, spread, spread_each
+from kathodos.access.deciding import entries_of_each, principals_of, who_has
 from kathodos.access.index import Index
 from kathodos.access.reach import permits_on, what_applies, who_reaches_something
 from kathodos.access.redundant import redundant_grants
@@ -70,21 +70,20 @@ def direct(ground: Ground) -> Batch:
     single = (live & (grants.holder < holders.first_group)).nonzero()[0]
     single = single[carrier[grants.bundle[single]] >= 0]
     groups = carrier[grants.bundle[single]]
-    kept = np.zeros(len(single), dtype=bool)
-    sizes = np.zeros(len(single), dtype=np.int64)
-    for group in distinct(groups).tolist():
-        inside = who_has(index, ints([group]), facts.at)
-        here = groups == group
-        owner = ground.owner_of(grants.holder[single[here]].astype(np.int64))
-        among = inside[np.where(owner >= 0, owner, grants.holder[single[here]])]
-        kept[here] = ~among & (inside[: facts.people].sum() >= _MANY)
-        sizes[here] = inside[: facts.people].sum()
+    owner = ground.owner_of(grants.holder[single].astype(np.int64))
+    asker = np.where(owner >= 0, owner, grants.holder[single])
+    position, entries = entries_of_each(index, asker, facts.at)
+    above = spread_each(holders.edges, entries)
+    codes = distinct(position[above.rows()] * holders.size + above.items)
+    inside = among(np.arange(len(single)) * holders.size + groups, codes)
+    sizes = holders.members.sizes()[groups]
+    kept = ~inside & (sizes >= _MANY)
     found, group_of, size = single[kept], groups[kept], sizes[kept]
 
     def tell(at: int) -> Told:
         grant = int(found[at])
         group = ground.holder(int(group_of[at]))
-        evidence = f"{_gives(index, grant)}: {group} carries the same for {size[at]} people"
+        evidence = f"{_gives(index, grant)}: {group} carries the same, for {size[at]} members"
         system, _, name = group.removeprefix("group:").partition("/")
         member = ground.holder(int(grants.holder[grant]))
         join = Edit("add", "members", {"system": system, "group": name, "member": member})
@@ -192,8 +191,10 @@ def _not_naming(ground: Ground, node: int) -> list[int]:
     some = distinct(grants[broad])
     if given.denies.any() and len(some):
         reaching = who_reaches_something(index, ints([node]), at)
-        kept = [bool((who_has(index, ints([int(index.grants.holder[it])]), at) & reaching).any()) for it in some]
-        some = some[np.array(kept, dtype=bool)]
+        _, entries = entries_of_each(index, reaching.nonzero()[0], at)
+        counts_as = spread(index.holders.edges, entries)
+        counts_as[index.holders.everyone] = True
+        some = some[counts_as[index.grants.holder[some]]]
     return [int(grant) for grant in some]
 
 
@@ -225,13 +226,13 @@ def detached(ground: Ground) -> Batch:
         if not len(np.setdiff1d(index.grants.holder[here], index.grants.holder[above])):
             continue
         inside, outside = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
-        more = (inside & ~outside)[index.holders.askers]
+        more = inside & ~outside & index.holders.is_asker
         if more.any():
             wide = _widest(index, here, above)
+            counts = [int(np.count_nonzero(it & index.holders.is_asker)) for it in (inside, outside)]
             evidence = (
-                f"{int(inside[index.holders.askers].sum())} reach it, {int(outside[index.holders.askers].sum())} its "
-                f"parent {tree.addresses[parent]}; most by {_gives(index, wide)} to "
-                f"{index.holders.references[int(index.grants.holder[wide])]}"
+                f"{counts[0]} reach it, {counts[1]} its parent {tree.addresses[parent]}; most by "
+                f"{_gives(index, wide)} to {index.holders.references[int(index.grants.holder[wide])]}"
             )
             names.append(tree.addresses[node])
             told.append(Told(_name(index, wide), evidence, "Take the wider grant away.", (ground.end_grant(wide),)))

@@ -13,7 +13,7 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.access.arrays import Bools, Ints, among, distinct, in_loads, lists_from
+from kathodos.access.arrays import Bools, Ints, distinct, in_loads, lists_from
 from kathodos.access.chains import explain
 from kathodos.access.deciding import who_has
 from kathodos.access.index import System
@@ -32,8 +32,15 @@ def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
     """The upper bound of a share of which `having` of `of` were seen: one-sided, by Clopper and Pearson."""
     from scipy.special import betaincinv
 
-    bound = betaincinv(having + 1, np.maximum(of - having, 1), confidence)
-    found: Floats = np.where(having >= of, 1.0, bound)
+    if not len(having):
+        return np.zeros(0)
+    width = int(of.max()) + 2
+    codes = np.minimum(having, of + 1) * width + of
+    present = (np.bincount(codes) > 0).nonzero()[0]  # each distinct pair of numbers once
+    some, all_of = present // width, present % width
+    bound = np.zeros(int(present[-1]) + 1)
+    bound[present] = np.where(some >= all_of, 1.0, betaincinv(some + 1, np.maximum(all_of - some, 1), confidence))
+    found: Floats = bound[codes]
     return found
 
 
@@ -108,14 +115,18 @@ def _having(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints:
     most = direct + _counted_within(ground, peers, pair, width)
     sizes = np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 2)
     others = np.maximum(sizes[np.where(pair >= 0, pair // width, -1)] - 1, 0)
-    open_ = (pair >= 0) & _is_few(ground, np.maximum(direct - 1, 0), others) & ~_is_few(ground, most - 1, others)
+    open_ = (
+        (pair >= 0)
+        & _is_few(ground, np.maximum(direct - 1, 0), others)
+        & ~_is_few(ground, np.maximum(most - 1, 0), others)
+    )
     found = most
     which = open_.nonzero()[0]
     of_thing = lists_from(pair[which] % width, which, width)
     for thing in (of_thing.sizes() > 0).nonzero()[0].tolist():
         here = of_thing[thing]
-        mask = who_has(facts.index, _holders_of(ground, thing, groups), facts.at)[: facts.people]
-        found[here] = np.bincount(peers[mask & (peers >= 0)], minlength=len(sizes))[pair[here] // width]
+        having = peers[who_has(facts.index, _holders_of(ground, thing, groups), facts.at)[: facts.people]]
+        found[here] = np.bincount(having[having >= 0], minlength=len(sizes))[pair[here] // width]
     return found
 
 
@@ -188,10 +199,12 @@ def export_beyond_peers(ground: Ground) -> Batch:
         exporting, reading = _of_kind(ground, system, "export"), _of_kind(ground, system, "read")
         for action in exporting:
             nodes = _touched(ground, system, action)
-            able = who_reaches_any(index, nodes, action, facts.at)[: facts.people] & (peers >= 0)
-            of_peers, people = np.bincount(peers[able], minlength=len(sizes)), able.nonzero()[0]
+            given = who_has(index, _permitted_to(ground, system, action), facts.at)[: facts.people] & (peers >= 0)
+            of_peers, people = np.bincount(peers[given], minlength=len(sizes)), given.nonzero()[0]
             having, others = of_peers[peers[people]] - 1, sizes[peers[people]] - 1
             apart = _is_few(ground, having, others)
+            if apart.any():
+                apart &= who_reaches_any(index, nodes, action, facts.at)[people]
             look = np.zeros(facts.people, dtype=bool)
             for read in reading if apart.any() else ():
                 look |= who_reaches_any(index, nodes, read, facts.at)[: facts.people] & (peers >= 0)
@@ -232,19 +245,33 @@ def _of_kind(ground: Ground, system: System, kind: str) -> list[int]:
     return [number for number, it in zip(system.actions.tolist(), system.kinds, strict=True) if it == kind]
 
 
-def _touched(ground: Ground, system: System, action: int) -> Ints:
-    """The nodes of a system on which something permits the action."""
+def _permitting_spans(ground: Ground, system: System, action: int) -> Ints:
+    """The spans of a system that permit the action."""
     index = ground.facts.index
     spans, stakes = index.spans, ground.stakes
-    here = (spans.first >= system.root) & (spans.first < system.end) & stakes.span_permits
-    line = index.rule_line[spans.rule[here]]
-    said = index.lines.action[line].astype(np.int64)
+    here = ((spans.first >= system.root) & (spans.first < system.end) & stakes.span_permits).nonzero()[0]
+    said = index.lines.action[index.rule_line[spans.rule[here]]].astype(np.int64)
     number = int(np.searchsorted(index.system_roots, system.root))
     about = np.where(said < 0, len(index.actions) + number, said)
-    fits = ground.usage._says[about, action] if len(about) else np.zeros(0, dtype=bool)
+    return here[ground.usage.says[about, action]] if len(about) else here
+
+
+def _permitted_to(ground: Ground, system: System, action: int) -> Ints:
+    """Who holds a live grant that permits the action somewhere in a system."""
+    index = ground.facts.index
+    rules = distinct(index.spans.rule[_permitting_spans(ground, system, action)]).astype(np.int64)
+    grants = distinct(index.bundle_grants.all_of(distinct(index.rule_bundles.all_of(rules)).astype(np.int64)))
+    grants = grants[ground.facts.live[grants] & ~index.grants.denies[grants]]
+    return distinct(index.grants.holder[grants]).astype(np.int64)
+
+
+def _touched(ground: Ground, system: System, action: int) -> Ints:
+    """The nodes of a system on which something permits the action."""
+    index, spans = ground.facts.index, ground.facts.index.spans
+    here = _permitting_spans(ground, system, action)
     change = np.zeros(system.size + 1, dtype=np.int64)
-    np.add.at(change, spans.first[here][fits] - system.root, 1)
-    np.add.at(change, spans.end[here][fits] - system.root, -1)
+    np.add.at(change, spans.first[here] - system.root, 1)
+    np.add.at(change, spans.end[here] - system.root, -1)
     places = (np.cumsum(change[:-1]) > 0).nonzero()[0] + system.root
     return np.sort(index.tree.by_place[places]).astype(np.int64)
 
@@ -288,10 +315,9 @@ def former_position(ground: Ground) -> Batch:
     movers = _movers(ground)
     if not movers:
         return batch(FORMER_POSITION, np.zeros(0, dtype=np.int64), ground.holder, _nothing, 0)
-    units, systems = usage.units, usage.systems
+    units = usage.units
     department = facts.identity("department")
     owner = np.where(units.owner < facts.people, units.owner, -1)
-    held = distinct(owner[systems.rows()] * len(facts.index.systems) + systems.items.astype(np.int64))
     there = facts.is_person & facts.is_there
     found: list[int] = []
     told: list[tuple[str, list[_Kept]]] = []
@@ -302,7 +328,7 @@ def former_position(ground: Ground) -> Batch:
         for former in (it for it in formers if it in department.values):
             before = (department.codes == department.values.index(former)) & there
             for unit in of_owner[person].tolist() if before.any() else ():
-                kept = list(_kept(ground, held, systems[unit].tolist(), before, now))
+                kept = list(_kept(ground, usage.systems_in(unit), before, now))
                 if kept:
                     found.append(unit)
                     told.append((former, kept))
@@ -341,15 +367,15 @@ def _movers(ground: Ground) -> dict[int, list[str]]:
     return {at: formers for at, formers in left.items() if formers}
 
 
-def _kept(ground: Ground, held: Ints, systems: list[int], before: Bools, now: Bools) -> Iterator[_Kept]:
+def _kept(ground: Ground, systems: list[int], before: Bools, now: Bools) -> Iterator[_Kept]:
     """The systems in which at least half of the former department and at most a tenth of the present hold something."""
     for system in systems:
-        had, has = (_share(ground, held, system, people) for people in (before, now))
+        had, has = (_share(ground, system, people) for people in (before, now))
         if had[0] * 2 >= had[1] and has[0] * 10 <= has[1]:
             yield ground.facts.index.systems_in_order[system].name, had, has
 
 
-def _share(ground: Ground, held: Ints, system: int, people: Bools) -> tuple[int, int]:
+def _share(ground: Ground, system: int, people: Bools) -> tuple[int, int]:
     """How many of some people hold something in a system, of how many."""
     some = people.nonzero()[0]
-    return int(among(some * len(ground.facts.index.systems) + system, held).sum()), len(some)
+    return int(ground.usage.systems_of[some, system].sum()), len(some)

@@ -1,0 +1,72 @@
+"""`kathodos chart`: access, conflicts, risk and excess as pictures."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.session import Session
+from kathodos.output.answers import Answer
+
+if TYPE_CHECKING:
+    from kathodos.findings.risk import Judged
+    from kathodos.saved_index import View
+
+KINDS = ("access", "conflicts", "risk", "excess")
+_NAMED = 8
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = command(
+        commands,
+        "chart",
+        common,
+        formatter,
+        run,
+        "draw access by department and system, conflicts by topic, risk, or excess by kind and age",
+        "  kathodos chart access --out access.png\n  kathodos chart excess --out excess.svg --as-of before-review",
+    )
+    parser.add_argument("kind", metavar="KIND", choices=KINDS, help=", ".join(KINDS))
+    parser.add_argument("--out", metavar="FILE", required=True, help="the picture: a name that ends in .png or .svg")
+    parser.add_argument("--replace", action="store_true", help="write over a file that is there")
+    at_time(parser)
+    as_of(parser)
+    assuming(parser)
+
+
+def run(session: Session) -> int:
+    from kathodos.catalogue.moments import microseconds
+    from kathodos.output.charts import save
+
+    asked = session.arguments
+    point = session.point(asked.as_of)
+    at = microseconds(session.moment(asked.at) or point.moment)
+    view = session.view(point.entry)
+    figure = _drawn(asked.kind, view, session.judged(view, at, point.entry))
+    save(figure, asked.out, asked.replace)
+    title = figure._suptitle.get_text().replace("\\$", "$")
+    return session.answer(Answer(heading=f"{asked.out}: {title}", document={"file": asked.out, "title": title}))
+
+
+def _drawn(kind: str, view: View, judged: Judged) -> Any:
+    """The figure of a kind."""
+    from kathodos.findings import pictures
+    from kathodos.findings.risk import Risk
+    from kathodos.output import charts
+
+    if kind == "access":
+        return charts.draw_access(pictures.access_by_department(judged.ground))
+    if kind == "conflicts":
+        covered = {id(it) for it in judged.covered}
+        facts = judged.ground.facts
+        return charts.draw_conflicts(
+            pictures.conflicts_by_topic(facts, judged.conflicts, lambda it: id(it) not in covered)
+        )
+    if kind == "excess":
+        return charts.draw_excess(pictures.excess_by_age(judged.excess))
+    scores = Risk(judged).identities()
+    highest = scores.order()[:_NAMED].tolist()
+    people = view.people(highest)
+    named = [(str(people[at]["name"] or people[at]["id"]), float(scores.totals[at])) for at in highest]
+    return charts.draw_risk(scores.totals, named)

@@ -1,0 +1,125 @@
+"""`kathodos escalation`: who could make more of the rights it holds, who can unseat whom, and who is the last."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.session import Session, plural
+from kathodos.output.answers import Answer, Field, Lines
+
+if TYPE_CHECKING:
+    from kathodos.findings.escalation import Administration, Climber
+    from kathodos.saved_index import View
+
+_CLIMBERS = (
+    Field("who", "Who", 9, least=22),
+    Field("gain", "Could gain", 8, is_number=True, shown=lambda value: f"{value:,}"),
+    Field("systems", "In", 6, least=12),
+    Field("steps", "First steps", 7, least=30),
+)
+_DATA = [Field(key, key) for key in ("who", "gain", "systems", "steps", "by")]
+_MOST_STEPS = 3
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = command(
+        commands,
+        "escalation",
+        common,
+        formatter,
+        run,
+        "find who can reach more by using the rights it holds, and administrators among themselves",
+        "  kathodos escalation\n  kathodos reach --by p0007 --potential      # all steps of one of them",
+    )
+    at_time(parser)
+    as_of(parser)
+    assuming(parser)
+
+
+def run(session: Session) -> int:
+    from kathodos.catalogue.moments import microseconds
+    from kathodos.findings.escalation import administrations, climbers
+
+    point = session.point(session.arguments.as_of)
+    at = microseconds(session.moment(session.arguments.at) or point.moment)
+    view = session.view(point.entry)
+    facts = session.facts(view, at)
+    found = climbers(facts)
+    ruling = administrations(facts)
+    names = {asker: _named(view, asker) for climber in found for asker in climber.askers.tolist()}
+    last = [it for it in ruling if len(it.administrators) <= 1]
+    document = {
+        "climbers": [row for climber in found for row in _records(view, climber)],
+        "administrators": [_administration(view, it) for it in ruling],
+    }
+    rows = [_row(climber, names) for climber in found]
+    if session.format in ("csv", "jsonl"):
+        return session.answer(Answer(_DATA, document["climbers"], status=1 if found or last else 0))
+    people = sum(len(climber.askers) for climber in found)
+    heading = f"{plural(people, 'identity', 'identities')} could reach more by using what they hold"
+    text = [_told(view, it) for it in ruling]
+    hint = f"All steps: kathodos reach --by {rows[0]['first']} --potential" if rows else ""
+    return session.answer(Answer(_CLIMBERS, rows, heading, text, (), hint, 1 if found or last else 0, document))
+
+
+def _named(view: View, asker: int) -> str:
+    reference = view.index.holders.references[asker]
+    people = view.people([asker])
+    return f"{reference} ({people[asker]['name']})" if asker in people and people[asker]["name"] else reference
+
+
+def _row(climber: Climber, names: dict[int, str]) -> dict[str, Any]:
+    """Those alike on one row; of many only the first are named."""
+    askers = climber.askers.tolist()
+    who = [names[asker] for asker in askers[:3]]
+    more = [f"and {len(askers) - 3} more alike"] if len(askers) > 3 else []
+    steps = climber.potential.steps
+    rest = [f"and {len(steps) - _MOST_STEPS} more"] if len(steps) > _MOST_STEPS else []
+    gains = sorted(climber.gains, key=lambda gain: -gain[2])
+    return {
+        "who": Lines([*who, *more]),
+        "first": names[askers[0]].split(" ")[0].removeprefix("identity:"),
+        "gain": climber.gain,
+        "systems": Lines([f"{system.name} {count:,}" for system, _, count in gains[:5]]),
+        "steps": Lines([*(f"{step.text} - by {step.by}" for step in steps[:_MOST_STEPS]), *rest]),
+    }
+
+
+def _records(view: View, climber: Climber) -> list[dict[str, Any]]:
+    steps = climber.potential.steps
+    return [
+        {
+            "who": view.index.holders.references[asker],
+            "gain": climber.gain,
+            "systems": {system.name: more for system, _, more in climber.gains},
+            "steps": [step.text for step in steps],
+            "by": [step.by for step in steps],
+        }
+        for asker in climber.askers.tolist()
+    ]
+
+
+def _administration(view: View, found: Administration) -> dict[str, Any]:
+    references = view.index.holders.references
+    return {
+        "system": found.system,
+        "administrators": [references[it] for it in found.administrators.tolist()],
+        "can_remove_each_other": [[references[a], references[b]] for a, b in found.pairs],
+    }
+
+
+def _told(view: View, found: Administration) -> str:
+    """One line about the administrators of a system."""
+    count = len(found.administrators)
+    if count == 0:
+        return f"{found.system}: nobody can administer it - locked out"
+    if count == 1:
+        name = _named(view, int(found.administrators[0]))
+        return f"{found.system}: {name} is the last who can administer it; without them it is locked out"
+    unseat = f"; {plural(len(found.pairs), 'pair')} of them can remove each other" if found.pairs else ""
+    if len(found.pairs) == 1:
+        first, second = (_named(view, it) for it in found.pairs[0])
+        unseat = f"; {first} and {second} can remove each other"
+    return f"{found.system}: {count} can administer it{unseat}"

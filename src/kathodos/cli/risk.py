@@ -1,0 +1,184 @@
+"""`kathodos risk`: scores from 0 to 100 whose parts add up - who is highest, why, and how it moved."""
+
+from __future__ import annotations
+
+import argparse
+from typing import TYPE_CHECKING, Any
+
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.session import Session, plural
+from kathodos.errors import CallError
+from kathodos.output.answers import Answer, Branch, Field
+
+if TYPE_CHECKING:
+    from kathodos.findings.risk import Risk, Scores
+    from kathodos.saved_index import View
+
+KINDS = ("identities", "accounts", "roles", "resources", "systems")
+_PARTS = ("sensitivity", "breadth", "actions", "conflicts", "excess", "dormancy", "escalation")
+_TOP = (
+    Field("subject", "Who or what", 9, least=16),
+    Field("name", "Name", 6, least=10),
+    Field("risk", "Risk", 9, is_number=True, style=lambda value: "bold"),
+    *(Field(name, name.capitalize(), 7, is_number=True, shown=lambda it: f"{it:g}" if it else "") for name in _PARTS),
+)
+_TREND = (
+    Field("point", "At", 9, least=10),
+    Field("date", "Date", 7, least=10),
+    Field("count", "Identities", 6, is_number=True),
+    Field("mean", "Mean", 8, is_number=True),
+    Field("above_60", "Above 60", 7, is_number=True),
+    Field("above_40", "Above 40", 7, is_number=True),
+    Field("highest", "Highest", 8, is_number=True),
+    Field("who", "Who", 8, least=12),
+)
+
+
+def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    parser = commands.add_parser(
+        "risk",
+        help="risk scores: the highest, one explained, how they moved",
+        description="Risk from 0 to 100, made of parts that add up. The weights stand in kathodos.toml under [risk].",
+        epilog="example:\n  kathodos risk top        # each step has its own --help",
+        formatter_class=formatter,
+    )
+    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    example = "  kathodos risk top\n  kathodos risk top --of roles --most 5\n"
+    example += "  kathodos list identities --where 'risk gt 40'"
+    top = command(steps, "top", common, formatter, run_top, "list the highest scores", example)
+    top.add_argument("--of", choices=KINDS, default="identities", help="of what (default: identities)")
+    top.add_argument("--most", type=int, default=15, help="how many (default: 15)")
+    what = "explain one score: each part, what it adds, and why"
+    show = command(steps, "show", common, formatter, run_show, what, "  kathodos risk show p0063")
+    show.add_argument("reference", metavar="REF", help="an identity, account, role, resource or system")
+    what = "show how scores moved over the baselines to the present"
+    trend = command(steps, "trend", common, formatter, run_trend, what, "  kathodos risk trend --by p0063")
+    trend.add_argument("--by", metavar="REF", help="one identity")
+    for parser in (top, show):
+        at_time(parser)
+        as_of(parser)
+        assuming(parser)
+
+
+def _asked(session: Session) -> tuple[View, Risk]:
+    from kathodos.catalogue.moments import microseconds
+    from kathodos.findings.risk import Risk
+
+    point = session.point(session.arguments.as_of)
+    at = microseconds(session.moment(session.arguments.at) or point.moment)
+    view = session.view(point.entry)
+    return view, Risk(session.judged(view, at, point.entry))
+
+
+def _scores(risk: Risk, kind: str) -> Scores:
+    found: Scores = getattr(risk, kind)()
+    return found
+
+
+def run_top(session: Session) -> int:
+    asked = session.arguments
+    if asked.most < 1:
+        raise CallError(f"--most {asked.most} shows nothing.", "Say 1 or more.")
+    view, risk = _asked(session)
+    scores = _scores(risk, asked.of)
+    order = scores.order()[: asked.most].tolist()
+    names = view.people(order) if asked.of == "identities" else {}
+    rows = [
+        {
+            "subject": scores.subjects[at],
+            "name": names[at]["name"] if at in names else None,
+            "risk": float(scores.totals[at]),
+            **{part.name: part.points for part in scores.parts(at)},
+        }
+        for at in order
+    ]
+    fields = [it for it in _TOP if it.key != "name" or names]
+    heading = f"The {len(rows)} of {len(scores.totals)} {asked.of} with the highest risk"
+    hint = f"Why: kathodos risk show {rows[0]['subject']}" if rows else ""
+    return session.answer(Answer(fields, rows, heading, hint=hint))
+
+
+def run_show(session: Session) -> int:
+    asked = session.arguments
+    view, risk = _asked(session)
+    kind, at = _found(session, view, risk, asked.reference)
+    scores = risk.resources([at]) if kind == "resources" else _scores(risk, kind)
+    at = 0 if kind == "resources" else at
+    parts = scores.parts(at)
+    total = float(scores.totals[at])
+    branches = [Branch(f"{it.points:5.1f} of {it.weight:g}  {it.name}: {it.why}") for it in parts]
+    rank = int((scores.totals > scores.totals[at]).sum()) + 1
+    of = f", number {rank} of {len(scores.totals)} {kind}" if kind != "resources" else ""
+    trees = [Branch(f"{scores.subjects[at]}: risk {total:g} of 100{of}", branches)]
+    rows = [{"part": it.name, "points": it.points, "of": it.weight, "why": it.why} for it in parts]
+    document = {"subject": scores.subjects[at], "risk": total, "parts": rows}
+    fields = [Field(key, key) for key in ("part", "points", "of", "why")]
+    hint = f"The findings: kathodos excess --by {asked.reference}" if kind in ("identities", "accounts") else ""
+    return session.answer(
+        Answer(fields if session.format == "csv" else (), rows, trees=trees, hint=hint, document=document)
+    )
+
+
+def _found(session: Session, view: View, risk: Risk, reference: str) -> tuple[str, int]:
+    """What a reference names: the kind, and its number among the scores of that kind."""
+    from kathodos.catalogue.addresses import parse_address
+    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
+    from kathodos.catalogue.selecting import nearest
+
+    index = view.index
+    if ":/" in reference:
+        try:
+            node = index.tree.node(parse_address(reference))
+        except ValueError as error:
+            raise CallError(f"{reference} is no address.", str(error)) from None
+        if node < 0:
+            raise CallError(f"There is no resource {reference}.", "See `kathodos list resources`.")
+        return "resources", node
+    prefix, _, name = reference.partition(":")
+    known = {"role": list(index.roles), "system": [it.name for it in index.systems_in_order]}
+    if prefix in known:
+        if name not in known[prefix]:
+            raise CallError(f"There is no {prefix} {name}.", nearest(name, known[prefix]))
+        return f"{prefix}s", known[prefix].index(name)
+    asker = session.asker(view, reference, (IDENTITIES, ACCOUNTS))
+    people = index.holders.people
+    return ("identities", asker) if asker < people else ("accounts", asker - people)
+
+
+def run_trend(session: Session) -> int:
+    """The scores at each baseline and now."""
+    from kathodos.catalogue.kinds import BASELINES
+    from kathodos.catalogue.moments import microseconds, time_text
+
+    baselines = session.state((BASELINES,))["baselines"]
+    points = [(name, session.point(name)) for name in baselines["baseline"]] + [("now", session.point(None))]
+    points.sort(key=lambda it: it[1].moment)
+    rows: list[dict[str, Any]] = []
+    for name, point in points:
+        view = session.view(point.entry)
+        totals = session.risks(view, microseconds(point.moment), point.entry)
+        named = {"point": name, "date": time_text(point.moment)[:10]}
+        holders = view.index.holders
+        if session.arguments.by:
+            number = holders.identities.find(session.arguments.by.removeprefix("identity:"))
+            rows.append({**named, "who": session.arguments.by, "risk": float(totals[number]) if number >= 0 else None})
+        else:
+            rows.append({**named, **_summed(totals, holders.references)})
+    if session.arguments.by and all(row["risk"] is None for row in rows):
+        raise CallError(f"There is no identity {session.arguments.by}.", "See `kathodos list identities`.")
+    one = [*_TREND[:2], Field("risk", "Risk", 9, is_number=True)]
+    heading = f"Risk over {plural(len(rows), 'point')} in time"
+    hint = "Mark the present: kathodos baseline mark NAME" if len(rows) < 3 else ""
+    return session.answer(Answer(one if session.arguments.by else _TREND, rows, heading, hint=hint))
+
+
+def _summed(totals: Any, references: Any) -> dict[str, Any]:
+    highest = int(totals.argmax()) if len(totals) else -1
+    return {
+        "count": len(totals),
+        "mean": round(float(totals.mean()), 1) if len(totals) else None,
+        "above_60": int((totals > 60).sum()),
+        "above_40": int((totals > 40).sum()),
+        "highest": float(totals[highest]) if highest >= 0 else None,
+        "who": references[highest] if highest >= 0 else None,
+    }

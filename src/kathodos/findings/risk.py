@@ -1,0 +1,482 @@
+"""Risk: a score from 0 to 100 made of parts that add up, for identities, accounts, roles, resources and systems.
+
+Each part is a weight times a measure from 0 to 1, rounded to a tenth; the score is the sum of the parts. The weights
+are 100 together. What each measure says is written in docs/risk.md.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass, field, fields
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from kathodos.access.arrays import Ints, ints, reachable
+from kathodos.access.deciding import who_has
+from kathodos.access.potential import ADMINISTERED
+from kathodos.access.reach import permits_on, who_reaches_something
+from kathodos.catalogue.moments import BEGINNING
+from kathodos.findings.conflicts import EXERCISED, HELD, LATENT, SAME_RECORD, Conflict
+from kathodos.findings.escalation import Climber
+from kathodos.findings.excess.batches import Batch, Ground
+from kathodos.findings.excess.use import UNUSED_ROLE
+from kathodos.findings.facts import DAY
+from kathodos.findings.role_conflicts import RoleConflict
+from kathodos.findings.stakes import KINDS
+from kathodos.words import plural
+
+Floats = npt.NDArray[np.float64]
+PARTS = ("sensitivity", "breadth", "actions", "conflicts", "excess", "dormancy", "escalation")
+LEVELS = np.array([0.0, 0.2, 0.6, 1.0])  # by the highest sensitivity, 0 to 3
+ACTIONS = np.array([0.1, 0.4, 0.6, 0.6, 1.0])  # by the gravest kind of action: read, write, export, approve, administer
+SEVERE = {"low": 0.1, "medium": 0.3, "high": 0.6, "critical": 1.0}
+STATES = {LATENT: 0.3, HELD: 0.6, EXERCISED: 0.9, SAME_RECORD: 1.0}
+COVERED = 0.3  # of what a conflict counts while a cover holds
+EXCESSIVE = np.array([0.03, 0.12, 0.35, 0.7])  # by the severity of a finding
+_MOST_RESOURCES = 2000
+
+
+@dataclass(frozen=True)
+class Weights:
+    """How much each part can add to a score; 100 together."""
+
+    sensitivity: float = 20
+    breadth: float = 10
+    actions: float = 15
+    conflicts: float = 20
+    excess: float = 15
+    dormancy: float = 5
+    escalation: float = 15
+
+    def total(self) -> float:
+        return float(sum(getattr(self, it.name) for it in fields(self)))
+
+    def listed(self) -> Floats:
+        return np.array([getattr(self, name) for name in PARTS], dtype=np.float64)
+
+
+@dataclass(frozen=True)
+class Part:
+    """One part of a score: what it may add at most, what it adds, and why."""
+
+    name: str
+    weight: float
+    points: float
+    why: str
+
+
+@dataclass(frozen=True)
+class Scores:
+    """Scores of many of one kind: `points` has a row for each, a column for each of PARTS.
+
+    `subjects` names them, `why` puts one part of one of them into words.
+    """
+
+    kind: str
+    subjects: Sequence[str]
+    points: Floats
+    weights: Weights
+    why: Callable[[int, int], str]
+
+    @cached_property
+    def totals(self) -> Floats:
+        """The scores; each is the sum of its parts as they are shown."""
+        totals: Floats = np.round(self.points.sum(axis=1), 1)
+        return totals
+
+    def order(self) -> Ints:
+        """The positions, the highest score first."""
+        return np.lexsort((np.arange(len(self.totals)), -self.totals))
+
+    def parts(self, at: int) -> list[Part]:
+        weights = self.weights.listed()
+        return [
+            Part(name, float(weights[number]), float(self.points[at, number]), self.why(at, number))
+            for number, name in enumerate(PARTS)
+        ]
+
+
+@dataclass(frozen=True)
+class Judged:
+    """What has been found, and counts for risk."""
+
+    ground: Ground
+    conflicts: Sequence[Conflict] = ()
+    covered: Sequence[Conflict] = ()
+    faults: Sequence[RoleConflict] = ()
+    excess: Sequence[Batch] = ()
+    climbers: Sequence[Climber] = ()
+    weights: Weights = field(default_factory=Weights)
+
+
+class Risk:
+    """The scores of each kind of thing."""
+
+    def __init__(self, judged: Judged) -> None:
+        self.judged = judged
+        self.ground = judged.ground
+        self.facts = judged.ground.facts
+        self.index = judged.ground.facts.index
+
+    # Identities and accounts, which are asked alike
+
+    @cached_property
+    def level(self) -> Ints:
+        """The highest sensitivity that each identity or account reaches; 0 where it is nothing more."""
+        found = np.zeros(self.index.holders.first_group, dtype=np.int64)
+        levels = self.facts.sensitivity
+        for system in self.index.systems_in_order:
+            for level in (1, 2, 3):
+                nodes = (levels[system.root : system.end] == level).nonzero()[0] + system.root
+                if len(nodes) and len(system.actions):
+                    mask = who_reaches_something(self.index, nodes, self.facts.at)
+                    found[mask] = np.maximum(found[mask], level)
+        return found
+
+    @cached_property
+    def idle_days(self) -> Ints:
+        """For each account, if it is enabled, the days without a sign-in where they are too many; else 0."""
+        facts = self.facts
+        seen = facts.moments(facts.account("last_login"))
+        days = np.where(seen > BEGINNING, (facts.at - seen) // DAY, 0)
+        late = self.index.holders.is_enabled & (days > self.ground.thresholds.dormant)
+        return np.where(late, days, 0)
+
+    @cached_property
+    def excess_of(self) -> tuple[Floats, Ints]:
+        """For each identity 1 less the product of what each finding leaves, and how many findings there are."""
+        left, count = np.zeros(self.facts.people), np.zeros(self.facts.people, dtype=np.int64)
+        for batch in self.judged.excess:
+            known = batch.whose >= 0
+            weight = EXCESSIVE[batch.severity[known]] * batch.confidence[known] / 100
+            np.add.at(left, batch.whose[known], np.log1p(-weight))
+            np.add.at(count, batch.whose[known], 1)
+        return 1 - np.exp(left), count
+
+    @cached_property
+    def conflicts_of(self) -> tuple[Floats, Mapping[int, list[str]]]:
+        """For each identity what its conflicts come to, and their names with their states."""
+        left = np.zeros(self.facts.people)
+        names: dict[int, list[str]] = {}
+        covered = {(it.rule.id, it.identity) for it in self.judged.covered}
+        for conflict in self.judged.conflicts:
+            is_covered = (conflict.rule.id, conflict.identity) in covered
+            share = SEVERE[conflict.rule.severity] * STATES[conflict.state] * (COVERED if is_covered else 1)
+            left[conflict.identity] += np.log1p(-min(share, 0.999))
+            text = f"{conflict.rule.id} {conflict.state}{' (covered)' if is_covered else ''}"
+            names.setdefault(conflict.identity, []).append(text)
+        return 1 - np.exp(left), names
+
+    @cached_property
+    def gain(self) -> Floats:
+        """For each asker what it could gain, as the root of its share of everything there is."""
+        found = np.zeros(self.index.holders.first_group)
+        whole = sum(len(it.actions) * it.size for it in self.index.systems_in_order)
+        for climber in self.judged.climbers:
+            found[climber.askers] = min((climber.gain / max(whole, 1)) ** 0.5, 1.0)
+        return found
+
+    def identities(self) -> Scores:
+        """The risk of every identity."""
+        people, accounts = self.facts.people, self.index.holders.owner
+        idle = np.zeros(people, dtype=np.int64)
+        owned = accounts >= 0
+        np.maximum.at(idle, accounts[owned], self.idle_days[owned])
+        conflicts, names = self.conflicts_of
+        excess, count = self.excess_of
+        measures = [*self._reach_measures(slice(0, people)), conflicts, excess, np.minimum(idle / 365, 1)]
+
+        def why(at: int, part: int) -> str:
+            told = {
+                3: ", ".join(names.get(at, [])) or "in no conflict",
+                4: plural(int(count[at]), "finding"),
+                5: f"an account without a sign-in for {idle[at]} days" if idle[at] else "no account is idle",
+            }
+            return told.get(part) or self._reach_why(at, part)
+
+        return self._scores("identities", None, measures, why, 0)
+
+    def accounts(self) -> Scores:
+        """The risk of every account, asked on its own."""
+        people, holders = self.facts.people, self.index.holders
+        size = holders.first_group - people
+        found: dict[str, list[float]] = {}
+        for batch in self.judged.excess:
+            for at in range(len(batch)) if "account" in batch.kind or (batch.whose < 0).any() else ():
+                name = batch.subject(at) if batch.whose[at] < 0 or "account" in batch.kind else ""
+                if name.startswith("account:"):
+                    weight = EXCESSIVE[batch.severity[at]] * batch.confidence[at] / 100
+                    found.setdefault(name, []).append(float(weight))
+        excess = np.zeros(size)
+        for name, weights in found.items():
+            excess[holders.find(name) - people] = 1 - float(np.prod([1 - it for it in weights]))
+        idle = np.minimum(self.idle_days / 365, 1)
+        measures = [*self._reach_measures(slice(people, None)), np.zeros(size), excess, idle]
+
+        def why(at: int, part: int) -> str:
+            count = len(found.get(holders.references[people + at], ()))
+            days = int(self.idle_days[at])
+            told = {
+                3: "counted with whoever owns it",
+                4: plural(count, "finding"),
+                5: f"no sign-in for {days} days" if days else "not idle",
+            }
+            return told.get(part) or self._reach_why(people + at, part)
+
+        return self._scores("accounts", None, measures, why, people)
+
+    def _reach_measures(self, some: slice) -> list[Floats]:
+        """Sensitivity, breadth and kinds of action of some identities or accounts."""
+        kinds, systems = self.ground.usage.kinds_of, self.ground.usage.systems_of.sum(axis=1)
+        worst = np.zeros(len(kinds))
+        for bit, weight in enumerate(ACTIONS.tolist()):
+            worst = np.where(kinds >> bit & 1, np.maximum(worst, weight), worst)
+        return [LEVELS[self.level][some], (systems / max(len(self.index.systems), 1))[some], worst[some]]
+
+    def _reach_why(self, asker: int, part: int) -> str:
+        kinds, systems = self.ground.usage.kinds_of, self.ground.usage.systems_of.sum(axis=1)
+        gain = next((it.gain for it in self.judged.climbers if asker in it.askers), 0)
+        named = [name for bit, name in enumerate(KINDS) if kinds[asker] >> bit & 1]
+        return {
+            0: f"reaches what is of sensitivity {self.level[asker]}",
+            1: f"holds something in {systems[asker]} of {len(self.index.systems)} systems",
+            2: f"was given {', '.join(named)}" if named else "was given nothing",
+            6: f"could reach {gain:,} pairs of action and resource more" if gain else "can give itself nothing",
+        }[part]
+
+    def _scores(
+        self,
+        kind: str,
+        subjects: Sequence[str] | None,
+        measures: list[Floats],
+        why: Callable[[int, int], str],
+        first: int,
+    ) -> Scores:
+        size = len(measures[0])
+        if len(measures) == len(PARTS) - 1:
+            measures = [*measures, self.gain[first : first + size]]
+        points = np.round(np.stack(measures, axis=1) * self.judged.weights.listed(), 1)
+        names = subjects if subjects is not None else _Names(self.index.holders.references, first, size)
+        return Scores(kind, names, points, self.judged.weights, why)
+
+    # Roles, resources, systems
+
+    def roles(self) -> Scores:
+        """The risk of every active role: by what it gives, and to how many."""
+        index, stakes = self.index, self.ground.stakes
+        names = list(index.roles)
+        people = max(int((self.facts.is_person & self.facts.is_there).sum()), 1)
+        size = len(names)
+        top, kinds = np.zeros(size, dtype=np.int64), np.zeros(size, dtype=np.int64)
+        role = index.bundles.role
+        known = role >= 0
+        np.maximum.at(top, role[known], np.maximum(stakes.top[known], 0))
+        np.bitwise_or.at(kinds, role[known], stakes.kinds[known])
+        having = np.array([self._having(number) for number in range(size)], dtype=np.int64)
+        worst = np.max(np.where(kinds[:, None] >> np.arange(len(KINDS)) & 1, ACTIONS, 0.0), axis=1, initial=0.0)
+        conflicts = np.zeros(size)
+        for fault in self.judged.faults:
+            conflicts[fault.role] = max(conflicts[fault.role], SEVERE[fault.rule.severity])
+        about = self._excess_by_subject()
+        excess = np.array([about.get(f"role:{name}", 0.0) for name in names])
+        unused = {
+            batch.subject(at) for batch in self.judged.excess if batch.kind == UNUSED_ROLE for at in range(len(batch))
+        }
+        idle = np.array([float(f"role:{name}" in unused) for name in names])
+        climbs = np.array([float(self._administers(number)) for number in range(size)])
+        measures = [LEVELS[top], having / people, worst, conflicts, excess, idle, climbs]
+
+        def why(at: int, part: int) -> str:
+            rules = [fault.rule.id for fault in self.judged.faults if fault.role == at]
+            named = [name for bit, name in enumerate(KINDS) if kinds[at] >> bit & 1]
+            return (
+                f"gives what is of sensitivity {top[at]}",
+                f"{having[at]} of {plural(people, 'person has', 'people have')} it",
+                f"gives {', '.join(named)}" if named else "gives nothing to anybody now",
+                f"breaks {', '.join(rules)} by itself" if rules else "breaks no rule by itself",
+                "something is said about it in kathodos excess" if excess[at] else "no finding",
+                "nobody uses it" if idle[at] else "in use, or not known",
+                "administers groups, roles or grants" if climbs[at] else "gives no right over groups, roles or grants",
+            )[part]
+
+        return self._scores("roles", [f"role:{name}" for name in names], measures, why, 0)
+
+    def _having(self, role: int) -> int:
+        """How many people who are there have a role, or one senior to it."""
+        index = self.index
+        seniors = reachable(index.seniors, ints([role]))
+        bundles = np.concatenate([self._bundles_of_roles[it] for it in seniors.tolist()])
+        grants = index.bundle_grants.all_of(bundles.astype(np.int64)).astype(np.int64)
+        grants = grants[self.facts.live[grants] & ~index.grants.denies[grants]]
+        if not len(grants):
+            return 0
+        mask = who_has(index, np.unique(index.grants.holder[grants]).astype(np.int64), self.facts.at)
+        return int((mask[: self.facts.people] & self.facts.is_person & self.facts.is_there).sum())
+
+    @cached_property
+    def _bundles_of_roles(self) -> list[Ints]:
+        found: list[list[int]] = [[] for _ in range(len(self.index.roles))]
+        for bundle, role in enumerate(self.index.bundles.role.tolist()):
+            if role >= 0:
+                found[role].append(bundle)
+        return [np.array(it, dtype=np.int64) for it in found]
+
+    def _administers(self, role: int) -> bool:
+        """Whether a role, as it is given somewhere, administers a group, a role or grants that are resources."""
+        index = self.index
+        types = [at for at, name in enumerate(index.type_names) if name in ADMINISTERED]
+        nodes = np.isin(index.types, types)
+        before = np.concatenate([[0], np.cumsum(nodes[index.tree.by_place])])
+        administer = 1 << KINDS.index("administer")
+        for bundle in self._bundles_of_roles[role].tolist():
+            if self.ground.stakes.kinds[bundle] & administer:
+                rules = index.bundles.rules[bundle].astype(np.int64)
+                spans = index.rule_spans.all_of(rules)
+                if (before[index.spans.end[spans]] > before[index.spans.first[spans]]).any():
+                    return True
+        return False
+
+    def _excess_by_subject(self) -> dict[str, float]:
+        """What the findings about nobody in particular come to, by what they are about."""
+        left: dict[str, float] = {}
+        for batch in self.judged.excess:
+            for at in (batch.whose < 0).nonzero()[0].tolist():
+                weight = EXCESSIVE[batch.severity[at]] * batch.confidence[at] / 100
+                name = batch.subject(at)
+                left[name] = left.get(name, 1.0) * (1 - float(weight))
+        return {name: 1 - it for name, it in left.items()}
+
+    def resources(self, only: Sequence[int] | None = None) -> Scores:
+        """The risk of resources: the most sensitive that any source lists, or those that were asked for."""
+        index, levels = self.index, self.facts.sensitivity
+        listed = (self.facts.node("resource").codes >= 0).nonzero()[0]
+        chosen = listed[np.lexsort((listed, -levels[listed]))][:_MOST_RESOURCES]
+        nodes = np.array(only, dtype=np.int64) if only is not None else chosen
+        askers = index.holders.askers
+        reaching, kinds = [], []
+        for node in nodes.tolist():
+            reaching.append(int(who_reaches_something(index, ints([node]), self.facts.at)[askers].sum()))
+            kinds.append(self._kinds_on(node))
+        count, given = np.array(reaching, dtype=np.int64), np.array(kinds, dtype=np.int64)
+        worst = np.max(np.where(given[:, None] >> np.arange(len(KINDS)) & 1, ACTIONS, 0.0), axis=1, initial=0.0)
+        about = self._excess_by_subject()
+        excess = np.array([about.get(index.tree.addresses[node], 0.0) for node in nodes.tolist()])
+        nothing = np.zeros(len(nodes))
+        measures = [LEVELS[levels[nodes]], count / max(len(askers), 1), worst, nothing, excess, nothing, nothing]
+
+        def why(at: int, part: int) -> str:
+            named = [name for bit, name in enumerate(KINDS) if given[at] >> bit & 1]
+            return (
+                f"is of sensitivity {levels[nodes[at]]}",
+                f"{count[at]} of {len(askers)} reach it",
+                f"somebody was given {', '.join(named)} on it" if named else "nobody was given anything on it",
+                "counted with people and roles",
+                "something is said about it in kathodos excess" if excess[at] else "no finding",
+                "counted with accounts and roles",
+                "counted with people",
+            )[part]
+
+        names = [index.tree.addresses[node] for node in nodes.tolist()]
+        return self._scores("resources", names, measures, why, 0)
+
+    def _kinds_on(self, node: int) -> int:
+        """The kinds of action that somebody was given on a node, as bits."""
+        system = self.index.system_of(node)
+        bits = 0
+        for number, kind in zip(system.actions.tolist(), system.kinds, strict=True):
+            if kind in KINDS and len(permits_on(self.index, node, self.index.actions[number][1], self.facts.at)):
+                bits |= 1 << KINDS.index(kind)
+        return bits
+
+    def systems(self) -> Scores:
+        """The risk of every system."""
+        index, facts = self.index, self.facts
+        people = max(int((facts.is_person & facts.is_there).sum()), 1)
+        rows, told = [], []
+        conflicts, _ = self.conflicts_of
+        gains = {name for it in self.judged.climbers for name in (gain[0].name for gain in it.gains)}
+        for number, system in enumerate(index.systems_in_order):
+            top = int(facts.sensitivity[system.root : system.end].max(initial=0))
+            inside = self._holding_in(number)
+            administrators = self._administrators(system.name)
+            sided = [it for it in self.judged.conflicts if system.name in _systems_of(it) and it.state != LATENT]
+            worst = max((float(conflicts[it.identity]) for it in sided), default=0.0)
+            resting = self._resting_on(system.name)
+            idle, enabled = self._idle_accounts(system.name)
+            rows.append(
+                [
+                    float(LEVELS[top]),
+                    inside / people,
+                    min((administrators / people) ** 0.5, 1.0),
+                    worst,
+                    1 - float(np.exp(-resting / 10)),
+                    idle / max(enabled, 1),
+                    float(system.name in gains),
+                ]
+            )
+            told.append(
+                (
+                    f"holds what is of sensitivity {top}",
+                    f"{inside} of {plural(people, 'person holds', 'people hold')} something in it",
+                    f"{plural(administrators, 'person', 'people')} may administer it",
+                    f"{plural(len(sided), 'conflict')} with a side in it",
+                    f"{plural(resting, 'finding')} about it",
+                    f"{idle} of {plural(enabled, 'enabled account')} idle",
+                    "somebody could reach more of it" if system.name in gains else "nobody could reach more of it",
+                )
+            )
+        measures = [np.array(column) for column in zip(*rows, strict=True)] if rows else [np.zeros(0)] * len(PARTS)
+        names = [f"system:{system.name}" for system in index.systems_in_order]
+        return self._scores("systems", names, measures, lambda at, part: told[at][part], 0)
+
+    def _holding_in(self, system: int) -> int:
+        """How many people were given something in a system."""
+        mask = self.ground.usage.systems_of[: self.facts.people, system]
+        return int((mask & self.facts.is_person & self.facts.is_there).sum())
+
+    def _administrators(self, name: str) -> int:
+        """How many people were given something that administers in a system."""
+        index, facts, usage = self.index, self.facts, self.ground.usage
+        number = [it.name for it in index.systems_in_order].index(name)
+        administer = 1 << KINDS.index("administer")
+        owner = usage.units.owner[usage.in_system(number) & ((usage.kinds & administer) > 0)]
+        return len(np.unique(owner[owner < facts.people]))
+
+    def _resting_on(self, system: str) -> int:
+        """How many findings are about a system, an account in it, a role of it or a resource in it."""
+        marks = (f"account:{system}/", f"role:{system}/", f"group:{system}/", f"{system}:/")
+        return sum(
+            batch.subject(at).startswith(marks) or batch.subject(at) == f"system:{system}"
+            for batch in self.judged.excess
+            for at in range(len(batch))
+            if batch.whose[at] < 0 or "account" in batch.kind
+        )
+
+    def _idle_accounts(self, system: str) -> tuple[int, int]:
+        column = self.facts.account("system")
+        here = column.codes == (column.values.index(system) if system in column.values else -2)
+        return int((here & (self.idle_days > 0)).sum()), int((here & self.index.holders.is_enabled).sum())
+
+
+def _systems_of(conflict: Conflict) -> set[str]:
+    """The systems in which the duties of a conflict lie."""
+    return {it.pattern.system for duty in conflict.duties for it in (*duty.permissions, *duty.every)}
+
+
+class _Names(Sequence[str]):
+    """Some of the references of holders, made when they are asked for."""
+
+    def __init__(self, references: Sequence[str], first: int, size: int) -> None:
+        self.references = references
+        self.first = first
+        self.size = size
+
+    def __len__(self) -> int:
+        return self.size
+
+    def __getitem__(self, at: int) -> str:  # type: ignore[override]  # no slices
+        if at >= self.size:
+            raise IndexError(at)
+        return self.references[self.first + at]

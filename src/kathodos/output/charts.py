@@ -1,0 +1,180 @@
+"""Charts as PNG or SVG, readable in grey and by the colour-blind: numbers stand in the fields, hatches in the bars."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+import numpy.typing as npt
+
+from kathodos.errors import CallError, DataError
+from kathodos.output.text import printable
+from kathodos.words import plural
+
+if TYPE_CHECKING:
+    from kathodos.findings.pictures import Table
+
+_SIZE = (11.0, 6.6)  # inches; at 116 dots an inch 1276 by 766
+_DOTS = 116
+_HATCHES = ("", "..", "//", "xx", "")
+_GREYS = ("#f2f2f2", "#d0d0d0", "#a6a6a6", "#6e6e6e", "#2b2b2b")
+_LONGEST = 34
+
+
+def draw_access(table: Table) -> Any:
+    """The share of each department that holds something in each system."""
+    shares = 100 * table.counts / np.maximum(table.of[:, None], 1)
+    labels = [[_cell(count) for count in row] for row in table.counts.tolist()]
+    wide = (table.counts > 0).sum(axis=1)
+    title = "Nobody holds anything"
+    if wide.size and wide.max():
+        most = int(wide.argmax())
+        title = f"{table.rows[most]}: access in {wide[most]} of {len(table.columns)} systems, the most of all"
+    rows = [f"{name} ({count})" for name, count in zip(table.rows, table.of.tolist(), strict=True)]
+    note = (
+        "Number of people who were given something in the system; the darker, the larger their share of the department."
+    )
+    return _field(shares, labels, rows, table.columns, title, note, 100.0)
+
+
+def draw_conflicts(table: Table) -> Any:
+    """Open conflicts by topic and department."""
+    labels = [[_cell(count) for count in row] for row in table.counts.tolist()]
+    title = "No conflict is open"
+    if table.counts.size:
+        topic, department = np.unravel_index(int(table.counts.argmax()), table.counts.shape)
+        where = f"of the topic {table.rows[int(topic)]} in the department {table.columns[int(department)]}"
+        title = f"{plural(int(table.counts.sum()), 'open conflict')}, the most ({table.counts.max()}) {where}"
+    note = "Open conflicts by the topic of the rule and the department of the person; covered and latent ones left out."
+    most = float(table.counts.max(initial=1))
+    return _field(table.counts.astype(np.float64), labels, table.rows, table.columns, title, note, most)
+
+
+def _cell(count: int) -> str:
+    return str(count) if count else ""
+
+
+def _field(
+    values: npt.NDArray[np.float64],
+    labels: list[list[str]],
+    rows: Sequence[str],
+    columns: Sequence[str],
+    title: str,
+    note: str,
+    most: float,
+) -> Any:
+    """A field of cells, darker for more, each with its number."""
+    figure, axes = _figure(title, note)
+    if not values.size:
+        axes.axis("off")
+        return figure
+    axes.imshow(values, cmap="Greys", vmin=-most * 0.06, vmax=most * 1.25, aspect="auto")
+    axes.set_xticks(
+        range(len(columns)), [_short(it) for it in columns], rotation=30 if len(columns) > 6 else 0, ha="center"
+    )
+    axes.set_yticks(range(len(rows)), [_short(it) for it in rows])
+    axes.set_xticks(np.arange(len(columns) + 1) - 0.5, minor=True)
+    axes.set_yticks(np.arange(len(rows) + 1) - 0.5, minor=True)
+    axes.grid(which="minor", color="white", linewidth=2)
+    axes.tick_params(which="both", length=0)
+    for side in axes.spines.values():
+        side.set_visible(False)
+    for at, row in enumerate(labels):
+        for to, text in enumerate(row):
+            dark = values[at, to] > most * 0.6
+            axes.text(to, at, text, ha="center", va="center", color="white" if dark else "black", fontsize=10)
+    return figure
+
+
+def draw_risk(scores: npt.NDArray[np.float64], named: Sequence[tuple[str, float]]) -> Any:
+    """How many identities have which score, with the highest named."""
+    above = int((scores > 40).sum())
+    title = f"{above} of {plural(len(scores), 'identity scores', 'identities score')} above 40"
+    title += f"; the highest is {named[0][0]} with {named[0][1]:g}" if named else ""
+    figure, axes = _figure(title, "Number of identities by risk score, in steps of 5; the highest are named.")
+    counts, edges = np.histogram(scores, bins=np.arange(0, 101, 5))
+    axes.bar(edges[:-1], counts, width=4.6, align="edge", color="#8c8c8c", edgecolor="black", linewidth=0.8)
+    for edge, count in zip(edges[:-1].tolist(), counts.tolist(), strict=True):
+        if count:
+            axes.text(edge + 2.3, count, str(count), ha="center", va="bottom", fontsize=10)
+    axes.set_xlim(0, 100)
+    axes.set_xticks(range(0, 101, 10))
+    axes.set_ylim(0, max(int(counts.max(initial=0)) * 1.15, 1))
+    axes.set_xlabel("risk score")
+    axes.set_ylabel("identities")
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    lines = [f"{score:5.1f}  {_short(name)}" for name, score in named]
+    axes.text(
+        0.985, 0.97, "\n".join(lines), transform=axes.transAxes, ha="right", va="top", family="monospace", fontsize=9
+    )
+    return figure
+
+
+def draw_excess(table: Table) -> Any:
+    """How many findings of each kind there are, by how long they have stood."""
+    total = int(table.counts.sum())
+    old = int(table.counts[:, -1].sum()) if table.counts.size else 0
+    title = "No finding of excess"
+    if total:
+        title = f"{plural(total, 'finding')} of excess, the most of them {table.rows[0]}; {old} older than half a year"
+    figure, axes = _figure(title, "Findings by kind, and by how long what they say has been so.")
+    start = np.zeros(len(table.rows))
+    position = np.arange(len(table.rows))
+    for at, name in enumerate(table.columns):
+        counts = table.counts[:, at]
+        style = {"color": _GREYS[at], "hatch": _HATCHES[at], "edgecolor": "black", "linewidth": 0.6}
+        axes.barh(position, counts, left=start, height=0.72, label=name, **style)
+        start += counts
+    for at, count in enumerate(start.astype(int).tolist()):
+        axes.text(count, at, f" {count}", va="center", fontsize=9)
+    axes.set_yticks(position, table.rows)
+    axes.invert_yaxis()
+    axes.set_xlabel("findings")
+    axes.margins(x=0.06)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
+    if total:
+        axes.legend(loc="lower right", frameon=False, title="has stood for")
+    return figure
+
+
+def _figure(title: str, note: str) -> tuple[Any, Any]:
+    import matplotlib
+
+    matplotlib.use("Agg")
+    from matplotlib import rcParams
+    from matplotlib.figure import Figure
+
+    rcParams["svg.hashsalt"] = "kathodos"  # the same data give the same file
+    figure = Figure(figsize=_SIZE, layout="constrained")
+    axes = figure.add_subplot()
+    figure.suptitle(_plain(title), fontsize=13, fontweight="bold", x=0.01, ha="left")
+    axes.set_title(_plain(note), fontsize=9.5, loc="left", color="#333333")
+    return figure, axes
+
+
+def _short(text: str) -> str:
+    text = printable(text)
+    return _plain(text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…")
+
+
+def _plain(text: str) -> str:
+    """Text in which a dollar is a dollar and begins no formula."""
+    return printable(text).replace("$", r"\$")
+
+
+def save(figure: Any, file: str, may_replace: bool) -> None:
+    """Writes a figure as PNG or SVG, by the end of the file's name."""
+    path = Path(file)
+    if path.suffix.lower() not in (".png", ".svg"):
+        raise CallError(f"{file} ends in neither .png nor .svg.", "Name the file as in access.png.")
+    if path.exists() and not may_replace:
+        raise CallError(f"{file} is there already.", "Say --replace, or name another file.")
+    metadata = {"Date": None} if path.suffix.lower() == ".svg" else {"Software": None}
+    try:
+        figure.savefig(path, dpi=_DOTS, metadata=metadata)
+    except OSError as error:
+        raise DataError(f"{file} cannot be written: {error.strerror}.", "Name a file that you may write.") from None
