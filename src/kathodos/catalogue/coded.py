@@ -17,6 +17,7 @@ Scalar = str | int | None
 Codes = npt.NDArray[np.int32]
 Ints = npt.NDArray[np.int64]
 _WIDEST = 2**62
+_FEW = 50_000  # rows below which importing a faster library would take longer than it saves
 
 
 @dataclass(frozen=True)
@@ -149,6 +150,11 @@ def numbers_of(columns: Sequence[Codes]) -> Ints:
 
 def places(numbers: Ints) -> Ints:
     """The same numbers, renamed 0, 1, 2 in the order in which they come first."""
+    if len(numbers) < _FEW:
+        _, first, which = np.unique(numbers, return_index=True, return_inverse=True)
+        rank = np.empty(len(first), dtype=np.int64)
+        rank[np.argsort(first)] = np.arange(len(first))
+        return rank[which]
     import pyarrow as pa
 
     return np.asarray(pa.array(numbers).dictionary_encode().indices, dtype=np.int64)

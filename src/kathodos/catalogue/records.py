@@ -92,13 +92,13 @@ class Stored:
 
 @dataclass(frozen=True)
 class InMemory:
-    """Records held as rows of each kind."""
+    """Records held as rows of each kind; a kind that is not held has none."""
 
     state: State
 
     def chunks(self, kind: Kind, *columns: str) -> Iterator[Columns]:
-        rows = self.state[kind.name]
-        if len(rows):
+        rows = self.state.get(kind.name)
+        if rows is not None and len(rows):
             yield [rows.ids if column == ROW else rows[column] for column in columns]
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:

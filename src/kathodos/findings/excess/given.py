@@ -193,7 +193,7 @@ def _not_naming(ground: Ground, node: int) -> list[int]:
         reaching = who_reaches_something(index, ints([node]), at)
         _, entries = entries_of_each(index, reaching.nonzero()[0], at)
         counts_as = spread(index.holders.edges, entries)
-        counts_as[index.holders.everyone] = True
+        counts_as[index.holders.everyone] = len(entries) > 0
         some = some[counts_as[index.grants.holder[some]]]
     return [int(grant) for grant in some]
 

@@ -1,0 +1,215 @@
+"""Conflicts covered and cured, rules checked and tried, fences as a gate, excess turned into a change, risk, charts."""
+
+import json
+import tomllib
+import unittest
+
+from tests.support import OFFICE, OFFICE_RULES, Prepared, lay_out, records, run
+
+FENCE = """
+[[fence]]
+id = "F-1"
+title = "Clerks waive nothing"
+severity = "critical"
+remedy = "Leave waivers to the head."
+who = 'title eq "Clerk"'
+never = ["approve dues:/waivers/**"]
+"""
+CONTROLS = """
+[[control]]
+id = "C-1"
+owner = "head"
+does = "looks at every waiver"
+period = "P7D"
+"""
+LATER = "2026-06-30T08:00:00Z"
+
+
+class Findings(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        here = lay_out(folder / "office", OFFICE, OFFICE_RULES + FENCE)
+        (here / "controls.toml").write_text(CONTROLS)
+        run("gather", cwd=here)
+        return here
+
+    def conflict(self, **options):
+        (row,) = records("conflicts", cwd=self.here, **options)
+        return row
+
+    def cover(self, *words, status=0, who="hanna@office.example", until="2026-06-25", **options):
+        base = ("conflicts", "cover", "D-1/ann", "--as", who, "--reason", "no second clerk")
+        until = ("--control", "C-1", "--until", until) if "--end" not in words else ()
+        return run(*base, *until, *words, cwd=self.here, status=status, **options)
+
+    def test_a_cover_is_the_owner_s_to_give_and_runs_out_by_itself(self):
+        self.assertEqual(self.conflict(status=1)["cover"], None)
+        self.assertIn("not the owner of C-1; that is head", self.cover(who="ann", status=2).stderr)
+        self.assertIn("is over already", self.cover(until="2026-06-14", status=2).stderr)
+        self.assertIn("is no date", self.cover(until="soon", status=2).stderr)
+        wrong = run("conflicts", "cover", "D-1/bo", "--control", "C-1", "--until", "2026-12-01", "--reason", "x",
+                    "--as", "head", cwd=self.here, status=2)  # fmt: skip
+        self.assertIn("no conflict D-1/bo", wrong.stderr)
+        self.assertIn("Would leave", self.cover("--dry-run").stdout)
+        self.cover()
+        row = self.conflict(status=0)
+        self.assertEqual((row["cover"], row["cover_state"]), ("C-1", "holds"))
+        self.assertIn("0 open conflicts of 0 people, 1 covered", run("conflicts", cwd=self.here).stdout)
+        self.assertEqual(self.conflict(status=1, now=LATER)["cover_state"], "ran out")
+        (cover,) = records("conflicts", "covers", cwd=self.here, now=LATER)
+        self.assertEqual(
+            (cover["conflict"], cover["state"], cover["covered_by"], cover["reason"]),
+            ("D-1/ann", "ran out", "hanna@office.example", "no second clerk"),
+        )
+        (entry,) = records("ledger", "list", "--kind", "cover", cwd=self.here)
+        self.assertIn("identity:ann", entry["subjects"])
+        run("ledger", "verify", cwd=self.here)
+
+    def test_a_control_that_is_not_confirmed_is_late_and_a_finding(self):
+        self.cover()
+        run("control", "confirm", "C-1", "--as", "ann", "--reason", "x", cwd=self.here, status=2)
+        (control,) = records("control", "list", cwd=self.here)
+        self.assertEqual((control["state"], control["due"]), ("in time", "2026-06-22"))
+        (control,) = records("control", "list", cwd=self.here, status=1, now="2026-06-23T00:00:00Z")
+        self.assertEqual(control["state"], "late")
+        (late,) = records("excess", "--kind", "late-control", cwd=self.here, status=1, now="2026-06-23T00:00:00Z")
+        self.assertEqual((late["subject"], late["severity"]), ("control:C-1", "high"))
+        run(
+            "control",
+            "confirm",
+            "C-1",
+            "--as",
+            "head",
+            "--reason",
+            "4 looked at",
+            cwd=self.here,
+            now="2026-06-22T09:00:00Z",
+        )
+        records("control", "list", cwd=self.here, now="2026-06-23T00:00:00Z")
+
+    def test_a_control_can_be_added_and_a_cover_ended_before_its_time(self):
+        add = ("control", "add", "C-2", "--owner", "head", "--every", "P1M", "--does", "looks")
+        self.assertIn("is no duration", run(*add[:6], "monthly", *add[7:], cwd=self.here, status=3).stderr)
+        run(*add, cwd=self.here)
+        self.assertIn("There is a control C-2", run(*add, cwd=self.here, status=2).stderr)
+        self.cover()
+        self.cover("--end")
+        self.assertEqual(self.conflict(status=1)["cover_state"], "ended")
+        self.assertIn("No cover holds", self.cover("--end", status=2).stderr)
+
+    def test_conflicts_by_every_measure(self):
+        for per, name in (("severity", "high"), ("topic", "Dues"), ("department", "Dues")):
+            self.assertRegex(run("conflicts", "--per", per, cwd=self.here, status=1).stdout, rf"(?m)^{name}\b.*D-1")
+        beside = run("conflicts", "--rule", "D-1", cwd=self.here, status=1).stdout
+        self.assertRegex(beside, r"Set +Waive")
+        self.assertIn("edit dues:/tariffs/2026", beside)
+        self.assertEqual(records("conflicts", "--where", 'id eq "bo"', cwd=self.here), [])
+        self.assertIn("no conflict rule D-9", run("conflicts", "--rule", "D-9", cwd=self.here, status=2).stderr)
+
+    def test_the_cure_is_a_change_file_under_which_the_conflict_is_gone(self):
+        found = json.loads(run("conflicts", "cure", "--change", "cure.toml", "--format", "json", cwd=self.here).stdout)
+        self.assertEqual((len(found["withdrawals"]), found["gap"], found["still_standing"]), (1, 0.0, 0))
+        self.assertEqual(len(found["cures"][0]["as_small"]), 3)
+        self.assertEqual(records("conflicts", "--assume", "cure.toml", cwd=self.here), [])
+        self.assertIn(
+            "never written over", run("conflicts", "cure", "--change", "cure.toml", cwd=self.here, status=2).stderr
+        )
+        protected = run("conflicts", "cure", "--for", "ann", "--protect", "grant:g1", "--protect", "grant:g2",
+                        "--protect", "identity:ann", cwd=self.here, status=1).stdout  # fmt: skip
+        self.assertIn("Nothing that may be withdrawn clears D-1/ann", protected)
+        self.assertIn("Nearest: g", run("conflicts", "cure", "--protect", "grant:gg", cwd=self.here, status=2).stderr)
+
+    def test_check_is_a_gate(self):
+        rows = records("check", cwd=self.here, status=1)
+        found = {(row["rule"], row["finding"], row["identity"]) for row in rows}
+        self.assertEqual(found, {("F-1", "crossed", "ann"), ("N-1", "lacking", "bo")})
+        lack = next(row for row in rows if row["finding"] == "lacking")
+        self.assertEqual(lack["missing"], "edit dues:/tariffs in role:dues/setter")
+        shown = run("check", "--by", "ann", cwd=self.here, status=1).stdout
+        self.assertIn("reaches approve dues:/waivers and 2 more", shown)
+        self.assertIn("what to do: Leave waivers to the head.", shown)
+        (self.here / "mend.toml").write_text(
+            '[[end]]\nkind = "grants"\ngrant = "g2"\n[[add]]\nkind = "grants"\nholder = "identity:bo"\n'
+            'gives = "role:dues/setter"\n'
+        )
+        run("check", "--assume", "mend.toml", cwd=self.here)
+
+    def test_rules_are_listed_shown_checked_tried_and_started(self):
+        self.assertIn("3 rules in 1 topic", run("rules", "list", cwd=self.here).stdout)
+        self.assertIn(
+            "broken by whoever holds 2 of 2 duties, on the same site", run("rules", "show", "D-1", cwd=self.here).stdout
+        )
+        run("rules", "check", cwd=self.here)
+        draft = self.here / "draft.toml"
+        draft.write_text('topic = "Draft"\n[[fence]]\nid = "X"\nwho = "id pr"\nnever = ["edit dues:/tariffs"]\n')
+        (hit,) = records("rules", "try", "draft.toml", cwd=self.here, status=1)
+        self.assertEqual((hit["rule"], hit["identity"], hit["state"]), ("X", "ann", "crossed"))
+        self.assertEqual(len(records("rules", "list", cwd=self.here)), 3, "a draft is not in force")
+        run("rules", "start", "--topic", "payables", "--topic", "billing", "--yes", cwd=self.here)
+        listed = records("rules", "list", cwd=self.here)
+        self.assertIn("waits", next(row for row in listed if row["id"] == "AP-1")["state"])
+        duties = self.here / "rules" / "duties.toml"
+        duties.write_text(
+            duties.read_text().replace('"waive charges" = []', '"waive charges" = ["aprove dues:/waivers/**"]')
+        )
+        self.assertIn("dues has no action aprove", run("rules", "check", cwd=self.here, status=1).stdout)
+        again = run("rules", "start", "--topic", "payables", "--yes", cwd=self.here).stdout
+        self.assertIn("is there already, and was left as it is", again)
+
+    def test_excess_becomes_a_change_and_takes_filters(self):
+        self.assertIn("an enabled account that nobody owns", run("excess", cwd=self.here, status=1).stdout)
+        (orphan,) = records("excess", "--kind", "orphan-account", "--change", "o.toml", cwd=self.here) or [None]
+        self.assertEqual(orphan["edits"], 1)
+        self.assertIn('status = "disabled"', (self.here / "o.toml").read_text())
+        self.assertEqual(records("excess", "--kind", "orphan-account", "--assume", "o.toml", cwd=self.here), [])
+        where = 'subject sw "identity:" and department eq "dues" and severity eq "low"'
+        for row in records("excess", "--where", where, cwd=self.here, status=None):
+            self.assertEqual((row["subject"][:9], row["severity"]), ("identity:", "low"))
+        self.assertIn("Nearest:", run("excess", "--kind", "orphans", cwd=self.here, status=2).stderr)
+
+    def test_thresholds_and_weights_are_read_and_refused_in_words(self):
+        file = self.here / "kathodos.toml"
+        before = file.read_text()
+        file.write_text(f"{before}\n[findings]\ndormant = 5\n[risk]\nconflicts = 25\nbreadth = 5\n")
+        (part,) = (it for it in records("risk", "show", "ann", cwd=self.here)[0]["parts"] if it["part"] == "conflicts")
+        self.assertEqual(part["of"], 25)
+        for text, expected in (
+            ("[findings]\ndormant = true", "in [findings] only such as"),
+            ("[findings]\nunused = [1, 2]", "unused = [180, 120, 90, 60]"),
+            ("[risk]\nconflicts = 30", "these are 110"),
+            ("[risk]\nluck = 1", "weights from 0 on"),
+        ):
+            file.write_text(f"{before}\n{text}\n")
+            self.assertIn(expected, run("risk", "top", cwd=self.here, status=3).stderr)
+
+    def test_risk_and_charts(self):
+        top = records("risk", "top", cwd=self.here)
+        self.assertEqual(top[0]["subject"], "identity:ann")
+        above = records("list", "identities", "--where", f"risk ge {top[0]['risk']}", cwd=self.here)
+        self.assertEqual([row["id"] for row in above], ["ann"])
+        for of in ("accounts", "roles", "resources", "systems"):
+            name = records("risk", "top", "--of", of, cwd=self.here)[0]["subject"]
+            (shown,) = records("risk", "show", name, cwd=self.here)
+            self.assertEqual(shown["subject"], name)
+        run("baseline", "mark", "first", "--reason", "x", cwd=self.here)
+        self.assertEqual([row["point"] for row in records("risk", "trend", cwd=self.here)], ["first", "now"])
+        self.assertIn("no identity zoe", run("risk", "trend", "--by", "zoe", cwd=self.here, status=2).stderr)
+        said = run("chart", "risk", "--out", "r.png", cwd=self.here).stdout
+        self.assertIn("the highest is Ann Clerk", said)
+        self.assertTrue((self.here / "r.png").read_bytes().startswith(b"\x89PNG"))
+        self.assertIn("--replace", run("chart", "risk", "--out", "r.png", cwd=self.here, status=2).stderr)
+        self.assertIn(".svg", run("chart", "risk", "--out", "r.pdf", cwd=self.here, status=2).stderr)
+
+    def test_controls_that_are_wrong_are_refused_with_their_file(self):
+        for text, expected in (
+            (CONTROLS.replace("P7D", "weekly"), "controls.toml: the control C-1: 'weekly' is no duration"),
+            (CONTROLS.replace("owner", "ovner"), "controls.toml: the control C-1 lacks owner"),
+            ("[contrl]\n", "controls.toml: expected [[control]] blocks"),
+        ):
+            (self.here / "controls.toml").write_text(text)
+            self.assertIn(expected, run("control", "list", cwd=self.here, status=3).stderr)
+        self.assertEqual(tomllib.loads(CONTROLS)["control"][0]["id"], "C-1")
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,104 @@
+"""Fences and needs equal the plain reference; machines are measured against their needs."""
+
+import unittest
+from datetime import datetime
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
+from tests.reference import Reference, matches, split
+from tests.support import NOW, OFFICE, catalogues, facts_of, rules_of, searching
+
+AT = datetime.fromisoformat(NOW)
+PATTERNS = st.sampled_from(("s:/a", "s:/a/**", "s:/*", "s:/**/b", "t:/b"))
+ACTIONS = st.sampled_from(("view", "edit", "*"))
+RULES = """
+topic = "T"
+[[fence]]
+id = "F"
+who = 'department eq "dock"'
+except = 'id eq "p3"'
+never = ["{action} {pattern}"]
+[[need]]
+id = "N"
+who = 'department pr'
+must = ["{action} {pattern}"]
+"""
+
+
+class Against(unittest.TestCase):
+    @given(catalogues(), ACTIONS, PATTERNS)
+    @searching(40)
+    def test_the_reference(self, catalogue, action, pattern):
+        facts, reference = facts_of(catalogue), Reference(catalogue)
+        rules = rules_of(RULES.format(action=action, pattern=pattern))
+        people = {row["id"]: row for row in catalogue["identities"]}
+
+        def cells(is_reached, nodes):
+            for name in people:
+                for node in nodes:
+                    for one in reference.actions(node[0]) if action == "*" else {action} & reference.actions(node[0]):
+                        if reference.reaches(f"identity:{name}", one, node, AT) == is_reached:
+                            yield name, one, f"{node[0]}:/{'/'.join(node[1:])}"
+
+        def told(found):
+            address, names = facts.index.tree.addresses, facts.index.holders.identities
+            return {
+                (names[it.identity], facts.index.actions[it.action][1], address[node])
+                for it in found
+                for node in it.nodes.tolist()
+            }
+
+        below = [node for node in reference.nodes if reference.targets_reaching(pattern, node)]
+        docked = {name for name, row in people.items() if row["department"] == "Dock" and name != "p3"}
+        expected = {cell for cell in cells(True, below) if cell[0] in docked}
+        found = told(crossings(facts, rules.fences))
+        self.assertLessEqual(found, expected)
+        self.assertEqual({cell[0] for cell in found}, {cell[0] for cell in expected})
+        path = split(pattern.removesuffix("/**"))
+        named = [node for node in reference.nodes if node[0] == path[0] and matches(path[1:], node[1:])]
+        there = {
+            name
+            for name, row in people.items()
+            if row["department"] and f"identity:{name}" in reference.principals(f"identity:{name}", AT)
+        }
+        lacking = {cell for cell in cells(False, named) if cell[0] in there}
+        self.assertEqual(told(lacks(facts, rules.needs)), lacking)
+
+
+class Machines(unittest.TestCase):
+    def test_surplus_is_what_no_need_asks_for_and_of_it_what_was_never_used(self):
+        catalogue = {
+            **OFFICE,
+            "identities": [*OFFICE["identities"], {"id": "bot", "kind": "agent"}, {"id": "mute", "kind": "service"}],
+            "grants": [
+                {"grant": "b", "holder": "identity:bot", "gives": "edit dues:/tariffs"},
+                {"grant": "m", "holder": "identity:mute", "gives": "view dues:/waivers/2025"},
+                {"grant": "e", "holder": "everyone", "gives": "view dues:/waivers"},
+            ],
+            "activity": [
+                {"time": "2026-05-01", "identity": "bot", "action": "edit", "resource": "dues:/tariffs/2026"},
+            ],
+        }
+        needs = rules_of(
+            'topic = "T"\n[[need]]\nid = "B"\nwho = \'id eq "bot"\'\nmust = ["view dues:/tariffs"]\n'
+        ).needs
+        facts = facts_of(catalogue)
+        found = {facts.index.holders.identities[it.identity]: it for it in surpluses(facts, needs)}
+        bot, mute = found["bot"], found["mute"]
+        self.assertEqual((bot.pairs, bot.unused, bot.resources, bot.is_stated), (2, 1, 2, True))
+        self.assertEqual([facts.index.actions[it][1] for it in bot.actions], ["edit"])
+        self.assertEqual([facts.index.grants.ids[it] for it in bot.grants], ["b"])
+        self.assertEqual((mute.pairs, mute.is_stated), (1, False), "what everyone has is not counted")
+
+    def test_a_rule_that_nothing_answers_to_is_told(self):
+        rules = rules_of(
+            'topic = "T"\n[[fence]]\nid = "F"\nwho = "id pr"\nnever = ["view dues:/gone", "* dues:/tariffs"]'
+        )
+        facts = facts_of(OFFICE)
+        self.assertEqual([str(permission) for _, permission in idle_rules(facts, rules.fences)], ["view dues:/gone"])
+
+
+if __name__ == "__main__":
+    unittest.main()

@@ -1,0 +1,158 @@
+"""Scores are sums of their parts, move as they should, and charts show what is counted."""
+
+import tempfile
+import unittest
+from pathlib import Path
+
+import numpy as np
+from hypothesis import given
+
+from kathodos.findings import pictures
+from kathodos.findings.conflicts import find_conflicts
+from kathodos.findings.escalation import administrations, climbers
+from kathodos.findings.excess.batches import Ground
+from kathodos.findings.excess.kinds import find_excess
+from kathodos.findings.risk import PARTS, Judged, Risk, Weights
+from kathodos.findings.role_conflicts import roles_at_fault
+from kathodos.output import charts
+from tests.support import OFFICE, OFFICE_RULES, catalogues, facts_of, rules_of, searching
+
+ADMINS = {
+    "systems": [{"system": "d"}, {"system": "e"}],
+    "actions": [
+        {"system": "d", "action": "run", "kind": "administer"},
+        {"system": "e", "action": "run", "kind": "administer"},
+    ],
+    "resources": [
+        {"resource": "d:/groups/admins", "type": "group"},
+        {"resource": "d:/groups/other", "type": "group"},
+    ],
+    "identities": [{"id": name} for name in ("a", "b", "c", "x")],
+    "groups": [{"system": "d", "group": "admins"}, {"system": "d", "group": "other"}],
+    "members": [{"system": "d", "group": "admins", "member": f"identity:{name}"} for name in ("a", "b")],
+    "grants": [
+        {"grant": "1", "holder": "group:d/admins", "gives": "run d:/groups"},
+        {"grant": "2", "holder": "identity:c", "gives": "run d:/groups"},
+        {"grant": "3", "holder": "identity:x", "gives": "run e:/"},
+    ],
+}
+KINDS = ("identities", "accounts", "roles", "resources", "systems")
+
+
+def judged(catalogue, rules=OFFICE_RULES, covered=False, **weights):
+    facts, rules = facts_of(catalogue), rules_of(rules)
+    ground = Ground(facts, rules.needs)
+    conflicts = find_conflicts(facts, rules.conflicts)
+    faults = roles_at_fault(facts, rules.conflicts)
+    kept = conflicts if covered else []
+    return Judged(ground, conflicts, kept, faults, list(find_excess(ground)), climbers(facts), Weights(**weights))
+
+
+def score(catalogue, name, **options):
+    scores = Risk(judged(catalogue, **options)).identities()
+    at = list(scores.subjects).index(f"identity:{name}")
+    return float(scores.totals[at]), {part.name: part.points for part in scores.parts(at)}
+
+
+class Scores(unittest.TestCase):
+    @given(catalogues(gates=(None,)))
+    @searching(15)
+    def test_the_parts_add_up_and_stay_within_their_weights(self, catalogue):
+        risk = Risk(judged(catalogue))
+        for kind in KINDS:
+            scores = getattr(risk, kind)()
+            for at in range(len(scores.totals)):
+                parts = scores.parts(at)
+                self.assertEqual([part.name for part in parts], list(PARTS))
+                self.assertEqual(round(sum(part.points for part in parts), 1), float(scores.totals[at]))
+                for part in parts:
+                    self.assertTrue(0 <= part.points <= part.weight and part.why, part)
+
+    def test_they_move_as_they_should(self):
+        total, parts = score(OFFICE, "ann")
+        self.assertEqual(total, max(score(OFFICE, name)[0] for name in ("ann", "bo", "head")))
+        self.assertGreater(parts["conflicts"], 0)
+        self.assertLess(score(OFFICE, "ann", covered=True)[1]["conflicts"], parts["conflicts"] / 2)
+        held = {**OFFICE, "activity": []}
+        self.assertLess(score(held, "ann")[1]["conflicts"], parts["conflicts"], "exercised counts for more than held")
+        secret = {**OFFICE, "resources": [{**row, "sensitivity": 3} for row in OFFICE["resources"]]}
+        self.assertEqual((parts["sensitivity"], score(secret, "ann")[1]["sensitivity"]), (0.0, 20.0))
+        denied = [{"grant": "no", "holder": "identity:ann", "gives": "view dues:/**", "effect": "deny"}]
+        shut = {**secret, "grants": [*OFFICE["grants"], *denied]}
+        self.assertEqual(score(shut, "ann")[1]["sensitivity"], 0.0, "what is denied is not reached")
+        idle = [{**OFFICE["accounts"][0], "last_login": "2025-06-15"}, *OFFICE["accounts"][1:]]
+        self.assertEqual(score({**OFFICE, "accounts": idle}, "ann")[1]["dormancy"], 5.0)
+        climbing = {**OFFICE, "mandates": [{"holder": "identity:bo", "roles": "dues/*"}]}
+        self.assertGreater(score(climbing, "bo")[1]["escalation"], score(OFFICE, "bo")[1]["escalation"])
+
+    def test_weights_are_taken(self):
+        weights = {"sensitivity": 0, "breadth": 0, "actions": 0, "excess": 0, "dormancy": 0, "escalation": 0}
+        total, parts = score(OFFICE, "ann", conflicts=100, **weights)
+        self.assertEqual(total, parts["conflicts"])
+        self.assertEqual(Weights().total(), 100)
+
+
+class Administrators(unittest.TestCase):
+    def test_who_can_remove_whom_and_who_is_the_last(self):
+        facts = facts_of(ADMINS)
+        names = facts.index.holders.references
+        found = {it.system: it for it in administrations(facts)}
+        self.assertEqual([names[it] for it in found["d"].administrators], ["identity:a", "identity:b", "identity:c"])
+        pairs = [{names[a], names[b]} for a, b in found["d"].pairs]
+        self.assertEqual(pairs, [{"identity:a", "identity:b"}], "c holds its right itself: no group can be taken away")
+        self.assertEqual([names[it] for it in found["e"].administrators], ["identity:x"])
+
+    def test_those_who_climb_alike_are_told_together(self):
+        facts = facts_of(
+            {
+                **ADMINS,
+                "grants": [*ADMINS["grants"], {"grant": "4", "holder": "group:d/other", "gives": "run e:/"}],
+            }
+        )
+        names = facts.index.holders.references
+        found = {tuple(names[it] for it in climber.askers): climber.gain for climber in climbers(facts)}
+        self.assertIn(("identity:a", "identity:b"), found)
+        self.assertIn(("identity:c",), found)
+        self.assertNotIn("identity:x", [name for alike in found for name in alike])
+
+
+class Pictures(unittest.TestCase):
+    def test_what_is_counted(self):
+        found = judged(OFFICE)
+        access = pictures.access_by_department(found.ground)
+        self.assertEqual((access.rows, access.of.tolist()), (["Dues"], [3]))
+        self.assertEqual(dict(zip(access.columns, access.counts[0].tolist(), strict=True)), {"dues": 2, "directory": 0})
+        conflicts = pictures.conflicts_by_topic(found.ground.facts, found.conflicts, lambda it: True)
+        self.assertEqual((conflicts.rows, conflicts.columns, conflicts.counts.tolist()), (["Dues"], ["Dues"], [[1]]))
+        ages = pictures.excess_by_age(found.excess)
+        self.assertEqual(int(ages.counts.sum()), sum(map(len, found.excess)))
+
+    def test_they_are_drawn_the_same_each_time_whatever_the_names(self):
+        hostile = "$x_{1}$ \x1b[31m<b>&\n"
+        table = pictures.Table([hostile, "r"], [hostile] * 8, np.arange(16).reshape(2, 8), np.array([9, 99]))
+        nothing = pictures.Table([], [], np.zeros((0, 0), dtype=np.int64), np.zeros(0, dtype=np.int64))
+        ages = pictures.Table(["unused"], list(pictures.AGES), np.array([[1, 2, 3, 4, 5]]), np.array([15]))
+        with tempfile.TemporaryDirectory() as folder:
+            for kind in ("png", "svg"):
+                for figure in (
+                    lambda: charts.draw_access(table),
+                    lambda: charts.draw_conflicts(table),
+                    lambda: charts.draw_conflicts(nothing),
+                    lambda: charts.draw_access(nothing),
+                    lambda: charts.draw_risk(np.array([1.0, 50.0, 99.9]), [(hostile, 99.9)]),
+                    lambda: charts.draw_excess(ages),
+                    lambda: charts.draw_excess(nothing),
+                ):
+                    contents = set()
+                    for at in range(2 if kind == "svg" else 1):
+                        file = Path(folder) / f"{at}.{kind}"
+                        charts.save(figure(), str(file), True)
+                        contents.add(file.read_bytes())
+                    self.assertEqual(len(contents), 1)
+                    start = contents.pop()
+                    self.assertTrue(start.startswith(b"\x89PNG" if kind == "png" else b"<?xml"))
+                    self.assertNotIn(b"\x1b[31m", start)
+
+
+if __name__ == "__main__":
+    unittest.main()
