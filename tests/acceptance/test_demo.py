@@ -22,11 +22,18 @@ class TheDemo(unittest.TestCase):
         cls.folder = Path(cls.scratch.name)
         cls.printed = run("demo", "tarnholm", cwd=cls.folder)
         cls.workspace = cls.folder / "tarnholm"
+        cls.found = []
 
     def ask(self, *words, status=0, state="before-review"):
         """What a question gives about the catalogue as it was before the demo's own review."""
         as_of = ("--as-of", state) if state else ()
         return records(*words, *as_of, cwd=self.workspace, status=status, now=NOW)
+
+    def excess(self, kind):
+        """The findings of one kind before the demo's own review, as (subject, what it rests on, evidence)."""
+        if not self.found:
+            self.found.extend(self.ask("excess", status=1))
+        return [(row["subject"], row["rests_on"], row["evidence"]) for row in self.found if row["kind"] == kind]
 
     def one(self, where):
         (row,) = self.ask("list", "identities", "--where", where)
@@ -78,9 +85,11 @@ class TheDemo(unittest.TestCase):
     def test_story_2_issues_and_inspects_under_a_control_that_has_run_out(self):
         (found,) = self.ask("conflicts", "--topic", "Dangerous goods", status=1)
         self.assertEqual((found["rule"], found["identity"], found["state"]), ("PERMIT-1", "p0096", "exercised"))
-        (grant,) = self.ask("list", "grants", "--where", 'holder eq "identity:p0096"')
-        self.assertIn("under control DG-4", grant["reason"])
-        self.assertIn("until 2026-04-30", grant["reason"])
+        self.assertEqual((found["cover"], found["cover_state"]), ("DG-4", "ran out"))
+        (cover,) = self.ask("conflicts", "covers")
+        self.assertEqual((cover["until"], cover["covered_by"], cover["state"]), ("2026-04-30", "p0001", "ran out"))
+        covered = records("conflicts", "--topic", "Dangerous goods", "--as-of", "2026-04-30", cwd=self.workspace)
+        self.assertEqual(covered[0]["cover_state"], "holds", "on its last day it was no open conflict")
 
     def test_story_3_a_fitter_who_left_still_reaches_the_controllers_and_used_them(self):
         fitter = self.one('status eq "left"')
@@ -91,6 +100,9 @@ class TheDemo(unittest.TestCase):
         where = f'account eq "{account["ref"].removeprefix("account:")}" and time gt "2026-04-11"'
         (use,) = self.ask("list", "activity", "--where", where)
         self.assertEqual((use["action"], use["resource"]), ("configure", "workshop:/controllers/crane-4"))
+        subject, _, evidence = self.excess("leaver-account")[0]
+        self.assertEqual(subject, account["ref"])
+        self.assertIn("left on 2026-04-10 and was used once after that, last on 2026-05-02: configure", evidence)
 
     def test_story_4_a_pilot_who_moved_kept_everything(self):
         mover = self.one('previous_department eq "Pilotage"')
@@ -101,6 +113,13 @@ class TheDemo(unittest.TestCase):
             self.ask("reach", "--by", mover, "--on", resource, "--do", action)
         peers = {row["identity"] for row in self.ask("reach", "--on", "pilots:/roster", "--do", "edit")}
         self.assertEqual(peers, {mover})
+        kept = {(subject, rests) for subject, rests, _ in self.excess("former-position")}
+        self.assertEqual(kept, {(f"identity:{mover}", "group:directory/pilots"), (f"identity:{mover}", "grant:G-0059")})
+
+    def test_story_5_a_guard_may_export_footage_that_all_peers_only_view(self):
+        ((subject, rests, evidence),) = self.excess("export-beyond-peers")
+        self.assertEqual((subject, rests), ("identity:p0124", "grant:G-0060"))
+        self.assertIn("0 of 28 others of Gates and security and Gate guard may, 28 of them may look", evidence)
 
     def test_story_6_everyone_gets_into_a_folder_that_was_cut_off(self):
         (folder,) = self.ask("list", "resources", "--where", 'resource eq "archive:/board/minutes"')
@@ -109,6 +128,9 @@ class TheDemo(unittest.TestCase):
         self.assertLess(len(self.ask("reach", "--on", "archive:/board", "--do", "read")), 5)
         (answer,) = self.ask("reach", "--by", "p0110", "--on", "archive:/board/minutes", "--do", "read")
         self.assertEqual(answer["chains"][0]["holders"], ["identity:p0110", "everyone"])
+        ((subject, _, evidence),) = self.excess("detached-wider")
+        self.assertEqual(subject, "archive:/board/minutes")
+        self.assertIn("most by read archive:/board/minutes to everyone", evidence)
 
     def test_story_8_an_office_manager_is_two_steps_from_everything(self):
         (whole,) = self.ask("reach", "--by", "p0007", "--potential", status=1)
@@ -124,6 +146,8 @@ class TheDemo(unittest.TestCase):
     def test_story_7_the_grant_is_listed_as_redundant(self):
         (found,) = self.ask("list", "grants", "--redundant", "--where", 'holder eq "identity:p0072"')
         self.assertEqual((found["gives"], found["because"]), ("role:dues/clerk", "others give the same"))
+        why = {subject: evidence for subject, _, evidence in self.excess("redundant")}
+        self.assertIn("group:directory/dues-office gives the same", why["identity:p0072"])
 
     def test_story_7_a_grant_that_adds_nothing(self):
         (grant,) = self.ask("list", "grants", "--where", 'holder eq "identity:p0072" and gives eq "role:dues/clerk"')
@@ -151,6 +175,19 @@ class TheDemo(unittest.TestCase):
         last, first = twin["name"].split(", ")
         other = self.one(f'name eq "{first} {last}"')
         self.assertNotEqual(other, twin["id"])
+        self.assertEqual([subject for subject, _, _ in self.excess("orphan-account")], [account["ref"]])
+        ((subject, _, evidence),) = self.excess("duplicate-identity")
+        self.assertEqual(subject, f"identity:{twin['id']}")
+        self.assertIn(f"identity:{other}", evidence)
+
+    def test_story_9_the_agent_holds_what_it_never_used_and_lacks_what_it_needs(self):
+        found = [row for row in self.ask("check", "--by", "m006", status=1) if row["identity"] == "m006"]
+        lack, surplus = found
+        self.assertEqual((lack["rule"], lack["action"], lack["resources"]), ("AGENT-1", "view", 3))
+        self.assertTrue(lack["resource"].endswith("/tariffs"))
+        self.assertEqual((surplus["finding"], surplus["resource"]), ("surplus", "berths:/"))
+        self.assertIn("allocate", surplus["action"])
+        self.assertEqual(surplus["unused"], surplus["pairs"])
 
     def test_story_11_a_contractor_whose_time_is_over_and_one_grant_without_an_end(self):
         where = 'ends lt "2026-06-15" and status eq "active" and employment eq "contractor"'
@@ -160,12 +197,53 @@ class TheDemo(unittest.TestCase):
         (open_ended,) = self.ask("reach", "--by", contractor, "--on", "gates:/eelmouth/visitors", "--do", "issue")
         (grant,) = self.ask("list", "grants", "--where", f'grant eq "{open_ended["chains"][0]["grant"]}"')
         self.assertIsNone(grant["until"])
+        told = {subject: (rests, evidence) for subject, rests, evidence in self.excess("open-ended")}
+        self.assertEqual(told[f"identity:{contractor}"][0], grant["ref"])
+        self.assertIn("ended on 2026-05-31; its account is enabled", told[f"identity:{contractor}"][1])
+
+    def test_story_12_a_manager_certified_120_lines_in_under_a_minute(self):
+        ((subject, rests, evidence),) = self.excess("hasty-review")
+        self.assertEqual((subject, rests), ("identity:p0107", "review:annual-2025"))
+        self.assertGreaterEqual(int(re.search(r"certified (\d+) lines", evidence)[1]), 120)
+
+    def test_story_13_access_that_was_revoked_last_year_is_back(self):
+        ((subject, rests, evidence),) = self.excess("came-back")
+        self.assertEqual((subject, rests), ("identity:p0163", "grant:G-0068"))
+        self.assertIn("taken away on 2025-11-10 (review of 2025), there again since 2026-06-15", evidence)
+
+    def test_story_14_one_of_eleven_reaches_the_medical_notes_through_a_folder_above(self):
+        (crossed,) = self.ask("check", "--rule", "PILOT-9", status=1)
+        self.assertEqual(len(self.ask("list", "identities", "--where", 'title eq "People adviser"')), 11)
+        self.assertEqual(crossed["identity"], "p0206")
+        self.assertEqual(crossed["chains"][0]["target"], "pilots:/health")
+        self.assertEqual(crossed["resource"], "pilots:/health/fitness/medical-notes")
+
+    def test_the_first_page_of_what_is_wrong_holds_only_what_was_planted(self):
+        self.excess("unused")
+        grave = {(row["kind"], row["subject"]) for row in self.found if row["severity"] in ("critical", "high")}
+        self.assertEqual(
+            grave,
+            {
+                ("leaver-account", "account:workshop/gkvamme62"),
+                ("leaver-account", "account:gates/jbirkevold41"),
+                ("open-ended", "identity:p0162"),
+                ("open-ended", "identity:p0241"),
+                ("came-back", "identity:p0163"),
+                ("wildcard-administration", "group:directory/administrators"),
+                ("surplus", "identity:m006"),
+                ("sensitive-field", "identity:p0206"),
+                ("sensitive-field", "account:dues/cashdesk2"),
+                ("never-used", "identity:p0206"),
+                ("never-used", "account:dues/cashdesk2"),
+            },
+        )
 
     def test_read_commands_answer_in_every_format_and_width(self):
         for words in (
             ("list", "roles"),
             ("show", "p0063"),
             ("conflicts",),
+            ("excess", "--all"),
             ("reach", "--by", "p0063"),
             ("ledger", "list"),
         ):
@@ -180,7 +258,7 @@ class TheDemo(unittest.TestCase):
 
         for kind in KINDS:
             found = records("list", kind.name, cwd=self.workspace, now=NOW)
-            if kind.name in ("claims", "returned", "ties"):  # only where sources overlap or something came back
+            if kind.name in ("claims", "ties", "controls"):  # only where sources overlap; controls stand in a file
                 continue
             self.assertTrue(found, kind.name)
             shown = json.loads(run("show", found[0]["ref"], "--format", "json", cwd=self.workspace, now=NOW).stdout)
@@ -205,8 +283,13 @@ class Help(unittest.TestCase):
                     "review",
                     "baseline",
                     "ledger",
+                    *("rules", "control", "check", "excess", "escalation", "risk", "chart"),
                 )
             ),
+            *(["rules", step] for step in ("list", "show", "check", "try", "start")),
+            *(["control", step] for step in ("list", "add", "confirm")),
+            *(["conflicts", step] for step in ("cover", "covers", "cure")),
+            *(["risk", step] for step in ("top", "show", "trend")),
             *(["review", step] for step in ("open", "lines", "decide", "status", "close")),
             *(["baseline", step] for step in ("mark", "list", "compare")),
             *(["ledger", step] for step in ("list", "verify", "head")),

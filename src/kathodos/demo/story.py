@@ -73,6 +73,20 @@ CHAPTERS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
         ),
     ),
     (
+        "2026-06-15T09:18:00Z",
+        "What is beyond need, and what is lacking? Fences and needs, excess by kind, and who could climb.",
+        (
+            "check",
+            "excess",
+            "excess --kind leaver-account --kind came-back --kind hasty-review --kind export-beyond-peers",
+            "escalation --format csv",
+            "conflicts covers",
+            "conflicts cure --topic 'Dangerous goods'",
+            "risk top --most 5",
+            "risk show p0162",
+        ),
+    ),
+    (
         "2026-06-15T09:20:00Z",
         "Certify. Every line comes with its evidence; nobody decides about themselves.",
         (
