@@ -146,8 +146,11 @@ def _grants(random, identities, groups, roles, nodes):
     return np.array([*of_groups, *of_people, (-1, -1, 0, SYSTEMS, 0)])
 
 
-def fill_store(organisation, file: Path):
-    """Writes the organisation into a new store's tables, as ledger entry 1. The digests are left empty."""
+def fill_store(organisation, file: Path, with_lives=False):
+    """Writes the organisation into a new store's tables, as ledger entry 1. The digests are left empty.
+
+    `with_lives`: people have positions and accounts, some have left, and there is activity.
+    """
     connection = sqlite3.connect(file, isolation_level=None)
     connection.execute("PRAGMA synchronous=OFF")
     connection.execute("BEGIN")
@@ -162,7 +165,11 @@ def fill_store(organisation, file: Path):
         ("system", "action", "implies", "kind"),
         ((f"s{at}", it, ";".join(IMPLIES.get(it, ())), KINDS[it]) for at in range(SYSTEMS) for it in ACTIONS),
     )
-    _fill_people(fill, organisation)
+    if with_lives:
+        _fill_people(fill, organisation)
+    else:
+        people = ((f"p{at:07}", "active", "person") for at in range(organisation.identities))
+        fill("identities", ("id", "status", "kind"), people)
     fill("groups", ("system", "group"), (("s0", f"g{at:06}") for at in range(organisation.groups)))
     pairs = zip(*organisation.member.T.tolist(), strict=True)
     first = organisation.identities
@@ -179,7 +186,8 @@ def fill_store(organisation, file: Path):
     levels = np.random.default_rng(3).choice(4, size=len(addresses), p=[0.9, 0.07, 0.02, 0.01])
     resources = zip(addresses, map(int, organisation.detached.tolist()), levels.tolist(), strict=True)
     fill("resources", ("resource", "detached", "sensitivity"), resources)
-    _fill_activity(fill, organisation, addresses)
+    if with_lives:
+        _fill_activity(fill, organisation, addresses)
     fill("grants", GRANT, grant_rows(organisation, organisation.grant, addresses))
     connection.execute("COMMIT")
     connection.close()

@@ -27,9 +27,9 @@ import peers
 from kathodos.access import everyone
 from kathodos.access.reach import what_reached_by, who_reaches
 from kathodos.access.redundant import redundant_grants
-from kathodos.catalogue.kinds import RESOURCES
-from kathodos.catalogue.store import Rows
+from kathodos.catalogue.records import Stored
 from kathodos.findings.conflicts import who_breaks
+from kathodos.findings.facts import Facts
 from kathodos.findings.rules import read_rules
 from kathodos.output.parquet import write_pairs
 from kathodos.saved_index import saved_file, view_at
@@ -184,8 +184,8 @@ class Run:
         duties = [(int(action), addresses[node]) for _, action, node, _, _ in chosen.tolist()]
         rules = [_rule(at, duties[2 * at : 2 * at + 2]) for at in range(RULES)]
         parsed = read_rules([("bench.toml", {"topic": "bench", "conflict": rules}, "")]).conflicts
-        nothing = Rows(RESOURCES, [], {name: [] for name in RESOURCES.names})
-        took, found = seconds(lambda: who_breaks(index, parsed, nothing, AT))
+        with self.workspace.store.connect() as connection:
+            took, found = seconds(lambda: who_breaks(Facts(Stored(connection), index, AT), parsed))
         self.times["rules"] = took
         self.say(
             f"{RULES} conflict rules over everyone",

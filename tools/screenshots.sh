@@ -12,28 +12,28 @@ kathodos review open officer --where 'title eq "Permit officer"' --by-manager --
 kathodos review decide 1-3 certify --review officer --as p0089 > /dev/null
 shot() { "$here/tools/terminal_shot.py" "$here/docs/screenshots/$1.png" "$2" --columns "${3:-127}"; }
 shot sources "kathodos --workspace connected sources list; kathodos sources propose tables/staff_export.csv"
-shot tie "kathodos --workspace connected tie; kathodos --workspace connected tie --open; kathodos tie --duplicates"
+shot tie "kathodos --workspace connected tie; kathodos tie --duplicates; kathodos returned"
 shot gather-problems "kathodos gather --problems"
 shot reach-by "kathodos reach --by p0063"
 shot reach-trace "kathodos reach --by p0067 --on dues:/northmole/waivers/2026 --do approve --trace; \
 kathodos reach --by p0067 --on dues:/northmole/tariffs/2026 --do edit --trace"
 shot reach-on "kathodos reach --on dues:/northmole/ledger; kathodos reach --on workshop:/controllers/crane-4 --do configure"
-shot reach-potential "kathodos reach --by p0007 --potential --on dues:/northmole/payments --do view; \
-kathodos reach --by p0007 --potential"
-shot what-if "cat what-if.toml; kathodos conflicts --as-of before-review; \
-kathodos conflicts --as-of before-review --assume what-if.toml"
-shot conflicts "kathodos conflicts --as-of before-review"
-shot conflicts-by "kathodos conflicts --by p0063 --as-of before-review"
-shot review-lines "kathodos review lines officer --whose p0096"
-shot review-status "kathodos review status"
-shot baseline-compare "kathodos baseline compare before-review"
-shot ledger-list "kathodos ledger list"
+shot escalation "kathodos reach --by p0007 --potential --on dues:/northmole/payments --do view; \
+kathodos escalation --as-of before-review | head -24"
+shot conflicts "kathodos conflicts --as-of before-review; kathodos conflicts --by p0063 --as-of before-review"
+shot conflicts-cure "kathodos conflicts --rule PERMIT-1; kathodos conflicts cure --as-of before-review; \
+kathodos conflicts covers"
+shot rules "kathodos rules list --topic 'Dangerous goods'; kathodos rules show PERMIT-1; kathodos rules try drafts/quay.toml"
+shot check "kathodos check"
+shot excess "kathodos excess --as-of before-review"
+shot risk "kathodos risk top --most 12 --as-of before-review; kathodos risk show p0162"
+chart() { kathodos chart "$1" --out "$1.png" --as-of before-review > /dev/null; }
+for kind in access conflicts risk excess; do chart "$kind"; done
+convert access.png conflicts.png -append -strip "$here/docs/screenshots/charts-1.png"
+convert risk.png excess.png -append -strip "$here/docs/screenshots/charts-2.png"
+shot review-lines "kathodos review lines officer --whose p0096; kathodos review status"
+shot ledger-list "kathodos baseline compare before-review | head -20; kathodos ledger list | tail -14"
 shot show "kathodos show p0063"
-shot list "kathodos list identities --where 'department eq \"Pilotage\" and title ne \"Pilot\"'"
-kathodos gather > /dev/null 2>&1
-shot returned "kathodos returned; kathodos activity --by p0063 --since 2026-06-01"
-sed -i 's/Dues clerk/Dues officer/; /^p0240,/d' tables/staff_export.csv
-shot gather-dry-run "kathodos gather --dry-run"
 python - <<'SQL'
 import sqlite3
 

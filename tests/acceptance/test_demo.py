@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 
 from kathodos.demo import make_data
-from tests.support import COMMAND, records, run
+from tests.support import COMMAND, inside, records, records_inside, run
 
 NOW = "2026-06-15T10:00:00Z"
 DATA = Path(make_data.__file__).parent / "data"
@@ -27,7 +27,7 @@ class TheDemo(unittest.TestCase):
     def ask(self, *words, status=0, state="before-review"):
         """What a question gives about the catalogue as it was before the demo's own review."""
         as_of = ("--as-of", state) if state else ()
-        return records(*words, *as_of, cwd=self.workspace, status=status, now=NOW)
+        return records_inside(*words, *as_of, cwd=self.workspace, status=status, now=NOW)
 
     def excess(self, kind):
         """The findings of one kind before the demo's own review, as (subject, what it rests on, evidence)."""
@@ -248,20 +248,22 @@ class TheDemo(unittest.TestCase):
             ("ledger", "list"),
         ):
             for form in ("table", "csv", "json", "jsonl"):
-                self.assertTrue(run(*words, "--format", form, cwd=self.workspace, status=None, now=NOW).stdout, words)
+                self.assertTrue(
+                    inside(*words, "--format", form, cwd=self.workspace, status=None, now=NOW).stdout, words
+                )
             for columns in ("60", "100", "200"):
-                shown = run(*words, cwd=self.workspace, status=None, now=NOW, COLUMNS=columns).stdout
+                shown = inside(*words, cwd=self.workspace, status=None, now=NOW, COLUMNS=columns).stdout
                 self.assertLessEqual(max(map(len, shown.splitlines())), int(columns), words)
 
     def test_every_kind_is_listed_and_one_of_each_is_shown(self):
         from kathodos.catalogue.kinds import KINDS
 
         for kind in KINDS:
-            found = records("list", kind.name, cwd=self.workspace, now=NOW)
+            found = records_inside("list", kind.name, cwd=self.workspace, now=NOW)
             if kind.name in ("claims", "ties", "controls"):  # only where sources overlap; controls stand in a file
                 continue
             self.assertTrue(found, kind.name)
-            shown = json.loads(run("show", found[0]["ref"], "--format", "json", cwd=self.workspace, now=NOW).stdout)
+            (shown,) = records_inside("show", found[0]["ref"], cwd=self.workspace, now=NOW)
             self.assertEqual({**shown, "related": 0}, {**shown, **found[0], "related": 0}, kind.name)
 
 

@@ -4,7 +4,7 @@ import json
 import tomllib
 import unittest
 
-from tests.support import OFFICE, OFFICE_RULES, Prepared, lay_out, records, run
+from tests.support import OFFICE, OFFICE_RULES, Prepared, inside, lay_out, records, records_inside, run
 
 FENCE = """
 [[fence]]
@@ -33,8 +33,14 @@ class Findings(Prepared, unittest.TestCase):
         run("gather", cwd=here)
         return here
 
+    def tell(self, *words, **options):
+        return inside(*words, cwd=self.here, **options)
+
+    def rows(self, *words, **options):
+        return records_inside(*words, cwd=self.here, **options)
+
     def conflict(self, **options):
-        (row,) = records("conflicts", cwd=self.here, **options)
+        (row,) = self.rows("conflicts", **options)
         return row
 
     def cover(self, *words, status=0, who="hanna@office.example", until="2026-06-25", **options):
@@ -67,14 +73,14 @@ class Findings(Prepared, unittest.TestCase):
 
     def test_a_control_that_is_not_confirmed_is_late_and_a_finding(self):
         self.cover()
-        run("control", "confirm", "C-1", "--as", "ann", "--reason", "x", cwd=self.here, status=2)
-        (control,) = records("control", "list", cwd=self.here)
+        self.tell("control", "confirm", "C-1", "--as", "ann", "--reason", "x", status=2)
+        (control,) = self.rows("control", "list")
         self.assertEqual((control["state"], control["due"]), ("in time", "2026-06-22"))
-        (control,) = records("control", "list", cwd=self.here, status=1, now="2026-06-23T00:00:00Z")
+        (control,) = self.rows("control", "list", status=1, now="2026-06-23T00:00:00Z")
         self.assertEqual(control["state"], "late")
-        (late,) = records("excess", "--kind", "late-control", cwd=self.here, status=1, now="2026-06-23T00:00:00Z")
+        (late,) = self.rows("excess", "--kind", "late-control", status=1, now="2026-06-23T00:00:00Z")
         self.assertEqual((late["subject"], late["severity"]), ("control:C-1", "high"))
-        run(
+        self.tell(
             "control",
             "confirm",
             "C-1",
@@ -82,16 +88,15 @@ class Findings(Prepared, unittest.TestCase):
             "head",
             "--reason",
             "4 looked at",
-            cwd=self.here,
             now="2026-06-22T09:00:00Z",
         )
-        records("control", "list", cwd=self.here, now="2026-06-23T00:00:00Z")
+        self.rows("control", "list", now="2026-06-23T00:00:00Z")
 
     def test_a_control_can_be_added_and_a_cover_ended_before_its_time(self):
         add = ("control", "add", "C-2", "--owner", "head", "--every", "P1M", "--does", "looks")
-        self.assertIn("is no duration", run(*add[:6], "monthly", *add[7:], cwd=self.here, status=3).stderr)
-        run(*add, cwd=self.here)
-        self.assertIn("There is a control C-2", run(*add, cwd=self.here, status=2).stderr)
+        self.assertIn("is no duration", self.tell(*add[:6], "monthly", *add[7:], status=3).stderr)
+        self.tell(*add)
+        self.assertIn("There is a control C-2", self.tell(*add, status=2).stderr)
         self.cover()
         self.cover("--end")
         self.assertEqual(self.conflict(status=1)["cover_state"], "ended")
@@ -99,79 +104,78 @@ class Findings(Prepared, unittest.TestCase):
 
     def test_conflicts_by_every_measure(self):
         for per, name in (("severity", "high"), ("topic", "Dues"), ("department", "Dues")):
-            self.assertRegex(run("conflicts", "--per", per, cwd=self.here, status=1).stdout, rf"(?m)^{name}\b.*D-1")
-        beside = run("conflicts", "--rule", "D-1", cwd=self.here, status=1).stdout
+            self.assertRegex(self.tell("conflicts", "--per", per, status=1).stdout, rf"(?m)^{name}\b.*D-1")
+        beside = self.tell("conflicts", "--rule", "D-1", status=1).stdout
         self.assertRegex(beside, r"Set +Waive")
         self.assertIn("edit dues:/tariffs/2026", beside)
-        self.assertEqual(records("conflicts", "--where", 'id eq "bo"', cwd=self.here), [])
-        self.assertIn("no conflict rule D-9", run("conflicts", "--rule", "D-9", cwd=self.here, status=2).stderr)
+        self.assertEqual(self.rows("conflicts", "--where", 'id eq "bo"'), [])
+        self.assertIn("no conflict rule D-9", self.tell("conflicts", "--rule", "D-9", status=2).stderr)
 
     def test_the_cure_is_a_change_file_under_which_the_conflict_is_gone(self):
-        found = json.loads(run("conflicts", "cure", "--change", "cure.toml", "--format", "json", cwd=self.here).stdout)
+        found = json.loads(self.tell("conflicts", "cure", "--change", "cure.toml", "--format", "json").stdout)
         self.assertEqual((len(found["withdrawals"]), found["gap"], found["still_standing"]), (1, 0.0, 0))
         self.assertEqual(len(found["cures"][0]["as_small"]), 3)
-        self.assertEqual(records("conflicts", "--assume", "cure.toml", cwd=self.here), [])
-        self.assertIn(
-            "never written over", run("conflicts", "cure", "--change", "cure.toml", cwd=self.here, status=2).stderr
-        )
-        protected = run("conflicts", "cure", "--for", "ann", "--protect", "grant:g1", "--protect", "grant:g2",
-                        "--protect", "identity:ann", cwd=self.here, status=1).stdout  # fmt: skip
+        self.assertEqual(self.rows("conflicts", "--assume", "cure.toml"), [])
+        self.assertIn("never written over", self.tell("conflicts", "cure", "--change", "cure.toml", status=2).stderr)
+        protected = self.tell("conflicts", "cure", "--for", "ann", "--protect", "grant:g1", "--protect", "grant:g2",
+                        "--protect", "group:directory/outer", "--protect", "identity:ann", status=1).stdout  # fmt: skip
         self.assertIn("Nothing that may be withdrawn clears D-1/ann", protected)
-        self.assertIn("Nearest: g", run("conflicts", "cure", "--protect", "grant:gg", cwd=self.here, status=2).stderr)
+        self.assertIn("Nearest: g", self.tell("conflicts", "cure", "--protect", "grant:gg", status=2).stderr)
 
     def test_check_is_a_gate(self):
-        rows = records("check", cwd=self.here, status=1)
+        rows = self.rows("check", status=1)
         found = {(row["rule"], row["finding"], row["identity"]) for row in rows}
         self.assertEqual(found, {("F-1", "crossed", "ann"), ("N-1", "lacking", "bo")})
         lack = next(row for row in rows if row["finding"] == "lacking")
         self.assertEqual(lack["missing"], "edit dues:/tariffs in role:dues/setter")
-        shown = run("check", "--by", "ann", cwd=self.here, status=1).stdout
+        shown = self.tell("check", "--by", "ann", status=1).stdout
         self.assertIn("reaches approve dues:/waivers and 2 more", shown)
         self.assertIn("what to do: Leave waivers to the head.", shown)
         (self.here / "mend.toml").write_text(
             '[[end]]\nkind = "grants"\ngrant = "g2"\n[[add]]\nkind = "grants"\nholder = "identity:bo"\n'
             'gives = "role:dues/setter"\n'
         )
-        run("check", "--assume", "mend.toml", cwd=self.here)
+        self.tell("check", "--assume", "mend.toml")
 
     def test_rules_are_listed_shown_checked_tried_and_started(self):
-        self.assertIn("3 rules in 1 topic", run("rules", "list", cwd=self.here).stdout)
+        self.assertIn("3 rules in 1 topic", self.tell("rules", "list").stdout)
         self.assertIn(
-            "broken by whoever holds 2 of 2 duties, on the same site", run("rules", "show", "D-1", cwd=self.here).stdout
+            "broken by whoever holds 2 of 2 duties, on the same site",
+            self.tell("rules", "show", "D-1").stdout,
         )
-        run("rules", "check", cwd=self.here)
+        self.tell("rules", "check")
         draft = self.here / "draft.toml"
         draft.write_text('topic = "Draft"\n[[fence]]\nid = "X"\nwho = "id pr"\nnever = ["edit dues:/tariffs"]\n')
-        (hit,) = records("rules", "try", "draft.toml", cwd=self.here, status=1)
+        (hit,) = self.rows("rules", "try", "draft.toml", status=1)
         self.assertEqual((hit["rule"], hit["identity"], hit["state"]), ("X", "ann", "crossed"))
-        self.assertEqual(len(records("rules", "list", cwd=self.here)), 3, "a draft is not in force")
-        run("rules", "start", "--topic", "payables", "--topic", "billing", "--yes", cwd=self.here)
-        listed = records("rules", "list", cwd=self.here)
+        self.assertEqual(len(self.rows("rules", "list")), 3, "a draft is not in force")
+        self.tell("rules", "start", "--topic", "payables", "--topic", "billing", "--yes")
+        listed = self.rows("rules", "list")
         self.assertIn("waits", next(row for row in listed if row["id"] == "AP-1")["state"])
         duties = self.here / "rules" / "duties.toml"
         duties.write_text(
             duties.read_text().replace('"waive charges" = []', '"waive charges" = ["aprove dues:/waivers/**"]')
         )
-        self.assertIn("dues has no action aprove", run("rules", "check", cwd=self.here, status=1).stdout)
-        again = run("rules", "start", "--topic", "payables", "--yes", cwd=self.here).stdout
+        self.assertIn("dues has no action aprove", self.tell("rules", "check", status=1).stdout)
+        again = self.tell("rules", "start", "--topic", "payables", "--yes").stdout
         self.assertIn("is there already, and was left as it is", again)
 
     def test_excess_becomes_a_change_and_takes_filters(self):
-        self.assertIn("an enabled account that nobody owns", run("excess", cwd=self.here, status=1).stdout)
-        (orphan,) = records("excess", "--kind", "orphan-account", "--change", "o.toml", cwd=self.here) or [None]
+        self.assertIn("an enabled account that nobody owns", self.tell("excess", status=1).stdout)
+        (orphan,) = self.rows("excess", "--kind", "orphan-account", "--change", "o.toml") or [None]
         self.assertEqual(orphan["edits"], 1)
         self.assertIn('status = "disabled"', (self.here / "o.toml").read_text())
-        self.assertEqual(records("excess", "--kind", "orphan-account", "--assume", "o.toml", cwd=self.here), [])
+        self.assertEqual(self.rows("excess", "--kind", "orphan-account", "--assume", "o.toml"), [])
         where = 'subject sw "identity:" and department eq "dues" and severity eq "low"'
-        for row in records("excess", "--where", where, cwd=self.here, status=None):
+        for row in self.rows("excess", "--where", where, status=None):
             self.assertEqual((row["subject"][:9], row["severity"]), ("identity:", "low"))
-        self.assertIn("Nearest:", run("excess", "--kind", "orphans", cwd=self.here, status=2).stderr)
+        self.assertIn("Nearest:", self.tell("excess", "--kind", "orphans", status=2).stderr)
 
     def test_thresholds_and_weights_are_read_and_refused_in_words(self):
         file = self.here / "kathodos.toml"
         before = file.read_text()
         file.write_text(f"{before}\n[findings]\ndormant = 5\n[risk]\nconflicts = 25\nbreadth = 5\n")
-        (part,) = (it for it in records("risk", "show", "ann", cwd=self.here)[0]["parts"] if it["part"] == "conflicts")
+        (part,) = (it for it in self.rows("risk", "show", "ann")[0]["parts"] if it["part"] == "conflicts")
         self.assertEqual(part["of"], 25)
         for text, expected in (
             ("[findings]\ndormant = true", "in [findings] only such as"),
@@ -180,25 +184,25 @@ class Findings(Prepared, unittest.TestCase):
             ("[risk]\nluck = 1", "weights from 0 on"),
         ):
             file.write_text(f"{before}\n{text}\n")
-            self.assertIn(expected, run("risk", "top", cwd=self.here, status=3).stderr)
+            self.assertIn(expected, self.tell("risk", "top", status=3).stderr)
 
     def test_risk_and_charts(self):
-        top = records("risk", "top", cwd=self.here)
+        top = self.rows("risk", "top")
         self.assertEqual(top[0]["subject"], "identity:ann")
-        above = records("list", "identities", "--where", f"risk ge {top[0]['risk']}", cwd=self.here)
+        above = self.rows("list", "identities", "--where", f"risk ge {top[0]['risk']}")
         self.assertEqual([row["id"] for row in above], ["ann"])
         for of in ("accounts", "roles", "resources", "systems"):
-            name = records("risk", "top", "--of", of, cwd=self.here)[0]["subject"]
-            (shown,) = records("risk", "show", name, cwd=self.here)
+            name = self.rows("risk", "top", "--of", of)[0]["subject"]
+            (shown,) = self.rows("risk", "show", name)
             self.assertEqual(shown["subject"], name)
-        run("baseline", "mark", "first", "--reason", "x", cwd=self.here)
-        self.assertEqual([row["point"] for row in records("risk", "trend", cwd=self.here)], ["first", "now"])
-        self.assertIn("no identity zoe", run("risk", "trend", "--by", "zoe", cwd=self.here, status=2).stderr)
-        said = run("chart", "risk", "--out", "r.png", cwd=self.here).stdout
+        self.tell("baseline", "mark", "first", "--reason", "x")
+        self.assertEqual([row["point"] for row in self.rows("risk", "trend")], ["first", "now"])
+        self.assertIn("no identity zoe", self.tell("risk", "trend", "--by", "zoe", status=2).stderr)
+        said = self.tell("chart", "risk", "--out", "r.png").stdout
         self.assertIn("the highest is Ann Clerk", said)
         self.assertTrue((self.here / "r.png").read_bytes().startswith(b"\x89PNG"))
-        self.assertIn("--replace", run("chart", "risk", "--out", "r.png", cwd=self.here, status=2).stderr)
-        self.assertIn(".svg", run("chart", "risk", "--out", "r.pdf", cwd=self.here, status=2).stderr)
+        self.assertIn("--replace", self.tell("chart", "risk", "--out", "r.png", status=2).stderr)
+        self.assertIn(".svg", self.tell("chart", "risk", "--out", "r.pdf", status=2).stderr)
 
     def test_controls_that_are_wrong_are_refused_with_their_file(self):
         for text, expected in (
@@ -207,7 +211,7 @@ class Findings(Prepared, unittest.TestCase):
             ("[contrl]\n", "controls.toml: expected [[control]] blocks"),
         ):
             (self.here / "controls.toml").write_text(text)
-            self.assertIn(expected, run("control", "list", cwd=self.here, status=3).stderr)
+            self.assertIn(expected, self.tell("control", "list", status=3).stderr)
         self.assertEqual(tomllib.loads(CONTROLS)["control"][0]["id"], "C-1")
 
 

@@ -25,9 +25,9 @@ class Checks(unittest.TestCase):
             (
                 "edit dues:/tariffs/**",
                 "edit dues:/tarifs/2026",
-                "no resource answers to dues:/tarifs/2026 Nearest: dues",
+                "no resource answers to dues:/tarifs/2026",
             ),
-            ("edit dues:/tariffs/**", "edit due:/tariffs", "there is no system due Nearest: dues"),
+            ("edit dues:/tariffs/**", "edit due:/tariffs", "there is no system due (duty 'set') Nearest: dues"),
             ('within = "site"', 'within = "sight"', "no resource has the attribute 'sight'"),
             ('title eq "Clerk"', 'titel eq "Clerk"', "no identity has the attribute 'titel' of who Nearest: title"),
             ('title eq "Clerk"', 'title eq "Clark"', "who selects nobody"),

@@ -21,18 +21,18 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.access.arrays import Bools, Ints, ints, reachable
-from kathodos.access.deciding import entries_of, who_has
+from kathodos.access.deciding import entries_of, holds, who_has
 from kathodos.access.editing import updated
 from kathodos.access.index import BY_FILTER
 from kathodos.access.reach import one_per_answer, what_applies, what_grants_give, who_reaches
 from kathodos.catalogue.kinds import GRANTS, MEMBERS
-from kathodos.catalogue.records import Edit, Edited, Edits
+from kathodos.catalogue.records import ROW, Edit, Edited, Edits, columns_of
 from kathodos.findings.conflicts import Conflict, who_breaks
 from kathodos.findings.facts import DAY, Facts
 from kathodos.findings.places import Places
 from kathodos.findings.rules import Duty, Permission
 
-_AT_ONCE = 60  # people whose programs are solved together
+_AT_ONCE = 150  # people whose programs are solved together
 _MOST_OTHERS = 3  # further cures as small as the first
 _MOST_WITH_OTHERS = 200  # people for whom further cures are looked for
 Link = tuple[int, int]  # (grant, -1), or (member, group) as numbers of holders
@@ -139,13 +139,16 @@ def _solved(problem: _Problem, deadline: float) -> Cures:
 
 def edits_of(facts: Facts, withdrawals: Iterable[Withdrawal]) -> Edits:
     """The withdrawals as edits of the catalogue."""
-    gone: dict[str, list[Mapping[str, object]]] = {GRANTS.name: [], MEMBERS.name: []}
-    for one in withdrawals:
-        kind = GRANTS if one.grant else MEMBERS
-        record = facts.records.with_key(kind, one.key())
-        if record is not None:
-            gone[kind.name].append(record)
-    return {name: Edit(gone=records) for name, records in gone.items() if records}
+    edits: dict[str, Edit] = {}
+    listed = list(withdrawals)
+    for kind, some in ((GRANTS, [it for it in listed if it.grant]), (MEMBERS, [it for it in listed if not it.grant])):
+        wanted = {it.key() for it in some}
+        if wanted:
+            rows, *keys = columns_of(facts.records, kind, ROW, *kind.key)
+            chosen = [row for row, *key in zip(rows, *keys, strict=True) if tuple(key) in wanted]
+            held = facts.records.some(kind, chosen)
+            edits[kind.name] = Edit(gone=[dict(zip(kind.names, values, strict=True)) for values in held.values()])
+    return edits
 
 
 def still_standing(facts: Facts, conflicts: Sequence[Conflict], edits: Edits) -> list[Conflict]:
@@ -275,16 +278,33 @@ class _Problem:
     def losing(self, link: Link) -> tuple[int, int, int]:
         """How many people lose by a withdrawal, how many of them are in no chosen conflict, and the uses it carries."""
         if link not in self._losing:
-            index, (first, group) = self.index, link
-            holder = int(index.grants.holder[first]) if group < 0 else first
-            mask = who_has(index, ints([holder]), self.facts.at)
-            mask[self.facts.people :] &= index.holders.owner < 0
+            first, group = link
+            holder = int(self.index.grants.holder[first]) if group < 0 else first
             grants = {first} if group < 0 else self.carried(group)
-            count = int(mask.sum())
-            others = count - int(mask[list(self.by_person)].sum())
-            carried = np.maximum.reduce([np.zeros(len(self.recent), dtype=np.int64), *map(self.uses_of, grants)])
-            self._losing[link] = count, others, int(carried[mask[self.users]].sum())
+            if holder < self.index.holders.first_group:
+                self._losing[link] = self._one_losing(holder, grants)
+            else:
+                self._losing[link] = self._many_losing(holder, grants)
         return self._losing[link]
+
+    def _one_losing(self, holder: int, grants: set[int]) -> tuple[int, int, int]:
+        """As `losing` for what an identity or one of its accounts holds."""
+        owner = int(self.index.holders.owner[holder - self.facts.people]) if holder >= self.facts.people else holder
+        person = owner if owner >= 0 else holder
+        mine = self.facts.uses.by_user[person]
+        mine = mine[self.facts.uses.time[mine] >= self.since]
+        carried = [self._counts(grant, mine) for grant in grants] if len(mine) else []
+        uses = int(np.maximum.reduce(carried).sum()) if carried else 0
+        return 1, int(person not in self.by_person), uses
+
+    def _many_losing(self, holder: int, grants: set[int]) -> tuple[int, int, int]:
+        """As `losing` for what a group or everyone holds."""
+        mask = who_has(self.index, ints([holder]), self.facts.at)
+        mask[self.facts.people :] &= self.index.holders.owner < 0
+        count = int(mask.sum())
+        others = count - int(mask[list(self.by_person)].sum())
+        carried = np.maximum.reduce([np.zeros(len(self.recent), dtype=np.int64), *map(self.uses_of, grants)])
+        return count, others, int(carried[mask[self.users]].sum())
 
     def carried(self, group: int) -> set[int]:
         """The live grants that a member of a group gets by it."""
@@ -311,16 +331,20 @@ class _Problem:
     def uses_of(self, grant: int) -> Ints:
         """For each use that counts how often it was made, 0 where the grant does not carry it."""
         if grant not in self._used:
-            uses, recent = self.facts.uses, self.recent
-            counts = np.zeros(len(recent), dtype=np.int64)
-            for reached in what_grants_give(self.index, ints([grant])) if len(recent) else ():
-                system = reached.system
-                here = ((system.root <= uses.node[recent]) & (uses.node[recent] < system.end)).nonzero()[0]
-                local = uses.action[recent[here]] - int(system.actions[0])
-                carried = here[reached.may[local, uses.node[recent[here]] - system.root]]
-                counts[carried] = uses.count[recent[carried]]
-            self._used[grant] = counts
+            self._used[grant] = self._counts(grant, self.recent)
         return self._used[grant]
+
+    def _counts(self, grant: int, some: Ints) -> Ints:
+        """For each of some uses how often it was made, 0 where the grant does not carry it."""
+        uses, counts = self.facts.uses, np.zeros(len(some), dtype=np.int64)
+        for reached in what_grants_give(self.index, ints([grant])) if len(some) else ():
+            system = reached.system
+            here = ((system.root <= uses.node[some]) & (uses.node[some] < system.end)).nonzero()[0]
+            place = self.index.tree.place[uses.node[some[here]]].astype(np.int64) - system.root
+            pairs = (uses.action[some[here]] - int(system.actions[0])) * (system.size + 1) + place
+            carried = here[holds(reached.pairs, pairs)]
+            counts[carried] = uses.count[some[carried]]
+        return counts
 
     def _too_dear(self) -> set[Link]:
         """Withdrawals from groups that cost more than taking each person's own link to them away: never the best."""

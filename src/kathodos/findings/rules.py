@@ -201,7 +201,7 @@ class _Reader:
         return {**named, **texts, "excepted": excepted, "file": self.file}
 
     def conflict(self, table: Mapping[str, Any], topic: str) -> Conflicting:
-        mark = str(table["id"])
+        mark, said = str(table["id"]), self.of_all(table, topic)
         duties = (
             *(self.duty(duty, mark) for duty in self.tables({"duty": table.get("duty", [])}, "duty")),
             *(self.named(name, mark) for name in self.names(table, mark)),
@@ -216,7 +216,7 @@ class _Reader:
         within = table.get("within")
         if within is not None and not isinstance(within, str):
             raise self.error(mark, f"expected within = the name of an attribute in {mark}", "Mend it.")
-        return Conflicting(**self.of_all(table, topic), threshold=threshold, within=within, duties=duties)
+        return Conflicting(**said, threshold=threshold, within=within, duties=duties)
 
     def duty(self, table: Mapping[str, Any], mark: str) -> Duty:
         name = self.text(table, "name", f"a duty of {mark}")

@@ -26,7 +26,7 @@ def write_changes(file: str, heading: str, blocks: Iterable[Block]) -> int:
     unique = {(it.verb, it.kind, tuple(it.cells.items())): it for it in blocks}
     parts = [f"# {printable(heading)}", "# See what it would do: kathodos reach --assume FILE, or any other question."]
     for block in unique.values():
-        cells = (f"{name} = {json.dumps(value, ensure_ascii=False)}" for name, value in block.cells.items() if value)
+        cells = (f"{name} = {_quoted(value)}" for name, value in block.cells.items() if value)
         why = [f"# {printable(block.why)}"] if block.why else []
         parts.append("\n".join(["", *why, f"[[{block.verb}]]", f'kind = "{block.kind}"', *cells]))
     try:
@@ -37,3 +37,8 @@ def write_changes(file: str, heading: str, blocks: Iterable[Block]) -> int:
     except OSError as error:
         raise DataError(f"{file} cannot be written: {error.strerror}.", "Name a file that you may write.") from None
     return len(unique)
+
+
+def _quoted(text: str) -> str:
+    """A text as TOML writes it: as JSON does, with the one control character escaped that JSON leaves."""
+    return json.dumps(text, ensure_ascii=False).replace("\x7f", "\\u007f")
