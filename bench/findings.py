@@ -26,7 +26,7 @@ from kathodos.catalogue.records import Stored
 from kathodos.findings.conflicts import find_conflicts, who_breaks
 from kathodos.findings.cure import cure
 from kathodos.findings.excess.batches import Ground
-from kathodos.findings.excess.kinds import KINDS
+from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.facts import Facts
 from kathodos.findings.risk import Judged, Risk
 from kathodos.findings.rules import read_rules
@@ -113,9 +113,10 @@ class Run:
 
     def excess(self, ground):
         started, batches, spent = time.perf_counter(), [], {}
-        for kind in KINDS:
-            spent[kind.name], batch = seconds(lambda kind=kind: kind.find(ground))
+        last = started
+        for batch in find_excess(ground):
             batches.append(batch)
+            spent[batch.kind], last = time.perf_counter() - last, time.perf_counter()
         whole = time.perf_counter() - started
         self.say("all kinds of excess together", f"{whole:.1f} s, {sum(map(len, batches)):,} findings")
         for name, took in sorted(spent.items(), key=lambda it: -it[1])[:8]:

@@ -19,7 +19,7 @@ shot reach-trace "kathodos reach --by p0067 --on dues:/northmole/waivers/2026 --
 kathodos reach --by p0067 --on dues:/northmole/tariffs/2026 --do edit --trace"
 shot reach-on "kathodos reach --on dues:/northmole/ledger; kathodos reach --on workshop:/controllers/crane-4 --do configure"
 shot escalation "kathodos reach --by p0007 --potential --on dues:/northmole/payments --do view; \
-kathodos escalation --as-of before-review | head -24"
+kathodos escalation --as-of before-review"
 shot conflicts "kathodos conflicts --as-of before-review; kathodos conflicts --by p0063 --as-of before-review"
 shot conflicts-cure "kathodos conflicts --rule PERMIT-1; kathodos conflicts cure --as-of before-review; \
 kathodos conflicts covers"
@@ -32,7 +32,7 @@ for kind in access conflicts risk excess; do chart "$kind"; done
 convert access.png conflicts.png -append -strip "$here/docs/screenshots/charts-1.png"
 convert risk.png excess.png -append -strip "$here/docs/screenshots/charts-2.png"
 shot review-lines "kathodos review lines officer --whose p0096; kathodos review status"
-shot ledger-list "kathodos baseline compare before-review | head -20; kathodos ledger list | tail -14"
+shot ledger-list "kathodos baseline compare before-review --format csv | head -8; kathodos ledger list"
 shot show "kathodos show p0063"
 python - <<'SQL'
 import sqlite3

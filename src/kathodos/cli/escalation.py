@@ -17,10 +17,10 @@ _CLIMBERS = (
     Field("who", "Who", 9, least=22),
     Field("gain", "Could gain", 8, is_number=True, shown=lambda value: f"{value:,}"),
     Field("systems", "In", 6, least=12),
-    Field("steps", "First steps", 7, least=30),
+    Field("steps", "First step", 7, least=30),
 )
 _DATA = [Field(key, key) for key in ("who", "gain", "systems", "steps", "by")]
-_MOST_STEPS = 3
+_MOST_NAMED = 3
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -59,7 +59,9 @@ def run(session: Session) -> int:
         return session.answer(Answer(_DATA, document["climbers"], status=1 if found or last else 0))
     people = sum(len(climber.askers) for climber in found)
     heading = f"{plural(people, 'identity', 'identities')} could reach more by using what they hold"
-    text = [_told(view, it) for it in ruling]
+    text = [_told(view, it) for it in ruling if len(it.administrators)]
+    nobody = [it.system for it in ruling if not len(it.administrators)]
+    text += [f"nobody who is listed can administer {', '.join(nobody)}"] if nobody else []
     hint = f"All steps: kathodos reach --by {rows[0]['first']} --potential" if rows else ""
     return session.answer(Answer(_CLIMBERS, rows, heading, text, (), hint, 1 if found or last else 0, document))
 
@@ -73,17 +75,17 @@ def _named(view: View, asker: int) -> str:
 def _row(climber: Climber, names: dict[int, str]) -> dict[str, Any]:
     """Those alike on one row; of many only the first are named."""
     askers = climber.askers.tolist()
-    who = [names[asker] for asker in askers[:3]]
-    more = [f"and {len(askers) - 3} more alike"] if len(askers) > 3 else []
+    who = [names[asker] for asker in askers[:_MOST_NAMED]]
+    more = [f"and {len(askers) - _MOST_NAMED} more alike"] if len(askers) > _MOST_NAMED else []
     steps = climber.potential.steps
-    rest = [f"and {len(steps) - _MOST_STEPS} more"] if len(steps) > _MOST_STEPS else []
+    rest = f"; then {plural(len(steps) - 1, 'step')} more" if len(steps) > 1 else ""
     gains = sorted(climber.gains, key=lambda gain: -gain[2])
     return {
         "who": Lines([*who, *more]),
         "first": names[askers[0]].split(" ")[0].removeprefix("identity:"),
         "gain": climber.gain,
-        "systems": Lines([f"{system.name} {count:,}" for system, _, count in gains[:5]]),
-        "steps": Lines([*(f"{step.text} - by {step.by}" for step in steps[:_MOST_STEPS]), *rest]),
+        "systems": ", ".join(f"{system.name} {count:,}" for system, _, count in gains[:4]),
+        "steps": f"{steps[0].text}, by {steps[0].by}{rest}",
     }
 
 
@@ -113,8 +115,6 @@ def _administration(view: View, found: Administration) -> dict[str, Any]:
 def _told(view: View, found: Administration) -> str:
     """One line about the administrators of a system."""
     count = len(found.administrators)
-    if count == 0:
-        return f"{found.system}: nobody can administer it - locked out"
     if count == 1:
         name = _named(view, int(found.administrators[0]))
         return f"{found.system}: {name} is the last who can administer it; without them it is locked out"

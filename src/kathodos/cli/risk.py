@@ -106,7 +106,7 @@ def run_show(session: Session) -> int:
     at = 0 if kind == "resources" else at
     parts = scores.parts(at)
     total = float(scores.totals[at])
-    branches = [Branch(f"{it.points:5.1f} of {it.weight:g}  {it.name}: {it.why}") for it in parts]
+    branches = [Branch(f"{it.points:5.1f} of {it.weight:>3g}  {it.name}: {it.why}") for it in parts]
     rank = int((scores.totals > scores.totals[at]).sum()) + 1
     of = f", number {rank} of {len(scores.totals)} {kind}" if kind != "resources" else ""
     trees = [Branch(f"{scores.subjects[at]}: risk {total:g} of 100{of}", branches)]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 
 import numpy as np
@@ -101,10 +102,15 @@ NAMES = (*(kind.name for kind in KINDS), LATE_CONTROL)
 
 
 def find_excess(ground: Ground, names: Iterable[str] = NAMES, register: Register | None = None) -> Iterator[Batch]:
-    """The findings of some kinds, batch by batch."""
+    """The findings of some kinds, batch by batch.
+
+    What is redundant takes longest and needs nothing but the index, so it is decided beside the others.
+    """
     wanted = set(names)
-    for kind in KINDS:
-        if kind.name in wanted:
-            yield kind.find(ground)
+    with ThreadPoolExecutor(1) as pool:
+        beside = {name: pool.submit(given.redundant, ground) for name in wanted & {given.REDUNDANT}}
+        for kind in KINDS:
+            if kind.name in wanted:
+                yield beside[kind.name].result() if kind.name in beside else kind.find(ground)
     if register is not None and LATE_CONTROL in wanted:
         yield late_controls(register, ground.facts.at)
