@@ -4,8 +4,10 @@ import unittest
 
 import numpy as np
 from hypothesis import given
+from hypothesis import strategies as st
 
 from kathodos.access.arrays import ints
+from kathodos.access.deciding import principals_of
 from kathodos.access.reach import what_grants_give
 from kathodos.catalogue.moments import BEGINNING
 from kathodos.findings.excess.batches import Ground, Thresholds, findings
@@ -308,6 +310,41 @@ class Kinds(unittest.TestCase):
         )
         (batch,) = find_excess(Ground(kept), ["hasty-review"])
         self.assertEqual(len(batch), 0)
+
+
+class Peers(unittest.TestCase):
+    @given(catalogues(gates=(None,)), st.lists(st.integers(0, 1), min_size=12, max_size=12))
+    @searching(40)
+    def test_what_few_hold_is_what_counting_everyone_says(self, catalogue, halves):
+        more = [{"id": f"q{at}", "department": ("Dock", "Crane")[half]} for at, half in enumerate(halves)]
+        inside = [{"system": "s", "group": f"g{at % 3 + 1}", "member": f"identity:q{at}"} for at in range(0, 12, 2)]
+        facts = facts_of(
+            {
+                **catalogue,
+                "identities": [*catalogue["identities"], *more],
+                "members": [*catalogue["members"], *inside],
+            }
+        )
+        limits = Thresholds(peers=("department",), peer_share=0.6, peer_confidence=0.7)
+        ground = Ground(facts, thresholds=limits)
+        (batch,) = find_excess(ground, ["beyond-peers"])
+        found = {(batch.subject(at), batch.tell(at).rests_on) for at in range(len(batch))}
+        index, units, expected = facts.index, ground.usage.units, set()
+        principals = [set(principals_of(index, at, facts.at).tolist()) for at in range(facts.people)]
+        for at in range(len(units)):
+            owner, group, grant = int(units.owner[at]), int(units.group[at]), int(units.grant[at])
+            if owner < facts.people and facts.peers_by(("department",))[owner] >= 0:
+                thing = {index.holders.first_group + group}
+                if grant >= 0:
+                    alike = index.bundle_grants[index.grants.bundle[grant]]
+                    alike = alike[facts.live[alike] & ~index.grants.denies[alike]]
+                    thing = set(index.grants.holder[alike].tolist())
+                peers = facts.peers_by(("department",))
+                others = [it for it in range(facts.people) if peers[it] == peers[owner] and it != owner]
+                having = sum(bool(principals[it] & thing) for it in others)
+                if others and upper_share(ints([having]), ints([len(others)]), 0.7)[0] < 0.6:
+                    expected.add((index.holders.references[owner], ground.unit(at)))
+        self.assertEqual(found, expected)
 
 
 class Use(unittest.TestCase):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session
 from kathodos.output.answers import Answer
 
@@ -30,20 +30,14 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("kind", metavar="KIND", choices=KINDS, help=", ".join(KINDS))
     parser.add_argument("--out", metavar="FILE", required=True, help="the picture: a name that ends in .png or .svg")
     parser.add_argument("--replace", action="store_true", help="write over a file that is there")
-    at_time(parser)
-    as_of(parser)
-    assuming(parser)
+    about_state(parser)
 
 
 def run(session: Session) -> int:
-    from kathodos.catalogue.moments import microseconds
     from kathodos.output.charts import save
 
-    asked = session.arguments
-    point = session.point(asked.as_of)
-    at = microseconds(session.moment(asked.at) or point.moment)
-    view = session.view(point.entry)
-    figure = _drawn(asked.kind, view, session.judged(view, at, point.entry))
+    asked, state = session.arguments, session.asked()
+    figure = _drawn(asked.kind, state.view, session.judged(state.view, state.at, state.entry))
     save(figure, asked.out, asked.replace)
     title = figure._suptitle.get_text().replace("\\$", "$")
     return session.answer(Answer(heading=f"{asked.out}: {title}", document={"file": asked.out, "title": title}))

@@ -6,7 +6,7 @@ import argparse
 from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
-from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field
@@ -35,21 +35,17 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--by", metavar="REF", help="one identity")
     parser.add_argument("--rule", metavar="ID", help="one fence or need")
     parser.add_argument("--topic", metavar="TOPIC", help="only the rules of one topic")
-    at_time(parser)
-    as_of(parser)
-    assuming(parser)
+    about_state(parser)
 
 
 def run(session: Session) -> int:
     from kathodos.catalogue.kinds import IDENTITIES
-    from kathodos.catalogue.moments import microseconds
     from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
 
     asked = session.arguments
     rules = _chosen(session)
-    point = session.point(asked.as_of)
-    view = session.view(point.entry)
-    facts = session.facts(view, microseconds(session.moment(asked.at) or point.moment))
+    state = session.asked()
+    view, facts = state.view, session.facts(state.view, state.at, state.entry)
     only = session.asker(view, asked.by, (IDENTITIES,)) if asked.by else None
     crossed = [it for it in crossings(facts, rules.fences) if only in (None, it.identity)]
     lacking = [it for it in lacks(facts, rules.needs) if only in (None, it.identity)]

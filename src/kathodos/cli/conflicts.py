@@ -7,7 +7,7 @@ from collections.abc import Callable, Sequence
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli import covering, curing
-from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Lines, Row
@@ -19,7 +19,6 @@ if TYPE_CHECKING:
     from kathodos.findings.places import Places
     from kathodos.findings.role_conflicts import RoleConflict
     from kathodos.findings.rules import Conflicting, Duty
-    from kathodos.saved_index import View
 
 SEVERITIES = ("critical", "high", "medium", "low")
 STYLES = {"critical": "bold red", "high": "red", "medium": "yellow", "low": ""}
@@ -63,9 +62,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "--per", choices=("person", *_FIRST), default="person", help="count by person (default), severity ..."
     )
     parser.add_argument("--latent", action="store_true", help="also what people could bring themselves into")
-    at_time(parser)
-    as_of(parser)
-    assuming(parser)
+    about_state(parser)
     steps = parser.add_subparsers(dest="step", metavar="STEP")
     covering.add(steps, common, formatter)
     curing.add(steps, common, formatter)
@@ -75,20 +72,17 @@ class Found:
     """The conflicts that a call is about, and what is known of them."""
 
     def __init__(self, session: Session) -> None:
-        from kathodos.catalogue.moments import microseconds
         from kathodos.findings.conflicts import find_conflicts
         from kathodos.findings.places import Places
         from kathodos.findings.role_conflicts import marked, roles_at_fault
 
-        asked = session.arguments
-        point = session.point(getattr(asked, "as_of", None))
+        asked, state = session.arguments, session.asked()
         self.session = session
-        self.at = microseconds(session.moment(getattr(asked, "at", None)) or point.moment)
+        self.at, self.view = state.at, state.view
         self.rules = _rules(session)
-        self.view: View = session.view(point.entry)
-        self.facts: Facts = session.facts(self.view, self.at, point.entry)
+        self.facts: Facts = session.facts(self.view, self.at, state.entry)
         self.places: Places = Places(self.facts)
-        self.register: Register = session.register(point.entry)
+        self.register: Register = session.register(state.entry)
         self.faults: list[RoleConflict] = roles_at_fault(self.facts, self.rules)
         found = list(marked(self.facts, find_conflicts(self.facts, self.rules), self.faults))
         if getattr(asked, "latent", False):

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session, plural
 from kathodos.output.answers import Answer, Field, Lines
 
@@ -33,19 +33,14 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "find who can reach more by using the rights it holds, and administrators among themselves",
         "  kathodos escalation\n  kathodos reach --by p0007 --potential      # all steps of one of them",
     )
-    at_time(parser)
-    as_of(parser)
-    assuming(parser)
+    about_state(parser)
 
 
 def run(session: Session) -> int:
-    from kathodos.catalogue.moments import microseconds
     from kathodos.findings.escalation import administrations, climbers
 
-    point = session.point(session.arguments.as_of)
-    at = microseconds(session.moment(session.arguments.at) or point.moment)
-    view = session.view(point.entry)
-    facts = session.facts(view, at)
+    state = session.asked()
+    view, facts = state.view, session.facts(state.view, state.at, state.entry)
     found = climbers(facts)
     ruling = administrations(facts)
     names = {asker: _named(view, asker) for climber in found for asker in climber.askers.tolist()}

@@ -7,7 +7,7 @@ from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from typing import TYPE_CHECKING, Any
 
-from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Field, Lines, Row
@@ -61,9 +61,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     )
     parser.add_argument("--all", action="store_true", help="every finding instead of the counts")
     parser.add_argument("--change", metavar="FILE", help="write the remedies that are edits as a change file")
-    at_time(parser)
-    as_of(parser)
-    assuming(parser)
+    about_state(parser)
 
 
 def run(session: Session) -> int:
@@ -85,14 +83,11 @@ def run(session: Session) -> int:
 
 def found(session: Session, names: Iterable[str]) -> tuple[Ground, list[Batch]]:
     """What the findings of some kinds rest on at the point that was asked for, and the findings."""
-    from kathodos.catalogue.moments import microseconds
     from kathodos.findings.excess.kinds import find_excess
 
-    asked = session.arguments
-    point = session.point(asked.as_of)
-    at = microseconds(session.moment(getattr(asked, "at", None)) or point.moment)
-    ground = session.ground(session.view(point.entry), at, point.entry)
-    return ground, list(find_excess(ground, names, session.register(point.entry)))
+    state = session.asked()
+    ground = session.ground(state.view, state.at, state.entry)
+    return ground, list(find_excess(ground, names, session.register(state.entry)))
 
 
 def _kept(session: Session, ground: Ground, batch: Batch) -> Any:
@@ -123,7 +118,7 @@ def _about(session: Session, ground: Ground, batch: Batch, reference: str) -> Bo
     from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
 
     index = ground.facts.index
-    asker = session.asker(session.view(session.point(session.arguments.as_of).entry), reference, (IDENTITIES, ACCOUNTS))
+    asker = session.asker(session.asked().view, reference, (IDENTITIES, ACCOUNTS))
     same = same | (names == index.holders.references[asker])
     return same | (batch.whose == asker) if asker < ground.facts.people else same
 

@@ -65,6 +65,13 @@ def assuming(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--assume", metavar="FILE", help="answer as if the edits in a TOML file were made")
 
 
+def about_state(parser: argparse.ArgumentParser) -> None:
+    """The options of a question about a state: another moment, an earlier state, or one with some edits made."""
+    at_time(parser)
+    as_of(parser)
+    assuming(parser)
+
+
 def at_time(parser: argparse.ArgumentParser) -> None:
     """The option to ask about another moment."""
     parser.add_argument("--at", metavar="TIME", help="ask about a moment: a date or an RFC 3339 time (default: now)")

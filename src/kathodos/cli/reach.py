@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Row, show_products
@@ -65,9 +65,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--by", metavar="REF", help="an identity, or an account on its own")
     parser.add_argument("--on", metavar="RESOURCE", help="a resource address, as in dues:/northmole/tariffs")
     parser.add_argument("--do", metavar="ACTION", help="an action, as the resource's system names it")
-    at_time(parser)
-    as_of(parser)
-    assuming(parser)
+    about_state(parser)
     shown = parser.add_mutually_exclusive_group()
     shown.add_argument("--trace", action="store_true", help="show the chains, or what stands in the way (by and on)")
     shown.add_argument("--summary", action="store_true", help="count instead of list (by or on)")

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING, Any
 
-from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command
+from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field
@@ -55,19 +55,14 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     trend = command(steps, "trend", common, formatter, run_trend, what, "  kathodos risk trend --by p0063")
     trend.add_argument("--by", metavar="REF", help="one identity")
     for parser in (top, show):
-        at_time(parser)
-        as_of(parser)
-        assuming(parser)
+        about_state(parser)
 
 
 def _asked(session: Session) -> tuple[View, Risk]:
-    from kathodos.catalogue.moments import microseconds
     from kathodos.findings.risk import Risk
 
-    point = session.point(session.arguments.as_of)
-    at = microseconds(session.moment(session.arguments.at) or point.moment)
-    view = session.view(point.entry)
-    return view, Risk(session.judged(view, at, point.entry))
+    state = session.asked()
+    return state.view, Risk(session.judged(state.view, state.at, state.entry))
 
 
 def _scores(risk: Risk, kind: str) -> Scores:

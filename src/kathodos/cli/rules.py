@@ -133,11 +133,10 @@ def run_show(session: Session) -> int:
 
 
 def run_check(session: Session) -> int:
-    from kathodos.catalogue.moments import microseconds
     from kathodos.findings.rule_checks import FAULT, check_rules
 
-    rules, point = session.rules(), session.point(session.arguments.as_of)
-    remarks = check_rules(session.facts(session.view(point.entry), microseconds(point.moment)), rules)
+    rules, state = session.rules(), session.asked()
+    remarks = check_rules(session.facts(state.view, state.at, state.entry), rules)
     faults = sum(it.kind == FAULT for it in remarks)
     rows = sorted((vars(it) for it in remarks), key=lambda row: row["kind"] != FAULT)
     heading = f"{plural(len(rules.every()), 'rule')}: {plural(faults, 'fault')}, {plural(len(rows) - faults, 'note')}"
@@ -147,16 +146,14 @@ def run_check(session: Session) -> int:
 
 def run_try(session: Session) -> int:
     """Whom a draft would hit: conflicts, crossed fences, unmet needs; with what is wrong with the draft itself."""
-    from kathodos.catalogue.moments import microseconds
     from kathodos.findings.conflicts import find_conflicts
     from kathodos.findings.fences import crossings, lacks
     from kathodos.findings.rule_checks import FAULT, check_rules
 
     asked = session.arguments
     draft = _draft(session, Path(asked.file))
-    point = session.point(asked.as_of)
-    view = session.view(point.entry)
-    facts = session.facts(view, microseconds(session.moment(asked.at) or point.moment))
+    state = session.asked()
+    view, facts = state.view, session.facts(state.view, state.at, state.entry)
     hits: list[tuple[Rule, int, str, Any]] = []
     for it in find_conflicts(facts, draft.conflicts):
         hits.append((it.rule, it.identity, it.state, [duty.name for duty in it.duties]))

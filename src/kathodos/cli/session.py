@@ -34,6 +34,15 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
+class Asked:
+    """What a question is about: the catalogue as it is or would be, at a moment in microseconds since 1970."""
+
+    view: View
+    at: int
+    entry: int | None
+
+
+@dataclass(frozen=True)
 class Point:
     """A state of the catalogue: the number of its last ledger entry (None for the present), and the moment it means."""
 
@@ -119,6 +128,14 @@ class Session:
         from kathodos.change.edits import edits_in
 
         return view.with_edits(edits_in(assumed, read_toml(Path(assumed)), view.records, view.index))
+
+    def asked(self) -> Asked:
+        """The state and the moment that the options of a question name."""
+        from kathodos.catalogue.moments import microseconds
+
+        point = self.point(getattr(self.arguments, "as_of", None))
+        at = microseconds(self.moment(getattr(self.arguments, "at", None)) or point.moment)
+        return Asked(self.view(point.entry), at, point.entry)
 
     def facts(self, view: View, at: int, point: int | None = None) -> Facts:
         """What findings are made of: the records of a view at a moment in microseconds since 1970."""

@@ -17,6 +17,7 @@ from kathodos.findings.places import Places
 from kathodos.findings.rules import Conflicting, Duty, Permission
 
 _MOST_EXPLAINED = 40
+Values = set[str | None]  # of the attribute of `within`; None where a rule has none
 LATENT, HELD, EXERCISED, SAME_RECORD = "latent", "held", "exercised", "exercised on the same record"
 STATES = (LATENT, HELD, EXERCISED, SAME_RECORD)
 
@@ -87,10 +88,10 @@ def broken_by(places: Places, rule: Conflicting, reached: Sequence[Reached]) -> 
     return (duties, values) if values else None
 
 
-def _values_reached(places: Places, duty: Duty, within: str | None, reached: dict[str, Reached]) -> set[str | None]:
+def _values_reached(places: Places, duty: Duty, within: str | None, reached: dict[str, Reached]) -> Values:
     """The values on which the duty is held by what is reached, by system."""
 
-    def of(permission: Permission) -> set[str | None]:
+    def of(permission: Permission) -> Values:
         it = reached.get(permission.pattern.system)
         if it is None:
             return set()
