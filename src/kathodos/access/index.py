@@ -13,7 +13,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, ints, lists_from, lists_of
+from kathodos.access.arrays import Bools, Ints, Lists, ints, lists_from, lists_of, spread_each
 from kathodos.access.spans import EVERYTHING, Scope, Spans
 from kathodos.access.texts import Marks, Texts, mark_of
 from kathodos.access.tree import Tree
@@ -211,6 +211,11 @@ class Holders:
         mark = np.uint32(mark_of(login))
         first, end = np.searchsorted(self.login_marks, mark), np.searchsorted(self.login_marks, mark, side="right")
         return [at for at in self.by_login[first:end].tolist() if self.accounts[at].partition("/")[2] == login]
+
+    @cached_property
+    def above_groups(self) -> Lists:
+        """For each group, by its number less that of the first, all groups that it is in, itself included."""
+        return spread_each(self.edges, np.arange(self.first_group, self.everyone))
 
     @cached_property
     def is_asker(self) -> Bools:

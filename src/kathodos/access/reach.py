@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, among, distinct, joined, lists_from, spread_each
+from kathodos.access.arrays import Bools, Ints, among, distinct, joined, lists_from
 from kathodos.access.deciding import (
     Given,
     Intervals,
@@ -206,8 +206,8 @@ def _permitted_somewhere(index: Index, system: System, places: Ints, action: int
 
     Whoever holds a permit and no denial is; whoever holds both is decided place by place, all of them together.
     """
-    spans = index.spans.touching(places)
-    holder, place, denies = _said_at(index, system, spans, places, action, at)
+    grants, place, denies = _said_at(index, system, places, action, at)
+    holder = index.grants.holder[grants].astype(np.int64)
     permitted, denied = (who_has(index, distinct(holder[which]), at) for which in (~denies, denies))
     found = permitted & ~denied
     both = (permitted & denied).nonzero()[0]
@@ -221,8 +221,57 @@ def _permitted_somewhere(index: Index, system: System, places: Ints, action: int
     return found
 
 
-def _said_at(index: Index, system: System, spans: Ints, places: Ints, action: int, at: int) -> tuple[Ints, Ints, Bools]:
-    """What live grants say about an action at some places: each holder, the position of the place, and if it denies."""
+def grants_permitting(
+    index: Index, askers: Ints, nodes: Ints, action: int, at: int, wherever: bool = False
+) -> tuple[Ints, Ints]:
+    """The live grants by which some askers reach an action on one of the nodes, all of one system.
+
+    Gives the position of the asker and the grant, for each grant that an asker holds and that permits the action on a
+    node where it reaches it; `wherever`: also where it does not.
+    """
+    system = index.system_of(int(nodes[0]))
+    local = int(action - system.actions[0])
+    if not system.is_plain:
+        return _grants_permitting_each(index, askers, nodes, action, at, wherever)
+    places = np.sort(index.tree.place[nodes]).astype(np.int64)
+    places = _one_per_segment(index, places, index.spans.touching(places))
+    grants, place, denies = _said_at(index, system, places, local, at)
+    holder = index.grants.holder[grants].astype(np.int64)
+    who, through = _through(index, askers, distinct(holder), at)
+    by_holder = lists_from(holder, np.arange(len(holder)), index.holders.size)
+    origin, which = by_holder.of(through)
+    codes = who[origin] * max(len(places), 1) + place[which]
+    kept = ~denies[which]
+    if system.combining == "deny-overrides" and not wherever:
+        kept &= ~among(codes, distinct(codes[denies[which]]))
+    return _distinct_pairs(who[origin[kept]], grants[which[kept]], len(index.grants))
+
+
+def _grants_permitting_each(
+    index: Index, askers: Ints, nodes: Ints, action: int, at: int, wherever: bool
+) -> tuple[Ints, Ints]:
+    """As `grants_permitting`, node by node: in systems with ranks or gates."""
+    positions, found = [], []
+    for node in one_per_answer(index, nodes):
+        grants = permits_on(index, node, index.actions[action][1], at)
+        holder = index.grants.holder[grants].astype(np.int64)
+        reaching = np.ones(len(askers), dtype=bool) if wherever else who_reaches(index, node, action, at)[askers]
+        some = reaching.nonzero()[0]
+        who, through = _through(index, askers[some], distinct(holder), at)
+        origin, which = lists_from(holder, np.arange(len(holder)), index.holders.size).of(through)
+        positions.append(some[who[origin]])
+        found.append(grants[which])
+    return _distinct_pairs(joined(positions), joined(found), len(index.grants))
+
+
+def _distinct_pairs(first: Ints, second: Ints, width: int) -> tuple[Ints, Ints]:
+    codes = distinct(first.astype(np.int64) * max(width, 1) + second)
+    return codes // max(width, 1), codes % max(width, 1)
+
+
+def _said_at(index: Index, system: System, places: Ints, action: int, at: int) -> tuple[Ints, Ints, Bools]:
+    """What live grants say about an action at some places: each grant, the position of the place, and if it denies."""
+    spans = index.spans.touching(places)
     first = np.searchsorted(places, index.spans.first[spans])
     sizes = np.searchsorted(places, index.spans.end[spans]) - first
     of_rule, bundles = index.rule_bundles.of(index.spans.rule[spans])
@@ -235,17 +284,23 @@ def _said_at(index: Index, system: System, spans: Ints, places: Ints, action: in
     size = sizes[span[kept]]
     origin = np.repeat(kept, size)
     place = np.arange(len(origin)) - np.repeat(np.cumsum(size) - size, size) + np.repeat(first[span[kept]], size)
-    return index.grants.holder[grants[origin]].astype(np.int64), place, denies[origin]
+    return grants[origin].astype(np.int64), place, denies[origin]
 
 
 def _through(index: Index, askers: Ints, holders: Ints, at: int) -> tuple[Ints, Ints]:
     """Which of some holders each asker counts as: the position of the asker, and the holder."""
+    above, first = index.holders.above_groups, index.holders.first_group
+    wanted = np.zeros(index.holders.size, dtype=bool)
+    wanted[holders] = True
+    kept = wanted[above.items]
+    inside = lists_from(above.rows()[kept], above.items[kept], len(above))
     position, entries = entries_of_each(index, askers, at)
-    above = spread_each(index.holders.edges, entries)
-    who, through = position[above.rows()], above.items.astype(np.int64)
-    kept = among(through, holders)
-    everyone = np.full(len(askers), index.holders.everyone) if index.holders.everyone in holders else holders[:0]
-    return np.append(who[kept], np.arange(len(everyone))), np.append(through[kept], everyone)
+    themselves = wanted[entries].nonzero()[0]
+    origin, group = index.holders.edges.of(entries)
+    member, through = inside.of(group.astype(np.int64) - first)
+    everyone = np.full(len(askers), index.holders.everyone) if wanted[index.holders.everyone] else holders[:0]
+    who = np.concatenate([position[themselves], position[origin[member]], np.arange(len(everyone))])
+    return who, np.concatenate([entries[themselves], through, everyone]).astype(np.int64)
 
 
 def _may_deny(index: Index, system: System, spans: Ints, action: int) -> Bools:

@@ -99,6 +99,9 @@ def _answer(session: Session, found: Any, cures: Cures, chosen: int, standing: i
     text = [f"Rehearsed: {standing} of them would still stand."]
     if names:
         text.append(f"Nothing that may be withdrawn clears {', '.join(names[:8])}{' ...' if len(names) > 8 else ''}.")
+    if cures.unseen:
+        unseen = plural(len(cures.unseen), "conflict")
+        text.append(f"Stopped after {session.arguments.seconds:g} s, before {unseen} could be looked at.")
     file = session.arguments.change
     hint = f"Ask as if it were done: kathodos conflicts --assume {file}" if file else "Keep it: --change FILE"
     document = {
@@ -113,6 +116,7 @@ def _answer(session: Session, found: Any, cures: Cures, chosen: int, standing: i
         ],
         "uncured": names,
         "gap": cures.gap,
+        "not_looked_at": [it.name(found.facts.index) for it in cures.unseen],
         "still_standing": standing,
     }
     is_csv = session.format == "csv"

@@ -27,10 +27,10 @@ _COUNTS = (
 )
 _FOUND = (
     Field("severity", "Severity", 8, least=8, style=lambda value: SEVERITY_STYLES.get(value, "")),
-    Field("kind", "Kind", 7, least=12),
-    Field("subject", "Who or what", 9, least=16),
+    Field("kind", "Kind", 7, least=23),
+    Field("subject", "Who or what", 9, least=24),
     Field("rests_on", "Rests on", 6, least=12),
-    Field("evidence", "Evidence", 9, least=30),
+    Field("evidence", "Evidence", 9, least=36),
     Field("confidence", "Sure", 5, is_number=True, shown=lambda value: f"{value} %"),
     Field("remedy", "What to do", 4, least=20),
 )
@@ -179,14 +179,14 @@ def _list(session: Session, kept: list[tuple[Batch, Any]]) -> int:
         order = [order[at] for at in np.lexsort((keys[:, 1], keys[:, 0]))]
     is_table = session.format == "table"
     shown = order[:_MOST_SHOWN] if is_table and not session.arguments.all else order
-    rows = (_row(it) for it in _told(shown))
-    fields = [it for it in _FOUND if not (is_table and it.key == "kind" and len(kept) == 1)]
+    rows = [_shown(_row(it)) if is_table else _row(it) for it in _told(shown)]
+    left_out = {"rests_on", *(["kind"] if len(kept) == 1 else [])} if is_table else set()
+    fields = [it for it in _FOUND if it.key not in left_out]
     heading = plural(total, "finding")
     hint = f"{total - len(shown)} more: --all shows them" if len(shown) < total else ""
-    hint = hint or ("As a change file: --change FILE" if any(True for _ in shown) else "")
+    hint = hint or ("As a change file: --change FILE" if rows else "")
     extra = () if is_table else ("days",)
-    answer = Answer(fields, list(rows), heading, hint=hint, status=1 if total else 0, extra_keys=extra)
-    return session.answer(answer)
+    return session.answer(Answer(fields, rows, heading, hint=hint, status=1 if total else 0, extra_keys=extra))
 
 
 def _told(order: Iterable[tuple[Batch, int]]) -> Iterator[Finding]:
@@ -198,6 +198,12 @@ def _told(order: Iterable[tuple[Batch, int]]) -> Iterator[Finding]:
 def _row(found: Finding) -> dict[str, Any]:
     edits = [{"do": it.verb, "kind": it.kind, **it.cells} for it in found.edits]
     return {**{key: value for key, value in vars(found).items() if key != "edits"}, "edits": edits}
+
+
+def _shown(row: dict[str, Any]) -> dict[str, Any]:
+    """A finding for a person: what it rests on stands below what it is about."""
+    rests = [f"rests on {row['rests_on']}"] if row["rests_on"] != row["subject"] else []
+    return {**row, "subject": Lines([row["subject"], *rests])}
 
 
 def _write(session: Session, kept: list[tuple[Batch, Any]]) -> int:

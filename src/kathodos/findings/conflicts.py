@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
@@ -17,6 +18,8 @@ from kathodos.findings.places import Places
 from kathodos.findings.rules import Conflicting, Duty, Permission
 
 _MOST_EXPLAINED = 40
+_LARGE = 50_000  # people from which on rules are worked on by several threads
+_WORKERS = 2
 Values = set[str | None]  # of the attribute of `within`; None where a rule has none
 LATENT, HELD, EXERCISED, SAME_RECORD = "latent", "held", "exercised", "exercised on the same record"
 STATES = (LATENT, HELD, EXERCISED, SAME_RECORD)
@@ -69,7 +72,12 @@ class Breach:
 def who_breaks(facts: Facts, rules: Sequence[Conflicting]) -> list[Breach]:
     """All who break each rule at a moment, whatever their activity shows."""
     finder = _Finder(facts)
-    return [finder.breach(rule) for rule in rules]
+    if facts.people < _LARGE:
+        return [finder.breach(rule) for rule in rules]
+    for rule in rules:  # what is read from the store is read here, for only one thread may
+        finder.touch(rule)
+    with ThreadPoolExecutor(_WORKERS) as pool:
+        return list(pool.map(finder.breach, rules))
 
 
 def find_conflicts(facts: Facts, rules: Sequence[Conflicting]) -> list[Conflict]:
@@ -142,7 +150,13 @@ class _Finder:
         self.places = Places(facts)
         self.people = facts.people
         self._holders: dict[tuple[int, bytes], Bools] = {}
-        self._of_duty: dict[tuple[Duty, str | None], dict[str | None, Bools]] = {}
+
+    def touch(self, rule: Conflicting) -> None:
+        """Reads what a rule needs of the records."""
+        if rule.within:
+            self.facts.node(rule.within)
+        if rule.excepted is not None:
+            self.facts.selected(rule.excepted)
 
     def breach(self, rule: Conflicting) -> Breach:
         held = [self.holders(duty, rule.within) for duty in rule.duties]
@@ -179,13 +193,12 @@ class _Finder:
 
     def holders(self, duty: Duty, within: str | None) -> dict[str | None, Bools]:
         """Identities that hold the duty, by the value of the attribute of `within`."""
-        key = (duty, within)
-        if key not in self._of_duty:
-            parts = [self.reaching_one(duty.permissions, within)] if duty.permissions else []
-            parts += [self.reaching_one((permission,), within) for permission in duty.every]
-            values = set.intersection(*(set(part) for part in parts)) if parts else set()
-            self._of_duty[key] = {value: np.logical_and.reduce([it[value] for it in parts]) for value in values}
-        return self._of_duty[key]
+        parts = [self.reaching_one(duty.permissions, within)] if duty.permissions else []
+        parts += [self.reaching_one((permission,), within) for permission in duty.every]
+        if len(parts) == 1:
+            return parts[0]
+        values = set.intersection(*(set(part) for part in parts)) if parts else set()
+        return {value: np.logical_and.reduce([it[value] for it in parts]) for value in values}
 
     def reaching_one(self, permissions: Sequence[Permission], within: str | None) -> dict[str | None, Bools]:
         """Identities that reach at least one of the permissions, by value."""
@@ -194,7 +207,8 @@ class _Finder:
             actions, nodes = self.places.of_permission(permission)
             for value, some in self.places.by_value(nodes, within).items():
                 for action in actions:
-                    found[value] = found.get(value, np.zeros(self.people, dtype=bool)) | self.reaching(action, some)
+                    reaching = self.reaching(action, some)
+                    found[value] = found[value] | reaching if value in found else reaching
         return found
 
     def reaching(self, action: int, nodes: Ints) -> Bools:

@@ -20,11 +20,11 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.access.arrays import Bools, Ints, ints, reachable
-from kathodos.access.deciding import entries_of, holds, who_has
+from kathodos.access.arrays import Ints, ints, reachable
+from kathodos.access.deciding import counts_itself, entries_of, holds, who_has
 from kathodos.access.editing import updated
 from kathodos.access.index import BY_FILTER
-from kathodos.access.reach import one_per_answer, what_applies, what_grants_give, who_reaches
+from kathodos.access.reach import grants_permitting, what_grants_give
 from kathodos.catalogue.kinds import GRANTS, MEMBERS
 from kathodos.catalogue.records import ROW, Edit, Edited, Edits, columns_of
 from kathodos.findings.conflicts import Conflict, who_breaks
@@ -33,6 +33,7 @@ from kathodos.findings.places import Places
 from kathodos.findings.rules import Duty, Permission
 
 _AT_ONCE = 150  # people whose programs are solved together
+_SOLVING = 0.8  # of the time; the rest is for the rehearsal
 _MOST_OTHERS = 3  # further cures as small as the first
 _MOST_WITH_OTHERS = 200  # people for whom further cures are looked for
 Link = tuple[int, int]  # (grant, -1), or (member, group) as numbers of holders
@@ -80,11 +81,13 @@ class Cure:
 class Cures:
     """The cures, and what no withdrawal clears. `cost` was found; that nothing costs less than `bound` is proven.
 
-    What is left standing is in both, at a price above all withdrawals that bear on it.
+    What is left standing is in both, at a price above all withdrawals that bear on it; what there was no time to look
+    at is `unseen`.
     """
 
     cures: list[Cure]
     uncured: list[Conflict]
+    unseen: list[Conflict]
     cost: float
     bound: float
 
@@ -105,12 +108,13 @@ def cure(
     `protected`: grants, roles, groups and holders, by reference, that are left alone; `days`: of which uses count;
     `seconds`: after which the best that was found is taken, with the bound that was proven.
     """
-    deadline = time.monotonic() + seconds
+    deadline = time.monotonic() + seconds * _SOLVING
     strict: set[int] = set()
     while True:
-        problem = _Problem(facts, conflicts, set(protected), facts.at - days * DAY, strict)
+        problem = _Problem(facts, conflicts, set(protected), facts.at - days * DAY, strict, deadline)
         found = _solved(problem, deadline)
-        chosen = [it for it in conflicts if id(it) not in {id(left) for left in found.uncured}]
+        left = {id(it) for it in (*found.uncured, *found.unseen)}
+        chosen = [it for it in conflicts if id(it) not in left]
         opened = {id(it) for it in still_standing(facts, chosen, edits_of(facts, found.withdrawals()))} - strict
         if not opened or time.monotonic() > deadline:
             return found
@@ -120,8 +124,12 @@ def cure(
 def _solved(problem: _Problem, deadline: float) -> Cures:
     """The cures of all groups of people, block by block."""
     cures, uncured, cost, bound = [], [], 0.0, 0.0
+    unseen = list(problem.unseen)
     groups = problem.together()
     for block in _blocks(groups):
+        if time.monotonic() > deadline:
+            unseen += [it for people in block for person in people for it in problem.by_person[person]]
+            continue
         solved = problem.solve(block, max(deadline - time.monotonic(), 0.5))
         cost, bound = cost + solved.cost, bound + solved.bound
         for people in block:
@@ -134,20 +142,21 @@ def _solved(problem: _Problem, deadline: float) -> Cures:
                 others = problem.others(people, links) if is_asked and not left else []
                 cleared = [it for it in mine if id(it) not in solved.left]
                 cures.append(Cure(cleared, problem.told(links), [problem.told(other) for other in others]))
-    return Cures(cures, uncured, cost, bound)
+    return Cures(cures, uncured, unseen, cost, bound)
 
 
 def edits_of(facts: Facts, withdrawals: Iterable[Withdrawal]) -> Edits:
     """The withdrawals as edits of the catalogue."""
-    edits: dict[str, Edit] = {}
     listed = list(withdrawals)
-    for kind, some in ((GRANTS, [it for it in listed if it.grant]), (MEMBERS, [it for it in listed if not it.grant])):
-        wanted = {it.key() for it in some}
-        if wanted:
-            rows, *keys = columns_of(facts.records, kind, ROW, *kind.key)
-            chosen = [row for row, *key in zip(rows, *keys, strict=True) if tuple(key) in wanted]
-            held = facts.records.some(kind, chosen)
-            edits[kind.name] = Edit(gone=[dict(zip(kind.names, values, strict=True)) for values in held.values()])
+    edits: dict[str, Edit] = {}
+    members = [dict(zip(MEMBERS.key, it.key(), strict=True)) for it in listed if not it.grant]
+    if members:
+        edits[MEMBERS.name] = Edit(gone=members)  # a membership is no more than its key
+    wanted = {it.grant for it in listed if it.grant}
+    if wanted:
+        rows, names = columns_of(facts.records, GRANTS, ROW, *GRANTS.key)
+        held = facts.records.some(GRANTS, [row for row, name in zip(rows, names, strict=True) if name in wanted])
+        edits[GRANTS.name] = Edit(gone=[dict(zip(GRANTS.names, values, strict=True)) for values in held.values()])
     return edits
 
 
@@ -180,17 +189,15 @@ class _Solved:
     bound: float
 
 
-@dataclass(frozen=True)
-class _Side:
-    """Where a part of a duty is reached: who reaches it, and the grants that permit it there."""
-
-    reaching: Bools
-    grants: set[int]
-
-
 class _Problem:
     def __init__(
-        self, facts: Facts, conflicts: Sequence[Conflict], protected: set[str], since: int, strict: set[int]
+        self,
+        facts: Facts,
+        conflicts: Sequence[Conflict],
+        protected: set[str],
+        since: int,
+        strict: set[int],
+        deadline: float,
     ) -> None:
         self.facts = facts
         self.strict = strict
@@ -201,54 +208,56 @@ class _Problem:
         self.by_person: dict[int, list[Conflict]] = {}
         for conflict in conflicts:
             self.by_person.setdefault(conflict.identity, []).append(conflict)
-        self._sides: dict[object, list[_Side]] = {}
+        self.unseen: list[Conflict] = []
+        self._given: dict[object, dict[int, set[int]]] = {}
         self._ways: dict[int, _Ways] = {}
-        self._losing: dict[Link, tuple[int, int, int]] = {}
-        for person in self.by_person:
-            self._ways[person] = self._ways_of(person)
+        self._losing: dict[Link, tuple[int, int]] = {}
+        self._uses: dict[Link, int] = {}
+        self.people = np.array(sorted(self.by_person), dtype=np.int64)
+        self.is_chosen = np.zeros(facts.people, dtype=bool)
+        self.is_chosen[self.people] = True
+        for person in list(self.by_person):
+            if time.monotonic() < deadline:
+                self._ways[person] = self._ways_of(person)
+            else:
+                self.unseen += self.by_person.pop(person)
         self.dear = self._too_dear()
 
     # What gives what
 
-    def sides(self, duty: Duty, part: int, within: str | None, value: str | None) -> list[_Side]:
-        """Where one part of a duty may be reached on a value; nodes with the same answer are taken once."""
-        key = (duty, part, within, value)
-        if key not in self._sides:
-            index, found = self.index, []
+    def given(
+        self, duty: Duty, part: int, within: str | None, value: str | None, wherever: bool
+    ) -> dict[int, set[int]]:
+        """For each person the grants by which it holds one part of a duty on a value."""
+        key = (duty, part, within, value, wherever)
+        if key not in self._given:
+            found: dict[int, set[int]] = {}
             for action, nodes in self.places.of_duty(Duty("", _parts(duty)[part]), within, (value,)):
-                for node in one_per_answer(index, nodes):
-                    system = index.system_of(node)
-                    spans = index.spans.holding(int(index.tree.place[node]))
-                    grants, _, given = what_applies(index, system, spans, self.facts.at)
-                    permits = grants[given.bears_on(system, int(action - system.actions[0])) & ~given.denies]
-                    found.append(_Side(who_reaches(index, node, action, self.facts.at), set(permits.tolist())))
-            self._sides[key] = found
-        return self._sides[key]
-
-    def grants_of(self, person: int, conflict: Conflict, duty: Duty, part: int, value: str | None) -> set[int]:
-        """The grants, of whomever, that permit a part of a duty where the person reaches it."""
-        sides = self.sides(duty, part, conflict.rule.within, value)
-        return set().union(*(it.grants for it in sides if it.reaching[person] or id(conflict) in self.strict))
+                if len(nodes):
+                    who, grants = grants_permitting(self.index, self.people, nodes, action, self.facts.at, wherever)
+                    for person, grant in zip(self.people[who].tolist(), grants.tolist(), strict=True):
+                        found.setdefault(person, set()).add(grant)
+            self._given[key] = found
+        return self._given[key]
 
     def _ways_of(self, person: int) -> _Ways:
         """The memberships by which a person comes to the grants that bear on its conflicts, and these grants."""
         index, holders = self.index, self.index.holders
         ways = _Ways(entries_of(index, person, self.facts.at).tolist())
-        edges: dict[int, list[int]] = {}
-        fresh = list(ways.entries)
-        while fresh:
-            holder = fresh.pop()
-            edges[holder] = holders.edges[holder].tolist()
-            fresh += [above for above in edges[holder] if above not in edges and above not in fresh]
-        inside = {*edges, holders.everyone}
         for conflict in self.by_person[person]:
+            wherever = id(conflict) in self.strict
             for duty in conflict.rule.duties:
                 for part in range(len(_parts(duty))):
                     for value in conflict.values:
-                        grants = self.grants_of(person, conflict, duty, part, value)
-                        held = {it for it in grants if int(index.grants.holder[it]) in inside}
+                        held = self.given(duty, part, conflict.rule.within, value, wherever).get(person, set())
                         ways.parts[id(conflict), duty, part, value] = held
                         ways.grants |= held
+        edges: dict[int, list[int]] = {}
+        fresh = set(ways.entries)
+        while fresh:
+            holder = fresh.pop()
+            edges[holder] = holders.edges[holder].tolist()
+            fresh.update(above for above in edges[holder] if above not in edges)
         wanted = {int(index.grants.holder[grant]) for grant in ways.grants}
         ways.edges = _leading_to(wanted, edges)
         return ways
@@ -275,36 +284,42 @@ class _Problem:
 
     # What it costs
 
-    def losing(self, link: Link) -> tuple[int, int, int]:
-        """How many people lose by a withdrawal, how many of them are in no chosen conflict, and the uses it carries."""
+    def losing(self, link: Link) -> tuple[int, int]:
+        """How many people lose by a withdrawal, and how many of them are in no chosen conflict."""
         if link not in self._losing:
-            first, group = link
-            holder = int(self.index.grants.holder[first]) if group < 0 else first
-            grants = {first} if group < 0 else self.carried(group)
+            holder = self._holder(link)
             if holder < self.index.holders.first_group:
-                self._losing[link] = self._one_losing(holder, grants)
+                self._losing[link] = 1, int(self._owner(holder) not in self.by_person)
             else:
-                self._losing[link] = self._many_losing(holder, grants)
+                self._losing[link] = self._others(holder)
         return self._losing[link]
 
-    def _one_losing(self, holder: int, grants: set[int]) -> tuple[int, int, int]:
-        """As `losing` for what an identity or one of its accounts holds."""
-        owner = int(self.index.holders.owner[holder - self.facts.people]) if holder >= self.facts.people else holder
-        person = owner if owner >= 0 else holder
-        mine = self.facts.uses.by_user[person]
-        mine = mine[self.facts.uses.time[mine] >= self.since]
-        carried = [self._counts(grant, mine) for grant in grants] if len(mine) else []
-        uses = int(np.maximum.reduce(carried).sum()) if carried else 0
-        return 1, int(person not in self.by_person), uses
+    def uses_through(self, link: Link) -> int:
+        """The uses that a withdrawal would take away from those who lose by it, as far as nothing else carries them."""
+        if link not in self._uses:
+            holder, (first, group), uses = self._holder(link), link, self.facts.uses
+            if holder < self.index.holders.first_group:
+                mine = uses.by_user[self._owner(holder)]
+                some = mine[uses.time[mine] >= self.since]
+            else:
+                mask = who_has(self.index, ints([holder]), self.facts.at)
+                mask[self.facts.people :] &= self.index.holders.owner < 0
+                some = self.recent[mask[uses.user[self.recent]]]
+            grants = ({first} if group < 0 else self.carried(group)) if len(some) else ()
+            carried = [self._counts(grant, some) for grant in grants]
+            self._uses[link] = int(np.maximum.reduce(carried).sum()) if carried else 0
+        return self._uses[link]
 
-    def _many_losing(self, holder: int, grants: set[int]) -> tuple[int, int, int]:
-        """As `losing` for what a group or everyone holds."""
-        mask = who_has(self.index, ints([holder]), self.facts.at)
-        mask[self.facts.people :] &= self.index.holders.owner < 0
-        count = int(mask.sum())
-        others = count - int(mask[list(self.by_person)].sum())
-        carried = np.maximum.reduce([np.zeros(len(self.recent), dtype=np.int64), *map(self.uses_of, grants)])
-        return count, others, int(carried[mask[self.users]].sum())
+    def _holder(self, link: Link) -> int:
+        """Who has what would be withdrawn: the holder of a grant, or the member of a group."""
+        return int(self.index.grants.holder[link[0]]) if link[1] < 0 else link[0]
+
+    def _owner(self, holder: int) -> int:
+        """The identity that an identity or an account stands for; an account of nobody stands for itself."""
+        if holder < self.facts.people:
+            return holder
+        owner = int(self.index.holders.owner[holder - self.facts.people])
+        return owner if owner >= 0 else holder
 
     def carried(self, group: int) -> set[int]:
         """The live grants that a member of a group gets by it."""
@@ -317,22 +332,6 @@ class _Problem:
         """The uses that count."""
         found: Ints = (self.facts.uses.time >= self.since).nonzero()[0]
         return found
-
-    @cached_property
-    def users(self) -> Ints:
-        """Who made each use that counts."""
-        users: Ints = self.facts.uses.user[self.recent]
-        return users
-
-    @cached_property
-    def _used(self) -> dict[int, Ints]:
-        return {}
-
-    def uses_of(self, grant: int) -> Ints:
-        """For each use that counts how often it was made, 0 where the grant does not carry it."""
-        if grant not in self._used:
-            self._used[grant] = self._counts(grant, self.recent)
-        return self._used[grant]
 
     def _counts(self, grant: int, some: Ints) -> Ints:
         """For each of some uses how often it was made, 0 where the grant does not carry it."""
@@ -353,22 +352,44 @@ class _Problem:
         for ways in self._ways.values():
             own = [link for link in ways.edges if link[0] in ways.entries]
             direct = {grant for grant in ways.grants if int(self.index.grants.holder[grant]) in ways.entries}
+            above = ways.above([group for _, group in own])
             for link in {*ways.edges, *((grant, -1) for grant in ways.grants - direct)} - set(own):
-                gate = link[0] if link[1] >= 0 else int(self.index.grants.holder[link[0]])
-                through = [it for it in own if gate in ways.above(it[1])]
+                gate = self._holder(link)
+                through = [it for it in own if gate in above[it[1]]]
                 if gate == self.index.holders.everyone or not all(map(self.is_free, through)):
                     barred.add(link)
                 reaching.setdefault(link, set()).update(through)
         return {
-            link for link, through in reaching.items() if link not in barred and 1 + self.losing(link)[1] > len(through)
+            link
+            for link, through in reaching.items()
+            if link not in barred and self._hits_more(self._holder(link), len(through))
         }
+
+    def _hits_more(self, holder: int, count: int) -> bool:
+        """Whether so many people outside the chosen conflicts count as a holder; those directly in it come first."""
+        holders = self.index.holders
+        if holder < holders.first_group or holder == holders.everyone:
+            return False
+        near = holders.members[holder]
+        near = near[near < self.facts.people].astype(np.int64)
+        near = near[counts_itself(self.index, near, self.facts.at)]
+        if int((~self.is_chosen[near]).sum()) >= count:
+            return True
+        return self._others(holder)[1] >= count
+
+    def _others(self, holder: int) -> tuple[int, int]:
+        """How many people count as a group or everyone, and how many of them are in no chosen conflict."""
+        mask = who_has(self.index, ints([holder]), self.facts.at)
+        mask[self.facts.people :] &= self.index.holders.owner < 0
+        count = int(mask.sum())
+        return count, count - int(mask[self.people].sum())
 
     def told(self, links: Iterable[Link]) -> list[Withdrawal]:
         """Withdrawals in words, those of grants first."""
         references, found = self.index.holders.references, []
         for link in sorted(links, key=lambda it: (it[1] >= 0, it)):
             first, group = link
-            count, others, uses = self.losing(link)
+            (count, others), uses = self.losing(link), self.uses_through(link)
             if group < 0:
                 holder = references[int(self.index.grants.holder[first])]
                 scope = self.index.scope(first)
@@ -430,8 +451,8 @@ class _Problem:
     def _put_in(self, program: _Program, people: Sequence[int], block: int) -> None:
         links = self.links_of(people)
         for link in sorted(links):
-            _, others, uses = self.losing(link)
-            program.links[link] = program.variable(1 + others, uses, block)
+            _, others = self.losing(link)
+            program.links[link] = program.variable(1 + others, self.uses_through(link), block)
         price = 1 + sum(program.costs[program.links[link]] for link in links)
         for person in people:
             self._put_person_in(program, person, block, price)
@@ -487,14 +508,18 @@ class _Ways:
     parts: dict[tuple[int, Duty, int, str | None], set[int]] = field(default_factory=dict)
     edges: list[Link] = field(default_factory=list)
 
-    def above(self, group: int) -> set[int]:
-        """The group and all those that it leads to."""
-        found, fresh = {group}, [group]
-        while fresh:
-            at = fresh.pop()
-            more = [above for member, above in self.edges if member == at and above not in found]
-            found.update(more)
-            fresh += more
+    def above(self, groups: Iterable[int]) -> dict[int, set[int]]:
+        """For each of some groups all that it leads to, itself included."""
+        ahead: dict[int, list[int]] = {}
+        for member, group in self.edges:
+            ahead.setdefault(member, []).append(group)
+        found: dict[int, set[int]] = {}
+        for start in groups:
+            found[start], fresh = {start}, [start]
+            while fresh:
+                more = [group for group in ahead.get(fresh.pop(), ()) if group not in found[start]]
+                found[start].update(more)
+                fresh += more
         return found
 
 

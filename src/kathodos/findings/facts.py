@@ -110,10 +110,11 @@ class Facts:
         if key not in self._columns:
             own = {column.lower(): column for column in kind.names if column != "attributes"}
             positions = self._position(kind)
-            if name in own:
-                some = _TOGETHER[kind.name] if name in _TOGETHER.get(kind.name, ()) else (own[name],)
-                for one, values in zip(some, columns_of(self.records, kind, *some), strict=True):
-                    self._columns[kind.name, one] = _placed(coded(values), positions)
+            if name in _TOGETHER.get(kind.name, ()):
+                self._read_together(kind)
+            elif name in own:
+                (values,) = columns_of(self.records, kind, own[name])
+                self._columns[key] = _placed(coded(values), positions)
             elif kind.open_ended:
                 column, read = self._unpacked(kind)
                 self._columns[key] = column.recoded([_scalar(values.get(name)) for values in read])
@@ -121,11 +122,22 @@ class Facts:
                 self._columns[key] = nothing(len(positions))
         return self._columns[key]
 
+    def _read_together(self, kind: Kind) -> None:
+        """Reads the columns of a kind that are asked for together, and the further attributes."""
+        some = (*_TOGETHER[kind.name], "attributes")
+        for name, values in zip(some, columns_of(self.records, kind, *some), strict=True):
+            self._columns[kind.name, name] = _placed(coded(values), self._position(kind))
+
     def _unpacked(self, kind: Kind) -> tuple[Coded, list[dict[str, Any]]]:
         """The further attributes of each, as read from their text; each distinct text once."""
         if kind.name not in self._further:
-            (texts,) = columns_of(self.records, kind, "attributes")
-            column = _placed(coded(texts), self._position(kind))
+            if kind.name in _TOGETHER:
+                if (kind.name, "attributes") not in self._columns:
+                    self._read_together(kind)
+                column = self._columns[kind.name, "attributes"]
+            else:
+                (texts,) = columns_of(self.records, kind, "attributes")
+                column = _placed(coded(texts), self._position(kind))
             read = [{name.lower(): it for name, it in json.loads(str(text)).items()} for text in column.values]
             self._further[kind.name] = (column, read)
         return self._further[kind.name]

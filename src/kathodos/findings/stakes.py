@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, distinct, joined, lists_from, sorted_lists, spread_each
+from kathodos.access.arrays import Bools, Ints, Lists, distinct, joined, lists_from, sorted_lists
 from kathodos.access.deciding import Given
 from kathodos.access.index import ANY_ACTION
 from kathodos.findings.facts import Facts
@@ -97,10 +97,8 @@ class Stakes:
     @cached_property
     def closure(self) -> Lists:
         """For each group, by number less that of the first group, the groups that it is in, itself included."""
-        holders = self.index.holders
-        first = holders.first_group
-        above = spread_each(holders.edges, np.arange(first, first + len(holders.groups)))
-        return Lists(above.starts, above.items - first)
+        above = self.index.holders.above_groups
+        return Lists(above.starts, above.items - self.index.holders.first_group)
 
     @cached_property
     def group_bundles(self) -> Lists:

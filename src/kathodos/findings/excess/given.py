@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, among, distinct, ints, spread, spread_each
+from kathodos.access.arrays import Ints, among, distinct, ints, spread_each
 from kathodos.access.deciding import entries_of_each, principals_of, who_has
 from kathodos.access.index import Index
 from kathodos.access.reach import permits_on, what_applies, who_reaches_something
@@ -192,7 +192,11 @@ def _not_naming(ground: Ground, node: int) -> list[int]:
     if given.denies.any() and len(some):
         reaching = who_reaches_something(index, ints([node]), at)
         _, entries = entries_of_each(index, reaching.nonzero()[0], at)
-        counts_as = spread(index.holders.edges, entries)
+        counts_as = np.zeros(index.holders.size, dtype=bool)
+        counts_as[entries] = True
+        direct = np.zeros(len(index.holders.above_groups), dtype=bool)
+        direct[index.holders.edges.of(entries)[1] - index.holders.first_group] = True
+        counts_as[index.holders.above_groups.all_of(direct.nonzero()[0])] = True
         counts_as[index.holders.everyone] = len(entries) > 0
         some = some[counts_as[index.grants.holder[some]]]
     return [int(grant) for grant in some]

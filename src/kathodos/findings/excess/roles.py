@@ -6,9 +6,10 @@ import numpy as np
 
 from kathodos.access.arrays import Ints, Lists, ints, lists_from, reachable, sorted_lists, spread_each
 from kathodos.access.deciding import who_has
-from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, nobodys
+from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, Ground, Told, batch, nobodys
 from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
 from kathodos.findings.stakes import matrix
+from kathodos.words import plural
 
 EMPTY_ROLE, EMPTY_GROUP, NEAR_ROLES = "empty-role", "empty-group", "near-roles"
 _FEWEST = 3  # permissions from which on two roles can be nearly the same; below they are the same or not
@@ -58,14 +59,19 @@ def unused(ground: Ground) -> Batch:
     """Roles that somebody has and nobody uses."""
     index = ground.facts.index
     found = list(unused_roles(ground))
-    names = [f"role:{index.roles[role]}" for role, _ in found]
-    told = []
-    for (role, days), name in zip(found, names, strict=True):
+
+    def name(at: int) -> str:
+        return f"role:{index.roles[found[at][0]]}"
+
+    def tell(at: int) -> Told:
+        role, days = found[at]
         people = int(who_has(index, _holders(ground, role), ground.facts.at)[: ground.facts.people].sum())
-        who = "1 person has it and has" if people == 1 else f"{people} people have it and none has"
-        evidence = f"{who} not used it in {days} days" if people == 1 else f"{who} used it in {days} days"
-        told.append(Told(name, evidence, "Ask its owner what it is for; take it off.", (_off(name),)))
-    return nobodys(UNUSED_ROLE, names, told, 0, np.array([days for _, days in found], dtype=np.int64))
+        evidence = f"{plural(people, 'person has', 'people have')} it, and nobody has used it in {days} days"
+        return Told(name(at), evidence, "Ask its owner what it is for; take it off.", (_off(name(at)),))
+
+    nobody = np.full(len(found), -1, dtype=np.int64)
+    stood = np.array([days for _, days in found], dtype=np.int64)
+    return batch(UNUSED_ROLE, nobody, name, tell, 0, CERTAIN, stood)
 
 
 def _holders(ground: Ground, role: int) -> Ints:
