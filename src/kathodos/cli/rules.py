@@ -90,7 +90,7 @@ def run_list(session: Session) -> int:
     rows = []
     for rule in chosen:
         empty = _unmapped(rule)
-        state = f"waits: {', '.join(empty)} {_EMPTY_DUTIES}" if empty else "in force"
+        state = f"waits for {', '.join(empty)}" if empty else "in force"
         named = {"id": rule.id, "kind": _kind(rule), "severity": rule.severity}
         rows.append({**named, "topic": rule.topic, "title": rule.title, "state": state, "file": rule.file})
     waiting = sum(row["state"] != "in force" for row in rows)
