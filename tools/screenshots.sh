@@ -19,7 +19,7 @@ shot reach-trace "kathodos reach --by p0067 --on dues:/northmole/waivers/2026 --
 kathodos reach --by p0067 --on dues:/northmole/tariffs/2026 --do edit --trace"
 shot reach-on "kathodos reach --on dues:/northmole/ledger; kathodos reach --on workshop:/controllers/crane-4 --do configure"
 shot escalation "kathodos reach --by p0007 --potential --on dues:/northmole/payments --do view; \
-kathodos escalation --as-of before-review"
+kathodos escalation --as-of before-review" 168
 shot conflicts "kathodos conflicts --as-of before-review; kathodos conflicts --by p0063 --as-of before-review"
 shot conflicts-cure "kathodos conflicts --rule PERMIT-1; kathodos conflicts cure --as-of before-review; \
 kathodos conflicts covers"
@@ -39,6 +39,6 @@ import sqlite3
 
 with sqlite3.connect("catalogue.db") as connection:
     connection.execute("UPDATE grants SET holder = 'identity:p0110' WHERE \"grant\" = 'G-0018'")
-    connection.execute("DELETE FROM ledger WHERE number = 4")
+    connection.execute("DELETE FROM ledger WHERE number = 10")
 SQL
 shot ledger-verify "kathodos ledger verify"

@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.access import everyone, reach
+from kathodos.access.arrays import closures, lists_of, spread
 from kathodos.access.chains import explain
 from kathodos.access.redundant import redundant_grants
 from kathodos.catalogue.moments import microseconds
@@ -64,6 +65,33 @@ class TheEngineEqualsTheReference(unittest.TestCase):
                 expected = np.any([reach.who_reaches(index, node, action, at) for node in nodes.tolist()], axis=0)
                 found = reach.who_reaches_any(index, nodes, action, at)
                 self.assertEqual(found.tolist(), expected.tolist(), (index.actions[action], nodes))
+
+    @given(catalogues(), st.integers(1, 3))
+    @searching(30)
+    def test_for_who_reaches_something(self, catalogue, step):
+        index, at = index_of(catalogue), microseconds(AT)
+        for system in index.systems.values():
+            nodes = np.arange(system.root, system.end, step)
+            asked = [(node, action) for node in nodes.tolist() for action in system.actions.tolist()]
+            if asked:
+                expected = np.any([reach.who_reaches(index, node, action, at) for node, action in asked], axis=0)
+                self.assertEqual(reach.who_reaches_something(index, nodes, at).tolist(), expected.tolist())
+
+
+class Closures(unittest.TestCase):
+    @given(st.lists(st.tuples(st.integers(0, 7), st.integers(0, 7)), max_size=20), st.integers(0, 3))
+    @searching(80)
+    def test_they_are_what_can_be_reached_from_each(self, pairs, first):
+        inside = sorted({(a + first, b + first) for a, b in pairs})
+        edges = lists_of(
+            [[], *[[]] * 7][:first] + [[b for a, b in inside if a == at] for at in range(first, first + 8)]
+        )
+        kept = np.arange(first + 8) % 3 != 1
+        found = closures(edges, first, kept)
+        for at in range(8):
+            expected = (spread(edges, np.array([at + first])) & kept).nonzero()[0].tolist()
+            self.assertEqual(found[at].tolist(), expected)
+        self.assertIsNone(closures(edges, first, kept, len(found.items) - 1) if len(found.items) else None)
 
 
 class OrderOfTheTree(unittest.TestCase):

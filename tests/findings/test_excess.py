@@ -74,6 +74,21 @@ class Kinds(unittest.TestCase):
         self.assertEqual(len(NAMES), len(KINDS) + 1)
         self.assertEqual(len(set(NAMES)), len(NAMES))
 
+    def test_groups_nested_thousands_deep_or_in_a_circle_are_looked_at_all_the_same(self):
+        depth = 3000
+        members = [{"system": "s", "group": f"g{at + 1}", "member": f"group:s/g{at}"} for at in range(depth - 1)]
+        members.append({"system": "s", "group": "g0", "member": "identity:c0"})
+        circle = [*members, {"system": "s", "group": "g0", "member": f"group:s/g{depth - 1}"}]
+        for listed in (members, circle):
+            catalogue = with_more(
+                identities=clerks(1),
+                groups=[{"system": "s", "group": f"g{at}"} for at in range(depth)],
+                members=listed,
+                grants=[to(f"group:s/g{depth - 1}", "view s:/safe")],
+            )
+            self.assertEqual(self.found("sensitive-field", catalogue)[0][1], "grant:g")
+            self.assertEqual(self.found("beyond-peers", catalogue), [])
+
     def test_unused_and_never_used_by_how_sensitive_it_is(self):
         old, recent = "2025-06-01", "2026-06-01"
         people = clerks(2)

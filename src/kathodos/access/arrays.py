@@ -187,6 +187,48 @@ def spread_each(edges: Lists, starts: Ints) -> Lists:
     return lists_from(seen // max(width, 1), seen % max(width, 1), len(starts))
 
 
+def closures(edges: Lists, first: int, kept: Bools, most: int = 1 << 62) -> Lists | None:
+    """For each node from `first` on the `kept` nodes that can be reached from it, itself included, in order.
+
+    None where that would be more than `most` in all.
+
+    Edges from these nodes lead only to such nodes. Every node is done once all it leads to are, cycles as one, so that
+    chains of thousands cost no more than what they hold.
+    """
+    from scipy.sparse import csr_array
+    from scipy.sparse.csgraph import connected_components
+
+    size = len(edges) - first
+    source, target = edges.rows().astype(np.int64) - first, edges.items.astype(np.int64) - first
+    source, target = source[edges.starts[first] :], target[edges.starts[first] :]
+    graph = csr_array((np.ones(len(source), dtype=np.int8), (source, target)), shape=(size, size))
+    count, label = connected_components(graph, directed=True, connection="strong")
+    labels: Ints = label.astype(np.int64)
+    ahead = sorted_lists(labels[source], labels[target], count, max(count, 1))
+    inside = kept[first:].nonzero()[0]
+    members = lists_from(labels[inside], inside, count)
+    before = ahead.turned(count)
+    waiting = [len(set(ahead[at].tolist()) - {at}) for at in range(count)]
+    ready = [at for at in range(count) if not waiting[at]]
+    done: dict[int, Ints] = {}
+    sizes = np.bincount(labels, minlength=count).tolist()
+    while ready:
+        at = ready.pop()
+        parts = [done[to] for to in ahead[at].tolist() if to != at]
+        done[at] = distinct(np.concatenate([members[at].astype(np.int64), *parts]))
+        most -= len(done[at]) * sizes[at]
+        if most < 0:
+            return None
+        for senior in before[at].tolist():
+            if senior != at:
+                waiting[senior] -= 1
+                if not waiting[senior]:
+                    ready.append(senior)
+    found = [done[at] for at in labels.tolist()]
+    starts = np.concatenate([[0], np.cumsum([len(it) for it in found])]).astype(np.int64)
+    return Lists(starts, small(joined(found)) + np.int32(first))
+
+
 def reachable(edges: Lists, start: Ints) -> Ints:
     """The nodes that can be reached from `start` along `edges`, `start` included, in order.
 

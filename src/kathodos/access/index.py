@@ -13,7 +13,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, ints, lists_from, lists_of, spread_each
+from kathodos.access.arrays import Bools, Ints, Lists, closures, ints, lists_from, lists_of
 from kathodos.access.spans import EVERYTHING, Scope, Spans
 from kathodos.access.texts import Marks, Texts, mark_of
 from kathodos.access.tree import Tree
@@ -213,11 +213,6 @@ class Holders:
         return [at for at in self.by_login[first:end].tolist() if self.accounts[at].partition("/")[2] == login]
 
     @cached_property
-    def above_groups(self) -> Lists:
-        """For each group, by its number less that of the first, all groups that it is in, itself included."""
-        return spread_each(self.edges, np.arange(self.first_group, self.everyone))
-
-    @cached_property
     def is_asker(self) -> Bools:
         """Over identities and then accounts, which of them are asked about when nobody is named."""
         return np.concatenate([np.ones(self.people, dtype=bool), self.owner < 0])
@@ -303,6 +298,16 @@ class Index:
     bundle_grants: Lists
     holder_grants: Lists
     spans: Spans
+
+    @cached_property
+    def granted_above(self) -> Lists:
+        """For each group, by its number less that of the first, the groups with grants that it is in, itself included.
+
+        Behind the groups stands everyone, which is in none.
+        """
+        found = closures(self.holders.edges, self.holders.first_group, self.holder_grants.sizes() > 0)
+        assert found is not None
+        return found
 
     @cached_property
     def line_roles(self) -> Lists:

@@ -289,7 +289,7 @@ def _said_at(index: Index, system: System, places: Ints, action: int, at: int) -
 
 def _through(index: Index, askers: Ints, holders: Ints, at: int) -> tuple[Ints, Ints]:
     """Which of some holders each asker counts as: the position of the asker, and the holder."""
-    above, first = index.holders.above_groups, index.holders.first_group
+    above, first = index.granted_above, index.holders.first_group
     wanted = np.zeros(index.holders.size, dtype=bool)
     wanted[holders] = True
     kept = wanted[above.items]

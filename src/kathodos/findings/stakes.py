@@ -96,9 +96,10 @@ class Stakes:
 
     @cached_property
     def closure(self) -> Lists:
-        """For each group, by number less that of the first group, the groups that it is in, itself included."""
-        above = self.index.holders.above_groups
-        return Lists(above.starts, above.items - self.index.holders.first_group)
+        """For each group, by number less that of the first, the groups with grants that it is in, itself included."""
+        holders = self.index.holders
+        above, end = self.index.granted_above, len(holders.groups)
+        return Lists(above.starts[: end + 1], above.items[: above.starts[end]] - holders.first_group)
 
     @cached_property
     def group_bundles(self) -> Lists:

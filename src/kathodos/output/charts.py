@@ -107,9 +107,8 @@ def draw_risk(scores: npt.NDArray[np.float64], named: Sequence[tuple[str, float]
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
     lines = [f"{score:5.1f}  {_short(name)}" for name, score in named]
-    axes.text(
-        0.985, 0.97, "\n".join(lines), transform=axes.transAxes, ha="right", va="top", family="monospace", fontsize=9
-    )
+    place = {"transform": axes.transAxes, "ha": "left", "va": "top"}
+    axes.text(0.7, 0.97, "\n".join(lines), family="monospace", fontsize=10, **place)
     return figure
 
 

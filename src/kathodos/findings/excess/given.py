@@ -194,9 +194,9 @@ def _not_naming(ground: Ground, node: int) -> list[int]:
         _, entries = entries_of_each(index, reaching.nonzero()[0], at)
         counts_as = np.zeros(index.holders.size, dtype=bool)
         counts_as[entries] = True
-        direct = np.zeros(len(index.holders.above_groups), dtype=bool)
+        direct = np.zeros(len(index.granted_above), dtype=bool)
         direct[index.holders.edges.of(entries)[1] - index.holders.first_group] = True
-        counts_as[index.holders.above_groups.all_of(direct.nonzero()[0])] = True
+        counts_as[index.granted_above.all_of(direct.nonzero()[0])] = True
         counts_as[index.holders.everyone] = len(entries) > 0
         some = some[counts_as[index.grants.holder[some]]]
     return [int(grant) for grant in some]

@@ -13,7 +13,7 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.access.arrays import Bools, Ints, distinct, in_loads, lists_from
+from kathodos.access.arrays import Bools, Ints, Lists, closures, distinct, in_loads, lists_from
 from kathodos.access.chains import explain
 from kathodos.access.deciding import who_has
 from kathodos.access.index import System
@@ -136,15 +136,17 @@ def _counted_within(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints
     What a filter or a group's grant gives is not counted here but taken to be everyone's.
     """
     index = ground.facts.index
-    holders, closure = index.holders, ground.stakes.closure
+    holders = index.holders
     groups = len(holders.groups)
-    inside = closure.turned(groups)
     thing, of = np.where(pair >= 0, pair % width, 0), np.where(pair >= 0, pair // width, 0)
     plain = np.array([text is None for text in holders.filters], dtype=bool)
     is_group = (pair >= 0) & (thing < groups)
     by_group = np.zeros(groups + len(index.bundles), dtype=bool)
     by_group[groups + index.grants.bundle[index.grants.holder >= holders.first_group]] = True
     found = np.where(by_group[thing], ground.facts.people, 0).astype(np.int64)
+    inside = _inside_each(ground)
+    if inside is None:
+        return np.where(is_group & ~_has_subgroups(ground)[np.minimum(thing, groups - 1)], 0, ground.facts.people)
     some = is_group.nonzero()[0]
     for block in in_loads(inside.sizes()[thing[some]], _BLOCK):
         which = some[block]
@@ -154,6 +156,24 @@ def _counted_within(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints
         more = np.bincount(origin[outer], weights=_looked_up(ground, peers, codes, width), minlength=len(which))
         filtered = np.bincount(origin, weights=~plain[group], minlength=len(which)) > 0
         found[which] = np.where(filtered, ground.facts.people, more.astype(np.int64))
+    return found
+
+
+def _inside_each(ground: Ground) -> Lists | None:
+    """For each group the groups inside it, itself included; None where they are nested too deep for that."""
+    holders = ground.facts.index.holders
+    above = closures(holders.edges, holders.first_group, np.ones(holders.size, dtype=bool), _BLOCK)
+    if above is None:
+        return None
+    return Lists(above.starts, above.items - holders.first_group).turned(len(holders.groups) + 1)
+
+
+def _has_subgroups(ground: Ground) -> Bools:
+    """Which groups have groups inside."""
+    holders = ground.facts.index.holders
+    found = np.zeros(len(holders.groups), dtype=bool)
+    inner = holders.edges.items[int(holders.edges.starts[holders.first_group]) :]
+    found[inner - holders.first_group] = True
     return found
 
 

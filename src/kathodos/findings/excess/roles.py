@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, Lists, ints, lists_from, reachable, sorted_lists, spread_each
-from kathodos.access.deciding import who_has
+from kathodos.access.arrays import Ints, Lists, distinct, ints, lists_from, reachable, sorted_lists, spread, spread_each
+from kathodos.access.deciding import entries_of_each, who_has
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, Ground, Told, batch, nobodys
 from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
 from kathodos.findings.stakes import matrix
@@ -38,21 +38,16 @@ def _off(name: str) -> Edit:
 def empty_groups(ground: Ground) -> Batch:
     """Groups with nobody in them, that have been given something."""
     index, holders = ground.facts.index, ground.facts.index.holders
+    everybody = np.arange(holders.first_group)
+    _, entries = entries_of_each(index, everybody, ground.facts.at)
+    inhabited = spread(holders.edges, distinct(entries))[holders.first_group : holders.everyone]
     given = ground.stakes.group_bundles.sizes()
-    names, told, severities = [], [], []
-    for group in range(len(holders.groups)):
-        number = holders.first_group + group
-        if not given[group] or len(holders.members[number]) > 50:
-            continue
-        if not who_has(index, ints([number]), ground.facts.at).any():
-            name = holders.references[number]
-            names.append(name)
-            evidence = (
-                f"nobody who is there is in it; it gives {given[group]} {'thing' if given[group] == 1 else 'things'}"
-            )
-            told.append(Told(name, evidence, "Take it away, with what it was given.", ()))
-            severities.append(0)
-    return nobodys(EMPTY_GROUP, names, told, severities)
+    names, told = [], []
+    for group in ((given > 0) & ~inhabited).nonzero()[0].tolist():
+        names.append(holders.references[holders.first_group + group])
+        evidence = f"nobody who is there is in it; it gives {plural(int(given[group]), 'thing')}"
+        told.append(Told(names[-1], evidence, "Take it away, with what it was given.", ()))
+    return nobodys(EMPTY_GROUP, names, told, 0)
 
 
 def unused(ground: Ground) -> Batch:
