@@ -38,13 +38,13 @@ class TheEngineEqualsTheReference(unittest.TestCase):
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues(scopes=("area:x", "area:y"), ways=("nearest",)))
-    @searching(60)
+    @searching(50)
     def test_for_areas_where_the_nearest_decides(self, catalogue):
         index = index_of(catalogue)
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues())
-    @searching(60)
+    @searching(50)
     def test_for_who_reaches_one_resource(self, catalogue):
         index, reference = index_of(catalogue), Reference(catalogue)
         askers = [index.holders.references[asker] for asker in index.holders.askers]
@@ -56,7 +56,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
                 self.assertEqual(found.tolist(), expected, (address, index.actions[action]))
 
     @given(catalogues(), st.integers(1, 3))
-    @searching(60)
+    @searching(50)
     def test_for_who_reaches_any_of_several_resources(self, catalogue, step):
         index, at = index_of(catalogue), microseconds(AT)
         for system in index.systems.values():
@@ -67,7 +67,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
                 self.assertEqual(found.tolist(), expected.tolist(), (index.actions[action], nodes))
 
     @given(catalogues(), st.integers(1, 3))
-    @searching(30)
+    @searching(20)
     def test_for_who_reaches_something(self, catalogue, step):
         index, at = index_of(catalogue), microseconds(AT)
         for system in index.systems.values():

@@ -31,7 +31,7 @@ SMALL = st.lists(st.integers(-3, 3), max_size=12)
 
 class Columns(unittest.TestCase):
     @given(COLUMN)
-    @searching(60)
+    @searching(40)
     def test_they_hold_what_was_put_in(self, values):
         column = coded(values)
         self.assertEqual(column.listed(), values)
@@ -42,7 +42,7 @@ class Columns(unittest.TestCase):
         self.assertEqual(column.taken(np.arange(len(values))[::-1]).listed(), values[::-1])
 
     @given(COLUMN)
-    @searching(60)
+    @searching(40)
     def test_values_may_be_put_in_the_place_of_others_and_fall_together(self, values):
         column = coded(values)
         for function in (
@@ -57,7 +57,7 @@ class Columns(unittest.TestCase):
             self.assertEqual(len(set(mapped.values)), len(mapped.values))
 
     @given(TEXTS, TEXTS)
-    @searching(60)
+    @searching(40)
     def test_codes_in_common_are_the_same_for_the_same_value(self, first, second):
         one, other = in_common(coded(first), coded(second))
         for at, left in enumerate(first):
@@ -66,7 +66,7 @@ class Columns(unittest.TestCase):
         self.assertEqual(joined_columns([coded(first), coded(second)]).listed(), first + second)
 
     @given(st.lists(st.tuples(st.sampled_from((None, "a", "b")), st.sampled_from((None, "a", "c"))), max_size=10))
-    @searching(60)
+    @searching(40)
     def test_rows_have_the_same_number_where_they_are_the_same(self, rows):
         columns = [coded([row[at] for row in rows]) for at in range(2)]
         self.assertEqual(list(rows_of(columns)), rows)
@@ -87,7 +87,7 @@ class Columns(unittest.TestCase):
         self.assertTrue((numbers[:2000] == numbers[2000:]).all())
 
     @given(SMALL, SMALL)
-    @searching(60)
+    @searching(40)
     def test_numbers_are_found_again(self, wanted, among):
         array = np.array(wanted, dtype=np.int64)
         self.assertEqual(first_of_each(array).tolist(), [wanted.index(number) for number in wanted])

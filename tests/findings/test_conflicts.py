@@ -45,7 +45,7 @@ def expected(reference, duties, threshold, within):
 
 class Conflicts(unittest.TestCase):
     @given(catalogues(), DUTIES, st.integers(2, 3), st.sampled_from((None, "type")))
-    @searching(70)
+    @searching(50)
     def test_they_equal_the_reference(self, catalogue, duties, threshold, within):
         rule = Conflicting(
             "R",
@@ -113,7 +113,7 @@ class Conflicts(unittest.TestCase):
 
 class Roles(unittest.TestCase):
     @given(catalogues(gates=(None,)), DUTIES, st.sampled_from((None, "type")))
-    @searching(50)
+    @searching(25)
     def test_a_role_is_at_fault_where_one_who_has_nothing_else_is_in_conflict(self, catalogue, duties, within):
         rule = Conflicting(
             "R",

@@ -22,7 +22,7 @@ class Differences(unittest.TestCase):
         catalogues(),
         st.sets(st.sampled_from(("grants", "members", "resources", "roles", "areas", "groups"))),
     )
-    @searching(50)
+    @searching(30)
     def test_by_asker(self, first, other, changed):
         second = {kind: other[kind] if kind in changed else rows for kind, rows in first.items()}
         before, after = state_of(first), state_of(second)

@@ -329,7 +329,7 @@ class Kinds(unittest.TestCase):
 
 class Peers(unittest.TestCase):
     @given(catalogues(gates=(None,)), st.lists(st.integers(0, 1), min_size=12, max_size=12))
-    @searching(40)
+    @searching(25)
     def test_what_few_hold_is_what_counting_everyone_says(self, catalogue, halves):
         more = [{"id": f"q{at}", "department": ("Dock", "Crane")[half]} for at, half in enumerate(halves)]
         inside = [{"system": "s", "group": f"g{at % 3 + 1}", "member": f"identity:q{at}"} for at in range(0, 12, 2)]
@@ -364,7 +364,7 @@ class Peers(unittest.TestCase):
 
 class Use(unittest.TestCase):
     @given(catalogues(gates=(None,)))
-    @searching(40)
+    @searching(25)
     def test_a_unit_was_used_when_what_it_gives_was(self, catalogue):
         rows = [
             ("2026-05-01", "p1", "view", "s:/a"),

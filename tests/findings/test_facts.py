@@ -31,7 +31,7 @@ FILTERS = st.sampled_from(
 
 class Columns(unittest.TestCase):
     @given(catalogues(), FILTERS, st.lists(st.sampled_from((None, "blue", "Red")), min_size=3, max_size=3))
-    @searching(60)
+    @searching(30)
     def test_filters_select_as_they_do_over_rows(self, catalogue, text, teams):
         people = [
             {**row, **({"team": team} if team else {}), "badge": 3 * at}

@@ -29,7 +29,7 @@ must = ["{action} {pattern}"]
 
 class Against(unittest.TestCase):
     @given(catalogues(), ACTIONS, PATTERNS)
-    @searching(40)
+    @searching(25)
     def test_the_reference(self, catalogue, action, pattern):
         facts, reference = facts_of(catalogue), Reference(catalogue)
         rules = rules_of(RULES.format(action=action, pattern=pattern))
