@@ -27,6 +27,34 @@ class Documentation(unittest.TestCase):
             for link in re.findall(r"\]\(([^)#:]+)(?:#[^)]*)?\)", file.read_text(encoding="utf-8")):
                 self.assertTrue((file.parent / link).exists(), f"{file.name}: {link}")
 
+    def test_what_the_pages_say_of_kinds_rules_and_numbers_is_so(self):
+        import tomllib
+        from dataclasses import asdict
+        from importlib.resources import files
+
+        from kathodos.findings.excess.batches import Thresholds
+        from kathodos.findings.excess.kinds import NAMES
+        from kathodos.findings.risk import Weights
+
+        findings = (docs.ROOT / "docs" / "findings.md").read_text(encoding="utf-8")
+        rows = re.findall(r"^\| ([a-z, -]+) \|", findings, re.MULTILINE)
+        kinds = [name for row in rows for name in row.split(", ")]
+        self.assertEqual(sorted({*kinds} - {"kind"}), sorted(NAMES))
+        readme = (docs.ROOT / "README.md").read_text(encoding="utf-8")
+        self.assertIn(f"{len(NAMES)} kinds of excess", readme)
+        library = [it for it in (files("kathodos") / "rules_library").iterdir() if it.name.endswith(".toml")]
+        read = [tomllib.loads(it.read_text(encoding="utf-8")) for it in library if it.name != "duties.toml"]
+        count = sum(len(it["conflict"]) for it in read)
+        self.assertIn(f"a library of {count} rules in {('nine', 'ten')[len(read) - 9]} topics", findings)
+        formats = (docs.ROOT / "docs" / "file-formats.md").read_text(encoding="utf-8")
+        blocks = re.findall(r"```toml\n(.*?)```", formats, re.DOTALL)
+        said = tomllib.loads(next(it for it in blocks if "[findings]" in it))
+        usual = {name: list(it) if isinstance(it, tuple) else it for name, it in asdict(Thresholds()).items()}
+        self.assertEqual(said["findings"], usual)
+        self.assertEqual(said["risk"], asdict(Weights()))
+        risk = (docs.ROOT / "docs" / "risk.md").read_text(encoding="utf-8")
+        self.assertEqual(tomllib.loads(re.search(r"```toml\n(.*?)```", risk, re.DOTALL)[1])["risk"], asdict(Weights()))
+
     def test_no_picture_lies_there_unlinked(self):
         readme = (docs.ROOT / "README.md").read_text(encoding="utf-8")
         pictures = sorted((docs.ROOT / "docs" / "screenshots").glob("*.png"))

@@ -146,6 +146,8 @@ class Findings(Prepared, unittest.TestCase):
         self.tell("rules", "check")
         draft = self.here / "draft.toml"
         draft.write_text('topic = "Draft"\n[[fence]]\nid = "X"\nwho = "id pr"\nnever = ["edit dues:/tariffs"]\n')
+        (self.here / "empty.toml").write_text("")
+        self.assertIn("empty.toml, line 1: expected topic", self.tell("rules", "try", "empty.toml", status=3).stderr)
         (hit,) = self.rows("rules", "try", "draft.toml", status=1)
         self.assertEqual((hit["rule"], hit["identity"], hit["state"]), ("X", "ann", "crossed"))
         self.assertEqual(len(self.rows("rules", "list")), 3, "a draft is not in force")
@@ -170,6 +172,20 @@ class Findings(Prepared, unittest.TestCase):
         for row in self.rows("excess", "--where", where, status=None):
             self.assertEqual((row["subject"][:9], row["severity"]), ("identity:", "low"))
         self.assertIn("Nearest:", self.tell("excess", "--kind", "orphans", status=2).stderr)
+        nothing = self.tell("excess", "--kind", "came-back", "--change", "n.toml").stdout
+        self.assertIn("n.toml was not written", nothing)
+        self.assertFalse((self.here / "n.toml").exists())
+
+    def test_excess_about_one_thing_is_about_that_alone_and_fits_a_narrow_window(self):
+        every = self.rows("excess", status=1)
+        for name in {row["subject"] for row in every if row["subject"].startswith(("account:", "role:", "group:"))}:
+            mine = self.rows("excess", "--by", name, status=1)
+            self.assertEqual(mine, [row for row in every if row["subject"] == name], name)
+        graves = [("critical", "high", "medium", "low").index(row["severity"]) for row in every]
+        self.assertEqual(graves, sorted(graves))
+        narrow = self.tell("excess", "--kind", "orphan-account", status=1, COLUMNS="60").stdout
+        self.assertIn("Evidence", narrow)
+        self.assertLessEqual(max(map(len, narrow.splitlines())), 60)
 
     def test_thresholds_and_weights_are_read_and_refused_in_words(self):
         file = self.here / "kathodos.toml"
@@ -209,6 +225,10 @@ class Findings(Prepared, unittest.TestCase):
             (CONTROLS.replace("P7D", "weekly"), "controls.toml: the control C-1: 'weekly' is no duration"),
             (CONTROLS.replace("owner", "ovner"), "controls.toml: the control C-1 lacks owner"),
             ("[contrl]\n", "controls.toml: expected [[control]] blocks"),
+            ("control = 5\n", "controls.toml: expected [[control]] blocks"),
+            ("control = [5]\n", "controls.toml: expected [[control]] blocks"),
+            ("[[control]]\nid = 5\n", "controls.toml: the control 5 lacks id, owner"),
+            (CONTROLS.replace('"P7D"', '"P7D"\nuntil = "soon"'), "the control C-1: Write a date"),
         ):
             (self.here / "controls.toml").write_text(text)
             self.assertIn(expected, self.tell("control", "list", status=3).stderr)

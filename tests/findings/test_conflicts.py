@@ -2,12 +2,13 @@
 
 import unittest
 from datetime import datetime
+from unittest import mock
 
 from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.catalogue.addresses import parse_pattern
-from kathodos.findings.conflicts import chains_of, find_conflicts
+from kathodos.findings.conflicts import chains_of, find_conflicts, who_breaks
 from kathodos.findings.escalation import climbers, latent_conflicts
 from kathodos.findings.places import Places
 from kathodos.findings.role_conflicts import marked, roles_at_fault
@@ -65,6 +66,27 @@ class Conflicts(unittest.TestCase):
         for conflict in found:
             for duty in conflict.duties:
                 self.assertTrue(chains_of(Places(facts), conflict, duty))
+
+    @given(catalogues(), DUTIES, st.sampled_from((None, "type")))
+    @searching(15)
+    def test_several_threads_find_what_one_does(self, catalogue, duties, within):
+        rules = [
+            Conflicting(
+                f"R{at}",
+                "",
+                "",
+                within=within,
+                duties=tuple(
+                    Duty(f"d{number}", tuple(Permission(action, parse_pattern(pattern)) for action, pattern in duty))
+                    for number, duty in enumerate(duties[at:] + duties[:at])
+                ),
+            )
+            for at in range(len(duties))
+        ]
+        alone = [(it.identities.tolist(), it.held) for it in who_breaks(facts_of(catalogue), rules)]
+        with mock.patch("kathodos.findings.conflicts._LARGE", 0):
+            together = [(it.identities.tolist(), it.held) for it in who_breaks(facts_of(catalogue), rules)]
+        self.assertEqual(alone, together)
 
     def test_states(self):
         rules = rules_of(OFFICE_RULES)

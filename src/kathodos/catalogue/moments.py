@@ -18,7 +18,7 @@ BEGINNING = -(2**62)
 NEVER = 2**62
 _EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 _MICROSECOND = timedelta(microseconds=1)
-_DAY = 86_400_000_000
+DAY = 86_400_000_000  # microseconds
 _DATE = re.compile(r"\d{4}-\d{2}-\d{2}\Z")
 _TIME = re.compile(r"\d{4}-\d{2}-\d{2}[Tt ]\d{2}:\d{2}:\d{2}(\.\d{1,6})?([Zz]|[+-]\d{2}:\d{2})\Z")
 
@@ -60,7 +60,7 @@ def first_moment(text: str | None) -> int:
     if not text:
         return BEGINNING
     if len(text) == 10:
-        return (date.fromisoformat(text).toordinal() - _EPOCH.toordinal()) * _DAY
+        return (date.fromisoformat(text).toordinal() - _EPOCH.toordinal()) * DAY
     return microseconds(datetime.fromisoformat(text))
 
 
@@ -68,7 +68,7 @@ def end_moment(text: str | None) -> int:
     """The first microsecond that is no longer before a kept `until`; an absent one never ends."""
     if not text:
         return NEVER
-    return first_moment(text) + (_DAY if len(text) == 10 else 0)
+    return first_moment(text) + (DAY if len(text) == 10 else 0)
 
 
 def day_text(moment: int) -> str:
@@ -78,7 +78,7 @@ def day_text(moment: int) -> str:
 
 def moment_text(moment: int) -> str:
     """A moment in microseconds since 1970 as RFC 3339 text; midnight as a date."""
-    return time_text(_EPOCH + moment * _MICROSECOND) if moment % _DAY else day_text(moment)
+    return time_text(_EPOCH + moment * _MICROSECOND) if moment % DAY else day_text(moment)
 
 
 def now() -> datetime:

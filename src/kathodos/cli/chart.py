@@ -39,7 +39,7 @@ def run(session: Session) -> int:
     asked, state = session.arguments, session.asked()
     figure = _drawn(asked.kind, state.view, session.judged(state.view, state.at, state.entry))
     save(figure, asked.out, asked.replace)
-    title = figure._suptitle.get_text().replace("\\$", "$")
+    title = figure.get_suptitle().replace("\\$", "$")
     return session.answer(Answer(heading=f"{asked.out}: {title}", document={"file": asked.out, "title": title}))
 
 

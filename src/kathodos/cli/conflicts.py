@@ -83,6 +83,7 @@ class Found:
         self.facts: Facts = session.facts(self.view, self.at, state.entry)
         self.places: Places = Places(self.facts)
         self.register: Register = session.register(state.entry)
+        self._standing = self.register.standing(self.at)
         self.faults: list[RoleConflict] = roles_at_fault(self.facts, self.rules)
         found = list(marked(self.facts, find_conflicts(self.facts, self.rules), self.faults))
         if getattr(asked, "latent", False):
@@ -109,7 +110,8 @@ class Found:
 
     def cover(self, conflict: Conflict) -> tuple[Any, str] | None:
         """The newest cover of a conflict, and what has become of it."""
-        return self.register.cover_of(conflict, self.facts.index.holders.identities[conflict.identity], self.at)
+        cover = self._standing.get((conflict.rule.id, self.facts.index.holders.identities[conflict.identity]))
+        return (cover, self.register.state(cover, self.at)) if cover else None
 
     def is_covered(self, conflict: Conflict) -> bool:
         from kathodos.findings.covers import HOLDS

@@ -48,6 +48,8 @@ def run_cover(session: Session) -> int:
     if not session.reason:
         raise CallError("A cover needs a reason.", "Say --reason TEXT: the register and the auditor show it.")
     rule, _, identity = asked.conflict.partition("/")
+    if not identity:
+        raise CallError(f"{asked.conflict} names no conflict.", "Write the rule and the identity: PERMIT-1/p0096.")
     if not asked.end and not (asked.control and asked.until):
         raise CallError("--control and --until are needed.", "Controls: kathodos control list")
     workspace, configured = session.workspace, session.controls()

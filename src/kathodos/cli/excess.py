@@ -16,21 +16,22 @@ if TYPE_CHECKING:
     from kathodos.access.arrays import Bools
     from kathodos.catalogue.filters import Node
     from kathodos.findings.excess.batches import Batch, Finding, Ground
+    from kathodos.saved_index import View
 
 SEVERITY_STYLES = {"critical": "bold red", "high": "red", "medium": "yellow", "low": ""}
 _SEVERITIES = ("critical", "high", "medium", "low")
 _COUNTS = (
-    Field("kind", "Kind", 9, least=14),
+    Field("kind", "Kind", 9, least=23),
     *(Field(name, name.title(), 7, is_number=True) for name in _SEVERITIES),
     Field("findings", "Findings", 8, is_number=True),
     Field("means", "What it is", 6, least=24),
 )
 _FOUND = (
-    Field("severity", "Severity", 8, least=8, style=lambda value: SEVERITY_STYLES.get(value, "")),
-    Field("kind", "Kind", 7, least=23),
-    Field("subject", "Who or what", 9, least=24),
+    Field("severity", "Severity", 7, least=8, style=lambda value: SEVERITY_STYLES.get(value, "")),
+    Field("kind", "Kind", 6, least=23),
+    Field("subject", "Who or what", 8, least=20),
     Field("rests_on", "Rests on", 6, least=12),
-    Field("evidence", "Evidence", 9, least=36),
+    Field("evidence", "Evidence", 9, least=34),
     Field("confidence", "Sure", 5, is_number=True, shown=lambda value: f"{value} %"),
     Field("remedy", "What to do", 4, least=20),
 )
@@ -73,77 +74,93 @@ def run(session: Session) -> int:
             from kathodos.catalogue.selecting import nearest
 
             raise CallError(f"There is no kind of excess {name}.", nearest(name, NAMES))
-    ground, batches = found(session, asked.kind or NAMES)
-    kept = [(batch, _kept(session, ground, batch)) for batch in batches]
+    from kathodos.findings.excess.kinds import find_excess
+
+    state = session.asked()
+    ground = session.ground(state.view, state.at, state.entry)
+    choice = _Choice(session, state.view, ground)
+    kept = [
+        (batch, choice.of(batch)) for batch in find_excess(ground, asked.kind or NAMES, session.register(state.entry))
+    ]
     if asked.change:
         return _write(session, kept)
     is_listed = asked.kind or asked.by or asked.where or asked.all or session.format != "table"
     return _list(session, kept) if is_listed else _count(session, kept)
 
 
-def found(session: Session, names: Iterable[str]) -> tuple[Ground, list[Batch]]:
-    """What the findings of some kinds rest on at the point that was asked for, and the findings."""
-    from kathodos.findings.excess.kinds import find_excess
+class _Choice:
+    """Which findings were asked for, by `--by` and `--where`."""
 
-    state = session.asked()
-    ground = session.ground(state.view, state.at, state.entry)
-    return ground, list(find_excess(ground, names, session.register(state.entry)))
-
-
-def _kept(session: Session, ground: Ground, batch: Batch) -> Any:
-    """Which findings of a batch were asked for: their positions, the gravest and surest first."""
-    import numpy as np
-
-    asked = session.arguments
-    mask = np.ones(len(batch), dtype=bool)
-    if asked.by:
-        mask &= _about(session, ground, batch, asked.by)
-    if asked.where:
+    def __init__(self, session: Session, view: View, ground: Ground) -> None:
         from kathodos.catalogue.selecting import filter_of
 
+        asked = session.arguments
+        self.ground = ground
+        self.thing = session.thing(view, asked.by) if asked.by else None
         known = [*_OWN, *ground.facts.known_attributes()]
-        mask &= _selected(ground, batch, filter_of(asked.where, known, "finding or identity"))
-    positions = mask.nonzero()[0]
-    return positions[np.lexsort((-batch.confidence[positions], -batch.severity[positions]))]
+        self.filter = filter_of(asked.where, known, "finding or identity") if asked.where else None
+        self._of_identities: dict[str, Any] = {}
 
+    def of(self, batch: Batch) -> Any:
+        """The positions of the findings of a batch, the gravest and surest first."""
+        import numpy as np
 
-def _about(session: Session, ground: Ground, batch: Batch, reference: str) -> Bools:
-    """Which findings concern one identity or account, or bear a name such as a role's or a group's."""
-    import numpy as np
+        mask = np.ones(len(batch), dtype=bool)
+        if self.thing is not None:
+            mask &= self._about(batch, *self.thing)
+        if self.filter is not None:
+            mask &= self._selected(batch, self.filter)
+        positions = mask.nonzero()[0]
+        return positions[np.lexsort((-batch.confidence[positions], -batch.severity[positions]))]
 
-    names = np.array([batch.subject(at) for at in range(len(batch))], dtype=object)
-    same: Bools = names == reference
-    if reference.split(":", 1)[0] in ("role", "group", "system", "control", "grant") or ":/" in reference:
-        return same
-    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
+    def _about(self, batch: Batch, kind: str, number: int) -> Bools:
+        """Which findings concern an identity, or are about an account, a role, a group, a system or a resource."""
+        index = self.ground.facts.index
+        holders = index.holders
+        if kind == "identities":
+            mine: Bools = batch.whose == number
+            return mine
+        owner = int(holders.owner[number]) if kind == "accounts" else -1
+        names = {
+            "accounts": lambda: f"account:{holders.accounts[number]}",
+            "roles": lambda: f"role:{index.roles[number]}",
+            "groups": lambda: f"group:{holders.groups[number]}",
+            "systems": lambda: f"system:{index.systems_in_order[number].name}",
+            "resources": lambda: index.tree.addresses[number],
+        }
+        name = names[kind]()
+        found: Bools = (batch.whose < 0) | (batch.whose == owner)
+        for at in found.nonzero()[0].tolist():
+            found[at] = batch.subject(at) == name
+        return found
 
-    index = ground.facts.index
-    asker = session.asker(session.asked().view, reference, (IDENTITIES, ACCOUNTS))
-    same = same | (names == index.holders.references[asker])
-    return same | (batch.whose == asker) if asker < ground.facts.people else same
+    def _selected(self, batch: Batch, node: Node) -> Bools:
+        """Which findings a filter selects: by their own attributes, else by those of the identity concerned."""
+        from kathodos.findings.rules import SEVERITIES
 
+        own: dict[str, Callable[[], list[Any]]] = {
+            "kind": lambda: [batch.kind] * len(batch),
+            "severity": lambda: [SEVERITIES[at] for at in batch.severity.tolist()],
+            "subject": lambda: [batch.subject(at) for at in range(len(batch))],
+            "confidence": lambda: batch.confidence.tolist(),
+            "days": lambda: [at if at >= 0 else None for at in batch.days.tolist()],
+        }
 
-def _selected(ground: Ground, batch: Batch, node: Node) -> Bools:
-    """Which findings a filter selects: by their own attributes, else by those of the identity concerned."""
-    import numpy as np
+        def column(name: str) -> list[Any]:
+            return own[name.lower()]() if name.lower() in own else list(self._identities(name)[batch.whose])
 
-    from kathodos.findings.rules import SEVERITIES
+        return node.mask(column, len(batch))
 
-    own: dict[str, Callable[[], list[Any]]] = {
-        "kind": lambda: [batch.kind] * len(batch),
-        "severity": lambda: [SEVERITIES[at] for at in batch.severity.tolist()],
-        "subject": lambda: [batch.subject(at) for at in range(len(batch))],
-        "confidence": lambda: batch.confidence.tolist(),
-        "days": lambda: [at if at >= 0 else None for at in batch.days.tolist()],
-    }
+    def _identities(self, name: str) -> Any:
+        """An attribute of each identity, and behind them nothing."""
+        import numpy as np
 
-    def column(name: str) -> list[Any]:
-        if name.lower() in own:
-            return list(own[name.lower()]())
-        values = np.array([*ground.facts.values(name), None], dtype=object)
-        return list(values[batch.whose])
-
-    return node.mask(column, len(batch))
+        if name not in self._of_identities:
+            values = self.ground.facts.values(name)
+            column = np.empty(len(values) + 1, dtype=object)
+            column[:-1] = values
+            self._of_identities[name] = column
+        return self._of_identities[name]
 
 
 def _count(session: Session, kept: list[tuple[Batch, Any]]) -> int:
@@ -170,29 +187,39 @@ def _gravest_first(row: Row) -> list[int]:
 
 
 def _list(session: Session, kept: list[tuple[Batch, Any]]) -> int:
-    import numpy as np
 
     total = sum(len(positions) for _, positions in kept)
-    order = [(batch, int(at)) for batch, positions in kept for at in positions]
-    if len(kept) > 1:
-        keys = np.array([(-batch.severity[at], -batch.confidence[at]) for batch, at in order]).reshape(-1, 2)
-        order = [order[at] for at in np.lexsort((keys[:, 1], keys[:, 0]))]
     is_table = session.format == "table"
-    shown = order[:_MOST_SHOWN] if is_table and not session.arguments.all else order
-    rows = [_shown(_row(it)) if is_table else _row(it) for it in _told(shown)]
-    left_out = {"rests_on", *(["kind"] if len(kept) == 1 else [])} if is_table else set()
+    most = _MOST_SHOWN if is_table and not session.arguments.all else total
+    told = (_row(it) for it in _told(kept, most))
+    rows: Iterable[Row] = told
+    left_out: set[str] = set()
+    if is_table:
+        rows = [_shown(row) for row in told]
+        left_out = {"rests_on", *(["kind"] if len(kept) == 1 else [])}
     fields = [it for it in _FOUND if it.key not in left_out]
-    heading = plural(total, "finding")
-    hint = f"{total - len(shown)} more: --all shows them" if len(shown) < total else ""
-    hint = hint or ("As a change file: --change FILE" if rows else "")
+    hint = "As a change file: --change FILE" if total else ""
+    hint = f"{total - most} more: --all shows them" if most < total else hint
     extra = () if is_table else ("days",)
+    heading = plural(total, "finding")
     return session.answer(Answer(fields, rows, heading, hint=hint, status=1 if total else 0, extra_keys=extra))
 
 
-def _told(order: Iterable[tuple[Batch, int]]) -> Iterator[Finding]:
+def _told(kept: list[tuple[Batch, Any]], most: int) -> Iterator[Finding]:
+    """The first so many findings of all batches in words, the gravest and surest first."""
+    import numpy as np
+
     from kathodos.findings.excess.batches import finding
 
-    return (finding(batch, at) for batch, at in order)
+    some = [(batch, positions) for batch, positions in kept if len(positions)]
+    if some:
+        of = np.repeat(np.arange(len(some)), [len(positions) for _, positions in some])
+        position, severity, confidence = (
+            np.concatenate(parts)
+            for parts in zip(*((at, it.severity[at], it.confidence[at]) for it, at in some), strict=True)
+        )
+        for at in np.lexsort((-confidence, -severity))[:most].tolist():
+            yield finding(some[of[at]][0], int(position[at]))
 
 
 def _row(found: Finding) -> dict[str, Any]:
@@ -210,7 +237,7 @@ def _write(session: Session, kept: list[tuple[Batch, Any]]) -> int:
     """The remedies that are edits, as a change file."""
     from kathodos.output.changes import Block, write_changes
 
-    told = list(_told((batch, int(at)) for batch, positions in kept for at in positions))
+    told = list(_told(kept, sum(len(positions) for _, positions in kept)))
     blocks = [
         Block(edit.verb, edit.kind, edit.cells, f"{it.kind}, {it.subject}: {it.evidence}")
         for it in told
@@ -218,6 +245,9 @@ def _write(session: Session, kept: list[tuple[Batch, Any]]) -> int:
     ]
     without = sum(not it.edits for it in told)
     file = session.arguments.change
+    if not blocks:
+        heading = f"{plural(len(told), 'finding')}, none with a remedy that is an edit; {file} was not written."
+        return session.answer(Answer(heading=heading, document={"file": None, "edits": 0}))
     count = write_changes(file, "Remedies of excess, as kathodos excess found it.", blocks)
     text = [f"{plural(without, 'finding')} had no remedy that is an edit."] if without else []
     heading = f"Wrote {plural(count, 'edit')} for {plural(len(told) - without, 'finding')} to {file}."

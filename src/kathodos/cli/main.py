@@ -84,6 +84,7 @@ def main(words: Sequence[str] | None = None) -> int:
     _complete(parser)
     arguments = parser.parse_args(words)
     try:
+        _refuse_empty(arguments)
         with Session(arguments) as session:
             status: int = arguments.run(session)
         sys.stdout.flush()
@@ -101,6 +102,14 @@ def main(words: Sequence[str] | None = None) -> int:
         _say(DataError(f"{where}{error.strerror or error}.", "Check that the file is there and may be used."))
         return 3
     return status
+
+
+def _refuse_empty(arguments: argparse.Namespace) -> None:
+    """Nothing in quotes is no name: it would be taken for everything, or for a name that nobody can write."""
+    for name, value in vars(arguments).items():
+        if any(isinstance(it, str) and not it.strip() for it in (value if isinstance(value, list) else [value])):
+            names = {"whose": "for", "actor": "as"}
+            raise CallError(f"--{names.get(name, name).replace('_', '-')} is empty.", "Name it, or leave it out.")
 
 
 def _complete(parser: argparse.ArgumentParser) -> None:

@@ -89,6 +89,8 @@ def run_top(session: Session) -> int:
     ]
     fields = [it for it in _TOP if it.key != "name" or names]
     heading = f"The {len(rows)} of {len(scores.totals)} {asked.of} with the highest risk"
+    if len(rows) == len(scores.totals):
+        heading = f"All {len(rows)} {asked.of}, those with the highest risk first"
     hint = f"Why: kathodos risk show {rows[0]['subject']}" if rows else ""
     return session.answer(Answer(fields, rows, heading, hint=hint))
 
@@ -96,7 +98,7 @@ def run_top(session: Session) -> int:
 def run_show(session: Session) -> int:
     asked = session.arguments
     view, risk = _asked(session)
-    kind, at = _found(session, view, risk, asked.reference)
+    kind, at = session.thing(view, asked.reference)
     scores = risk.resources([at]) if kind == "resources" else _scores(risk, kind)
     at = 0 if kind == "resources" else at
     parts = scores.parts(at)
@@ -112,32 +114,6 @@ def run_show(session: Session) -> int:
     return session.answer(
         Answer(fields if session.format == "csv" else (), rows, trees=trees, hint=hint, document=document)
     )
-
-
-def _found(session: Session, view: View, risk: Risk, reference: str) -> tuple[str, int]:
-    """What a reference names: the kind, and its number among the scores of that kind."""
-    from kathodos.catalogue.addresses import parse_address
-    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
-    from kathodos.catalogue.selecting import nearest
-
-    index = view.index
-    if ":/" in reference:
-        try:
-            node = index.tree.node(parse_address(reference))
-        except ValueError as error:
-            raise CallError(f"{reference} is no address.", str(error)) from None
-        if node < 0:
-            raise CallError(f"There is no resource {reference}.", "See `kathodos list resources`.")
-        return "resources", node
-    prefix, _, name = reference.partition(":")
-    known = {"role": list(index.roles), "system": [it.name for it in index.systems_in_order]}
-    if prefix in known:
-        if name not in known[prefix]:
-            raise CallError(f"There is no {prefix} {name}.", nearest(name, known[prefix]))
-        return f"{prefix}s", known[prefix].index(name)
-    asker = session.asker(view, reference, (IDENTITIES, ACCOUNTS))
-    people = index.holders.people
-    return ("identities", asker) if asker < people else ("accounts", asker - people)
 
 
 def run_trend(session: Session) -> int:

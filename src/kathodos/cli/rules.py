@@ -141,6 +141,7 @@ def run_check(session: Session) -> int:
     rows = sorted((vars(it) for it in remarks), key=lambda row: row["kind"] != FAULT)
     heading = f"{plural(len(rules.every()), 'rule')}: {plural(faults, 'fault')}, {plural(len(rows) - faults, 'note')}"
     hint = "See one: kathodos rules show ID" if rows else "Whom they hit: kathodos conflicts, kathodos check"
+    hint = hint if rules.every() else "Begin with `kathodos rules start`."
     return session.answer(Answer(_REMARKS, rows, heading, hint=hint, status=1 if faults else 0))
 
 
@@ -197,7 +198,7 @@ def _draft(session: Session, file: Path) -> Rules:
 
     content = read_toml(file)
     duties = [it for it in session.workspace.rule_files() if it[0] == DUTIES_FILE]
-    read = read_rules([*duties, (file.name, content, file.read_text(encoding="utf-8"))])
+    read = read_rules([*duties, (str(file), content, file.read_text(encoding="utf-8"))], folder="")
     return replace(read, duties={})
 
 

@@ -233,6 +233,35 @@ class Session:
         names.add(ACCOUNTS, (tuple(name.split("/", 1)) for name in holders.accounts))
         return holders.find(_resolved(names, text, among))
 
+    def thing(self, view: View, reference: str) -> tuple[str, int]:
+        """What the user named: identities, accounts, roles, groups, systems or resources, and its number in the index.
+
+        Accounts and groups are numbered from the first of them. Raises CallError with the nearest names.
+        """
+        from kathodos.catalogue.addresses import parse_address
+        from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
+        from kathodos.catalogue.selecting import nearest
+
+        index = view.index
+        if ":/" in reference:
+            try:
+                node = index.tree.node(parse_address(reference))
+            except ValueError as error:
+                raise CallError(f"{reference} is no address.", sentence(error)) from None
+            if node < 0:
+                raise CallError(f"There is no resource {reference}.", "See `kathodos list resources`.")
+            return "resources", node
+        prefix, _, name = reference.partition(":")
+        known: dict[str, Sequence[str]] = {"role": index.roles, "group": index.holders.groups}
+        known["system"] = [it.name for it in index.systems_in_order]
+        if prefix in known:
+            names = list(known[prefix])
+            if name not in names:
+                raise CallError(f"There is no {prefix} {name}.", nearest(name, names))
+            return f"{prefix}s", names.index(name)
+        asker, people = self.asker(view, reference, (IDENTITIES, ACCOUNTS)), index.holders.people
+        return ("identities", asker) if asker < people else ("accounts", asker - people)
+
     def index(self, state: State) -> Index:
         from kathodos.access.compiling import compile_index
         from kathodos.catalogue.records import InMemory

@@ -76,11 +76,6 @@ class Register:
         """The newest cover of each conflict, by rule and identity, whether or not it holds."""
         return {(it.rule, it.identity): it for it in self.covers if first_moment(it.covered_at) <= at}
 
-    def cover_of(self, conflict: Conflict, identity: str, at: int) -> tuple[Cover, str] | None:
-        """The newest cover of a conflict, and what has become of it."""
-        cover = self.standing(at).get((conflict.rule.id, identity))
-        return (cover, self.state(cover, at)) if cover else None
-
     def dues(self, at: int) -> list[Due]:
         """What is to be confirmed of each control under which a cover holds."""
         found = []

@@ -26,9 +26,10 @@ from kathodos.access.editing import updated
 from kathodos.access.index import BY_FILTER
 from kathodos.access.reach import grants_permitting, what_grants_give
 from kathodos.catalogue.kinds import GRANTS, MEMBERS
+from kathodos.catalogue.moments import DAY
 from kathodos.catalogue.records import ROW, Edit, Edited, Edits, columns_of
 from kathodos.findings.conflicts import Conflict, who_breaks
-from kathodos.findings.facts import DAY, Facts
+from kathodos.findings.facts import Facts
 from kathodos.findings.places import Places
 from kathodos.findings.rules import Duty, Permission
 

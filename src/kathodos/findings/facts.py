@@ -25,7 +25,6 @@ from kathodos.catalogue.kinds import Form, Kind, split_list
 from kathodos.catalogue.moments import BEGINNING, end_moment, first_moment
 from kathodos.catalogue.records import ROW, Records, columns_of
 
-DAY = 86_400_000_000  # microseconds
 _MANY = 1000  # names from which on they are looked up together
 _FEW = 50_000  # records below which importing a faster library would take longer than it saves
 # What is read in one go, for it is asked for together.

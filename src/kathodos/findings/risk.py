@@ -17,12 +17,11 @@ from kathodos.access.arrays import Ints, ints, reachable
 from kathodos.access.deciding import who_has
 from kathodos.access.potential import ADMINISTERED
 from kathodos.access.reach import permits_on, who_reaches_something
-from kathodos.catalogue.moments import BEGINNING
+from kathodos.catalogue.moments import BEGINNING, DAY
 from kathodos.findings.conflicts import EXERCISED, HELD, LATENT, SAME_RECORD, Conflict
 from kathodos.findings.escalation import Climber
 from kathodos.findings.excess.batches import Batch, Ground
 from kathodos.findings.excess.use import UNUSED_ROLE
-from kathodos.findings.facts import DAY
 from kathodos.findings.role_conflicts import RoleConflict
 from kathodos.findings.stakes import KINDS
 from kathodos.words import plural

@@ -107,17 +107,20 @@ _KEYS = {
 }
 
 
-def read_rules(files: Sequence[tuple[str, Mapping[str, Any], str]]) -> Rules:
-    """The rules of several files, each given as name, parsed TOML and text. Raises DataError with file and line."""
+def read_rules(files: Sequence[tuple[str, Mapping[str, Any], str]], folder: str = "rules/") -> Rules:
+    """The rules of several files, each given as name, parsed TOML and text. Raises DataError with file and line.
+
+    `folder`: what stands before the names where an error tells them.
+    """
     rules = Rules()
     for name, content, text in files:
         if name == DUTIES_FILE:
-            rules.duties.update(_Reader(name, text, {}).generic(content))
+            rules.duties.update(_Reader(folder + name, text, {}).generic(content))
     seen: dict[str, str] = {}
     for name, content, text in files:
         if name == DUTIES_FILE:
             continue
-        reader = _Reader(name, text, rules.duties)
+        reader = _Reader(folder + name, text, rules.duties)
         reader.rules(content, rules)
         for rule in reader.ids:
             if rule in seen:
@@ -139,7 +142,7 @@ class _Reader:
 
     def error(self, mark: str, what: str, remedy: str) -> DataError:
         line = next((at for at, line in enumerate(self.lines, 1) if mark and mark in line), 1)
-        return DataError(f"rules/{self.file}, line {line}: {what}.", remedy)
+        return DataError(f"{self.file}, line {line}: {what}.", remedy)
 
     def rules(self, content: Mapping[str, Any], rules: Rules) -> None:
         """Adds what the file says."""
@@ -198,7 +201,7 @@ class _Reader:
         texts = {key: str(table.get(key, "")).strip() for key in ("description", "remedy", "reference")}
         excepted = self.filter(table, "except", mark) if "except" in table else None
         named = {"id": mark, "title": str(table.get("title", mark)), "topic": topic, "severity": severity}
-        return {**named, **texts, "excepted": excepted, "file": self.file}
+        return {**named, **texts, "excepted": excepted, "file": self.file.removeprefix("rules/")}
 
     def conflict(self, table: Mapping[str, Any], topic: str) -> Conflicting:
         mark, said = str(table["id"]), self.of_all(table, topic)

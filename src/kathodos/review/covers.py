@@ -9,7 +9,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from kathodos.catalogue.kinds import CONFIRMATIONS, CONTROLS, COVERS
-from kathodos.catalogue.moments import first_moment, last_moment_of, normal_moment, time_text
+from kathodos.catalogue.moments import first_moment, last_moment_of, microseconds, normal_moment, time_text
 from kathodos.catalogue.selecting import nearest
 from kathodos.catalogue.store import Store, read_rows
 from kathodos.errors import CallError, DataError, sentence
@@ -24,7 +24,8 @@ _KEYS = {"id", "title", "owner", "does", "period", "until"}
 def controls_in(file: str, content: Mapping[str, Any]) -> list[Control]:
     """The controls of `controls.toml`, already read. Raises DataError where one is not as it has to be."""
     tables = content.get("control", [])
-    if content.keys() - {"control"} or not isinstance(tables, list):
+    is_listed = isinstance(tables, list) and all(isinstance(table, dict) for table in tables)
+    if content.keys() - {"control"} or not is_listed:
         raise DataError(f"{file}: expected [[control]] blocks and nothing else.", "See docs/file-formats.md.")
     found = []
     for table in tables:
@@ -124,8 +125,8 @@ def end_cover(
         register, rows = read_register(draft.connection, configured), read_rows(draft.connection, COVERS)
         for number, values in zip(rows.ids, rows.values(), strict=True):
             cover = Cover(*values)
-            moment = int(draft.time.timestamp() * 1_000_000)
-            if (cover.rule, cover.identity) == conflict and register.state(cover, moment) == HOLDS:
+            is_it = (cover.rule, cover.identity) == conflict
+            if is_it and register.state(cover, microseconds(draft.time)) == HOLDS:
                 _owned(draft.connection, register, cover.control, actor)
                 draft.close_rows(COVERS, [number])
                 draft.open_rows(COVERS, [(*values[:-2], actor, time_text(draft.time))])

@@ -8,11 +8,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.catalogue.moments import day_text
+from kathodos.catalogue.moments import DAY, day_text
 from kathodos.findings.covers import Register
 from kathodos.findings.excess import given, peers, people, roles, use
 from kathodos.findings.excess.batches import Batch, Ground, Told, batch, nobodys
-from kathodos.findings.facts import DAY
 from kathodos.findings.fences import surpluses
 from kathodos.words import plural
 

@@ -9,11 +9,10 @@ import numpy as np
 from kathodos.access.arrays import Ints
 from kathodos.catalogue import kinds
 from kathodos.catalogue.kinds import Kind
-from kathodos.catalogue.moments import BEGINNING, NEVER, day_text, first_moment
+from kathodos.catalogue.moments import BEGINNING, DAY, NEVER, day_text, first_moment
 from kathodos.catalogue.records import columns_of
 from kathodos.findings.duplicates import likely_duplicates
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, Ground, Told, batch, nobodys
-from kathodos.findings.facts import DAY
 from kathodos.words import plural
 
 LEAVER, ORPHAN, OPEN_ENDED, PAST_END = "leaver-account", "orphan-account", "open-ended", "past-end"

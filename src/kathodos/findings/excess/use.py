@@ -7,9 +7,8 @@ from collections.abc import Callable, Iterator
 import numpy as np
 
 from kathodos.access.arrays import Bools, Ints
-from kathodos.catalogue.moments import BEGINNING, day_text
+from kathodos.catalogue.moments import BEGINNING, DAY, day_text
 from kathodos.findings.excess.batches import Batch, Ground, Told, batch, joined_batches, severity_of
-from kathodos.findings.facts import DAY
 
 UNUSED, NEVER_USED = "unused", "never-used"
 _MANY = 5  # members from which on a group that nobody uses is told as one finding
