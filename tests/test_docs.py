@@ -3,9 +3,15 @@
 import re
 import shutil
 import tempfile
+import tomllib
 import unittest
+from dataclasses import asdict
+from importlib.resources import files
 from pathlib import Path
 
+from kathodos.findings.excess.batches import Thresholds
+from kathodos.findings.excess.kinds import NAMES
+from kathodos.findings.risk import Weights
 from tools import docs
 
 
@@ -28,14 +34,6 @@ class Documentation(unittest.TestCase):
                 self.assertTrue((file.parent / link).exists(), f"{file.name}: {link}")
 
     def test_what_the_pages_say_of_kinds_rules_and_numbers_is_so(self):
-        import tomllib
-        from dataclasses import asdict
-        from importlib.resources import files
-
-        from kathodos.findings.excess.batches import Thresholds
-        from kathodos.findings.excess.kinds import NAMES
-        from kathodos.findings.risk import Weights
-
         findings = (docs.ROOT / "docs" / "findings.md").read_text(encoding="utf-8")
         rows = re.findall(r"^\| ([a-z, -]+) \|", findings, re.MULTILINE)
         kinds = [name for row in rows for name in row.split(", ")]
