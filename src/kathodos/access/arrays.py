@@ -10,6 +10,7 @@ import numpy.typing as npt
 
 Ints = npt.NDArray[np.int64]  # at rest also of 32 bits; what is multiplied is widened first
 Bools = npt.NDArray[np.bool_]
+_BLOCK = 4_000_000  # items that are put together at once
 
 
 @dataclass(frozen=True)
@@ -44,10 +45,7 @@ class Lists:
     def positions(self, rows: Ints) -> tuple[Ints, Ints]:
         """As `of`, with the position of each item in `items` instead of the item."""
         first = self.starts[rows].astype(np.int64)
-        sizes = self.starts[rows + 1] - first
-        origin = np.repeat(np.arange(len(rows)), sizes)
-        before = np.cumsum(sizes) - sizes
-        return origin, np.arange(len(origin)) + np.repeat(first - before, sizes)
+        return stretches(first, self.starts[rows + 1] - first)
 
     def sizes(self) -> Ints:
         """How many items each list has."""
@@ -84,6 +82,13 @@ class Lists:
         added = np.searchsorted(np.sort(rows), np.arange(len(self.starts)))
         put_in = np.insert(self.items, positions, items[order].astype(self.items.dtype))
         return Lists((self.starts + added).astype(self.starts.dtype), put_in)
+
+
+def stretches(starts: Ints, lengths: Ints) -> tuple[Ints, Ints]:
+    """The numbers from each start on, so many: for each the position of its start, and the number."""
+    origin = np.repeat(np.arange(len(starts)), lengths)
+    before = np.cumsum(lengths) - lengths
+    return origin, np.arange(len(origin)) + np.repeat(starts - before, lengths)
 
 
 def lists_from(rows: Ints, items: Ints, size: int) -> Lists:
@@ -195,38 +200,67 @@ def closures(edges: Lists, first: int, kept: Bools, most: int = 1 << 62) -> List
     Edges from these nodes lead only to such nodes. Every node is done once all it leads to are, cycles as one, so that
     chains of thousands cost no more than what they hold.
     """
+    tail = edges.starts[first:]
+    ahead, label = Lists(tail - tail[0], edges.items[tail[0] :] - np.int32(first)), np.arange(len(tail) - 1)
+    levels = _levels(ahead)
+    if levels is None:
+        ahead, label = _cycles_as_one(ahead)
+        levels = _levels(ahead)
+        assert levels is not None
+    inside, count = kept[first:].nonzero()[0], len(ahead)
+    members = lists_from(label[inside], inside, count)
+    sizes, starts, lengths = (np.bincount(label, minlength=count), *np.zeros((2, count), dtype=np.int64))
+    found, used = np.zeros(1024, dtype=np.int32), 0
+    for ready in (level[some] for level in levels for some in in_loads(_loads(ahead, lengths, level), _BLOCK)):
+        origin, to = ahead.of(ready)
+        at, item = stretches(starts[to], lengths[to])
+        own, member = members.of(ready)
+        width = len(label)
+        codes = distinct(np.concatenate([origin[at] * width + found[item], own * width + member]))
+        lengths[ready] = np.bincount(codes // width, minlength=len(ready))
+        starts[ready] = used + np.cumsum(lengths[ready]) - lengths[ready]
+        most -= int((lengths[ready] * sizes[ready]).sum())
+        if most < 0:
+            return None
+        if used + len(codes) > len(found):
+            found = np.concatenate([found, np.zeros(len(found) + len(codes), dtype=np.int32)])
+        found[used : used + len(codes)] = codes % width
+        used += len(codes)
+    _, item = stretches(starts[label], lengths[label])
+    begins = np.concatenate([[0], np.cumsum(lengths[label])]).astype(np.int64)
+    return Lists(begins, found[item] + np.int32(first))
+
+
+def _loads(edges: Lists, lengths: Ints, nodes: Ints) -> Ints:
+    """How much is put together for each of some nodes, by what is known of those it leads to."""
+    origin, to = edges.of(nodes)
+    return np.bincount(origin, weights=lengths[to], minlength=len(nodes)).astype(np.int64)
+
+
+def _levels(edges: Lists) -> list[Ints] | None:
+    """The nodes in turns, each after all that it leads to; None where some lead back to themselves."""
+    waiting, before, found = edges.sizes(), edges.turned(len(edges)), []
+    ready = (waiting == 0).nonzero()[0]
+    while len(ready):
+        found.append(ready)
+        behind = before.all_of(ready)
+        np.subtract.at(waiting, behind, 1)
+        ready = distinct(behind[waiting[behind] == 0]).astype(np.int64)
+    return found if sum(map(len, found)) == len(edges) else None
+
+
+def _cycles_as_one(edges: Lists) -> tuple[Lists, Ints]:
+    """The edges between cycles, each taken as one node, and the number of the cycle of each node."""
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import connected_components
 
-    size = len(edges) - first
-    source, target = edges.rows().astype(np.int64) - first, edges.items.astype(np.int64) - first
-    source, target = source[edges.starts[first] :], target[edges.starts[first] :]
-    graph = csr_array((np.ones(len(source), dtype=np.int8), (source, target)), shape=(size, size))
+    size, source = len(edges), edges.rows().astype(np.int64)
+    graph = csr_array((np.ones(len(source), dtype=np.int8), (source, edges.items)), shape=(size, size))
     count, label = connected_components(graph, directed=True, connection="strong")
     labels: Ints = label.astype(np.int64)
-    ahead = sorted_lists(labels[source], labels[target], count, max(count, 1))
-    inside = kept[first:].nonzero()[0]
-    members = lists_from(labels[inside], inside, count)
-    before = ahead.turned(count)
-    waiting = [len(set(ahead[at].tolist()) - {at}) for at in range(count)]
-    ready = [at for at in range(count) if not waiting[at]]
-    done: dict[int, Ints] = {}
-    sizes = np.bincount(labels, minlength=count).tolist()
-    while ready:
-        at = ready.pop()
-        parts = [done[to] for to in ahead[at].tolist() if to != at]
-        done[at] = distinct(np.concatenate([members[at].astype(np.int64), *parts]))
-        most -= len(done[at]) * sizes[at]
-        if most < 0:
-            return None
-        for senior in before[at].tolist():
-            if senior != at:
-                waiting[senior] -= 1
-                if not waiting[senior]:
-                    ready.append(senior)
-    found = [done[at] for at in labels.tolist()]
-    starts = np.concatenate([[0], np.cumsum([len(it) for it in found])]).astype(np.int64)
-    return Lists(starts, small(joined(found)) + np.int32(first))
+    begin, end = labels[source], labels[edges.items]
+    between = begin != end
+    return sorted_lists(begin[between], end[between], count, max(count, 1)), labels
 
 
 def reachable(edges: Lists, start: Ints) -> Ints:

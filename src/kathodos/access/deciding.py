@@ -114,7 +114,8 @@ def who_has(index: Index, some: Ints, at: int) -> Bools:
     if len(some) and (some == holders.everyone).any():
         found = able.copy()
     else:
-        found = spread(holders.members, some, holders.first_group)[: holders.first_group] & able
+        found = spread(holders.members, some, holders.first_group)[: holders.first_group]
+        found &= able
     accounts = found[people:].nonzero()[0]
     if len(accounts):
         owners = holders.owner[accounts]

@@ -15,7 +15,17 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, Lists, distinct, in_loads, joined, lists_from, sorted_lists, spread_each
+from kathodos.access.arrays import (
+    Ints,
+    Lists,
+    distinct,
+    in_loads,
+    joined,
+    lists_from,
+    sorted_lists,
+    spread_each,
+    stretches,
+)
 from kathodos.access.deciding import Intervals, entries_of_each, is_live, without
 from kathodos.access.index import Index, System
 from kathodos.access.line import Marked, Owned, PairLine
@@ -61,11 +71,9 @@ def stream_pairs(index: Index, at: int, action: str | None = None) -> Iterator[t
         total = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
         for some in in_loads(total[at_owner], _STREAMED):
             origin, which = of_owner.of(at_owner[some])
-            size = sizes[which]
-            before = np.cumsum(size) - size
-            positions = np.arange(int(size.sum())) + np.repeat(first[which] - before, size)
+            of_run, positions = stretches(first[which], sizes[which])
             if len(positions):
-                yield np.repeat(askers[some][origin], size), actions[positions], nodes[positions]
+                yield askers[some][origin[of_run]], actions[positions], nodes[positions]
 
 
 def everything(index: Index, at: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, among, distinct, joined, lists_from
+from kathodos.access.arrays import Bools, Ints, among, distinct, joined, lists_from, stretches
 from kathodos.access.deciding import (
     Given,
     Intervals,
@@ -158,33 +158,38 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
     On nodes about which only permits speak, every permit prevails, so these are answered at once. Of the others, those
     about which exactly the same is said are answered once.
     """
-    found = np.zeros(index.holders.first_group, dtype=bool)
+    nobody = np.zeros(index.holders.first_group, dtype=bool)
     if not len(nodes):
-        return found
+        return nobody
     system = index.system_of(int(nodes[0]))
     local = int(action - system.actions[0])
     if system.gates:
-        for node in one_per_answer(index, nodes):
-            found |= who_reaches(index, node, action, at)
-        return found
+        return _any_of((who_reaches(index, node, action, at) for node in one_per_answer(index, nodes)), nobody)
     places = np.sort(index.tree.place[nodes]).astype(np.int64)
     spans = index.spans.touching(places)
     grants, _, given = what_applies(index, system, spans, at)
     bears = given.bears_on(system, local)
-    if (given.denies & bears).any():
-        denying = spans[_may_deny(index, system, spans, local)]
-        disputed = _covered(places, index.spans.first[denying], index.spans.end[denying])
-        segments = _one_per_segment(index, places[disputed], spans)
-        if system.combining == "deny-overrides":
-            found |= _permitted_somewhere(index, system, segments, local, at)
-        else:
-            for place in segments.tolist():
-                found |= _permitted_on(index, system, int(index.tree.by_place[place]), local, at)
-        if disputed.all():
-            return found
+    if not (given.denies & bears).any():
+        return _holding(index, grants[bears], at)
+    denying = spans[_may_deny(index, system, spans, local)]
+    disputed = _covered(places, index.spans.first[denying], index.spans.end[denying])
+    segments = _one_per_segment(index, places[disputed], spans)
+    if system.combining == "deny-overrides":
+        found = _permitted_somewhere(index, system, segments, local, at)
+    else:
+        nodes = index.tree.by_place[segments]
+        found = _any_of((_permitted_on(index, system, node, local, at) for node in nodes.tolist()), nobody)
+    if not disputed.all():
         grants, _, given = what_applies(index, system, index.spans.touching(places[~disputed]), at)
-        bears = given.bears_on(system, local) & ~given.denies
-    return found | _holding(index, grants[bears], at)
+        found |= _holding(index, grants[given.bears_on(system, local) & ~given.denies], at)
+    return found
+
+
+def _any_of(parts: Iterator[Bools], found: Bools) -> Bools:
+    """Who is in one of the parts or found already."""
+    for part in parts:
+        found |= part
+    return found
 
 
 def who_reaches_something(index: Index, nodes: Ints, at: int) -> Bools:
@@ -208,14 +213,13 @@ def _permitted_somewhere(index: Index, system: System, places: Ints, action: int
     """
     grants, place, denies = _said_at(index, system, places, action, at)
     holder = index.grants.holder[grants].astype(np.int64)
-    permitted, denied = (who_has(index, distinct(holder[which]), at) for which in (~denies, denies))
-    found = permitted & ~denied
-    both = (permitted & denied).nonzero()[0]
+    found, denied = (who_has(index, distinct(holder[which]), at) for which in (~denies, denies))
+    denied &= found
+    found ^= denied
+    both = denied.nonzero()[0] if len(places) > 1 else holder[:0]
     if len(both):
-        who, through = _through(index, both, distinct(holder), at)
-        by_holder = lists_from(holder, np.arange(len(holder)), index.holders.size)
-        origin, which = by_holder.of(through)
-        codes = who[origin] * len(places) + place[which]
+        origin, which = _told_to(index, both, holder, at)
+        codes = origin * len(places) + place[which]
         permits, denials = codes[~denies[which]], distinct(codes[denies[which]])
         found[both[distinct(permits[~among(permits, denials)] // len(places))]] = True
     return found
@@ -237,14 +241,12 @@ def grants_permitting(
     places = _one_per_segment(index, places, index.spans.touching(places))
     grants, place, denies = _said_at(index, system, places, local, at)
     holder = index.grants.holder[grants].astype(np.int64)
-    who, through = _through(index, askers, distinct(holder), at)
-    by_holder = lists_from(holder, np.arange(len(holder)), index.holders.size)
-    origin, which = by_holder.of(through)
-    codes = who[origin] * max(len(places), 1) + place[which]
+    who, which = _told_to(index, askers, holder, at)
+    codes = who * max(len(places), 1) + place[which]
     kept = ~denies[which]
     if system.combining == "deny-overrides" and not wherever:
         kept &= ~among(codes, distinct(codes[denies[which]]))
-    return _distinct_pairs(who[origin[kept]], grants[which[kept]], len(index.grants))
+    return _distinct_pairs(who[kept], grants[which[kept]], len(index.grants))
 
 
 def _grants_permitting_each(
@@ -257,9 +259,8 @@ def _grants_permitting_each(
         holder = index.grants.holder[grants].astype(np.int64)
         reaching = np.ones(len(askers), dtype=bool) if wherever else who_reaches(index, node, action, at)[askers]
         some = reaching.nonzero()[0]
-        who, through = _through(index, askers[some], distinct(holder), at)
-        origin, which = lists_from(holder, np.arange(len(holder)), index.holders.size).of(through)
-        positions.append(some[who[origin]])
+        who, which = _told_to(index, askers[some], holder, at)
+        positions.append(some[who])
         found.append(grants[which])
     return _distinct_pairs(joined(positions), joined(found), len(index.grants))
 
@@ -281,10 +282,17 @@ def _said_at(index: Index, system: System, places: Ints, action: int, at: int) -
     denies = index.grants.denies[grants] | index.lines.denies[line]
     said = Given(index.lines.action[line], denies, np.zeros(len(line), dtype=np.int64))
     kept = (is_live(index, grants, at) & said.bears_on(system, action)).nonzero()[0]
-    size = sizes[span[kept]]
-    origin = np.repeat(kept, size)
-    place = np.arange(len(origin)) - np.repeat(np.cumsum(size) - size, size) + np.repeat(first[span[kept]], size)
-    return grants[origin].astype(np.int64), place, denies[origin]
+    which, place = stretches(first[span[kept]], sizes[span[kept]])
+    return grants[kept[which]].astype(np.int64), place, denies[kept[which]]
+
+
+def _told_to(index: Index, askers: Ints, holder: Ints, at: int) -> tuple[Ints, Ints]:
+    """What is said to each asker: its position, and the position in `holder`, of those it is said to."""
+    holders = distinct(holder)
+    who, through = _through(index, askers, holders, at)
+    said = lists_from(np.searchsorted(holders, holder), np.arange(len(holder)), len(holders))
+    origin, which = said.of(np.searchsorted(holders, through))
+    return who[origin], which
 
 
 def _through(index: Index, askers: Ints, holders: Ints, at: int) -> tuple[Ints, Ints]:

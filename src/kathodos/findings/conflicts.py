@@ -7,6 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 
 import numpy as np
+import numpy.typing as npt
 
 from kathodos.access.arrays import Bools, Ints
 from kathodos.access.chains import Chain, explain
@@ -20,6 +21,7 @@ from kathodos.findings.rules import Conflicting, Duty, Permission
 _MOST_EXPLAINED = 40
 _LARGE = 50_000  # people from which on rules are worked on by several threads
 _WORKERS = 2
+Packed = npt.NDArray[np.uint8]  # a bit for each identity, as numpy packs them
 Values = set[str | None]  # of the attribute of `within`; None where a rule has none
 LATENT, HELD, EXERCISED, SAME_RECORD = "latent", "held", "exercised", "exercised on the same record"
 STATES = (LATENT, HELD, EXERCISED, SAME_RECORD)
@@ -149,7 +151,7 @@ class _Finder:
         self.at = facts.at
         self.places = Places(facts)
         self.people = facts.people
-        self._holders: dict[tuple[int, bytes], Bools] = {}
+        self._holders: dict[tuple[int, bytes], Packed] = {}
 
     def touch(self, rule: Conflicting) -> None:
         """Reads what a rule needs of the records."""
@@ -161,19 +163,16 @@ class _Finder:
     def breach(self, rule: Conflicting) -> Breach:
         held = [self.holders(duty, rule.within) for duty in rule.duties]
         values = sorted({value for duty in held for value in duty}, key=str)
-        together = np.zeros(self.people, dtype=bool)
+        nobody = np.packbits(np.zeros(self.people, dtype=bool))
+        together = nobody.copy()
         for value in values:
-            duties_held = np.zeros(self.people, dtype=np.int16)
-            for duty in held:
-                duties_held += duty.get(value, False)
-            together |= duties_held >= rule.threshold
+            together |= _at_least(rule.threshold, [duty.get(value, nobody) for duty in held])
+        breaking = np.unpackbits(together, count=self.people).view(bool).nonzero()[0]
         if rule.excepted is not None:
-            together &= ~self.facts.selected(rule.excepted)
-        breaking = together.nonzero()[0]
+            breaking = breaking[~self.facts.selected(rule.excepted)[breaking]]
         if not len(breaking):
             return Breach(rule, breaking, breaking, [])
-        nobody = np.zeros(self.people, dtype=bool)
-        holds = np.array([[duty.get(value, nobody)[breaking] for duty in held] for value in values])
+        holds = np.array([[_is_set(duty.get(value, nobody), breaking) for duty in held] for value in values])
         breaks = holds.sum(axis=1) >= rule.threshold
         marks = np.packbits(holds.reshape(-1, len(breaking)), axis=0)
         marks = np.ascontiguousarray(marks.T).view(f"V{len(marks)}").ravel() if len(marks) > 1 else marks[0]
@@ -191,18 +190,18 @@ class _Finder:
             duties, where = breach.held[which]
             yield Conflict(breach.rule, identity, duties, where, *self.state(breach.rule, identity, where))
 
-    def holders(self, duty: Duty, within: str | None) -> dict[str | None, Bools]:
+    def holders(self, duty: Duty, within: str | None) -> dict[str | None, Packed]:
         """Identities that hold the duty, by the value of the attribute of `within`."""
         parts = [self.reaching_one(duty.permissions, within)] if duty.permissions else []
         parts += [self.reaching_one((permission,), within) for permission in duty.every]
         if len(parts) == 1:
             return parts[0]
         values = set.intersection(*(set(part) for part in parts)) if parts else set()
-        return {value: np.logical_and.reduce([it[value] for it in parts]) for value in values}
+        return {value: np.bitwise_and.reduce([it[value] for it in parts]) for value in values}
 
-    def reaching_one(self, permissions: Sequence[Permission], within: str | None) -> dict[str | None, Bools]:
+    def reaching_one(self, permissions: Sequence[Permission], within: str | None) -> dict[str | None, Packed]:
         """Identities that reach at least one of the permissions, by value."""
-        found: dict[str | None, Bools] = {}
+        found: dict[str | None, Packed] = {}
         for permission in permissions:
             actions, nodes = self.places.of_permission(permission)
             for value, some in self.places.by_value(nodes, within).items():
@@ -211,10 +210,10 @@ class _Finder:
                     found[value] = found[value] | reaching if value in found else reaching
         return found
 
-    def reaching(self, action: int, nodes: Ints) -> Bools:
+    def reaching(self, action: int, nodes: Ints) -> Packed:
         key = (action, nodes.tobytes())
         if key not in self._holders:
-            self._holders[key] = who_reaches_any(self.index, nodes, action, self.at)[: self.people]
+            self._holders[key] = np.packbits(who_reaches_any(self.index, nodes, action, self.at)[: self.people])
         return self._holders[key]
 
     def state(
@@ -247,6 +246,20 @@ class _Finder:
         ordered = sorted(found, key=lambda at: int(uses.time[at]))
         named = [str(uses.records[uses.record[at]]) if uses.record[at] >= 0 else None for at in ordered]
         return [Used(duty.name, day_text(int(uses.time[at])), name) for at, name in zip(ordered, named, strict=True)]
+
+
+def _at_least(fewest: int, held: Sequence[Packed]) -> Packed:
+    """Who holds so many of the duties, given who holds each."""
+    if fewest >= len(held):
+        return np.bitwise_and.reduce(held) if fewest == len(held) else np.zeros_like(held[0])
+    counts = np.sum([np.unpackbits(it) for it in held], axis=0, dtype=np.int32)
+    return np.packbits(counts >= fewest)
+
+
+def _is_set(bits: Packed, positions: Ints) -> Bools:
+    """Which of the positions are set."""
+    found: Bools = (bits[positions >> 3] >> (7 - (positions & 7)).astype(np.uint8)) & 1 > 0
+    return found
 
 
 def _in_time(use: Used) -> tuple[str, str, str]:

@@ -11,7 +11,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, among, distinct, ints, lists_from, sorted_lists
+from kathodos.access.arrays import Bools, Ints, Lists, among, distinct, ints, lists_from, sorted_lists, stretches
 from kathodos.access.deciding import who_has
 from kathodos.access.index import ANY_ACTION, LISTED
 from kathodos.catalogue.moments import BEGINNING
@@ -179,9 +179,7 @@ class Usage:
         index, (action, place, *_) = self.index, self.cells
         spans = index.spans
         first, end = np.searchsorted(place, spans.first), np.searchsorted(place, spans.end)
-        sizes = np.where(self.stakes.span_permits, end - first, 0)
-        span = np.repeat(np.arange(len(spans)), sizes)
-        cell = np.arange(len(span)) - np.repeat(np.cumsum(sizes) - sizes, sizes) + np.repeat(first, sizes)
+        span, cell = stretches(first, np.where(self.stakes.span_permits, end - first, 0))
         said = index.lines.action[index.rule_line[spans.rule[span]]].astype(np.int64)
         about = np.where(said == ANY_ACTION, len(index.actions) + self.stakes.span_systems[span], said)
         fits = self.says[about, action[cell]] if len(span) else np.zeros(0, dtype=bool)
