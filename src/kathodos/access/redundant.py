@@ -2,8 +2,9 @@
 
 All are decided together. Over a stretch of pairs where the same grants speak, taking one away can only matter where it
 alone permits, or alone denies what another permits; so one sweep over an asker's intervals tells which of its grants
-are needed. A grant that is needed for one asker is needed; one that is never alone among the grants of its own holder
-and the groups above is needed by nobody. What both leave open is looked for among more and more askers, in the end all.
+are needed. A grant that one or few askers hold is decided by these. Of the others, one that is needed for one asker is
+needed; one that is never alone among the grants of its own holder and the groups above is needed by nobody. What both
+leave open is looked for among more and more askers, in the end all.
 In systems with ranks or gates what an asker may do without each of its grants is computed for all of them at once.
 """
 
@@ -21,6 +22,7 @@ from kathodos.access.line import Marked
 
 _BLOCK = 200_000  # intervals that are swept together
 _WIDEST = 1 << 16
+_FEW = 4  # classes of askers that hold a grant up to which all of them are looked at straight away
 _ROUNDS = 4
 
 
@@ -70,103 +72,96 @@ class _Finder:
 
     def decide_plainly(self) -> None:
         """Finds which grants are needed in plain systems."""
-        open_ = self._alone_at_their_holder()
-        by_class = self._classes_of(open_)
+        book = self.book
+        by_grant, by_part = book.closures.turned(len(self.needed)), book.classes.turned(len(book.closures))
+        askers = np.zeros(len(self.needed), dtype=np.int64)
+        np.add.at(askers, by_grant.rows(), by_part.sizes()[by_grant.items])
+        rows = ((askers > 0) & (askers <= _FEW)).nonzero()[0]
+        self._sweep_classes(_all_classes(by_grant, by_part, rows), rows)
+        open_ = self._alone_at_their_holder((askers > _FEW).nonzero()[0])
         random = np.random.default_rng(0)
         for _ in range(_ROUNDS):
-            rows = (open_ & ~self.needed & (by_class.sizes() > 0)).nonzero()[0]
-            if not len(rows):
-                return
-            chosen = by_class.starts[rows] + random.integers(by_class.sizes()[rows])
-            self._sweep_classes(distinct(by_class.items[chosen]), rows)
+            rows = (open_ & ~self.needed).nonzero()[0]
+            self._sweep_classes(_any_class(by_grant, by_part, rows, random), rows)
         rows = (open_ & ~self.needed).nonzero()[0]
-        self._sweep_classes(distinct(by_class.all_of(rows)), rows)
+        self._sweep_classes(_all_classes(by_grant, by_part, rows), rows)
 
-    def _alone_at_their_holder(self) -> Bools:
-        """The grants that somewhere are alone among those of their holder and of the groups that it is in."""
+    def _alone_at_their_holder(self, asked: Ints) -> Bools:
+        """Which of the grants are somewhere alone among those of their holder and of the groups that it is in."""
         index, holders = self.index, self.index.holders
         live = is_live(index, np.arange(len(index.grants)), self.at)
-        own = distinct(index.grants.holder[live]).astype(np.int64)
+        own = distinct(index.grants.holder[asked]).astype(np.int64)
         above = spread_each(holders.edges, own)
         origin, grants = index.holder_grants.of(above.items)
         owner = above.rows()[origin]
         kept = live[grants]
         of_owner = sorted_lists(owner[kept], grants[kept], len(own), max(len(live), 1))
+        is_asked = np.zeros(len(live), dtype=bool)
+        is_asked[asked] = True
+        mine = is_asked[of_owner.items] & (index.grants.holder[of_owner.items] == own[of_owner.rows()])
         alone = np.zeros(len(live), dtype=bool)
-        for block in in_loads(self._loads(of_owner), _BLOCK, _WIDEST):
-            owners, some = self._sweep(of_owner.picked(block), np.ones(len(live), dtype=bool), is_alone_enough=True)
-            alone[some[index.grants.holder[some] == own[block[owners]]]] = True
+        alone[self._swept(of_owner, mine, is_alone_enough=True)] = True
         return alone
-
-    def _classes_of(self, grants: Bools) -> Lists:
-        """For each of the grants the classes of askers that hold it; none for the others."""
-        book = self.book
-        by_grant = book.closures.turned(len(grants))
-        by_part = book.classes.turned(len(book.closures))
-        chosen = grants.nonzero()[0]
-        origin, parts = by_grant.of(chosen)
-        at, classes = by_part.of(parts)
-        return sorted_lists(chosen[origin[at]], classes, len(grants), max(len(book.classes), 1))
 
     def _sweep_classes(self, classes: Ints, candidates: Ints) -> None:
         """Marks those of the candidates that one of the classes needs."""
         book, is_open = self.book, np.zeros(len(self.needed), dtype=bool)
         is_open[candidates] = True
-        _, first, end = self.permits.of(self.form[candidates])
-        _, denied_first, denied_end = self.denials.of(self.form[candidates])
-        cells = np.zeros(book.line.size + 1, dtype=np.int64)
-        np.add.at(cells, np.concatenate([first, denied_first]), 1)
-        np.add.at(cells, np.concatenate([end, denied_end]), -1)
-        matters = np.concatenate([[0], np.cumsum(np.cumsum(cells) > 0)])
-        for some in in_loads(np.full(len(classes), 50), _BLOCK):
+        for some in in_loads(book.classes.sizes()[classes], _BLOCK):
             origin, parts = book.classes.of(classes[some])
             at, grants = book.closures.of(parts)
             of_class = sorted_lists(origin[at], grants, len(some), max(len(self.needed), 1))
-            for block in in_loads(self._loads(of_class), _BLOCK, _WIDEST):
-                _, found = self._sweep(of_class.picked(block), matters, is_alone_enough=False)
-                self.needed[found[is_open[found]]] = True
+            self.needed[self._swept(of_class, is_open[of_class.items], is_alone_enough=False)] = True
 
-    def _loads(self, of_owner: Lists) -> Ints:
-        """How many intervals the grants of each owner have."""
+    def _swept(self, of_owner: Lists, asked: Bools, is_alone_enough: bool) -> Ints:
+        """Which grants, of those of each owner that are asked about, are alone somewhere; owners block by block."""
         forms = self.form[of_owner.items]
         sizes = np.concatenate([[0], np.cumsum(self.permits.sizes(forms) + self.denials.sizes(forms))])
-        return np.diff(sizes[of_owner.starts])
+        found = []
+        widest = 1 << max(62 - 2 * self.book.line.bits, 0)
+        for block in in_loads(np.diff(sizes[of_owner.starts]), _BLOCK, min(widest, _WIDEST)):
+            some = of_owner.picked(block)
+            first = int(of_owner.starts[block[0]])
+            found.append(some.items[self._sweep(some, asked[first : first + len(some.items)], is_alone_enough)])
+        return distinct(joined(found)).astype(np.int64)
 
-    def _sweep(self, of_owner: Lists, matters: Ints | Bools, is_alone_enough: bool) -> tuple[Ints, Ints]:
-        """Where a grant of an owner is alone: pairs of owner and grant.
+    def _sweep(self, of_owner: Lists, asked: Bools, is_alone_enough: bool) -> Ints:
+        """The positions among the items of those asked about that are alone somewhere.
 
-        `matters`: how much of the line before each position is of interest, or anything as long for all of it.
-        `is_alone_enough`: also where that changes nothing, since something else denies, or nothing else permits.
+        Only what is said where something that is asked about speaks is looked at. `is_alone_enough`: also where that
+        changes nothing, since something else denies, or nothing else permits.
         """
-        line = self.book.line
-        local = np.arange(len(of_owner.items)) - np.repeat(of_owner.starts[:-1], of_owner.sizes())
-        wide = int(local.max(initial=0)).bit_length()
-        keys = []
-        for kind, marked in enumerate((self.permits, self.denials)):
-            item, first, end = marked.of(self.form[of_owner.items])
-            if matters.dtype != bool:
-                near = matters[end] > matters[first]
-                item, first, end = item[near], first[near], end[near]
-            owner = of_owner.rows()[item].astype(np.int64) << line.bits
-            for opens, position in ((0, first), (1, end)):
-                keys.append(((((owner | position) << 2) | (kind * 2 + opens)) << wide) | local[item])
-        events = np.sort(joined(keys))
-        place, what, who = events >> (wide + 2), (events >> wide) & 3, events & ((1 << wide) - 1)
-        last = np.append(place[1:] != place[:-1], True)[: len(place)].nonzero()[0]
-        change = np.array([1, -1])
-        permitting, permits, denying, denials = (
-            np.cumsum(np.where(what >> 1 == kind, change[what & 1] * weight, 0))[last]
-            for kind in (0, 1)
-            for weight in (1, who)
+        line, forms, owner = self.book.line, self.form[of_owner.items], of_owner.rows().astype(np.int64)
+        says = [marked.of(forms) for marked in (self.permits, self.denials)]
+        wanted = [asked[item] for item, _, _ in says]
+        begin, reached = line.swept(
+            joined([owner[it[0][which]] for it, which in zip(says, wanted, strict=True)]),
+            *(joined([it[side][which] for it, which in zip(says, wanted, strict=True)]) for side in (1, 2)),
         )
-        owner = place[last] >> line.bits
+        begin = np.append(begin, np.iinfo(np.int64).max)
+        width = int(of_owner.sizes().max(initial=0)).bit_length()
+        local = np.arange(len(of_owner.items)) - np.repeat(of_owner.starts[:-1], of_owner.sizes())
+        keys = []
+        for kind, (item, first, end) in enumerate(says):
+            base = owner[item] << line.bits
+            first, end = first + base, end + base
+            near = begin[np.searchsorted(reached, first, side="right")] < end
+            item, first, end = local[item[near]], first[near], end[near]
+            keys += [((first << 2 | kind * 2 + 1) << width) | item, ((end << 2 | kind * 2) << width) | item]
+        events = np.sort(joined(keys))
+        place = events >> (width + 2)
+        last = np.append(place[1:] != place[:-1], True)[: len(place)].nonzero()[0]
+        step = ((1 << (2 * width)) | events & ((1 << width) - 1)) * ((events >> width - 1 & 2) - 1)
+        denies = events >> (width + 1) & 1
+        permitting, permits = _told_apart(np.cumsum(step * (1 - denies))[last], 2 * width)
+        denying, denials = _told_apart(np.cumsum(step * denies)[last], 2 * width)
         lone_permit, lone_denial = permitting == 1, denying == 1
         if not is_alone_enough:
             lone_permit &= denying == 0
             lone_denial &= (permitting > 1) | ((permitting == 1) & (permits != denials))
-        owners = np.concatenate([owner[lone_permit], owner[lone_denial]])
-        locals_ = np.concatenate([permits[lone_permit], denials[lone_denial]])
-        return owners, of_owner.items[of_owner.starts[owners] + locals_].astype(np.int64)
+        begins = of_owner.starts[place[last] >> line.bits]
+        found = distinct(np.concatenate([(begins + permits)[lone_permit], (begins + denials)[lone_denial]]))
+        return found[asked[found]].astype(np.int64)
 
     # Systems with ranks or gates
 
@@ -183,6 +178,27 @@ class _Finder:
                 seen.add(grants.tobytes())
                 for _, system in book.special:
                     self.needed[_needed_of(self.index, system, grants)] = True
+
+
+def _told_apart(total: Ints, bits: int) -> tuple[Ints, Ints]:
+    """How many are open, and what their numbers add up to, of totals that hold the one above the other."""
+    return total >> bits, total & ((1 << bits) - 1)
+
+
+def _all_classes(by_grant: Lists, by_part: Lists, grants: Ints) -> Ints:
+    """The classes of askers that hold one of the grants: grants have parts, and parts have classes."""
+    return distinct(by_part.all_of(distinct(by_grant.all_of(grants)).astype(np.int64))).astype(np.int64)
+
+
+def _any_class(by_grant: Lists, by_part: Lists, grants: Ints, random: np.random.Generator) -> Ints:
+    """For each of the grants one of the classes that hold it, by chance."""
+    origin, parts = by_grant.of(grants)
+    sizes = by_part.sizes()[parts]
+    before = np.cumsum(sizes) - sizes
+    of_grant = np.bincount(origin, weights=sizes, minlength=len(grants)).astype(np.int64)
+    chosen = np.cumsum(of_grant) - of_grant + random.integers(of_grant)
+    at = np.searchsorted(before, chosen, side="right") - 1
+    return distinct(by_part.items[by_part.starts[parts[at]] + chosen - before[at]]).astype(np.int64)
 
 
 def _needed_of(index: Index, system: System, grants: Ints) -> Ints:
