@@ -64,6 +64,17 @@ class Usage:
         of_group[len(grants) :] = group[gives]
         return Units(self._owner(holder), holder, grant, of_group)
 
+    @property
+    def kinds_of_things(self) -> int:
+        """How many things there are to hold: groups and bundles."""
+        return len(self.index.holders.groups) + len(self.index.bundles)
+
+    @cached_property
+    def things(self) -> Ints:
+        """What each unit is, whoever holds it: the number of the group, or behind the groups that of the bundle."""
+        bundle = np.append(self.index.grants.bundle.astype(np.int64), -1)[self.units.grant]
+        return np.where(self.units.grant >= 0, len(self.index.holders.groups) + bundle, self.units.group)
+
     def _owner(self, holder: Ints) -> Ints:
         holders = self.index.holders
         owner = np.concatenate([np.arange(holders.people), holders.owner.astype(np.int64)])[holder]

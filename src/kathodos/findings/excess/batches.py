@@ -16,6 +16,7 @@ from kathodos.findings.stakes import Stakes, bundles_permitting
 from kathodos.findings.usage import Usage
 
 CERTAIN = 100
+_TOGETHER = 60  # needs that are looked at together, a bit each
 
 
 @dataclass(frozen=True)
@@ -155,27 +156,19 @@ class Ground:
     @cached_property
     def needed(self) -> Bools:
         """Which units give their owner something that a need asks for."""
-        units, index = self.usage.units, self.facts.index
+        units, facts = self.usage.units, self.facts
         found = np.zeros(len(units), dtype=bool)
-        for need in self.needs:
-            bundles = np.zeros(len(index.bundles) + 1, dtype=np.int64)
-            bundles[bundles_permitting(self.places, need.must)] = 1
-            groups = np.append(self.stakes.over_groups(bundles, 0), 0) > 0
-            grant = np.append(index.grants.bundle.astype(np.int64), -1)[units.grant]
-            mask = np.append(self.facts.selected(need.who), False)
-            owner = np.where(units.owner < self.facts.people, units.owner, -1)
-            found |= mask[owner] & ((bundles[grant] > 0) | groups[units.group])
+        owner = np.where(units.owner < facts.people, units.owner, -1)
+        for first in range(0, len(self.needs), _TOGETHER):
+            asked = np.zeros(facts.people + 1, dtype=np.int64)
+            brought = np.zeros(self.usage.kinds_of_things, dtype=np.int64)
+            for bit, need in enumerate(self.needs[first : first + _TOGETHER]):
+                asked[:-1] |= facts.selected(need.who).astype(np.int64) << bit
+                bundles = np.zeros(len(facts.index.bundles), dtype=np.int64)
+                bundles[bundles_permitting(self.places, need.must)] = 1
+                brought |= np.concatenate([self.stakes.over_groups(bundles, 0), bundles]) << bit
+            found |= asked[owner] & brought[self.usage.things] > 0
         return found
-
-    def memo(self, name: str, make: Callable[[], Ints]) -> Ints:
-        """What is made once under a name."""
-        if name not in self._made:
-            self._made[name] = make()
-        return self._made[name]
-
-    @cached_property
-    def _made(self) -> dict[str, Ints]:
-        return {}
 
     # Words that several kinds use
 

@@ -13,9 +13,9 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.access.arrays import Bools, Ints, Lists, closures, distinct, in_loads, lists_from
+from kathodos.access.arrays import Bools, Ints, Lists, among, closures, distinct, in_loads, lists_from, sorted_lists
 from kathodos.access.chains import explain
-from kathodos.access.deciding import who_has
+from kathodos.access.deciding import entries_of_each, who_has
 from kathodos.access.index import System
 from kathodos.access.reach import one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, severity_of
@@ -24,7 +24,8 @@ from kathodos.findings.stakes import READ
 Floats = npt.NDArray[np.float64]
 BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"
 BEYOND_NEEDS, FORMER_POSITION = "beyond-needs", "former-position"
-_BLOCK = 20_000_000  # pairs of group and group inside that are looked at together
+_MOST = 20_000_000  # pairs of group and group above up to which they are listed
+_BLOCK = 4_000_000  # things held that are counted together
 _Kept = tuple[str, tuple[int, int], tuple[int, int]]  # a system, and who holds something there then and now
 
 
@@ -46,38 +47,32 @@ def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
 
 def beyond_peers(ground: Ground) -> Batch:
     """Units that hardly any peer holds, by whatever way."""
-    peers, units = ground.facts.peers_by(ground.thresholds.peers), ground.usage.units
-    owner = np.where(units.owner < ground.facts.people, units.owner, -1)
+    facts, usage = ground.facts, ground.usage
+    units, what = usage.units, usage.things
+    peers = facts.peers_by(ground.thresholds.peers)
+    owner = np.where(units.owner < facts.people, units.owner, -1)
     group = np.append(peers, -1)[owner]
-    sizes = np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 2)
-    what = _what(ground)
-    width = int(what.max(initial=0)) + 1
-    pair, inverse = _pairs(group, what, width, owner)
-    having = _having(ground, peers, pair, width)[inverse]
-    others = sizes[group] - 1
-    known = group >= 0
-    few = np.zeros(len(units), dtype=bool)
-    few[known] = _is_few(ground, np.maximum(having[known] - 1, 0), others[known])
-    found = few.nonzero()[0]
-    groups = len(ground.facts.index.holders.groups)
-    everybody = int((ground.facts.is_person & ground.facts.is_there).sum())
+    others = np.append(np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 1) - 1, 0)[group]
+    having = _others_having(ground, peers, group)
+    found = _is_few(ground, having, others).nonzero()[0]
+    having, others = having[found], others[found]
+    everybody = int((facts.is_person & facts.is_there).sum())
 
     def tell(at: int) -> Told:
         unit = int(found[at])
-        name = " and ".join(str(ground.facts.identity(it).at(int(owner[unit]))) for it in ground.thresholds.peers)
-        holders = _holders_of(ground, int(what[unit]), groups)
-        mask = who_has(ground.facts.index, holders, ground.facts.at)[: ground.facts.people] & ground.facts.is_person
-        mask &= ground.facts.is_there
-        alike = int((mask & (peers == group[unit])).sum()) - int(mask[owner[unit]])
+        name = " and ".join(str(facts.identity(it).at(int(owner[unit]))) for it in ground.thresholds.peers)
+        mask = who_has(facts.index, _holders_of(ground, int(what[unit])), facts.at)[: facts.people]
+        all_of = int((mask & facts.is_person & facts.is_there).sum())
         evidence = (
-            f"{ground.unit_gives(unit)}: {alike} of {others[unit]} others of {name} hold it, "
-            f"{int(mask.sum())} of {everybody} people"
+            f"{ground.unit_gives(unit)}: {having[at]} of {others[at]} others of {name} hold it, "
+            f"{all_of} of {everybody} people"
         )
         return Told(ground.unit(unit), evidence, "Take it away, or say what sets them apart.", (ground.end_unit(unit),))
 
-    severity = np.where(ground.needed[found], 0, severity_of(ground.usage.top[found]))
-    share = upper_share(np.maximum(having[found] - 1, 0), others[found], ground.thresholds.peer_confidence)
-    confidence = np.where(ground.needed[found], 50, np.clip(100 - 100 * share, 50, 95)).astype(np.int64)
+    needed = ground.needed[found]
+    severity = np.where(needed, 0, severity_of(usage.top[found]))
+    share = upper_share(having, others, ground.thresholds.peer_confidence)
+    confidence = np.where(needed, 50, np.clip(100 - 100 * share, 50, 95)).astype(np.int64)
     return batch(
         BEYOND_PEERS, owner[found], lambda at: ground.holder(int(owner[found[at]])), tell, severity, confidence
     )
@@ -90,116 +85,111 @@ def _is_few(ground: Ground, having: Ints, of: Ints) -> Bools:
     return few
 
 
-def _what(ground: Ground) -> Ints:
-    """What each unit is, whoever holds it: the group, or behind the groups the bundle."""
-    units, index = ground.usage.units, ground.facts.index
-    bundle = np.append(index.grants.bundle.astype(np.int64), -1)[units.grant]
-    return np.where(units.grant >= 0, len(index.holders.groups) + bundle, units.group)
+def _others_having(ground: Ground, peers: Ints, group: Ints) -> Ints:
+    """For each unit how many others of its owner's peer group, given by number, hold the same by whatever way."""
+    facts, units, what = ground.facts, ground.usage.units, ground.usage.things
+    width = ground.usage.kinds_of_things
+    pair, inverse = np.unique(np.where(group >= 0, group * width + what, -1), return_inverse=True)
+    wanted = np.zeros(width, dtype=bool)
+    wanted[pair[pair >= 0] % width] = True
+    brings, is_whole = _brings(ground, wanted)
+    counts, itself = np.zeros(len(pair), dtype=np.int64), _counts(ground)[units.holder]
+    unsure = ((group >= 0) & ~itself).nonzero()[0]
+    for people in _in_blocks(ground, peers, brings):
+        first, last = int(peers[people[0]]), int(peers[people[-1]])
+        held, bits = _held(ground, peers[people] - first, people, wanted, brings)
+        here = slice(*np.searchsorted(pair, [first * width, (last + 1) * width]))
+        codes = (pair[here] - first * width) << bits
+        counts[here] = np.searchsorted(held, codes + (1 << bits)) - np.searchsorted(held, codes)
+        some = unsure[(group[unsure] >= first) & (group[unsure] <= last)]
+        position = np.zeros(facts.people, dtype=np.int64)
+        position[people] = np.arange(len(people))
+        keys = ((group[some] - first) * width + what[some]) << bits | position[units.owner[some]]
+        itself[some] = among(keys, held)
+    having = np.where(group >= 0, counts[inverse] - itself, 0)
+    return having if is_whole else _counted_one_by_one(ground, peers, group, having)
 
 
-def _pairs(group: Ints, what: Ints, width: int, owner: Ints) -> tuple[Ints, Ints]:
-    """The distinct pairs of peer group and what is held, as numbers, and for each unit which of them it is."""
-    codes = np.where((group >= 0) & (owner >= 0), group * width + what, -1)
-    pair, inverse = np.unique(codes, return_inverse=True)
-    return pair, inverse
+def _counts(ground: Ground) -> Bools:
+    """Which identities and accounts count as holders at all: who is there and active, and enabled accounts."""
+    index, at = ground.facts.index, ground.facts.at
+    found = np.zeros(index.holders.first_group, dtype=bool)
+    found[entries_of_each(index, np.arange(index.holders.first_group), at)[1]] = True
+    return found
 
 
-def _having(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints:
-    """How many of a peer group hold what each pair names, by whatever way; at most so many where that is few enough.
+def _brings(ground: Ground, wanted: Bools) -> tuple[Lists, bool]:
+    """Which of the wanted things being in a group brings, the group itself among them; behind the groups everyone.
 
-    Members of the groups within a group are counted with it, some of them perhaps twice. Only where that may be too
-    many, and those directly in it are not, everyone is looked at.
+    Whether that is all of it: where groups are nested too deep for that, the groups further above are left out.
     """
-    facts, groups = ground.facts, len(ground.facts.index.holders.groups)
-    direct = _counted_directly(ground, peers, pair, width)
-    most = direct + _counted_within(ground, peers, pair, width)
-    sizes = np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 2)
-    others = np.maximum(sizes[np.where(pair >= 0, pair // width, -1)] - 1, 0)
-    open_ = (
-        (pair >= 0)
-        & _is_few(ground, np.maximum(direct - 1, 0), others)
-        & ~_is_few(ground, np.maximum(most - 1, 0), others)
-    )
-    found = most
-    which = open_.nonzero()[0]
-    of_thing = lists_from(pair[which] % width, which, width)
+    facts, index = ground.facts, ground.facts.index
+    holders, groups = index.holders, len(index.holders.groups)
+    above = closures(holders.edges, holders.first_group, np.ones(holders.size, dtype=bool), _MOST)
+    carried = ground.stakes.group_bundles
+    to_all = index.holder_grants[holders.everyone].astype(np.int64)
+    to_all = index.grants.bundle[to_all[facts.live[to_all] & ~index.grants.denies[to_all]]]
+    inner = outer = np.arange(groups)
+    if above is not None:
+        end = int(above.starts[groups])
+        inner, outer = above.rows()[:end], above.items[:end].astype(np.int64) - holders.first_group
+    row = np.concatenate([inner, carried.rows(), np.full(len(to_all), groups)])
+    item = np.concatenate([outer, groups + carried.items.astype(np.int64), groups + to_all.astype(np.int64)])
+    kept = wanted[item]
+    return sorted_lists(row[kept], item[kept], groups + 1, len(wanted)), above is not None
+
+
+def _in_blocks(ground: Ground, peers: Ints, brings: Lists) -> Iterator[Ints]:
+    """The people who have peers, in order of their peer groups, block by block; no peer group is cut."""
+    people = np.argsort(peers, kind="stable")[np.count_nonzero(peers < 0) :]
+    bound = np.concatenate([[0], np.cumsum(np.bincount(peers[people]))])
+    edges = ground.facts.index.holders.edges
+    each = max(len(brings.items) // max(len(brings), 1), 1)
+    load = np.concatenate([[0], np.cumsum(edges.sizes()[people] * each + 1)])
+    for groups in in_loads(np.diff(load[bound]), _BLOCK):
+        block = people[bound[groups[0]] : bound[groups[-1] + 1]]
+        if len(block):
+            yield block
+
+
+def _held(ground: Ground, group: Ints, people: Ints, wanted: Bools, brings: Lists) -> tuple[Ints, int]:
+    """What some people hold, in order: the peer group, the thing and below them, in so many bits, the position."""
+    index, at = ground.facts.index, ground.facts.at
+    holders, groups = index.holders, len(index.holders.groups)
+    position, entry = entries_of_each(index, people, at)
+    origin, grant = index.holder_grants.of(entry)
+    own = groups + index.grants.bundle[grant].astype(np.int64)
+    gives = wanted[own] & ground.facts.live[grant] & ~index.grants.denies[grant]
+    of_entry, member_of = holders.edges.of(entry)
+    counted = distinct(position)
+    person = np.concatenate([position[of_entry], counted])
+    at_group, thing = brings.of(np.concatenate([member_of - holders.first_group, np.full(len(counted), groups)]))
+    who = np.concatenate([position[origin[gives]], person[at_group]])
+    bits = len(people).bit_length()
+    return distinct((group[who] * len(wanted) + np.concatenate([own[gives], thing])) << bits | who), bits
+
+
+def _counted_one_by_one(ground: Ground, peers: Ints, group: Ints, having: Ints) -> Ints:
+    """What is counted of groups of which only the members directly in them were, where these are few: everyone."""
+    facts, holders = ground.facts, ground.facts.index.holders
+    units, what = ground.usage.units, ground.usage.things
+    has_inner = np.zeros(ground.usage.kinds_of_things, dtype=bool)
+    has_inner[holders.edges.items[int(holders.edges.starts[holders.first_group]) :] - holders.first_group] = True
+    others = np.append(np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 1) - 1, 0)[group]
+    open_ = (has_inner[what] & (group >= 0) & _is_few(ground, having, others)).nonzero()[0]
+    of_thing = lists_from(what[open_], open_, len(has_inner))
     for thing in (of_thing.sizes() > 0).nonzero()[0].tolist():
+        mask = who_has(facts.index, _holders_of(ground, thing), facts.at)[: facts.people]
+        counts = np.append(np.bincount(peers[mask & (peers >= 0)], minlength=int(peers.max(initial=-1)) + 1), 0)
         here = of_thing[thing]
-        having = peers[who_has(facts.index, _holders_of(ground, thing, groups), facts.at)[: facts.people]]
-        found[here] = np.bincount(having[having >= 0], minlength=len(sizes))[pair[here] // width]
-    return found
+        having[here] = counts[group[here]] - mask[units.owner[here]]
+    return having
 
 
-def _counted_within(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints:
-    """How many more of a peer group may hold what each pair names: by a group inside, a filter, or a group's grant.
-
-    What a filter or a group's grant gives is not counted here but taken to be everyone's.
-    """
-    index = ground.facts.index
-    holders = index.holders
-    groups = len(holders.groups)
-    thing, of = np.where(pair >= 0, pair % width, 0), np.where(pair >= 0, pair // width, 0)
-    plain = np.array([text is None for text in holders.filters], dtype=bool)
-    is_group = (pair >= 0) & (thing < groups)
-    by_group = np.zeros(groups + len(index.bundles), dtype=bool)
-    by_group[groups + index.grants.bundle[index.grants.holder >= holders.first_group]] = True
-    found = np.where(by_group[thing], ground.facts.people, 0).astype(np.int64)
-    inside = _inside_each(ground)
-    if inside is None:
-        return np.where(is_group & ~_has_subgroups(ground)[np.minimum(thing, groups - 1)], 0, ground.facts.people)
-    some = is_group.nonzero()[0]
-    for block in in_loads(inside.sizes()[thing[some]], _BLOCK):
-        which = some[block]
-        origin, group = inside.of(thing[which])
-        outer = thing[which][origin] != group
-        codes = of[which][origin[outer]] * width + group[outer]
-        more = np.bincount(origin[outer], weights=_looked_up(ground, peers, codes, width), minlength=len(which))
-        filtered = np.bincount(origin, weights=~plain[group], minlength=len(which)) > 0
-        found[which] = np.where(filtered, ground.facts.people, more.astype(np.int64))
-    return found
-
-
-def _inside_each(ground: Ground) -> Lists | None:
-    """For each group the groups inside it, itself included; None where they are nested too deep for that."""
-    holders = ground.facts.index.holders
-    above = closures(holders.edges, holders.first_group, np.ones(holders.size, dtype=bool), _BLOCK)
-    if above is None:
-        return None
-    return Lists(above.starts, above.items - holders.first_group).turned(len(holders.groups) + 1)
-
-
-def _has_subgroups(ground: Ground) -> Bools:
-    """Which groups have groups inside."""
-    holders = ground.facts.index.holders
-    found = np.zeros(len(holders.groups), dtype=bool)
-    inner = holders.edges.items[int(holders.edges.starts[holders.first_group]) :]
-    found[inner - holders.first_group] = True
-    return found
-
-
-def _looked_up(ground: Ground, peers: Ints, codes: Ints, width: int) -> Ints:
-    """How many of a peer group are directly in a group, for codes of both."""
-    ordered = ground.memo("peer members", lambda: np.sort(_held_codes(ground, peers, width)))
-    counts: Ints = np.searchsorted(ordered, codes, side="right") - np.searchsorted(ordered, codes)
-    return counts
-
-
-def _counted_directly(ground: Ground, peers: Ints, pair: Ints, width: int) -> Ints:
-    """How many of a peer group hold what each pair names themselves, by a unit of their own."""
-    return _looked_up(ground, peers, pair, width)
-
-
-def _held_codes(ground: Ground, peers: Ints, width: int) -> Ints:
-    """A code of peer group and thing for each person and thing that it holds by a unit of its own."""
-    owner = np.where(ground.usage.units.owner < ground.facts.people, ground.usage.units.owner, -1)
-    known = np.append(peers, -1)[owner] >= 0
-    holding = distinct(owner[known] * width + _what(ground)[known])
-    return peers[holding // width] * width + holding % width
-
-
-def _holders_of(ground: Ground, thing: int, groups: int) -> Ints:
+def _holders_of(ground: Ground, thing: int) -> Ints:
     """Who holds a thing itself: the group, or the holders of the live grants of the bundle."""
     index = ground.facts.index
+    groups = len(index.holders.groups)
     if thing < groups:
         return np.array([index.holders.first_group + thing])
     grants = index.bundle_grants[thing - groups].astype(np.int64)
