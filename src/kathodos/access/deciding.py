@@ -110,7 +110,7 @@ def askers_with(index: Index, some: Ints, at: int) -> Ints:
 def who_has(index: Index, some: Ints, at: int) -> Bools:
     """As `askers_with`, as a boolean vector over identities and then accounts."""
     holders, people = index.holders, index.holders.people
-    able = _able(holders, at)
+    able = able_of(holders, at)
     if len(some) and (some == holders.everyone).any():
         found = able.copy()
     else:
@@ -124,7 +124,7 @@ def who_has(index: Index, some: Ints, at: int) -> Bools:
 
 
 @lru_cache(maxsize=2)
-def _able(holders: Holders, at: int) -> Bools:
+def able_of(holders: Holders, at: int) -> Bools:
     """Which identities are principals of their own at a moment, and then which accounts are enabled (step 1)."""
     counts = holders.is_active & (holders.starts <= at) & (at < holders.ends)
     return np.concatenate([counts, holders.is_enabled])

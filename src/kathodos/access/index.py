@@ -310,6 +310,12 @@ class Index:
         return found
 
     @cached_property
+    def inside_granted(self) -> Lists:
+        """For each group, by its number less that of the first, the groups inside it where it holds grants itself."""
+        above, first = self.granted_above, self.holders.first_group
+        return Lists(above.starts, above.items - np.int32(first)).turned(len(above))
+
+    @cached_property
     def line_roles(self) -> Lists:
         """For each line the roles that carry it themselves."""
         return self.role_lines.turned(len(self.lines))

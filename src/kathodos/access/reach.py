@@ -158,13 +158,12 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
     On nodes about which only permits speak, every permit prevails, so these are answered at once. Of the others, those
     about which exactly the same is said are answered once.
     """
-    nobody = np.zeros(index.holders.first_group, dtype=bool)
     if not len(nodes):
-        return nobody
+        return np.zeros(index.holders.first_group, dtype=bool)
     system = index.system_of(int(nodes[0]))
     local = int(action - system.actions[0])
     if system.gates:
-        return _any_of((who_reaches(index, node, action, at) for node in one_per_answer(index, nodes)), nobody)
+        return _any_of(index, (who_reaches(index, node, action, at) for node in one_per_answer(index, nodes)))
     places = np.sort(index.tree.place[nodes]).astype(np.int64)
     spans = index.spans.touching(places)
     grants, _, given = what_applies(index, system, spans, at)
@@ -178,15 +177,18 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
         found = _permitted_somewhere(index, system, segments, local, at)
     else:
         nodes = index.tree.by_place[segments]
-        found = _any_of((_permitted_on(index, system, node, local, at) for node in nodes.tolist()), nobody)
+        found = _any_of(index, (_permitted_on(index, system, node, local, at) for node in nodes.tolist()))
     if not disputed.all():
         grants, _, given = what_applies(index, system, index.spans.touching(places[~disputed]), at)
         found |= _holding(index, grants[given.bears_on(system, local) & ~given.denies], at)
     return found
 
 
-def _any_of(parts: Iterator[Bools], found: Bools) -> Bools:
-    """Who is in one of the parts or found already."""
+def _any_of(index: Index, parts: Iterator[Bools]) -> Bools:
+    """Who is in one of the parts; the first of them is changed."""
+    found = next(parts, None)
+    if found is None:
+        return np.zeros(index.holders.first_group, dtype=bool)
     for part in parts:
         found |= part
     return found
@@ -197,13 +199,10 @@ def who_reaches_something(index: Index, nodes: Ints, at: int) -> Bools:
 
     Where no ranks decide, whoever reaches an action reaches what it implies, so that only the lowest actions are asked.
     """
-    found = np.zeros(index.holders.first_group, dtype=bool)
     system = index.system_of(int(nodes[0]))
     proper = system.covers & ~system.covers.T
     lowest = ~proper.any(axis=1) if system.combining != "first-applicable" else np.ones(len(system.actions), dtype=bool)
-    for action in system.actions[lowest].tolist():
-        found |= who_reaches_any(index, nodes, action, at)
-    return found
+    return _any_of(index, (who_reaches_any(index, nodes, action, at) for action in system.actions[lowest].tolist()))
 
 
 def _permitted_somewhere(index: Index, system: System, places: Ints, action: int, at: int) -> Bools:

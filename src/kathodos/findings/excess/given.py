@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, among, distinct, ints, spread_each
-from kathodos.access.deciding import entries_of_each, principals_of, who_has
+from kathodos.access.arrays import Bools, Ints, among, distinct, ints, spread_each
+from kathodos.access.deciding import able_of, entries_of_each, principals_of, who_has
 from kathodos.access.index import Index
 from kathodos.access.reach import permits_on, what_applies, who_reaches_something
 from kathodos.access.redundant import redundant_grants
 from kathodos.catalogue.addresses import parse_pattern
-from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, nobodys, severity_of
+from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, severity_of
 from kathodos.findings.stakes import ADMINISTER
 from kathodos.words import plural
 
@@ -191,15 +191,30 @@ def _not_naming(ground: Ground, node: int) -> list[int]:
     some = distinct(grants[broad])
     if given.denies.any() and len(some):
         reaching = who_reaches_something(index, ints([node]), at)
-        _, entries = entries_of_each(index, reaching.nonzero()[0], at)
-        counts_as = np.zeros(index.holders.size, dtype=bool)
-        counts_as[entries] = True
-        direct = np.zeros(len(index.granted_above), dtype=bool)
-        direct[index.holders.edges.of(entries)[1] - index.holders.first_group] = True
-        counts_as[index.granted_above.all_of(direct.nonzero()[0])] = True
-        counts_as[index.holders.everyone] = len(entries) > 0
-        some = some[counts_as[index.grants.holder[some]]]
+        holders = distinct(index.grants.holder[some]).astype(np.int64)
+        some = some[_serve(ground, holders, reaching)[np.searchsorted(holders, index.grants.holder[some])]]
     return [int(grant) for grant in some]
+
+
+def _serve(ground: Ground, some: Ints, reaching: Bools) -> Bools:
+    """Which of some holders of grants, in order, anybody counts as who is among those who reach something."""
+    index = ground.facts.index
+    held, first = index.holders, index.holders.first_group
+    group = some[(some >= first) & (some < held.everyone)]
+    origin, inner = index.inside_granted.of(group - first)
+    groups = distinct(inner)
+    at, member = held.members.of(groups.astype(np.int64) + first)
+    single = np.concatenate([some[some < first], member[member < first]]).astype(np.int64)
+    account = single >= held.people
+    owner = held.owner[single[account] - held.people]
+    asker = single.copy()
+    asker[account] = np.where(owner >= 0, owner, single[account])
+    serves = reaching[asker] & able_of(held, ground.facts.at)[single]
+    count = int(np.count_nonzero(some < first))
+    is_served = np.bincount(at[member < first][serves[count:]], minlength=len(groups)) > 0
+    by_group = np.bincount(origin[is_served[np.searchsorted(groups, inner)]], minlength=len(group)) > 0
+    by_all = np.full(int((some == held.everyone).sum()), reaching.any())
+    return np.concatenate([serves[:count], by_group, by_all])
 
 
 def _names(index: Index, pattern: int, node: int) -> bool:
@@ -223,25 +238,31 @@ def detached(ground: Ground) -> Batch:
     index, facts = ground.facts.index, ground.facts
     tree = index.tree
     nodes = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
-    names, told, severities = [], [], []
+    found, widest = [], []
     for node in nodes.tolist():
         parent = int(tree.parent[node])
         here, above = (permits_on(index, it, None, facts.at) for it in (node, parent))
-        if not len(np.setdiff1d(index.grants.holder[here], index.grants.holder[above])):
-            continue
-        inside, outside = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
-        more = inside & ~outside & index.holders.is_asker
-        if more.any():
-            wide = _widest(index, here, above)
-            counts = [int(np.count_nonzero(it & index.holders.is_asker)) for it in (inside, outside)]
-            evidence = (
-                f"{counts[0]} reach it, {counts[1]} its parent {tree.addresses[parent]}; most by "
-                f"{_gives(index, wide)} to {index.holders.references[int(index.grants.holder[wide])]}"
-            )
-            names.append(tree.addresses[node])
-            told.append(Told(_name(index, wide), evidence, "Take the wider grant away.", (ground.end_grant(wide),)))
-            severities.append(int(max(severity_of(facts.sensitivity[[node]])[0], 1)))
-    return nobodys(DETACHED, names, told, severities)
+        if len(np.setdiff1d(index.grants.holder[here], index.grants.holder[above])):
+            inside, outside = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
+            more = np.greater(inside, outside, out=inside)
+            more &= index.holders.is_asker
+            if more.any():
+                found.append(node)
+                widest.append(_widest(index, here, above))
+
+    def tell(at: int) -> Told:
+        parent, wide = int(tree.parent[found[at]]), widest[at]
+        reaching = (who_reaches_something(index, ints([it]), facts.at) for it in (found[at], parent))
+        counts = [int(np.count_nonzero(it & index.holders.is_asker)) for it in reaching]
+        evidence = (
+            f"{counts[0]} reach it, {counts[1]} its parent {tree.addresses[parent]}; most by "
+            f"{_gives(index, wide)} to {index.holders.references[int(index.grants.holder[wide])]}"
+        )
+        return Told(_name(index, wide), evidence, "Take the wider grant away.", (ground.end_grant(wide),))
+
+    severity = np.maximum(severity_of(facts.sensitivity[ints(found)]), 1)
+    nobody = np.full(len(found), -1, dtype=np.int64)
+    return batch(DETACHED, nobody, lambda at: tree.addresses[found[at]], tell, severity)
 
 
 def _widest(index: Index, here: Ints, above: Ints) -> int:

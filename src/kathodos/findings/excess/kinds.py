@@ -103,13 +103,16 @@ NAMES = (*(kind.name for kind in KINDS), LATE_CONTROL)
 def find_excess(ground: Ground, names: Iterable[str] = NAMES, register: Register | None = None) -> Iterator[Batch]:
     """The findings of some kinds, batch by batch.
 
-    What is redundant takes longest and needs nothing but the index, so it is decided beside the others.
+    What needs nothing but the index is found beside the others; what is read from the store is read before.
     """
-    wanted = set(names)
+    chosen = set(names)
+    wanted = [kind for kind in KINDS if kind.name in chosen]
+    apart = [kind for kind in wanted if kind.name in (given.SENSITIVE, given.DETACHED, given.REDUNDANT)]
+    if apart:
+        _ = ground.facts.sensitivity  # reads from the store, which only one thread may
     with ThreadPoolExecutor(1) as pool:
-        beside = {name: pool.submit(given.redundant, ground) for name in wanted & {given.REDUNDANT}}
-        for kind in KINDS:
-            if kind.name in wanted:
-                yield beside[kind.name].result() if kind.name in beside else kind.find(ground)
-    if register is not None and LATE_CONTROL in wanted:
+        beside = {kind.name: pool.submit(kind.find, ground) for kind in apart}
+        for kind in wanted:
+            yield beside[kind.name].result() if kind.name in beside else kind.find(ground)
+    if register is not None and LATE_CONTROL in chosen:
         yield late_controls(register, ground.facts.at)

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from kathodos.access.arrays import Bools, Ints, Lists, among, closures, distinct, in_loads, lists_from, sorted_lists
 from kathodos.access.chains import explain
-from kathodos.access.deciding import entries_of_each, who_has
+from kathodos.access.deciding import able_of, entries_of_each, who_has
 from kathodos.access.index import System
 from kathodos.access.reach import one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, severity_of
@@ -93,7 +93,7 @@ def _others_having(ground: Ground, peers: Ints, group: Ints) -> Ints:
     wanted = np.zeros(width, dtype=bool)
     wanted[pair[pair >= 0] % width] = True
     brings, is_whole = _brings(ground, wanted)
-    counts, itself = np.zeros(len(pair), dtype=np.int64), _counts(ground)[units.holder]
+    counts, itself = np.zeros(len(pair), dtype=np.int64), able_of(facts.index.holders, facts.at)[units.holder]
     unsure = ((group >= 0) & ~itself).nonzero()[0]
     for people in _in_blocks(ground, peers, brings):
         first, last = int(peers[people[0]]), int(peers[people[-1]])
@@ -108,14 +108,6 @@ def _others_having(ground: Ground, peers: Ints, group: Ints) -> Ints:
         itself[some] = among(keys, held)
     having = np.where(group >= 0, counts[inverse] - itself, 0)
     return having if is_whole else _counted_one_by_one(ground, peers, group, having)
-
-
-def _counts(ground: Ground) -> Bools:
-    """Which identities and accounts count as holders at all: who is there and active, and enabled accounts."""
-    index, at = ground.facts.index, ground.facts.at
-    found = np.zeros(index.holders.first_group, dtype=bool)
-    found[entries_of_each(index, np.arange(index.holders.first_group), at)[1]] = True
-    return found
 
 
 def _brings(ground: Ground, wanted: Bools) -> tuple[Lists, bool]:

@@ -39,13 +39,14 @@ def never_used(ground: Ground) -> Batch:
     judged = _judged(ground)
     idle = judged & (usage.last == BEGINNING) & (days > _allowed(ground))
     whole = _idle_groups(ground, idle)
-    inside = np.append(np.isin(np.arange(len(ground.facts.index.holders.groups)), whole), False)[usage.units.group]
+    inside = np.append(whole, False)[usage.units.group]
     found = (idle & ~inside).nonzero()[0]
-    first = np.array([int((idle & (usage.units.group == group)).nonzero()[0][0]) for group in whole], dtype=np.int64)
+    first = (idle & inside).nonzero()[0]
+    first = first[np.unique(usage.units.group[first], return_index=True)[1]]
 
     def tell_group(at: int) -> Told:
         unit = int(first[at])
-        members = int((idle & (usage.units.group == whole[at])).sum())
+        members = int((usage.units.group == usage.units.group[unit]).sum())
         known = day_text(int(since[unit]))
         evidence = f"{ground.unit_gives(unit)}: none of its {members} members has used that since {known}"
         return Told(ground.unit(unit), evidence, "Ask its owner what it is for; take away what it gives.", ())
@@ -58,7 +59,7 @@ def never_used(ground: Ground) -> Batch:
         return Told(ground.unit(unit), evidence, "Take it away.", (ground.end_unit(unit),))
 
     single = _of_units(ground, NEVER_USED, found, tell, days[found], usage.top[found])
-    nobody = np.full(len(whole), -1, dtype=np.int64)
+    nobody = np.full(len(first), -1, dtype=np.int64)
     name = ground.unit
     groups = batch(
         NEVER_USED, nobody, lambda at: name(int(first[at])), tell_group, severity_of(usage.top[first]), 95, days[first]
@@ -66,13 +67,14 @@ def never_used(ground: Ground) -> Batch:
     return joined_batches(groups, single)
 
 
-def _idle_groups(ground: Ground, idle: Bools) -> list[int]:
+def _idle_groups(ground: Ground, idle: Bools) -> Bools:
     """The groups of which no member, of at least so many, has ever used what it gives: told once, for the group."""
     units = ground.usage.units
     count = len(ground.facts.index.holders.groups)
     listed = units.group >= 0
     all_of, idle_of = (np.bincount(units.group[mask], minlength=count) for mask in (listed, listed & idle))
-    return [int(group) for group in ((all_of >= _MANY) & (idle_of == all_of)).nonzero()[0]]
+    found: Bools = (all_of >= _MANY) & (idle_of == all_of)
+    return found
 
 
 def _of_units(ground: Ground, kind: str, found: Ints, tell: Callable[[int], Told], days: Ints, top: Ints) -> Batch:
