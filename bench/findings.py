@@ -16,17 +16,21 @@ import tempfile
 import time
 from pathlib import Path
 
+import findings_in_sql as in_sql
 import numpy as np
 import organisation as made_up
-import pandas as pd
 import peers
 
 from kathodos.access.reach import who_reaches_something
+from kathodos.catalogue.moments import BEGINNING
 from kathodos.catalogue.records import Stored
 from kathodos.findings.conflicts import find_conflicts, who_breaks
 from kathodos.findings.cure import cure
 from kathodos.findings.excess.batches import Ground
-from kathodos.findings.excess.kinds import find_excess
+from kathodos.findings.excess.kinds import KINDS, find_excess
+from kathodos.findings.excess.peers import BEYOND_PEERS
+from kathodos.findings.excess.roles import NEAR_ROLES
+from kathodos.findings.excess.use import DORMANT
 from kathodos.findings.facts import Facts
 from kathodos.findings.risk import Judged, Risk
 from kathodos.findings.rules import read_rules
@@ -34,7 +38,8 @@ from kathodos.saved_index import view_at
 from kathodos.workspace import Workspace
 
 AT = 1_767_225_600_000_000  # 2026-01-01
-RULES, NEEDS, SENSITIVE = 200, 20, 12
+RULES, NEEDS, SAMPLED = 200, 20, 12
+WIDEST = 300  # resources on a side of a rule that SQL is asked about
 SAVE = """
 import sys
 from kathodos.saved_index import view_at
@@ -84,7 +89,7 @@ class Run:
         took, _ = seconds(lambda: Risk(Judged(Ground(self.facts()))).identities().totals)
         self.say("risk for everyone, columns read anew", f"{took:.1f} s")
         self.cures(rules, found)
-        self.duck(ground)
+        self.duck(ground, batches, rules)
 
     def say(self, what, text):
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
@@ -136,55 +141,105 @@ class Run:
         text = f"{took:.1f} s, {count:,} withdrawals, at most {cures.gap:.2%} above the least"
         self.say(f"the cure of {len(chosen):,} conflicts", text)
 
-    def duck(self, ground):
-        """The same, or a part of it, in SQL."""
-        duck = peers.Duck(peers.tables(self.organisation, self.index))
+    def duck(self, ground, batches, rules):
+        """The same, or a part of it, in SQL: with what is read from the store and the closures of groups and roles
+        there before, for both."""
         facts, index = ground.facts, self.index
-        position = facts.peers
-        duck.connection.register("position", pd.DataFrame({"i": np.arange(len(position)), "p": position}))
-        theirs, (count,) = seconds(
-            lambda: duck.connection.execute(
-                "SELECT count(*) FROM (SELECT p, g FROM member JOIN position ON m = i WHERE p >= 0 GROUP BY p, g)"
-            ).fetchone()
+        asked = in_sql.Asked(peers.tables(self.organisation, index), in_sql.more_tables(ground, batches))
+        for name, query in (
+            (BEYOND_PEERS, in_sql.BEYOND_PEERS),
+            (NEAR_ROLES, in_sql.NEAR_ROLES),
+            (DORMANT, in_sql.DORMANT),
+        ):
+            (kind,) = (it for it in KINDS if it.name == name)
+            self.beside(
+                f"all of {name}",
+                lambda kind=kind: len(kind.find(Ground(facts, ground.needs))),
+                lambda query=query: asked.count(query),
+            )
+        self.beside(
+            "which units were used",
+            lambda: int((Ground(facts).usage.last > BEGINNING).sum()),
+            lambda: asked.count(in_sql.USED),
         )
-        ours, mine = seconds(lambda: self.pairs_held(position))
-        same(count, mine)
-        self.say("members of each group by peer group", f"{ours:.1f} s; DuckDB {theirs / ours:.1f} times as long")
-        nodes = (facts.sensitivity == 3).nonzero()[0]
-        chosen = self.random.choice(nodes, size=min(SENSITIVE, len(nodes)), replace=False).tolist()
-        ours, theirs = 0.0, 0.0
-        for node in chosen:
-            took, found = seconds(lambda node=node: who_reaches_something(index, np.array([node]), AT))
-            spent, other = seconds(lambda node=node: duck.who(0, node, node + 1))
-            other = np.sort(other[index.holders.is_active[other]])
-            same(other.tolist(), (found[: facts.people] & index.holders.is_active).nonzero()[0].tolist())
-            ours, theirs = ours + took, theirs + spent
-        self.say(
-            "who reaches a sensitive resource",
-            f"{1e3 * ours / len(chosen):.1f} ms; DuckDB {theirs / ours:.0f} times as long",
+        self.risk_beside(ground, batches, asked)
+        tree = index.tree
+        sizes = tree.end - np.arange(len(tree))
+        some = [it for it in rules if all(sizes[self.node(duty)] <= WIDEST for duty in it.duties)][:SAMPLED]
+        self.beside(
+            f"{len(some)} rules of at most {WIDEST} resources a side",
+            lambda: [it.identities.tolist() for it in who_breaks(facts, some)],
+            lambda: [self.breaking(asked, rule) for rule in some],
         )
-        duck.close()
+        nodes = self.random.choice((facts.sensitivity == 3).nonzero()[0], size=SAMPLED, replace=False)
+        self.beside(
+            f"who reaches each of {SAMPLED} sensitive resources",
+            lambda: [self.reaching(facts, node) for node in nodes.tolist()],
+            lambda: [self.active(asked.who(0, node, node + 1)).tolist() for node in nodes.tolist()],
+        )
+        cut = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
+        cut = self.random.choice(cut, size=SAMPLED, replace=False)
+        self.beside(
+            f"who reaches {SAMPLED} detached ones but not their parents",
+            lambda: [
+                sorted(set(self.reaching(facts, node)) - set(self.reaching(facts, parent)))
+                for node, parent in zip(cut.tolist(), tree.parent[cut].tolist(), strict=True)
+            ],
+            lambda: [
+                np.setdiff1d(*(self.active(asked.who(0, it, it + 1)) for it in (node, parent))).tolist()
+                for node, parent in zip(cut.tolist(), tree.parent[cut].tolist(), strict=True)
+            ],
+        )
+        asked.close()
 
-    def pairs_held(self, position):
-        """How many different pairs of peer group and group there are among direct members."""
-        holders = self.index.holders
-        end = int(holders.edges.starts[holders.people])
-        person = holders.edges.rows()[:end]
-        group = holders.edges.items[:end].astype(np.int64) - holders.first_group
-        known = position[person] >= 0
-        codes = np.sort(position[person[known]] * len(holders.groups) + group[known])
-        return int((codes[1:] != codes[:-1]).sum() + min(len(codes), 1))
+    def beside(self, what, ours, theirs):
+        """The times of both; the answers have to be the same."""
+        (mine, answer), (other, found) = seconds(ours), seconds(theirs)
+        if answer != found:
+            raise SystemExit(f"{what}: the answers differ, so nothing is measured.")
+        self.say(what, f"{mine:.2f} s; DuckDB {other / mine:.1f} times as long")
+
+    def risk_beside(self, ground, batches, asked):
+        """Breadth, excess and dormancy in both; rounded to a tenth, which may fall either way."""
+        mine, points = seconds(lambda: self.parts_of_risk(Ground(ground.facts), batches))
+        other, found = seconds(asked.risk)
+        apart = np.abs(points - found)
+        if apart.max() > 0.1001 or (apart > 0.01).mean() > 1e-4:
+            raise SystemExit("Risk: the answers differ, so nothing is measured.")
+        self.say("breadth, excess and dormancy in risk", f"{mine:.2f} s; DuckDB {other / mine:.1f} times as long")
+
+    def parts_of_risk(self, ground, batches):
+        risk = Risk(Judged(ground, excess=batches))
+        wide = ground.usage.systems_of[: ground.facts.people].sum(axis=1).astype(float)
+        idle = np.zeros(ground.facts.people)
+        owner = self.index.holders.owner
+        np.maximum.at(idle, owner[owner >= 0], risk.idle_days[owner >= 0])
+        return np.round(np.stack([wide, risk.excess_of[0] * 15, np.minimum(idle / 365, 1) * 5], axis=1), 1)
+
+    def node(self, duty):
+        return self.index.tree.node(duty.permissions[0].pattern.target)
+
+    def breaking(self, asked, rule):
+        """The active people who break a rule of two sides, in SQL."""
+        sides = []
+        for duty in rule.duties:
+            node = self.node(duty)
+            action = made_up.ACTIONS.index(duty.permissions[0].action)
+            sides.append(self.active(asked.who(action, node, int(self.index.tree.end[node]))))
+        return np.intersect1d(*sides).tolist()
+
+    def reaching(self, facts, node):
+        found = who_reaches_something(self.index, np.array([node]), AT)[: facts.people]
+        return (found & self.index.holders.is_active).nonzero()[0].tolist()
+
+    def active(self, people):
+        return np.sort(people[self.index.holders.is_active[people]])
 
 
 def seconds(work):
     started = time.perf_counter()
     found = work()
     return time.perf_counter() - started, found
-
-
-def same(mine, theirs):
-    if mine != theirs:
-        raise SystemExit("The answers differ, so nothing is measured.")
 
 
 if __name__ == "__main__":

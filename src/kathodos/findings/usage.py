@@ -11,7 +11,18 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, Lists, among, distinct, ints, lists_from, sorted_lists, stretches
+from kathodos.access.arrays import (
+    Bools,
+    Ints,
+    Lists,
+    among,
+    distinct,
+    in_loads,
+    ints,
+    lists_from,
+    sorted_lists,
+    stretches,
+)
 from kathodos.access.deciding import who_has
 from kathodos.access.index import ANY_ACTION, LISTED
 from kathodos.catalogue.moments import BEGINNING
@@ -19,7 +30,7 @@ from kathodos.findings.facts import Facts
 from kathodos.findings.stakes import Stakes, matrix
 
 _NEVER = 2**62
-_BLOCK = 5000  # cells of which what groups give is held at once
+_BLOCK = 20_000_000  # cells and groups that give them that are held at once
 
 
 @dataclass(frozen=True)
@@ -236,17 +247,22 @@ class Usage:
         """Whether each group gives each cell; by blocks of cells, so that never all that groups give is held."""
         width = max(len(self.index.bundles), 1)
         groups = matrix(self.stakes.group_bundles, width).T.tocsr()
-        order = np.argsort(cell, kind="stable")
+        load = np.bincount(
+            self.permitting.rows(),
+            weights=np.diff(groups.indptr)[self.permitting.items],
+            minlength=len(self.permitting),
+        )
+        count, bits = max(groups.shape[1], 1), len(cell).bit_length()
+        widest = 1 << max(62 - bits - count.bit_length(), 0)
         found = np.zeros(len(cell), dtype=bool)
-        for first in range(0, len(self.permitting), _BLOCK):
-            rows = np.arange(first, min(first + _BLOCK, len(self.permitting)))
-            asked = order[slice(*np.searchsorted(cell[order], [rows[0], rows[-1] + 1]))]
+        for rows in in_loads(load.astype(np.int64), _BLOCK, widest):
+            asked = ((load > 0)[cell] & (cell >= rows[0]) & (cell <= rows[-1])).nonzero()[0]
             if len(asked):
                 given = (matrix(self.permitting.picked(rows), width) @ groups).tocsr()
                 given.sort_indices()
                 at = np.repeat(np.arange(len(rows), dtype=np.int64), np.diff(given.indptr))
-                codes = at * groups.shape[1] + given.indices
-                found[asked] = among((cell[asked] - first) * groups.shape[1] + group[asked], codes)
+                keys = np.sort(((cell[asked] - rows[0]) * count + group[asked]) << bits | asked)  # looked up in order
+                found[keys[among(keys >> bits, at * count + given.indices)] & ((1 << bits) - 1)] = True
         return found
 
     @cached_property
