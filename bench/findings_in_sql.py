@@ -77,7 +77,7 @@ WHERE (shared >= 0.8 * (mine + yours - shared) AND least(mine, yours) >= 3 OR mi
   AND NOT EXISTS (SELECT 1 FROM package p WHERE p.r = one AND p.j = other OR p.r = other AND p.j = one)
 """
 DORMANT = "SELECT count(*) FROM account WHERE days > 90"
-# Breadth, excess and dormancy of everybody, each rounded to a tenth, as their sum.
+# Breadth, excess and dormancy of everybody, before they are rounded.
 RISK = """
 WITH
 given AS (
@@ -94,8 +94,8 @@ breadth AS (
     UNION SELECT a.i, w.s FROM able a, within w WHERE w.holder = -1) x GROUP BY i),
 excess AS (SELECT whose AS i, 1 - exp(sum(ln(1 - weight))) AS much FROM finding WHERE whose >= 0 GROUP BY whose),
 idle AS (SELECT owner AS i, max(days) AS days FROM account WHERE days > 90 AND owner >= 0 GROUP BY owner)
-SELECT i, round(coalesce(wide, 0) / 10 * 10, 1) AS breadth, round(coalesce(much, 0) * 15, 1) AS excess,
-  round(least(coalesce(days, 0) / 365, 1) * 5, 1) AS dormancy
+SELECT i, coalesce(wide, 0) AS breadth, coalesce(much, 0) * 15 AS excess,
+  least(coalesce(days, 0) / 365, 1) * 5 AS dormancy
 FROM person LEFT JOIN breadth USING (i) LEFT JOIN excess USING (i) LEFT JOIN idle USING (i) ORDER BY i
 """
 
