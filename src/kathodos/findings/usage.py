@@ -118,10 +118,8 @@ class Usage:
         return self._carried(of_bundle.astype(np.int64), of_group.astype(np.int64)) > 0
 
     def _carried(self, of_bundle: Ints, of_group: Ints) -> Ints:
-        units = self.units
-        bundle = self.index.grants.bundle[np.maximum(units.grant, 0)] if len(self.index.grants) else units.grant
-        groups = of_group[np.maximum(units.group, 0)] if len(of_group) else units.group
-        return np.where(units.grant >= 0, of_bundle[bundle] if len(of_bundle) else -1, groups)
+        carried: Ints = np.concatenate([of_group, of_bundle])[self.things]
+        return carried
 
     @cached_property
     def watched(self) -> Ints:
