@@ -243,6 +243,10 @@ class Kinds(unittest.TestCase):
         catalogue = with_more(identities=clerks(2), resources=cut, grants=grants)
         self.assertEqual(self.found("detached-wider", catalogue), [("s:/safe/box", "grant:b", "medium")])
         self.says("1 reach it, 1 its parent s:/safe")
+        denied = [to("identity:c0", "view s:/safe/box", "e"), to("identity:c0", "view s:/safe", "n", effect="deny")]
+        catalogue = with_more(identities=clerks(2), resources=cut, grants=[grants[0], *denied])
+        self.assertEqual(self.found("detached-wider", catalogue), [("s:/safe/box", "grant:e", "medium")])
+        self.says("1 reach it, 0 its parent s:/safe")
 
     def test_ends(self):
         people = [{"id": "c0", "ends": "2026-12-31"}, {"id": "c1", "ends": "2026-05-31"}, {"id": "c2"}]

@@ -130,6 +130,14 @@ def able_of(holders: Holders, at: int) -> Bools:
     return np.concatenate([counts, holders.is_enabled])
 
 
+def counted_as(holders: Holders, at: int) -> Bools:
+    """Which holders somebody has among its principals at a moment (step 1)."""
+    able = able_of(holders, at)
+    found = spread(holders.edges, able.nonzero()[0])
+    found[holders.everyone] = able.any()
+    return found
+
+
 def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
     """What the holder of exactly these live grants may do before gates, by system, as intervals of pairs."""
     yield from sorted(_permitted_by(index, grants), key=lambda found: found[0].root)

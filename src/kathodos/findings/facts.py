@@ -41,11 +41,13 @@ _OWN_LISTS = {column.name for column in kinds.IDENTITIES.columns if column.form 
 class Uses:
     """Recorded uses, one element each, by user: who (identities, then accounts), action, node, time and record.
 
-    `action` is a number of the index's actions, `time` in microseconds since 1970, `record` a code in `records`
-    (-1: none); `starts` and `items` of `by_user` lead from a user to its uses.
+    `account` is the number of the account that was named, less that of the first, or -1. `action` is a number of the
+    index's actions, `time` in microseconds since 1970, `record` a code in `records` (-1: none); `starts` and `items` of
+    `by_user` lead from a user to its uses.
     """
 
     user: Ints
+    account: Ints
     action: Ints
     node: Ints
     time: Ints
@@ -276,6 +278,7 @@ class Facts:
         count = np.array([it or 0 for it in columns[6]], dtype=np.int64)
         return Uses(
             user=user[known],
+            account=np.where(of_account[known] >= 0, of_account[known] - holders.people, -1),
             action=number[pair[known]],
             node=node[known],
             time=self.moments(time)[known],

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from kathodos.access.arrays import Bools, Ints, among, distinct, ints, spread_each
-from kathodos.access.deciding import able_of, entries_of_each, principals_of, who_has
+from kathodos.access.deciding import able_of, counted_as, entries_of_each, principals_of, who_has
 from kathodos.access.index import Index
 from kathodos.access.reach import permits_on, what_applies, who_reaches_something
 from kathodos.access.redundant import redundant_grants
@@ -148,8 +148,9 @@ def sensitive(ground: Ground) -> Batch:
     nodes = (facts.sensitivity >= 3).nonzero()[0]
     nodes = nodes[facts.node("sensitivity").codes[nodes] >= 0]
     found: dict[int, list[int]] = {}
+    counted = counted_as(index.holders, facts.at)
     for node in nodes.tolist():
-        for grant in _not_naming(ground, node):
+        for grant in _not_naming(ground, node, counted):
             found.setdefault(grant, []).append(node)
     told = sorted(found.items())
     whose = np.array([_only(index, grant) for grant, _ in told], dtype=np.int64)
@@ -178,7 +179,7 @@ def _only(index: Index, grant: int) -> int:
     return int(index.holders.owner[holder - index.holders.people]) if holder < index.holders.first_group else -1
 
 
-def _not_naming(ground: Ground, node: int) -> list[int]:
+def _not_naming(ground: Ground, node: int, counted: Bools) -> list[int]:
     """The live grants that permit something on a node without naming it, and by which somebody reaches it."""
     index, at = ground.facts.index, ground.facts.at
     system = index.system_of(node)
@@ -189,6 +190,7 @@ def _not_naming(ground: Ground, node: int) -> list[int]:
     broad = permits & ~names[np.searchsorted(distinct(pattern), pattern)]
     broad = broad & ~np.isin(grants, grants[permits & ~broad])
     some = distinct(grants[broad])
+    some = some[counted[index.grants.holder[some]]]
     if given.denies.any() and len(some):
         reaching = who_reaches_something(index, ints([node]), at)
         holders = distinct(index.grants.holder[some]).astype(np.int64)
@@ -242,7 +244,8 @@ def detached(ground: Ground) -> Batch:
     for node in nodes.tolist():
         parent = int(tree.parent[node])
         here, above = (permits_on(index, it, None, facts.at) for it in (node, parent))
-        if len(np.setdiff1d(index.grants.holder[here], index.grants.holder[above])):
+        is_wider = len(np.setdiff1d(index.grants.holder[here], index.grants.holder[above])) > 0
+        if is_wider or _is_denied(ground, parent):
             inside, outside = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
             more = np.greater(inside, outside, out=inside)
             more &= index.holders.is_asker
@@ -263,6 +266,13 @@ def detached(ground: Ground) -> Batch:
     severity = np.maximum(severity_of(facts.sensitivity[ints(found)]), 1)
     nobody = np.full(len(found), -1, dtype=np.int64)
     return batch(DETACHED, nobody, lambda at: tree.addresses[found[at]], tell, severity)
+
+
+def _is_denied(ground: Ground, node: int) -> bool:
+    """Whether anything is denied on a node."""
+    index = ground.facts.index
+    spans = index.spans.holding(int(index.tree.place[node]))
+    return bool(what_applies(index, index.system_of(node), spans, ground.facts.at)[2].denies.any())
 
 
 def _widest(index: Index, here: Ints, above: Ints) -> int:

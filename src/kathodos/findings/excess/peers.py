@@ -201,22 +201,19 @@ def export_beyond_peers(ground: Ground) -> Batch:
         exporting, reading = _of_kind(ground, system, "export"), _of_kind(ground, system, "read")
         for action in exporting:
             nodes = _touched(ground, system, action)
-            given = who_has(index, _permitted_to(ground, system, action), facts.at)[: facts.people] & (peers >= 0)
-            of_peers, people = np.bincount(peers[given], minlength=len(sizes)), given.nonzero()[0]
-            having, others = of_peers[peers[people]] - 1, sizes[peers[people]] - 1
+            may = who_reaches_any(index, nodes, action, facts.at)[: facts.people] & (peers >= 0)
+            people = may.nonzero()[0]
+            having = np.bincount(peers[people], minlength=len(sizes))[peers[people]] - 1
+            others = sizes[peers[people]] - 1
             apart = _is_few(ground, having, others)
-            if apart.any():
-                apart &= who_reaches_any(index, nodes, action, facts.at)[people]
             look = np.zeros(facts.people, dtype=bool)
             for read in reading if apart.any() else ():
                 look |= who_reaches_any(index, nodes, read, facts.at)[: facts.people] & (peers >= 0)
-            lookers = np.bincount(peers[look], minlength=len(sizes))
-            apart &= 2 * (lookers[peers[people]] - 1) > others
+            looking = np.bincount(peers[look], minlength=len(sizes))[peers[people]] - look[people]
+            apart &= 2 * looking > others
             whose.append(people[apart])
             where += [(action, nodes)] * int(apart.sum())
-            counts += list(
-                zip(having[apart].tolist(), others[apart].tolist(), lookers[peers[people[apart]]], strict=True)
-            )
+            counts += list(zip(having[apart].tolist(), others[apart].tolist(), looking[apart].tolist(), strict=True))
     found = np.concatenate(whose) if whose else np.zeros(0, dtype=np.int64)
 
     def tell(at: int) -> Told:
@@ -228,7 +225,7 @@ def export_beyond_peers(ground: Ground) -> Batch:
         chains = explain(index, person, node, action, facts.at).permits.shown
         grants = sorted({chain.grant for chain in chains})
         own = [it for it in grants if index.grants.holder[index.grants.ids.find(it)] < index.holders.first_group]
-        evidence = f"may {name}: {having} of {others} others of {title} may, {int(looking) - 1} of them may look"
+        evidence = f"may {name}: {having} of {others} others of {title} may, {looking} of them may look"
         edits = tuple(Edit("end", "grants", {"grant": it}) for it in own)
         return Told(", ".join(f"grant:{it}" for it in grants), evidence, "Leave them the right to look.", edits)
 
@@ -256,15 +253,6 @@ def _permitting_spans(ground: Ground, system: System, action: int) -> Ints:
     number = int(np.searchsorted(index.system_roots, system.root))
     about = np.where(said < 0, len(index.actions) + number, said)
     return here[ground.usage.says[about, action]] if len(about) else here
-
-
-def _permitted_to(ground: Ground, system: System, action: int) -> Ints:
-    """Who holds a live grant that permits the action somewhere in a system."""
-    index = ground.facts.index
-    rules = distinct(index.spans.rule[_permitting_spans(ground, system, action)]).astype(np.int64)
-    grants = distinct(index.bundle_grants.all_of(distinct(index.rule_bundles.all_of(rules)).astype(np.int64)))
-    grants = grants[ground.facts.live[grants] & ~index.grants.denies[grants]]
-    return distinct(index.grants.holder[grants]).astype(np.int64)
 
 
 def _touched(ground: Ground, system: System, action: int) -> Ints:

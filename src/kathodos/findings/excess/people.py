@@ -27,13 +27,26 @@ def leaver_accounts(ground: Ground) -> Batch:
     found = (holders.is_enabled & gone).nonzero()[0]
     ends = np.append(holders.ends, NEVER)
     uses = facts.uses
+    names = [system.name for system in facts.index.systems_in_order]
+
+    def system_of(account: int) -> str:
+        return holders.accounts[account].partition("/")[0]
 
     def later(account: int) -> Ints:
-        mine = uses.by_user[int(owner[account])]
-        after: Ints = mine[uses.time[mine] >= ends[owner[account]]]
-        return after
+        """The uses after the end by this account, or by its owner without naming one where this may be it."""
+        mine = uses.by_user[int(owner[account])].astype(np.int64)
+        mine = mine[uses.time[mine] >= ends[owner[account]]]
+        theirs = {system_of(int(it) - holders.people) for it in holders.accounts_of[int(owner[account])]}
+        places = np.searchsorted(facts.index.system_roots, uses.node[mine], side="right") - 1
+        where = [names[place] for place in places.tolist()]
+        fits = np.array([it == system_of(account) or it not in theirs for it in where], dtype=bool)
+        named = uses.account[mine]
+        found: Ints = mine[np.where(named >= 0, named == account, fits)]
+        return found
 
     used = np.array([len(later(account)) for account in found.tolist()], dtype=np.int64)
+    seen = facts.moments(facts.account("last_login"))
+    signed_in = seen[found] >= ends[owner[found]]
 
     def tell(at: int) -> Told:
         account = int(found[at])
@@ -47,10 +60,12 @@ def leaver_accounts(ground: Ground) -> Batch:
             evidence += (
                 f" and was used {times} after that, last on {day_text(int(uses.time[last]))}: {action} {address}"
             )
+        elif signed_in[at]:
+            evidence += f" and was signed in to after that, last on {day_text(int(seen[account]))}"
         return Told(f"account:{holders.accounts[account]}", evidence, "Disable it now.", (ground.disable(account),))
 
     days = np.where(ends[owner[found]] < NEVER, (facts.at - ends[owner[found]]) // DAY, -1)
-    severity = np.where(used > 0, 3, 2)
+    severity = np.where((used > 0) | signed_in, 3, 2)
     return batch(LEAVER, owner[found], lambda at: _account(ground, int(found[at])), tell, severity, CERTAIN, days)
 
 

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, Lists, distinct, ints, lists_from, reachable, sorted_lists, spread, spread_each
-from kathodos.access.deciding import entries_of_each, who_has
+from kathodos.access.arrays import Ints, Lists, ints, lists_from, reachable, sorted_lists, spread_each
+from kathodos.access.deciding import counted_as, who_has
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, Ground, Told, batch, nobodys
 from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
 from kathodos.findings.stakes import matrix
@@ -37,10 +37,8 @@ def _off(name: str) -> Edit:
 
 def empty_groups(ground: Ground) -> Batch:
     """Groups with nobody in them, that have been given something."""
-    index, holders = ground.facts.index, ground.facts.index.holders
-    everybody = np.arange(holders.first_group)
-    _, entries = entries_of_each(index, everybody, ground.facts.at)
-    inhabited = spread(holders.edges, distinct(entries))[holders.first_group : holders.everyone]
+    holders = ground.facts.index.holders
+    inhabited = counted_as(holders, ground.facts.at)[holders.first_group : holders.everyone]
     given = ground.stakes.group_bundles.sizes()
     names, told = [], []
     for group in ((given > 0) & ~inhabited).nonzero()[0].tolist():

@@ -1,0 +1,279 @@
+"""What each kind of excess finds is what a plain reading of the records and of the meaning of reach says."""
+
+import unittest
+from datetime import datetime, timedelta
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kathodos.findings.excess.batches import Ground, findings
+from kathodos.findings.excess.kinds import find_excess
+from tests.reference import Reference, instant, matches, split
+from tests.support import NOW, catalogues, facts_of, searching
+
+AT = datetime.fromisoformat(NOW)
+PIN = "s:/a/b"
+MANY = searching(30)
+
+
+def found(kind, catalogue):
+    """The findings of a kind in words."""
+    (batch,) = find_excess(Ground(facts_of(catalogue)), [kind])
+    return list(findings(batch))
+
+
+def is_live(row):
+    return instant(row.get("from")) <= AT < instant(row.get("until"), end=True)
+
+
+def live_permits(catalogue):
+    return [row for row in catalogue["grants"] if is_live(row) and row.get("effect", "permit") == "permit"]
+
+
+def address(node):
+    return f"{node[0]}:/{'/'.join(node[1:])}"
+
+
+def names(pattern, node):
+    """Whether a pattern has the node as its target."""
+    path = split(pattern)[1:]
+    return matches(path[:-1] if path[-1:] == ("**",) else path, node[1:])
+
+
+class Reading(Reference):
+    """The reference, with what kinds of excess ask of it."""
+
+    def reach_something(self, node):
+        """Those who reach any action on a node."""
+        return {
+            asker
+            for asker in self.askers()
+            if any(self.reaches(asker, action, node, AT) for action in self.actions(node[0]))
+        }
+
+    def permits_on(self, node):
+        """Grants and patterns by which something is permitted on a node, by whatever action."""
+        for grant in filter(is_live, self.rows("grants")):
+            if self.scope_anchor(grant.get("on"), node) is not None:
+                for action, pattern, denies in self.given[grant["grant"]]:
+                    speaks = action == "*" or action in self.actions(node[0])
+                    if speaks and not denies and self.targets_reaching(pattern, node):
+                        yield grant, pattern
+
+    def askers_as(self, holder):
+        return {asker for asker in self.askers() if holder in self.principals(asker, AT)}
+
+
+class Resources(unittest.TestCase):
+    @given(catalogues())
+    @MANY
+    def test_a_detached_resource_is_told_where_somebody_does_not_reach_its_parent(self, catalogue):
+        reading, expected = Reading(catalogue), set()
+        for node in reading.nodes:
+            is_cut = len(node) > 1 and reading.resources.get(node, {}).get("detached")
+            if is_cut and reading.reach_something(node) - reading.reach_something(node[:-1]):
+                expected.add(address(node))
+        told = found("detached-wider", catalogue)
+        self.assertEqual({it.subject for it in told}, expected)
+        for it in told:
+            node = split(it.subject)
+            inside, outside = reading.reach_something(node), reading.reach_something(node[:-1])
+            self.assertIn(f"{len(inside)} reach it, {len(outside)} its parent", it.evidence)
+
+    @given(catalogues(gates=(None,)))
+    @MANY
+    def test_a_grant_brings_the_most_sensitive_where_somebody_reaches_it_by_it_unnamed(self, catalogue):
+        resources = [row for row in catalogue["resources"] if row["resource"] != PIN]
+        catalogue = {**catalogue, "resources": [*resources, {"resource": PIN, "sensitivity": 3}]}
+        reading, node, expected = Reading(catalogue), split(PIN), set()
+        reaching, said = reading.reach_something(node), list(reading.permits_on(node))
+        naming = {grant["grant"] for grant, pattern in said if names(pattern, node)}
+        for grant, _ in said:
+            if grant["grant"] not in naming and reading.askers_as(grant["holder"]) & reaching:
+                expected.add(f"grant:{grant['grant']}")
+        told = found("sensitive-field", catalogue)
+        self.assertEqual({it.rests_on for it in told}, expected)
+        for it in told:
+            holder = next(row["holder"] for row in catalogue["grants"] if f"grant:{row['grant']}" == it.rests_on)
+            count = len(reading.askers_as(holder) & reaching)
+            self.assertIn(f"brings {count} {'person' if count == 1 else 'people'} to {PIN}", it.evidence)
+
+
+class Grants(unittest.TestCase):
+    @given(catalogues())
+    @MANY
+    def test_everyone(self, catalogue):
+        expected = {f"grant:{row['grant']}" for row in live_permits(catalogue) if row["holder"] == "everyone"}
+        self.assertEqual({it.rests_on for it in found("everyone", catalogue)}, expected)
+
+    @given(catalogues(), st.integers(0, 3))
+    @MANY
+    def test_direct_where_a_group_of_five_carries_the_same(self, catalogue, which):
+        crowd = [f"q{at}" for at in range(5)]
+        single = catalogue["grants"][which % len(catalogue["grants"])]
+        group = {"system": "s", "group": "crowd"}
+        catalogue = {
+            **catalogue,
+            "identities": [*catalogue["identities"], *({"id": name} for name in crowd)],
+            "groups": [*catalogue["groups"], group],
+            "members": [*catalogue["members"], *({**group, "member": f"identity:{name}"} for name in crowd)],
+            "grants": [
+                *catalogue["grants"],
+                {"grant": "carried", "holder": "group:s/crowd", "gives": single["gives"], "on": single["on"]},
+            ],
+        }
+        reading, expected = Reading(catalogue), set()
+        for row in live_permits(catalogue):
+            kind = row["holder"].partition(":")[0]
+            same = (row["gives"], row["on"]) == (single["gives"], single["on"])
+            if kind in ("identity", "account") and same and row["grant"] != "carried":
+                owner = reading.owner(row["holder"]) if kind == "account" else None
+                if "group:s/crowd" not in reading.principals(f"identity:{owner}" if owner else row["holder"], AT):
+                    expected.add(f"grant:{row['grant']}")
+        told = [it for it in found("direct", catalogue) if "group:s/crowd" in it.evidence]
+        self.assertEqual({it.rests_on for it in told}, expected)
+        for it in told:
+            self.assertEqual([edit.verb for edit in it.edits], ["end", "add"])
+            self.assertEqual(it.edits[1].cells["member"], it.subject)
+
+    @given(catalogues())
+    @MANY
+    def test_past_its_end(self, catalogue):
+        grants = {f"grant:{row['grant']}" for row in catalogue["grants"] if instant(row.get("until"), end=True) <= AT}
+        people = {
+            f"identity:{row['id']}"
+            for row in catalogue["identities"]
+            if row.get("status", "active") == "active" and instant(row.get("ends"), end=True) <= AT
+        }
+        self.assertEqual({it.rests_on for it in found("past-end", catalogue)}, grants | people)
+
+    @given(catalogues())
+    @MANY
+    def test_open_ended(self, catalogue):
+        reading, expected = Reading(catalogue), {}
+        for row in live_permits(catalogue):
+            kind, _, _ = row["holder"].partition(":")
+            owner = reading.owner(row["holder"]) if kind == "account" else row["holder"]
+            ends = reading.identities.get((owner or "").removeprefix("identity:"), {}).get("ends")
+            if kind in ("identity", "account") and ends and not row.get("until"):
+                expected[f"grant:{row['grant']}"] = "ended" if instant(ends, end=True) <= AT else "ends"
+        told = found("open-ended", catalogue)
+        self.assertEqual({it.rests_on for it in told}, set(expected))
+        for it in told:
+            self.assertIn(f" {expected[it.rests_on]} on ", it.evidence)
+            verb = "end" if expected[it.rests_on] == "ended" else "set"
+            self.assertEqual([edit.verb for edit in it.edits], [verb])
+
+
+class RolesAndGroups(unittest.TestCase):
+    @given(catalogues())
+    @MANY
+    def test_a_role_is_empty_that_no_live_grant_brings(self, catalogue):
+        reading, given_roles = Reading(catalogue), set()
+        for row in live_permits(catalogue):
+            if row["gives"].startswith("role:"):
+                given_roles |= reading.roles_below(row["gives"].removeprefix("role:"), any_status=True)
+        expected = {
+            f"role:s/{row['role']}"
+            for row in catalogue["roles"]
+            if row.get("active", 1) and f"s/{row['role']}" not in given_roles
+        }
+        self.assertEqual({it.subject for it in found("empty-role", catalogue)}, expected)
+
+    @given(catalogues())
+    @MANY
+    def test_a_group_is_empty_that_gives_something_to_nobody(self, catalogue):
+        reading = Reading(catalogue)
+        inhabited = set().union(*(reading.principals(asker, AT) for asker in reading.askers()))
+        carrying = {row["holder"] for row in live_permits(catalogue) if row["holder"].startswith("group:")}
+        expected = set()
+        for row in catalogue["groups"]:
+            name = f"group:s/{row['group']}"
+            above, fresh = {name}, [name]
+            for group in fresh:
+                fresh += sorted(reading.groups_of(group) - above)
+                above |= reading.groups_of(group)
+            if name not in inhabited and above & carrying:
+                expected.add(name)
+        self.assertEqual({it.subject for it in found("empty-group", catalogue)}, expected)
+
+    @given(catalogues(), st.lists(st.tuples(st.sampled_from(("r1", "r2", "r3")), st.integers(0, 5)), max_size=16))
+    @MANY
+    def test_roles_are_near_that_share_four_fifths(self, catalogue, lines):
+        more = [{"system": "s", "role": role, "action": "view", "resource": f"s:/more/{at}"} for role, at in set(lines)]
+        catalogue = {**catalogue, "role_permissions": [*catalogue["role_permissions"], *more]}
+        reading, active = Reading(catalogue), sorted(row["role"] for row in catalogue["roles"] if row.get("active", 1))
+        below = {role: reading.roles_below(f"s/{role}") for role in active}
+        package = {role: {line for junior in below[role] for line in reading.lines.get(junior, ())} for role in active}
+        expected = set()
+        for one in active:
+            for other in (it for it in active if it > one):
+                shared, whole = len(package[one] & package[other]), len(package[one] | package[other])
+                enough = min(len(package[one]), len(package[other])) >= 3 and shared >= 0.8 * whole
+                apart = f"s/{other}" not in below[one] and f"s/{one}" not in below[other]
+                if whole and apart and (enough or shared == whole):
+                    expected.add((f"role:s/{one}", f"role:s/{other}"))
+        self.assertEqual({(it.subject, it.rests_on) for it in found("near-roles", catalogue)}, expected)
+
+
+class Accounts(unittest.TestCase):
+    @given(
+        catalogues(),
+        st.lists(st.integers(0, 200), min_size=2, max_size=2),
+        st.booleans(),
+        st.lists(
+            st.tuples(
+                st.sampled_from((0, 1, 2, 30, 200)),
+                st.sampled_from(("identity:p1", "identity:p2", "account:s/l1", "account:s/l2")),
+                st.sampled_from(("s:/a", "t:/")),
+            ),
+            max_size=4,
+        ),
+    )
+    @MANY
+    def test_dormant_orphaned_and_of_leavers(self, catalogue, days, has_left, used):
+        seen = [(AT - timedelta(days=at)).date().isoformat() for at in days]
+        accounts = [{**row, "last_login": day} for row, day in zip(catalogue["accounts"], seen, strict=True)]
+        status = "left" if has_left else "active"
+        people = [{**row, "status": status} if row["id"] == "p1" else row for row in catalogue["identities"]]
+        uses = [
+            {
+                "time": (AT - timedelta(days=at)).isoformat(),
+                who.partition(":")[0]: who.partition(":")[2],
+                "action": "view",
+                "resource": where,
+            }
+            for at, who, where in used
+        ]
+        actions = [{"system": it, "action": "view", "kind": "read"} for it in ("s", "t")]
+        actions += [row for row in catalogue["actions"] if row["action"] != "view"]
+        resources = [*catalogue["resources"], *({"resource": it} for it in ("s:/a",))]
+        resources = list({row["resource"]: row for row in resources}.values())
+        more = {"activity": uses, "actions": actions, "resources": resources}
+        catalogue = {**catalogue, **more, "accounts": accounts, "identities": people}
+        enabled = [row for row in accounts if row.get("status", "enabled") == "enabled"]
+        gone = {row["id"] for row in people if row.get("status") == "left" or instant(row.get("ends"), end=True) <= AT}
+
+        def names(rows):
+            return {f"account:s/{row['login']}" for row in rows}
+
+        dormant = [row for row, day in zip(accounts, days, strict=True) if row in enabled and day > 90]
+        self.assertEqual({it.rests_on for it in found("dormant-account", catalogue)}, names(dormant))
+        orphaned = [row for row in enabled if row.get("identity") is None]
+        self.assertEqual({it.rests_on for it in found("orphan-account", catalogue)}, names(orphaned))
+        left = [row for row in enabled if row.get("identity") in gone]
+        told = found("leaver-account", catalogue)
+        self.assertEqual({it.rests_on for it in told}, names(left))
+        for it in told:
+            row = next(row for row in left if f"account:s/{row['login']}" == it.rests_on)
+            ends = next(person.get("ends") for person in people if person["id"] == row["identity"])
+            seen = [row["last_login"]]
+            for use in uses:  # with accounts in s only, what names the owner may be by any of them
+                if use.get("account") == f"s/{row['login']}" or use.get("identity") == row["identity"]:
+                    seen.append(use["time"])
+            since = bool(ends) and max(map(instant, seen)) >= instant(ends, end=True)
+            self.assertEqual(it.severity, "critical" if since else "high")
+
+
+if __name__ == "__main__":
+    unittest.main()
