@@ -133,7 +133,7 @@ class Kinds(unittest.TestCase):
             {"system": "s", "login": "idle", "identity": "c0", "last_login": "2026-01-01"},
             {"system": "s", "login": "off", "identity": "c0", "last_login": "2026-01-01", "status": "disabled"},
             {"system": "s", "login": "never", "identity": "c0"},
-            {"system": "s", "login": "gone", "identity": "left", "last_login": "2026-06-01"},
+            {"system": "s", "login": "gone", "identity": "left", "last_login": "2026-04-30"},
             {"system": "s", "login": "nobody", "last_login": "2026-06-01"},
             {"system": "s", "login": "role", "can_login": "false", "last_login": "2026-06-01"},
         ]
@@ -151,6 +151,36 @@ class Kinds(unittest.TestCase):
         catalogue["activity"] += uses(("2026-05-01T00:00:00Z", "left", "edit", "s:/desk"))
         self.assertEqual([it[2] for it in self.found("leaver-account", catalogue)], ["critical"])
         self.says("once after that, last on 2026-05-01: edit s:/desk")
+
+    def test_which_account_of_a_leaver_was_used_since(self):
+        def severities(rows, **seen):
+            accounts = [
+                {"system": system, "login": "l", "identity": "gone", "last_login": seen.get(system)}
+                for system in ("s", "t", "u")
+            ]
+            catalogue = with_more(
+                identities=[{"id": "gone", "status": "left", "ends": "2026-04-30"}],
+                systems=[{"system": name} for name in ("t", "u", "v")],
+                accounts=accounts,
+                actions=[{"system": name, "action": "view"} for name in ("t", "u", "v")],
+                activity=[{"time": "2026-05-03", "action": "view", **row} for row in rows],
+            )
+            return {rests[8]: severity for _, rests, severity in self.found("leaver-account", catalogue)}
+
+        quiet = dict.fromkeys("stu", "high")
+        self.assertEqual(severities([]), quiet)
+        self.assertEqual(severities([], t="2026-04-30"), quiet)
+        self.assertEqual(severities([], t="2026-05-01"), {**quiet, "t": "critical"})
+        self.assertIn(
+            "left on 2026-04-30 and was signed in to after that, last on 2026-05-01",
+            next(it.evidence for it in self.told if it.severity == "critical"),
+        )
+        by_account = {"account": "t/l", "resource": "u:/"}
+        self.assertEqual(severities([by_account]), {**quiet, "t": "critical"}, "the account that was named")
+        by_owner = {"identity": "gone", "resource": "u:/"}
+        self.assertEqual(severities([by_owner]), {**quiet, "u": "critical"}, "the account of the system")
+        elsewhere = {"identity": "gone", "resource": "v:/"}
+        self.assertEqual(severities([elsewhere]), dict.fromkeys("stu", "critical"), "any may have been it")
 
     def test_beyond_peers_needs_enough_peers(self):
         for peers, expected in ((2, []), (9, []), (12, [("identity:c0", "grant:g", "medium")])):
@@ -235,6 +265,8 @@ class Kinds(unittest.TestCase):
         self.assertEqual(brings, ["grant:all", "grant:broad", "grant:every"])
         denied = [*catalogue["grants"], to("everyone", "view s:/safe/pin", "no", effect="deny")]
         self.assertEqual(self.found("sensitive-field", {**catalogue, "grants": denied}), [])
+        later = with_more(identities=clerks(1, starts="2026-07-01"), grants=[to("identity:c0", "view s:/safe")])
+        self.assertEqual(self.found("sensitive-field", later), [], "nobody is brought there yet")
 
     def test_a_detached_resource_that_more_reach_than_its_parent(self):
         cut = [{"resource": "s:/safe/box", "detached": 1}, {"resource": "s:/desk/tray", "detached": 1}]
