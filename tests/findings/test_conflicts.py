@@ -13,13 +13,19 @@ from kathodos.findings.escalation import climbers, latent_conflicts
 from kathodos.findings.places import Places
 from kathodos.findings.role_conflicts import marked, roles_at_fault
 from kathodos.findings.rules import Conflicting, Duty, Permission
-from tests.reference import Reference
+from tests.reference import Reference, split
 from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, facts_of, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
 PERMISSION = st.tuples(
     st.sampled_from(("view", "edit", "own", "*")),
     st.sampled_from(("s:/", "s:/a", "s:/**", "s:/a/*", "t:/b/**", "s:/*/b")),
+)
+USE = st.tuples(
+    st.sampled_from(("identity:p1", "identity:p2", "account:s/l1", "account:s/l2")),
+    st.sampled_from(("view", "edit", "own")),
+    st.sampled_from(("s:/", "s:/a", "s:/a/b", "s:/b", "t:/b/c")),
+    st.sampled_from((None, "1", "2")),
 )
 DUTIES = st.lists(st.lists(PERMISSION, min_size=1, max_size=2), min_size=2, max_size=3)
 
@@ -44,21 +50,30 @@ def expected(reference, duties, threshold, within):
     return broken
 
 
+def rule_of(duties, name="R", **more):
+    """A rule of duties that are lists of permissions."""
+    parts = ([Permission(action, parse_pattern(pattern)) for action, pattern in duty] for duty in duties)
+    return Conflicting(name, "", "", duties=tuple(Duty(f"d{at}", tuple(it)) for at, it in enumerate(parts)), **more)
+
+
+def uses_duty(reference, use, duty, within, value):
+    """Whether a use is one of a duty, on a resource with the value."""
+    action, node, _ = use
+    if node not in reference.nodes or action not in reference.actions(node[0]):
+        return False
+    has_value = not within or reference.resources.get(node, {}).get(within) == value
+    return has_value and any(
+        reference.targets_reaching(pattern, node) and (asked == "*" or reference.implies(node[0], action, asked))
+        for asked, pattern in duty
+        if asked == "*" or asked in reference.actions(node[0])
+    )
+
+
 class Conflicts(unittest.TestCase):
     @given(catalogues(), DUTIES, st.integers(2, 3), st.sampled_from((None, "type")))
     @searching(50)
     def test_they_equal_the_reference(self, catalogue, duties, threshold, within):
-        rule = Conflicting(
-            "R",
-            "",
-            "",
-            threshold=min(threshold, len(duties)),
-            within=within,
-            duties=tuple(
-                Duty(f"d{number}", tuple(Permission(action, parse_pattern(pattern)) for action, pattern in duty))
-                for number, duty in enumerate(duties)
-            ),
-        )
+        rule = rule_of(duties, threshold=min(threshold, len(duties)), within=within)
         facts = facts_of(catalogue)
         index, found = facts.index, find_conflicts(facts, [rule])
         shown = {index.holders.identities[it.identity]: {duty.name for duty in it.duties} for it in found}
@@ -70,23 +85,44 @@ class Conflicts(unittest.TestCase):
     @given(catalogues(), DUTIES, st.sampled_from((None, "type")))
     @searching(15)
     def test_several_threads_find_what_one_does(self, catalogue, duties, within):
-        rules = [
-            Conflicting(
-                f"R{at}",
-                "",
-                "",
-                within=within,
-                duties=tuple(
-                    Duty(f"d{number}", tuple(Permission(action, parse_pattern(pattern)) for action, pattern in duty))
-                    for number, duty in enumerate(duties[at:] + duties[:at])
-                ),
-            )
-            for at in range(len(duties))
-        ]
+        rules = [rule_of(duties[at:] + duties[:at], f"R{at}", within=within) for at in range(len(duties))]
         alone = [(it.identities.tolist(), it.held) for it in who_breaks(facts_of(catalogue), rules)]
         with mock.patch("kathodos.findings.conflicts._LARGE", 0):
             together = [(it.identities.tolist(), it.held) for it in who_breaks(facts_of(catalogue), rules)]
         self.assertEqual(alone, together)
+
+    @given(catalogues(), DUTIES, st.sampled_from((None, "type")), st.lists(USE, min_size=3, max_size=14))
+    @searching(40)
+    def test_states_equal_the_reference(self, catalogue, duties, within, used):
+        people = [{**row, "status": "active", "starts": None, "ends": None} for row in catalogue["identities"]]
+        activity = [
+            {
+                "time": "2026-06-01",
+                who.partition(":")[0]: who.partition(":")[2],
+                "action": action,
+                "resource": where,
+                "record": record,
+            }
+            for who, action, where, record in used
+        ]
+        catalogue = {**catalogue, "identities": people, "activity": activity}
+        facts, reference, rule = facts_of(catalogue), Reference(catalogue), rule_of(duties, within=within)
+        for conflict in find_conflicts(facts, [rule]):
+            me = facts.index.holders.identities[conflict.identity]
+            mine = [
+                (action, split(where), record)
+                for who, action, where, record in used
+                if who == f"identity:{me}" or (who.startswith("account:") and reference.owner(who) == me)
+            ]
+            states, records = {"held"}, set()
+            for value in conflict.values:
+                by_duty = [[use for use in mine if uses_duty(reference, use, duty, within, value)] for duty in duties]
+                if sum(map(bool, by_duty)) >= 2:
+                    states.add("exercised")
+                named = [{record for _, _, record in uses if record} for uses in by_duty]
+                records |= {it for one in named for it in one if sum(it in other for other in named) >= 2}
+            expected = "exercised on the same record" if records else max(states, key=len)
+            self.assertEqual((conflict.state, set(conflict.records)), (expected, records))
 
     def test_states(self):
         rules = rules_of(OFFICE_RULES)
@@ -137,16 +173,7 @@ class Roles(unittest.TestCase):
     @given(catalogues(gates=(None,)), DUTIES, st.sampled_from((None, "type")))
     @searching(25)
     def test_a_role_is_at_fault_where_one_who_has_nothing_else_is_in_conflict(self, catalogue, duties, within):
-        rule = Conflicting(
-            "R",
-            "",
-            "",
-            within=within,
-            duties=tuple(
-                Duty(f"d{at}", tuple(Permission(action, parse_pattern(pattern)) for action, pattern in duty))
-                for at, duty in enumerate(duties)
-            ),
-        )
+        rule = rule_of(duties, within=within)
         faults = roles_at_fault(facts_of(catalogue), [rule])
         alone = set()
         for role in catalogue["roles"]:
@@ -174,6 +201,10 @@ class Roles(unittest.TestCase):
         self.assertEqual(facts.index.roles[fault.role], "dues/both")
         found = {it.name(facts.index): it.roles for it in marked(facts, find_conflicts(facts, rules), [fault])}
         self.assertEqual(found, {"D-1/ann": (), "D-1/bo": ("role:dues/both",)})
+        denied = [{**catalogue["grants"][-1], "effect": "deny"}]
+        for grants in (OFFICE["grants"], denied, [*denied, *catalogue["grants"][-1:]]):
+            (fault,) = roles_at_fault(facts_of({**catalogue, "grants": grants}), rules)
+            self.assertEqual(fault.duties, tuple(rules[0].duties), "whoever holds it, and whomever it is denied")
 
 
 if __name__ == "__main__":

@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
-from tests.reference import Reference, matches, split
+from tests.reference import Reference, instant, matches, split
 from tests.support import NOW, OFFICE, catalogues, facts_of, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
@@ -91,6 +91,52 @@ class Machines(unittest.TestCase):
         self.assertEqual([facts.index.actions[it][1] for it in bot.actions], ["edit"])
         self.assertEqual([facts.index.grants.ids[it] for it in bot.grants], ["b"])
         self.assertEqual((mute.pairs, mute.is_stated), (1, False), "what everyone has is not counted")
+
+    @given(
+        catalogues(),
+        ACTIONS,
+        PATTERNS,
+        st.lists(st.tuples(ACTIONS, st.sampled_from(("s:/a", "s:/a/b", "t:/b"))), max_size=3),
+    )
+    @searching(25)
+    def test_surplus_equals_the_reference(self, catalogue, action, pattern, used):
+        kinds = {"p1": "agent", "p2": "service", "p3": "person"}
+        uses = [
+            {"time": "2026-06-01", "identity": "p1", "action": action, "resource": resource}
+            for action, resource in used
+        ]
+        identities = [{**row, "kind": kinds[row["id"]]} for row in catalogue["identities"]]
+        catalogue = {**catalogue, "identities": identities, "activity": uses}
+        own = [row for row in catalogue["grants"] if row["holder"] != "everyone" or row["effect"] == "deny"]
+        reference, alone = Reference(catalogue), Reference({**catalogue, "grants": own})
+        alone.actions = reference.actions
+        need = f'topic = "T"\n[[need]]\nid = "B"\nwho = \'id eq "p1"\'\nmust = ["{action} {pattern}"]\n'
+        facts = facts_of(catalogue)
+        told = {}
+        for it in surpluses(facts, rules_of(need).needs):
+            actions = {facts.index.actions[number][1] for number in it.actions.tolist()}
+            name = facts.index.holders.identities[it.identity]
+            told[name, it.system] = (it.pairs, it.unused, it.resources, actions, it.is_stated)
+        expected = {}
+        for name in ("p1", "p2"):
+            for system in {node[0] for node in reference.nodes} if self.is_there(reference, name) else ():
+                beyond = set()
+                for node in (node for node in reference.nodes if node[0] == system):
+                    needed = name == "p1" and reference.targets_reaching(pattern, node)
+                    for one in reference.actions(system):
+                        is_asked = needed and (action == "*" or reference.implies(system, action, one))
+                        reached = (it.reaches(f"identity:{name}", one, node, AT) for it in (reference, alone))
+                        if not is_asked and all(reached):
+                            beyond.add((one, f"{node[0]}:/{'/'.join(node[1:])}"))
+                unused = beyond - set(used) if name == "p1" else beyond
+                if beyond:
+                    resources, actions = {where for _, where in beyond}, {one for one, _ in beyond}
+                    expected[name, system] = (len(beyond), len(unused), len(resources), actions, name == "p1")
+        self.assertEqual(told, expected)
+
+    def is_there(self, reference, name):
+        row = reference.identities[name]
+        return row.get("status") != "left" and instant(row.get("ends"), end=True) > AT
 
     def test_a_rule_that_nothing_answers_to_is_told(self):
         rules = rules_of(

@@ -2,10 +2,12 @@
 
 import tempfile
 import unittest
+from datetime import datetime
 from pathlib import Path
 
 import numpy as np
 from hypothesis import given
+from hypothesis import strategies as st
 
 from kathodos.findings import pictures
 from kathodos.findings.conflicts import find_conflicts
@@ -15,8 +17,10 @@ from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.risk import PARTS, Judged, Risk, Weights
 from kathodos.findings.role_conflicts import roles_at_fault
 from kathodos.output import charts
-from tests.support import OFFICE, OFFICE_RULES, catalogues, facts_of, rules_of, searching
+from tests.reference import Reference, split
+from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, facts_of, rules_of, searching
 
+AT = datetime.fromisoformat(NOW)
 ADMINS = {
     "systems": [{"system": "d"}, {"system": "e"}],
     "actions": [
@@ -67,6 +71,26 @@ class Scores(unittest.TestCase):
                 self.assertEqual(round(sum(part.points for part in parts), 1), float(scores.totals[at]))
                 for part in parts:
                     self.assertTrue(0 <= part.points <= part.weight and part.why, part)
+
+    @given(catalogues(), st.lists(st.integers(0, 3), min_size=9, max_size=9))
+    @searching(25)
+    def test_what_counts_for_sensitivity_is_the_highest_that_is_reached(self, catalogue, levels):
+        resources = [{**row, "sensitivity": at} for row, at in zip(catalogue["resources"], levels, strict=False)]
+        catalogue = {**catalogue, "resources": resources}
+        reference, facts = Reference(catalogue), facts_of(catalogue)
+
+        def level(node):
+            own = (reference.resources.get(node[:size], {}).get("sensitivity") for size in range(len(node), 0, -1))
+            return next((it for it in own if it is not None), 0)
+
+        expected = dict.fromkeys(reference.askers(), 0)
+        for asker, _, address in reference.everything(AT):
+            expected[asker] = max(expected[asker], level(split(address)))
+        risk, names = Risk(Judged(Ground(facts))), facts.index.holders.references
+        found = {names[at]: int(risk.level[at]) for at in facts.index.holders.askers.tolist()}
+        self.assertEqual(found, expected)
+        points = dict(zip(risk.identities().subjects, risk.identities().points[:, 0].tolist(), strict=True))
+        self.assertEqual(points, {it: (0, 4, 12, 20)[expected[it]] for it in points})
 
     def test_they_move_as_they_should(self):
         total, parts = score(OFFICE, "ann")

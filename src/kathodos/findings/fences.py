@@ -157,7 +157,10 @@ class Surplus:
 
 
 def surpluses(facts: Facts, needs: Sequence[Need]) -> list[Surplus]:
-    """What each service and agent holds beyond its needs, by identity and system; what everyone has does not count."""
+    """What each service and agent holds beyond its needs, by identity and system.
+
+    What it reaches only as everyone does is not counted.
+    """
     machines = (~facts.is_person & facts.is_there).nonzero()[0]
     masks = [(need, _meant(facts, need)) for need in needs]
     return [
@@ -171,10 +174,11 @@ def _surplus(facts: Facts, identity: int, needs: Sequence[Need]) -> Iterator[Sur
     index, places, uses = facts.index, Places(facts), facts.uses
     mine = uses.by_user[identity]
     grants = grants_of(index, identity, facts.at)
+    everything = {reached.system.name: reached for reached in what_grants_give(index, grants)}
     grants = grants[(index.grants.holder[grants] != index.holders.everyone) | index.grants.denies[grants]]
-    for reached in what_grants_give(index, grants):
+    for reached in (it for it in what_grants_give(index, grants) if it.system.name in everything):
         system = reached.system
-        beyond = reached.may.copy()
+        beyond = reached.may & everything[system.name].may
         for permission in (it for need in needs for it in need.must if it.pattern.system == system.name):
             actions, nodes = places.of_permission(permission)
             for action in actions:

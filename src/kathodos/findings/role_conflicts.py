@@ -37,13 +37,13 @@ def roles_at_fault(facts: Facts, rules: Sequence[Conflicting]) -> list[RoleConfl
     """Every role that breaks a rule by itself, by rule and then role."""
     index = _with_every_role(facts)
     places = Places(Facts(facts.records, index, facts.at))
-    whole = (index.bundles.role >= 0) & (index.bundles.scope < 0) & (index.bundle_grants.sizes() > 0)
+    permitting = _permitting(index)
+    whole = (index.bundles.role >= 0) & (index.bundles.scope < 0) & (permitting >= 0)
     found = []
     for rule in rules:
         alone: dict[int, tuple[Duty, ...]] = {}
         for bundle in _candidates(places, rule, whole):
-            grant = index.bundle_grants[bundle][:1].astype(np.int64)
-            broken = broken_by(places, rule, what_grants_give(index, grant))
+            broken = broken_by(places, rule, what_grants_give(index, permitting[[bundle]]))
             if broken:
                 alone[int(index.bundles.role[bundle])] = broken[0]
         for role, duties in sorted(alone.items()):
@@ -68,7 +68,7 @@ def marked(facts: Facts, found: Iterable[Conflict], faults: Sequence[RoleConflic
 def _with_every_role(facts: Facts) -> Index:
     """The index with a grant of each active role on everything; those that nobody has been given so are added."""
     index = facts.index
-    unscoped = index.bundles.role[(index.bundles.scope < 0) & (index.bundle_grants.sizes() > 0)]
+    unscoped = index.bundles.role[(index.bundles.scope < 0) & (_permitting(index) >= 0)]
     missing = np.setdiff1d(index.role_is_active.nonzero()[0], unscoped)
     blank = dict.fromkeys(GRANTS.names)
     said = {"holder": "everyone", "effect": "permit", "tier": 0, "until": "0001-01-01"}
@@ -78,6 +78,14 @@ def _with_every_role(facts: Facts) -> Index:
     ]
     edits = {GRANTS.name: Edit(come=come)}
     return updated(index, edits, Edited(facts.records, edits)) if come else index
+
+
+def _permitting(index: Index) -> Ints:
+    """For each bundle a grant that permits it, live or not; -1 where there is none."""
+    found = np.full(len(index.bundles), -1, dtype=np.int64)
+    grants = (~index.grants.denies).nonzero()[0]
+    found[index.grants.bundle[grants]] = grants
+    return found
 
 
 def _candidates(places: Places, rule: Conflicting, whole: Bools) -> list[int]:
