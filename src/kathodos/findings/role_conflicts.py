@@ -25,7 +25,7 @@ _TRIAL = "trial of "
 
 @dataclass(frozen=True)
 class RoleConflict:
-    """A role that holds too many duties of a rule; no junior of it does. `people` have it by it alone."""
+    """A role that holds too many duties of a rule; no junior of it does, or none but its seniors. `people` have it so."""
 
     rule: Conflicting
     role: int
@@ -47,8 +47,7 @@ def roles_at_fault(facts: Facts, rules: Sequence[Conflicting]) -> list[RoleConfl
             if broken:
                 alone[int(index.bundles.role[bundle])] = broken[0]
         for role, duties in sorted(alone.items()):
-            juniors = reachable(index.juniors, ints([role]))
-            if not set(juniors.tolist()) & (alone.keys() - {role}):
+            if not any(_comes_first(index, other, role) for other in alone.keys() - {role}):
                 number = facts.index.roles.find(index.roles[role])
                 found.append(RoleConflict(rule, number, duties, _who_breaks_by(facts, rule, number)))
     return found
@@ -78,6 +77,12 @@ def _with_every_role(facts: Facts) -> Index:
     ]
     edits = {GRANTS.name: Edit(come=come)}
     return updated(index, edits, Edited(facts.records, edits)) if come else index
+
+
+def _comes_first(index: Index, junior: int, senior: int) -> bool:
+    """Whether the fault is told of a junior; of roles that are each other's juniors it is told of the first."""
+    below, above = (reachable(index.juniors, ints([it])).tolist() for it in (senior, junior))
+    return junior in below and (senior not in above or junior < senior)
 
 
 def _permitting(index: Index) -> Ints:
