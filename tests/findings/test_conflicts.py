@@ -174,6 +174,10 @@ class Roles(unittest.TestCase):
     @searching(25)
     def test_a_role_is_at_fault_where_one_who_has_nothing_else_is_in_conflict(self, catalogue, duties, within):
         rule = rule_of(duties, within=within)
+        listed = {(row["system"], row["action"]) for row in catalogue["actions"]}
+        for system in ("s", "t"):  # an action does not go with the only grant that names it
+            missing = sorted(Reference(catalogue).actions(system) - {name for of, name in listed if of == system})
+            catalogue["actions"] += [{"system": system, "action": name} for name in missing]
         faults = roles_at_fault(facts_of(catalogue), [rule])
         alone = set()
         for role in catalogue["roles"]:

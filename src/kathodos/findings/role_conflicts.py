@@ -25,7 +25,7 @@ _TRIAL = "trial of "
 
 @dataclass(frozen=True)
 class RoleConflict:
-    """A role that holds too many duties of a rule; no junior of it does, or none but its seniors. `people` have it so."""
+    """A role that holds too many duties of a rule; no junior of it does, or only its seniors. `people` have it so."""
 
     rule: Conflicting
     role: int
