@@ -6,10 +6,12 @@ from datetime import datetime, timedelta
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos.access.arrays import ints
 from kathodos.findings.excess.batches import Ground, findings
 from kathodos.findings.excess.kinds import find_excess
+from kathodos.findings.excess.peers import upper_share
 from tests.reference import Reference, instant, matches, split
-from tests.support import NOW, catalogues, facts_of, searching
+from tests.support import NOW, catalogues, facts_of, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
 PIN = "s:/a/b"
@@ -214,6 +216,149 @@ class RolesAndGroups(unittest.TestCase):
                 if whole and apart and (enough or shared == whole):
                     expected.add((f"role:s/{one}", f"role:s/{other}"))
         self.assertEqual({(it.subject, it.rests_on) for it in found("near-roles", catalogue)}, expected)
+
+
+class Positions(unittest.TestCase):
+    @given(
+        catalogues(gates=(None,)),
+        st.lists(st.sampled_from((None, "view", "view")), min_size=12, max_size=12),
+        st.lists(st.integers(0, 11), min_size=1, max_size=2),
+    )
+    @MANY
+    def test_who_may_export_where_peers_only_look(self, catalogue, looking, exporting):
+        """Twelve clerks look at and export from a system of their own, beside what the catalogue has."""
+        people = [f"q{at}" for at in range(12)]
+        crew = [{"id": name, "department": "D", "title": "T"} for name in people]
+        grants = [
+            {"grant": f"x{at}", "holder": f"identity:q{at}", "gives": f"{action} s:/a/**"}
+            for at, action in enumerate("export" if at in exporting else it for at, it in enumerate(looking))
+            if action
+        ]
+        actions = [
+            {"system": "s", "action": "view", "kind": "read"},
+            {"system": "s", "action": "export", "kind": "export", "implies": "view"},
+        ]
+        actions += [row for row in catalogue["actions"] if row["action"] != "view" or row["system"] != "s"]
+        catalogue = {
+            **catalogue,
+            "identities": [*catalogue["identities"], *crew],
+            "actions": actions,
+            "grants": [*catalogue["grants"], *grants],
+        }
+        reading = Reading(catalogue)
+        reaching = {
+            action: {
+                name
+                for name in people
+                for node in reading.nodes
+                if node[0] == "s" and reading.reaches(f"identity:{name}", action, node, AT)
+            }
+            for action in ("view", "export")
+        }
+        expected = set()
+        for name in reaching["export"]:
+            having, looking = (len(reaching[action] - {name}) for action in ("export", "view"))
+            if upper_share(ints([having]), ints([11]), 0.95)[0] < 0.25 and 2 * looking > 11:
+                expected.add((f"identity:{name}", having, looking))
+        told = found("export-beyond-peers", catalogue)
+        self.assertEqual({it.subject for it in told}, {name for name, _, _ in expected})
+        for name, having, looking in expected:
+            evidence = next(it.evidence for it in told if it.subject == name)
+            self.assertIn(f"{having} of 11 others of D and T may, {looking} of them may look", evidence)
+
+    @given(catalogues(gates=(None,)), st.sampled_from(("view", "edit", "*")), st.sampled_from(("s:/a", "s:/a/**")))
+    @MANY
+    def test_what_no_need_asks_for(self, catalogue, action, pattern):
+        resources = [{**row, "sensitivity": at % 2} for at, row in enumerate(catalogue["resources"])]
+        known = [row for row in catalogue["actions"] if row.get("kind")]
+        catalogue = {**catalogue, "resources": resources, "actions": known}
+        need = f'topic = "T"\n[[need]]\nid = "N"\nwho = \'department pr\'\nmust = ["{action} {pattern}"]\n'
+        (batch,) = find_excess(Ground(facts_of(catalogue), rules_of(need).needs), ["beyond-needs"])
+        reading, kinds = Reading(catalogue), {(row["system"], row["action"]): row["kind"] for row in known}
+        held, asked = {}, set()
+        for asker, unit, holders in units(reading):
+            gives = list(permitted_cells(reading, holders))
+            held[asker, unit] = gives
+            wanted = {
+                (one, node)
+                for node in reading.nodes
+                if node[0] == "s" and reading.targets_reaching(pattern, node)
+                for one in (reading.actions("s") if action == "*" else {action} & reading.actions("s"))
+            }
+            if reading.identities[asker].get("department") and wanted & set(gives):
+                asked.add((asker, unit))
+        expected = set()
+        for (asker, unit), gives in held.items():
+            row = reading.identities[asker]
+            there = row.get("status") != "left" and instant(row.get("ends"), end=True) > AT
+            level = max((sensitivity(reading, node) for _, node in gives), default=-1)
+            grave = any(kinds.get((node[0], one), "read") != "read" for one, node in gives)
+            is_judged = there and row.get("department") and any(asker == who for who, _ in asked)
+            if is_judged and (asker, unit) not in asked and level > 0 and grave:
+                expected.add((f"identity:{asker}", unit))
+        self.assertEqual({(it.subject, it.rests_on) for it in findings(batch)}, expected)
+
+
+def units(reading):
+    """What each identity holds and could lose: its grants and its accounts', and listed memberships that give."""
+    for row in live_permits(reading.catalogue):
+        kind, _, name = row["holder"].partition(":")
+        owner = reading.owner(row["holder"]) if kind == "account" else name
+        if kind in ("identity", "account") and owner:
+            yield owner, f"grant:{row['grant']}", [row]
+    for row in reading.rows("members"):
+        kind, _, name = row["member"].partition(":")
+        owner = reading.owner(row["member"]) if kind == "account" else name
+        above, fresh = set(), [f"group:{row['system']}/{row['group']}"]
+        for group in fresh:
+            fresh += sorted(reading.groups_of(group) - above - set(fresh))
+            above.add(group)
+        carried = [grant for grant in live_permits(reading.catalogue) if grant["holder"] in above]
+        if kind in ("identity", "account") and owner and carried:
+            yield owner, f"group:{row['system']}/{row['group']}", carried
+
+
+def permitted_cells(reading, grants):
+    """Each action and node that a line of one of the live grants permits, whatever denies it."""
+    for grant in grants:
+        lines = [(action, pattern) for action, pattern, denies in reading.given[grant["grant"]] if not denies]
+        for node in reading.nodes:
+            if reading.scope_anchor(grant.get("on"), node) is not None:
+                said = {action for action, pattern in lines if reading.targets_reaching(pattern, node)}
+                for one in reading.actions(node[0]):
+                    if any(it == "*" or reading.implies(node[0], it, one) for it in said):
+                        yield one, node
+
+
+def sensitivity(reading, node):
+    own = (reading.resources.get(node[:size], {}).get("sensitivity") for size in range(len(node), 0, -1))
+    return next((it for it in own if it is not None), 0)
+
+
+class Owners(unittest.TestCase):
+    @given(catalogues(), st.lists(st.sampled_from((None, "p1", "p2", "stranger")), min_size=9, max_size=9))
+    @MANY
+    def test_who_owns_and_has_gone(self, catalogue, owners):
+        def owned(kind, first):
+            return [{**row, "owner": owners[(at + first) % 9]} for at, row in enumerate(catalogue[kind])]
+
+        people = [{**row, "status": "left"} if row["id"] == "p2" else row for row in catalogue["identities"]]
+        kinds = ("systems", "groups", "roles", "resources")
+        catalogue = {**catalogue, "identities": people, **{kind: owned(kind, at) for at, kind in enumerate(kinds)}}
+        there = {row["id"] for row in people if row.get("status") != "left" and instant(row.get("ends"), end=True) > AT}
+        expected = {}
+        for kind in kinds:
+            for row in catalogue[kind]:
+                if row["owner"] and row["owner"] not in there:
+                    name = {
+                        "systems": f"system:{row.get('system')}",
+                        "groups": f"group:{row.get('system')}/{row.get('group')}",
+                        "roles": f"role:{row.get('system')}/{row.get('role')}",
+                        "resources": row.get("resource"),
+                    }[kind]
+                    gone = "is not known" if row["owner"] == "stranger" else "has left"
+                    expected[name] = f"owner {row['owner']} {gone}"
+        self.assertEqual({it.subject: it.evidence for it in found("owner-gone", catalogue)}, expected)
 
 
 class Accounts(unittest.TestCase):
