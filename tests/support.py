@@ -67,6 +67,25 @@ def rules_of(text):
     return read_rules([("r.toml", tomllib.loads(text), text)])
 
 
+def rule_of(duties, name="R", **more):
+    """A conflict rule of duties that are lists of permissions, each an action and a pattern."""
+    from kathodos.catalogue.addresses import parse_pattern
+    from kathodos.findings.rules import Conflicting, Duty, Permission
+
+    parts = ([Permission(action, parse_pattern(pattern)) for action, pattern in duty] for duty in duties)
+    return Conflicting(name, "", "", duties=tuple(Duty(f"d{at}", tuple(it)) for at, it in enumerate(parts)), **more)
+
+
+def naming_actions(catalogue):
+    """The catalogue with every action listed that a grant or a role names: it does not go with the last of these."""
+    from tests.reference import Reference
+
+    listed, reference = {(row["system"], row["action"]) for row in catalogue["actions"]}, Reference(catalogue)
+    known = {(system, name) for system in reference.systems for name in reference.actions(system)}
+    more = [{"system": system, "action": name} for system, name in sorted(known - listed)]
+    return {**catalogue, "actions": [*catalogue["actions"], *more]}
+
+
 def record_of(kind, record):
     """The record with every column; absent ones take the kind's defaults."""
     defaults = {column.name: column.default for column in kind.columns}

@@ -7,14 +7,22 @@ from unittest import mock
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.catalogue.addresses import parse_pattern
 from kathodos.findings.conflicts import chains_of, find_conflicts, who_breaks
 from kathodos.findings.escalation import climbers, latent_conflicts
 from kathodos.findings.places import Places
 from kathodos.findings.role_conflicts import marked, roles_at_fault
-from kathodos.findings.rules import Conflicting, Duty, Permission
 from tests.reference import Reference, split
-from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, facts_of, rules_of, searching
+from tests.support import (
+    NOW,
+    OFFICE,
+    OFFICE_RULES,
+    catalogues,
+    facts_of,
+    naming_actions,
+    rule_of,
+    rules_of,
+    searching,
+)
 
 AT = datetime.fromisoformat(NOW)
 PERMISSION = st.tuples(
@@ -48,12 +56,6 @@ def expected(reference, duties, threshold, within):
         if held:
             broken[identity] = {f"d{number}" for number in set().union(*held)}
     return broken
-
-
-def rule_of(duties, name="R", **more):
-    """A rule of duties that are lists of permissions."""
-    parts = ([Permission(action, parse_pattern(pattern)) for action, pattern in duty] for duty in duties)
-    return Conflicting(name, "", "", duties=tuple(Duty(f"d{at}", tuple(it)) for at, it in enumerate(parts)), **more)
 
 
 def uses_duty(reference, use, duty, within, value):
@@ -174,10 +176,7 @@ class Roles(unittest.TestCase):
     @searching(25)
     def test_a_role_is_at_fault_where_one_who_has_nothing_else_is_in_conflict(self, catalogue, duties, within):
         rule = rule_of(duties, within=within)
-        listed = {(row["system"], row["action"]) for row in catalogue["actions"]}
-        for system in ("s", "t"):  # an action does not go with the only grant that names it
-            missing = sorted(Reference(catalogue).actions(system) - {name for of, name in listed if of == system})
-            catalogue["actions"] += [{"system": system, "action": name} for name in missing]
+        catalogue = naming_actions(catalogue)
         faults = roles_at_fault(facts_of(catalogue), [rule])
         alone = set()
         for role in catalogue["roles"]:

@@ -4,29 +4,11 @@ import itertools
 import unittest
 
 from hypothesis import given
-from hypothesis import strategies as st
 
-from kathodos.catalogue.addresses import parse_pattern
 from kathodos.findings.conflicts import find_conflicts
 from kathodos.findings.cure import cure, edits_of, still_standing
-from kathodos.findings.rules import Conflicting, Duty, Permission
 from tests.findings.test_conflicts import DUTIES
-from tests.support import OFFICE, OFFICE_RULES, catalogues, facts_of, rules_of, searching
-
-PERMITS = st.sampled_from(("deny-overrides", "permit-overrides"))
-
-
-def rule_of(duties, threshold=2):
-    return Conflicting(
-        "R",
-        "",
-        "",
-        threshold=threshold,
-        duties=tuple(
-            Duty(f"d{at}", tuple(Permission(action, parse_pattern(pattern)) for action, pattern in duty))
-            for at, duty in enumerate(duties)
-        ),
-    )
+from tests.support import OFFICE, OFFICE_RULES, catalogues, facts_of, naming_actions, rule_of, rules_of, searching
 
 
 def permitting(catalogue):
@@ -79,6 +61,7 @@ class Cures(unittest.TestCase):
     def test_nothing_cheaper_clears_the_conflicts(self, catalogue, duties):
         catalogue = permitting(catalogue)
         catalogue["grants"], catalogue["members"] = catalogue["grants"][:5], catalogue["members"][:4]
+        catalogue = naming_actions(catalogue)
         facts, rule = facts_of(catalogue), rule_of(duties)
         chosen = find_conflicts(facts, [rule])
         if chosen:

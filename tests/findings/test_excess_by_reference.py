@@ -270,8 +270,13 @@ class Positions(unittest.TestCase):
     @MANY
     def test_what_no_need_asks_for(self, catalogue, action, pattern):
         resources = [{**row, "sensitivity": at % 2} for at, row in enumerate(catalogue["resources"])]
-        known = [row for row in catalogue["actions"] if row.get("kind")]
-        catalogue = {**catalogue, "resources": resources, "actions": known}
+        known = [
+            {"system": system, "action": name, "kind": kind}
+            for system in ("s", "t")
+            for name, kind in (("view", "read"), ("edit", "write"), ("own", "read"))
+        ]
+        people = [{**row, "department": row["department"] or "Dock"} for row in catalogue["identities"]]
+        catalogue = {**catalogue, "resources": resources, "actions": known, "identities": people}
         need = f'topic = "T"\n[[need]]\nid = "N"\nwho = \'department pr\'\nmust = ["{action} {pattern}"]\n'
         (batch,) = find_excess(Ground(facts_of(catalogue), rules_of(need).needs), ["beyond-needs"])
         reading, kinds = Reading(catalogue), {(row["system"], row["action"]): row["kind"] for row in known}
