@@ -1,0 +1,153 @@
+"""A setting that is not as it should be is told with its place and what was expected; nothing is gathered or lost."""
+
+import unittest
+
+from tests.support import OFFICE, OFFICE_RULES, Prepared, inside, lay_out, records_inside
+
+SOURCE = """[[source]]
+name = "files"
+kind = "tables"
+path = "tables"
+"""
+
+
+class Settings(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        office = lay_out(folder / "office", OFFICE, OFFICE_RULES)
+        inside("gather", cwd=office)
+        return office
+
+    def refused(self, words, text):
+        """What is said when a command is run with this configuration: one or two lines, and status 3."""
+        (self.here / "kathodos.toml").write_text(text, encoding="utf-8")
+        done = inside(*words, cwd=self.here, status=3)
+        self.assertEqual(done.stdout, "")
+        self.assertLessEqual(len(done.stderr.splitlines()), 2, done.stderr)
+        self.assertIn("kathodos.toml", done.stderr)
+        return done.stderr
+
+    def assert_refused(self, words, cases):
+        for text, *expected in cases:
+            said = self.refused(words, text)
+            for part in expected:
+                self.assertIn(part, said, text)
+
+    def test_of_sources(self):
+        self.assert_refused(
+            ["gather"],
+            (
+                ('source = "files"\n', "[[source]] with two brackets"),
+                ('[source]\nname = "files"\n', "[[source]] with two brackets"),
+                ('[[source]]\nkind = "tables"\n', "name = a text in each [[source]]"),
+                ('[[source]]\nname = "files"\n', "kind = a text in each [[source]]"),
+                ('[[source]]\nname = "a;b"\nkind = "tables"\n', "without a semicolon", "a;b"),
+                (SOURCE + SOURCE, "a name of its own for each [[source]]"),
+                (SOURCE.replace("tables", "stables", 1), "kind = one of", "'stables'"),
+                (SOURCE.replace('path = "tables"', ""), "the source files", "path = a text"),
+                (SOURCE.replace('path = "tables"', "path = 5"), "the source files", "path = a text"),
+                (SOURCE + "speed = 5\n", "the source files", "only path, guard, tables, not speed"),
+                (SOURCE + 'guard = "high"\n', "the source files", "guard = a number"),
+                (SOURCE + "guard = -1\n", "guard = a number"),
+                (SOURCE + "guard = true\n", "guard = a number"),
+            ),
+        )
+
+    def test_of_how_a_table_is_written(self):
+        for line, *expected in (
+            ("tables = 5", "the source files", "a block tables"),
+            ("tables.people = {}", "tables of the source files", "not people"),
+            ("tables.identities = 5", "a block identities"),
+            ("tables.identities.colour = 'red'", "identities of tables of the source files", "not colour"),
+            ("tables.identities.columns = 'id'", "columns = { name = a text, ... }"),
+            ("tables.identities.columns = { id = 5 }", "columns = { name = a text, ... }"),
+            ("tables.identities.values = 'x'", "values = { column = { theirs = ours } }"),
+            ("tables.identities.values = { status = 'x' }", "status = { name = a text, ... }"),
+            ("tables.identities.dates = [5]", "dates = a list of texts"),
+            ("tables.identities.once = 'yes'", "once = true or false"),
+            ("tables.identities.where = 'State ne'", "where = a filter such as"),
+            ("tables.identities.delimiter = ';;'", "delimiter and quote = one character each"),
+            ("tables.identities.delimiter = '\"'", "delimiter and quote = one character each"),
+            ("tables.identities.header = 0", "header = the number of the header's line"),
+            ("tables.identities.header = 1.5", "header = the number of the header's line"),
+        ):
+            self.assert_refused(["gather"], [(f"{SOURCE}{line}\n", *expected)])
+
+    def test_of_the_store_the_order_of_sources_and_ties(self):
+        for text, *expected in (
+            ("store = 5\n", "a section [store]"),
+            ("[store]\nurl = 5\n", "url = a text and wait = a number of seconds"),
+            ('[store]\nwait = "long"\n', "url = a text and wait = a number of seconds"),
+            ("[store]\nwait = true\n", "url = a text and wait = a number of seconds"),
+        ):
+            self.assert_refused(["list", "roles"], [(text + SOURCE, *expected)])
+        for text, *expected in (
+            ('[precedence]\nidentities = "files"\n', '[precedence.identities] with attribute = ["source", "source"]'),
+            ('[precedence.identities]\ntitle = "files"\n', "[precedence.identities]"),
+            ('[[tie]]\nby = "magic"\n', "by", "magic"),
+            ("tie = 5\n", "by"),
+        ):
+            self.assert_refused(["gather"], [(text + SOURCE, *expected)])
+
+    def test_of_thresholds_and_weights(self):
+        for text, *expected in (
+            ("findings = 5\n", "a section [findings]"),
+            ("[findings]\nunussed = [1, 2, 3, 4]\n", "in [findings] only such as", "unused = [180, 120, 90, 60]"),
+            ("[findings]\nunused = [1, 2]\n", "in [findings] only such as"),
+            ('[findings]\nunused = "long"\n', "in [findings] only such as"),
+            ("[findings]\ndormant = -1\n", "in [findings] only such as", "dormant = 90"),
+            ("[findings]\ndormant = true\n", "in [findings] only such as"),
+            ("[findings]\npeers = []\n", "in [findings] only such as", 'peers = ["department", "title"]'),
+            ("[findings]\npeers = [5]\n", "in [findings] only such as"),
+            ('[findings]\nformer = ""\n', "in [findings] only such as"),
+        ):
+            self.assert_refused(["excess"], [(text + SOURCE, *expected)])
+        for text, *expected in (
+            ("risk = 5\n", "a section [risk]"),
+            ("[risk]\nluck = 5\n", "weights from 0 on for sensitivity, breadth"),
+            ('[risk]\nbreadth = "much"\n', "weights from 0 on"),
+            ("[risk]\nbreadth = -5\n", "weights from 0 on"),
+            ("[risk]\nbreadth = true\n", "weights from 0 on"),
+            ("[risk]\nbreadth = 50\n", "100 together; these are 140"),
+        ):
+            self.assert_refused(["risk", "top"], [(text + SOURCE, *expected)])
+
+    def test_of_secrets(self):
+        source = '[[source]]\nname = "db"\nkind = "postgres"\nurl = "postgresql://a@127.0.0.1:1/b"\nsystem = "db"\n'
+        for line, *expected in (
+            ('password_from = "hunter2"', "password_from", "no secret stands in kathodos.toml"),
+            ("password_from = 5", "no secret stands in kathodos.toml"),
+            ('password_from = "env:"', "no secret stands in kathodos.toml"),
+        ):
+            said = self.refused(["gather"], f"{source}{line}\n")
+            for part in expected:
+                self.assertIn(part, said)
+            self.assertNotIn("hunter2", said)
+        for line, *expected in (
+            (
+                'password_from = "env:KATHODOS_NO_SUCH"',
+                "The environment has no KATHODOS_NO_SUCH",
+                "Set KATHODOS_NO_SUCH",
+            ),
+            ('password_from = "file:none.txt"', "The file none.txt, which the source db names, cannot be read"),
+        ):
+            (self.here / "kathodos.toml").write_text(f"{source}{line}\n")
+            said = inside("gather", cwd=self.here, status=3).stderr
+            for part in expected:
+                self.assertIn(part, said)
+
+    def test_nothing_is_lost_by_any_of_it(self):
+        before = records_inside("list", "grants", cwd=self.here)
+        good = (self.here / "kathodos.toml").read_text()
+        for text in (SOURCE + "guard = -1\n", "store = 5\n", "x = = 1\n", "\ufeff[[source\n", "a = '\x00'\n"):
+            said = self.refused(["gather"], text)
+            self.assertTrue(said.isprintable() or "\n" in said)
+        (self.here / "kathodos.toml").write_bytes(b'name = "\xff"\n')
+        self.assertIn("line 1: expected UTF-8 text", inside("gather", cwd=self.here, status=3).stderr)
+        (self.here / "kathodos.toml").write_text(good)
+        self.assertEqual(records_inside("list", "grants", cwd=self.here), before)
+        inside("ledger", "verify", cwd=self.here)
+
+
+if __name__ == "__main__":
+    unittest.main()
