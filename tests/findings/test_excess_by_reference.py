@@ -367,6 +367,96 @@ class Owners(unittest.TestCase):
         self.assertEqual({it.subject: it.evidence for it in found("owner-gone", catalogue)}, expected)
 
 
+USES = st.lists(
+    st.tuples(
+        st.sampled_from(("identity:p1", "identity:p2", "identity:p3", "account:s/l1", "account:s/l2")),
+        st.sampled_from(("view", "edit", "own")),
+        st.sampled_from(("s:/", "s:/a", "s:/a/b", "s:/b", "t:/", "t:/b")),
+        st.sampled_from(("2025-01-01", "2025-11-01", "2026-03-01", "2026-06-01")),
+    ),
+    max_size=8,
+)
+
+
+def with_uses(catalogue, used):
+    activity = [
+        {"time": time, who.partition(":")[0]: who.partition(":")[2], "action": action, "resource": resource}
+        for who, action, resource, time in used
+    ]
+    return {**catalogue, "activity": activity}
+
+
+def known_uses(reading):
+    """Who used what when: the owner or the account that has none, action, node and time; what is unknown left out."""
+    for row in reading.rows("activity"):
+        node, who = split(row["resource"]), f"identity:{row['identity']}" if "identity" in row else None
+        if who is None:
+            owner = reading.owner(f"account:{row['account']}")
+            who = f"identity:{owner}" if owner else f"account:{row['account']}"
+        if node in reading.nodes and row["action"] in reading.actions(node[0]):
+            yield who, row["action"], node, instant(row["time"])
+
+
+def watched_since(reading, nodes):
+    """Since when all systems of these nodes have been watched; None where one never was."""
+    firsts = []
+    for system in {node[0] for node in nodes}:
+        times = [time for _, _, node, time in known_uses(reading) if node[0] == system]
+        firsts.append(min(times, default=None))
+    return max(firsts) if firsts and None not in firsts else None
+
+
+class Use(unittest.TestCase):
+    @given(catalogues(gates=(None,)), USES, st.lists(st.sampled_from((None, 0, 1, 2, 3)), min_size=9, max_size=9))
+    @MANY
+    def test_unused_for_longer_than_its_sensitivity_allows(self, catalogue, used, levels):
+        resources = [{**row, "sensitivity": it} for row, it in zip(catalogue["resources"], levels, strict=False)]
+        catalogue = with_uses({**catalogue, "resources": resources}, used)
+        reading = Reading(catalogue)
+        uses = list(known_uses(reading))
+        expected = {"unused": set(), "never-used": set()}
+        for asker, unit, grants in units(reading):
+            cells = set(permitted_cells(reading, grants))
+            row, since = reading.identities[asker], watched_since(reading, {node for _, node in cells})
+            level = max((sensitivity(reading, node) for _, node in cells), default=0)
+            allowed = (180, 120, 90, 60)[level]
+            is_there = row.get("status") != "left" and instant(row.get("ends"), end=True) > AT
+            if since is None or not is_there or (AT - since).days <= allowed:
+                continue
+            mine = [time for who, *cell, time in uses if who == f"identity:{asker}" and tuple(cell) in cells]
+            last = max(mine, default=None)
+            if last is None:
+                expected["never-used"].add((f"identity:{asker}", unit))
+            elif (AT - last).days > allowed:
+                expected["unused"].add((f"identity:{asker}", unit))
+        for kind, those in expected.items():
+            told = {(it.subject, it.rests_on) for it in found(kind, catalogue) if it.subject.startswith("identity:")}
+            self.assertEqual(told, those, kind)
+
+    @given(catalogues(gates=(None,)), USES)
+    @MANY
+    def test_a_role_is_unused_that_nobody_who_has_it_used(self, catalogue, used):
+        present = {"status": "active", "starts": None, "ends": None}  # of those who are not, uses count all the same
+        people = [{**row, **present} for row in catalogue["identities"]]
+        accounts = [{**row, "status": "enabled"} for row in catalogue["accounts"]]
+        catalogue = with_uses({**catalogue, "identities": people, "accounts": accounts}, used)
+        reading = Reading(catalogue)
+        uses, expected = list(known_uses(reading)), set()
+        for row in catalogue["roles"]:
+            name = f"role:s/{row['role']}"
+            grants = [grant for grant in live_permits(catalogue) if grant["gives"] == name]
+            nodes = {node for grant in grants for _, node in permitted_cells(reading, [grant])}
+            since = watched_since(reading, nodes)
+            is_used = any(
+                (action, node) in set(permitted_cells(reading, [grant])) and who in reading.askers_as(grant["holder"])
+                for grant in grants
+                for who, action, node, _ in uses
+            )
+            if since is not None and not is_used and (AT - since).days > 180:
+                expected.add(name)
+        self.assertEqual({it.subject for it in found("unused-role", catalogue)}, expected)
+
+
 class Accounts(unittest.TestCase):
     @given(
         catalogues(),

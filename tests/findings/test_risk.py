@@ -17,8 +17,9 @@ from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.risk import PARTS, Judged, Risk, Weights
 from kathodos.findings.role_conflicts import roles_at_fault
 from kathodos.output import charts
+from tests.findings.test_excess_by_reference import Reading, live_permits, permitted_cells
 from tests.reference import Reference, split
-from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, facts_of, rules_of, searching
+from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, facts_of, naming_actions, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
 ADMINS = {
@@ -91,6 +92,29 @@ class Scores(unittest.TestCase):
         self.assertEqual(found, expected)
         points = dict(zip(risk.identities().subjects, risk.identities().points[:, 0].tolist(), strict=True))
         self.assertEqual(points, {it: (0, 4, 12, 20)[expected[it]] for it in points})
+
+    @given(catalogues(gates=(None,)))
+    @searching(25)
+    def test_breadth_and_kinds_of_action_are_of_what_was_given(self, catalogue):
+        present = {"status": "active", "starts": None, "ends": None}
+        people = [{**row, **present} for row in catalogue["identities"]]
+        accounts = [{**row, "status": "enabled"} for row in catalogue["accounts"]]
+        catalogue = naming_actions({**catalogue, "identities": people, "accounts": accounts})
+        reading, facts = Reading(catalogue), facts_of(catalogue)
+        kinds = {(row["system"], row["action"]): row.get("kind") for row in catalogue["actions"]}
+        risk = Risk(Judged(Ground(facts)))
+        gravest = {"read": 1.5, "write": 6.0, None: 0.0}
+        for kind in ("identities", "accounts"):
+            scores = getattr(risk, kind)()
+            for at, name in enumerate(scores.subjects):
+                if name in reading.askers():
+                    held = reading.principals(name, AT)
+                    grants = [row for row in live_permits(catalogue) if row["holder"] in held]
+                    cells = set(permitted_cells(reading, grants))
+                    systems = {node[0] for _, node in cells}
+                    given_kinds = {kinds[node[0], action] for action, node in cells}
+                    expected = [5.0 * len(systems), max((gravest[it] for it in given_kinds), default=0.0)]
+                    self.assertEqual(scores.points[at, 1:3].tolist(), expected, name)
 
     def test_they_move_as_they_should(self):
         total, parts = score(OFFICE, "ann")
