@@ -279,6 +279,10 @@ class Kinds(unittest.TestCase):
         catalogue = with_more(identities=clerks(2), resources=cut, grants=[grants[0], *denied])
         self.assertEqual(self.found("detached-wider", catalogue), [("s:/safe/box", "grant:e", "medium")])
         self.says("1 reach it, 0 its parent s:/safe")
+        whole = [to("identity:c0", "view s:/safe/**", "w"), denied[1]]
+        catalogue = with_more(identities=clerks(2), resources=cut, grants=whole)
+        self.assertEqual(self.found("detached-wider", catalogue), [("s:/safe/box", "grant:w", "medium")])
+        self.assertEqual((self.told[0].remedy[:16], self.told[0].edits), ("Deny it here too", ()))
 
     def test_ends(self):
         people = [{"id": "c0", "ends": "2026-12-31"}, {"id": "c1", "ends": "2026-05-31"}, {"id": "c2"}]

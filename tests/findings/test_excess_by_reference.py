@@ -97,8 +97,11 @@ class Resources(unittest.TestCase):
         self.assertEqual({it.rests_on for it in told}, expected)
         for it in told:
             holder = next(row["holder"] for row in catalogue["grants"] if f"grant:{row['grant']}" == it.rests_on)
-            count = len(reading.askers_as(holder) & reaching)
-            self.assertIn(f"brings {count} {'person' if count == 1 else 'people'} to {PIN}", it.evidence)
+            who = reading.askers_as(holder) & reaching
+            people, accounts = (sum(it.startswith(kind) for it in who) for kind in ("identity", "account"))
+            words = [f"{people} {'person' if people == 1 else 'people'}"] if people else []
+            words += [f"{accounts} account{'' if accounts == 1 else 's'} of nobody"] if accounts else []
+            self.assertIn(f"brings {' and '.join(words)} to {PIN}", it.evidence)
 
 
 class Grants(unittest.TestCase):

@@ -213,6 +213,13 @@ class Holders:
         return [at for at in self.by_login[first:end].tolist() if self.accounts[at].partition("/")[2] == login]
 
     @cached_property
+    def asker_of(self) -> Ints:
+        """Over identities and then accounts, who is asked for it: the owner of an account, or itself."""
+        itself = np.arange(self.first_group)
+        itself[self.people :] = np.where(self.owner >= 0, self.owner, itself[self.people :])
+        return itself
+
+    @cached_property
     def is_asker(self) -> Bools:
         """Over identities and then accounts, which of them are asked about when nobody is named."""
         return np.concatenate([np.ones(self.people, dtype=bool), self.owner < 0])

@@ -73,7 +73,7 @@ class Usage:
         grant, of_group = nothing.copy(), nothing
         grant[: len(grants)] = grants
         of_group[len(grants) :] = group[gives]
-        return Units(self._owner(holder), holder, grant, of_group)
+        return Units(holders.asker_of[holder], holder, grant, of_group)
 
     @property
     def kinds_of_things(self) -> int:
@@ -85,11 +85,6 @@ class Usage:
         """What each unit is, whoever holds it: the number of the group, or behind the groups that of the bundle."""
         bundle = np.append(self.index.grants.bundle.astype(np.int64), -1)[self.units.grant]
         return np.where(self.units.grant >= 0, len(self.index.holders.groups) + bundle, self.units.group)
-
-    def _owner(self, holder: Ints) -> Ints:
-        holders = self.index.holders
-        owner = np.concatenate([np.arange(holders.people), holders.owner.astype(np.int64)])[holder]
-        return np.where(owner >= 0, owner, holder)
 
     @cached_property
     def top(self) -> Ints:
@@ -239,7 +234,7 @@ class Usage:
         holders = self.index.holders
         end = int(holders.edges.starts[holders.first_group])
         member = holders.edges.rows()[:end].astype(np.int64)
-        return self._owner(member), holders.edges.items[:end].astype(np.int64) - holders.first_group
+        return holders.asker_of[member], holders.edges.items[:end].astype(np.int64) - holders.first_group
 
     def _gives(self, cell: Ints, group: Ints) -> Bools:
         """Whether each group gives each cell; by blocks of cells, so that never all that groups give is held."""

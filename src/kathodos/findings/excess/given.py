@@ -157,11 +157,10 @@ def sensitive(ground: Ground) -> Batch:
 
     def tell(at: int) -> Told:
         grant, some = told[at]
-        people = _reached_by(ground, grant, some)
+        who = _in_words(index, _reached_by(ground, grant, some))
         more = f" and {len(some) - 1} more" if len(some) > 1 else ""
         evidence = (
-            f"{_gives(index, grant)} brings {plural(people, 'person', 'people')} to "
-            f"{index.tree.addresses[some[0]]}{more}, which it does not name"
+            f"{_gives(index, grant)} brings {who} to {index.tree.addresses[some[0]]}{more}, which it does not name"
         )
         return Told(_name(index, grant), evidence, "Name what is needed, or deny the field.", ())
 
@@ -207,11 +206,7 @@ def _serve(ground: Ground, some: Ints, reaching: Bools) -> Bools:
     groups = distinct(inner)
     at, member = held.members.of(groups.astype(np.int64) + first)
     single = np.concatenate([some[some < first], member[member < first]]).astype(np.int64)
-    account = single >= held.people
-    owner = held.owner[single[account] - held.people]
-    asker = single.copy()
-    asker[account] = np.where(owner >= 0, owner, single[account])
-    serves = reaching[asker] & able_of(held, ground.facts.at)[single]
+    serves = reaching[held.asker_of[single]] & able_of(held, ground.facts.at)[single]
     count = int(np.count_nonzero(some < first))
     is_served = np.bincount(at[member < first][serves[count:]], minlength=len(groups)) > 0
     by_group = np.bincount(origin[is_served[np.searchsorted(groups, inner)]], minlength=len(group)) > 0
@@ -227,12 +222,21 @@ def _names(index: Index, pattern: int, node: int) -> bool:
     return node in index.tree.matches(parse_pattern(text)).tolist()
 
 
-def _reached_by(ground: Ground, grant: int, nodes: list[int]) -> int:
-    """How many hold a grant and reach one of the nodes."""
+def _in_words(index: Index, askers: Bools) -> str:
+    """How many identities there are among some askers, and how many accounts that nobody owns."""
+    people, accounts = (int(part.sum()) for part in np.split(askers, [index.holders.people]))
+    parts = [plural(people, "person", "people")] if people or not accounts else []
+    parts += [f"{plural(accounts, 'account')} of nobody"] if accounts else []
+    return " and ".join(parts)
+
+
+def _reached_by(ground: Ground, grant: int, nodes: list[int]) -> Bools:
+    """Which askers hold a grant and reach one of the nodes; over identities and then accounts."""
     index, at = ground.facts.index, ground.facts.at
     having = who_has(index, ints([int(index.grants.holder[grant])]), at)
     reaching = np.logical_or.reduce([who_reaches_something(index, ints([node]), at) for node in nodes])
-    return int((having & reaching)[index.holders.askers].sum())
+    found: Bools = having & reaching & index.holders.is_asker
+    return found
 
 
 def detached(ground: Ground) -> Batch:
@@ -240,28 +244,31 @@ def detached(ground: Ground) -> Batch:
     index, facts = ground.facts.index, ground.facts
     tree = index.tree
     nodes = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
-    found, widest = [], []
+    found = []
     for node in nodes.tolist():
         parent = int(tree.parent[node])
-        here, above = (permits_on(index, it, None, facts.at) for it in (node, parent))
-        is_wider = len(np.setdiff1d(index.grants.holder[here], index.grants.holder[above])) > 0
-        if is_wider or _is_denied(ground, parent):
+        here, above = (index.grants.holder[permits_on(index, it, None, facts.at)] for it in (node, parent))
+        if len(np.setdiff1d(here, above)) or _is_denied(ground, parent):
             inside, outside = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
             more = np.greater(inside, outside, out=inside)
             more &= index.holders.is_asker
             if more.any():
                 found.append(node)
-                widest.append(_widest(index, here, above))
 
     def tell(at: int) -> Told:
-        parent, wide = int(tree.parent[found[at]]), widest[at]
-        reaching = (who_reaches_something(index, ints([it]), facts.at) for it in (found[at], parent))
+        node, parent = found[at], int(tree.parent[found[at]])
+        reaching = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
         counts = [int(np.count_nonzero(it & index.holders.is_asker)) for it in reaching]
+        here, above = (permits_on(index, it, None, facts.at) for it in (node, parent))
+        only = np.setdiff1d(here, above)
+        wide = _widest(index, only if len(only) else here, facts.at)
         evidence = (
             f"{counts[0]} reach it, {counts[1]} its parent {tree.addresses[parent]}; most by "
             f"{_gives(index, wide)} to {index.holders.references[int(index.grants.holder[wide])]}"
         )
-        return Told(_name(index, wide), evidence, "Take the wider grant away.", (ground.end_grant(wide),))
+        if len(only):
+            return Told(_name(index, wide), evidence, "Take the wider grant away.", (ground.end_grant(wide),))
+        return Told(_name(index, wide), evidence, "Deny it here too: what is denied above ends where it is cut off.")
 
     severity = np.maximum(severity_of(facts.sensitivity[ints(found)]), 1)
     nobody = np.full(len(found), -1, dtype=np.int64)
@@ -275,10 +282,7 @@ def _is_denied(ground: Ground, node: int) -> bool:
     return bool(what_applies(index, index.system_of(node), spans, ground.facts.at)[2].denies.any())
 
 
-def _widest(index: Index, here: Ints, above: Ints) -> int:
-    """The grant on a resource, but not on the one above, that is held by the most."""
-    only = np.setdiff1d(here, above)
-    some = only if len(only) else here
-    holders = index.grants.holder[some]
-    sizes = [np.inf if it == index.holders.everyone else len(index.holders.members[it]) for it in holders.tolist()]
-    return int(some[int(np.argmax(sizes))])
+def _widest(index: Index, grants: Ints, at: int) -> int:
+    """Which of the grants most count as the holder of."""
+    sizes = [np.count_nonzero(who_has(index, index.grants.holder[[grant]], at)) for grant in grants.tolist()]
+    return int(grants[int(np.argmax(sizes))])
