@@ -437,11 +437,11 @@ class Risk:
 
     def _administrators(self, name: str) -> int:
         """How many people were given something that administers in a system."""
-        index, facts, usage = self.index, self.facts, self.ground.usage
+        index, usage = self.index, self.ground.usage
         number = [it.name for it in index.systems_in_order].index(name)
         administer = 1 << KINDS.index("administer")
-        owner = usage.units.owner[usage.in_system(number) & ((usage.kinds & administer) > 0)]
-        return len(np.unique(owner[owner < facts.people]))
+        owner = usage.identity[usage.in_system(number) & ((usage.kinds & administer) > 0)]
+        return len(np.unique(owner[owner >= 0]))
 
     def _resting_on(self, system: str) -> int:
         """How many findings are about a system, an account in it, a role of it or a resource in it."""

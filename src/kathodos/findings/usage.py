@@ -75,8 +75,13 @@ class Usage:
         of_group[len(grants) :] = group[gives]
         return Units(holders.asker_of[holder], holder, grant, of_group)
 
+    @cached_property
+    def identity(self) -> Ints:
+        """The identity that each unit belongs to; -1 for those of an account of nobody."""
+        return np.where(self.units.owner < self.facts.people, self.units.owner, -1)
+
     @property
-    def kinds_of_things(self) -> int:
+    def thing_count(self) -> int:
         """How many things there are to hold: groups and bundles."""
         return len(self.index.holders.groups) + len(self.index.bundles)
 

@@ -158,16 +158,15 @@ class Ground:
         """Which units give their owner something that a need asks for."""
         units, facts = self.usage.units, self.facts
         found = np.zeros(len(units), dtype=bool)
-        owner = np.where(units.owner < facts.people, units.owner, -1)
         for first in range(0, len(self.needs), _TOGETHER):
             asked = np.zeros(facts.people + 1, dtype=np.int64)
-            brought = np.zeros(self.usage.kinds_of_things, dtype=np.int64)
+            brought = np.zeros(self.usage.thing_count, dtype=np.int64)
             for bit, need in enumerate(self.needs[first : first + _TOGETHER]):
                 asked[:-1] |= facts.selected(need.who).astype(np.int64) << bit
                 bundles = np.zeros(len(facts.index.bundles), dtype=np.int64)
                 bundles[bundles_permitting(self.places, need.must)] = 1
                 brought |= np.concatenate([self.stakes.over_groups(bundles, 0), bundles]) << bit
-            found |= asked[owner] & brought[self.usage.things] > 0
+            found |= asked[self.usage.identity] & brought[self.usage.things] > 0
         return found
 
     # Words that several kinds use

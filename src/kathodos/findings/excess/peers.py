@@ -48,11 +48,10 @@ def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
 def beyond_peers(ground: Ground) -> Batch:
     """Units that hardly any peer holds, by whatever way."""
     facts, usage = ground.facts, ground.usage
-    units, what = usage.units, usage.things
-    peers = facts.peers_by(ground.thresholds.peers)
-    owner = np.where(units.owner < facts.people, units.owner, -1)
+    what, peers = usage.things, facts.peers_by(ground.thresholds.peers)
+    owner = usage.identity
     group = np.append(peers, -1)[owner]
-    others = np.append(np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 1) - 1, 0)[group]
+    others = _others(peers)[group]
     having = _others_having(ground, peers, group)
     found = _is_few(ground, having, others).nonzero()[0]
     having, others = having[found], others[found]
@@ -78,6 +77,11 @@ def beyond_peers(ground: Ground) -> Batch:
     )
 
 
+def _others(peers: Ints) -> Ints:
+    """How many others there are in each peer group; behind them 0 for who has none."""
+    return np.append(np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 1) - 1, 0)
+
+
 def _is_few(ground: Ground, having: Ints, of: Ints) -> Bools:
     """Whether so many of so many others are surely few."""
     limits = ground.thresholds
@@ -88,7 +92,7 @@ def _is_few(ground: Ground, having: Ints, of: Ints) -> Bools:
 def _others_having(ground: Ground, peers: Ints, group: Ints) -> Ints:
     """For each unit how many others of its owner's peer group, given by number, hold the same by whatever way."""
     facts, units, what = ground.facts, ground.usage.units, ground.usage.things
-    width = ground.usage.kinds_of_things
+    width = ground.usage.thing_count
     pair, inverse = np.unique(np.where(group >= 0, group * width + what, -1), return_inverse=True)
     wanted = np.zeros(width, dtype=bool)
     wanted[pair[pair >= 0] % width] = True
@@ -138,7 +142,8 @@ def _in_blocks(ground: Ground, peers: Ints, brings: Lists) -> Iterator[Ints]:
     edges = ground.facts.index.holders.edges
     each = max(len(brings.items) // max(len(brings), 1), 1)
     load = np.concatenate([[0], np.cumsum(edges.sizes()[people] * each + 1)])
-    for groups in in_loads(np.diff(load[bound]), _BLOCK):
+    widest = 1 << max(62 - len(peers).bit_length() - ground.usage.thing_count.bit_length(), 0)
+    for groups in in_loads(np.diff(load[bound]), _BLOCK, widest):
         block = people[bound[groups[0]] : bound[groups[-1] + 1]]
         if len(block):
             yield block
@@ -165,9 +170,9 @@ def _counted_one_by_one(ground: Ground, peers: Ints, group: Ints, having: Ints) 
     """What is counted of groups of which only the members directly in them were, where these are few: everyone."""
     facts, holders = ground.facts, ground.facts.index.holders
     units, what = ground.usage.units, ground.usage.things
-    has_inner = np.zeros(ground.usage.kinds_of_things, dtype=bool)
+    has_inner = np.zeros(ground.usage.thing_count, dtype=bool)
     has_inner[holders.edges.items[int(holders.edges.starts[holders.first_group]) :] - holders.first_group] = True
-    others = np.append(np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 1) - 1, 0)[group]
+    others = _others(peers)[group]
     open_ = (has_inner[what] & (group >= 0) & _is_few(ground, having, others)).nonzero()[0]
     of_thing = lists_from(what[open_], open_, len(has_inner))
     for thing in (of_thing.sizes() > 0).nonzero()[0].tolist():
@@ -272,8 +277,7 @@ def _touched(ground: Ground, system: System, action: int) -> Ints:
 def beyond_needs(ground: Ground) -> Batch:
     """Units that no need asks for, of people of whose position needs speak; reading what is open to all is left out."""
     usage, facts = ground.usage, ground.facts
-    units = usage.units
-    owner = np.where(units.owner < facts.people, units.owner, -1)
+    owner = usage.identity
     spoken = np.zeros(facts.people + 1, dtype=bool)
     for need in ground.needs:
         spoken[:-1] |= facts.selected(need.who)
@@ -305,9 +309,8 @@ def former_position(ground: Ground) -> Batch:
     movers = _movers(ground)
     if not movers:
         return batch(FORMER_POSITION, np.zeros(0, dtype=np.int64), ground.holder, _nothing, 0)
-    units = usage.units
     department = facts.identity("department")
-    owner = np.where(units.owner < facts.people, units.owner, -1)
+    owner = usage.identity
     there = facts.is_person & facts.is_there
     found: list[int] = []
     told: list[tuple[str, list[_Kept]]] = []

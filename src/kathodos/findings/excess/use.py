@@ -79,7 +79,7 @@ def _idle_groups(ground: Ground, idle: Bools) -> Bools:
 
 def _of_units(ground: Ground, kind: str, found: Ints, tell: Callable[[int], Told], days: Ints, top: Ints) -> Batch:
     owner = ground.usage.units.owner[found]
-    whose = np.where(owner < ground.facts.people, owner, -1)
+    whose = ground.usage.identity[found]
     needed = ground.needed[found]
     severity = np.where(needed, 0, severity_of(top))
     allowed = _allowed(ground)[found]
@@ -91,8 +91,7 @@ def _judged(ground: Ground) -> Bools:
     """The units whose use can be judged: of somebody who is there, in systems that were watched for long enough."""
     facts, usage = ground.facts, ground.usage
     watched = (facts.at - np.minimum(usage.watched, facts.at)) // DAY
-    owner = usage.units.owner
-    there = np.append(facts.is_there, True)[np.where(owner < facts.people, owner, -1)]
+    there = np.append(facts.is_there, True)[usage.identity]
     found: Bools = there & (watched > _allowed(ground)) & (usage.watched < facts.at)
     return found
 
