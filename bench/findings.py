@@ -21,29 +21,29 @@ import numpy as np
 import organisation as made_up
 import peers
 
-from kathodos.access.reach import who_reaches_something
-from kathodos.catalogue.moments import BEGINNING
-from kathodos.catalogue.records import Stored
-from kathodos.findings.conflicts import find_conflicts, who_breaks
-from kathodos.findings.cure import cure
+from kathodos.analysis.snapshot import Facts
+from kathodos.engine.reach import who_reaches_something
+from kathodos.findings.conflicts.cure import cure
+from kathodos.findings.conflicts.states import find_conflicts, who_breaks
 from kathodos.findings.excess.batches import Ground
 from kathodos.findings.excess.kinds import KINDS, find_excess
 from kathodos.findings.excess.peers import BEYOND_PEERS
 from kathodos.findings.excess.roles import NEAR_ROLES
 from kathodos.findings.excess.use import DORMANT
-from kathodos.findings.facts import Facts
 from kathodos.findings.risk import Judged, Risk
-from kathodos.findings.rules import read_rules
-from kathodos.saved_index import view_at
-from kathodos.workspace import Workspace
+from kathodos.model.times import BEGINNING
+from kathodos.rules.reading import read_rules
+from kathodos.store.records import Stored
+from kathodos.workspace.saved_index import view_at
+from kathodos.workspace.workspace import Workspace
 
 AT = 1_767_225_600_000_000  # 2026-01-01
 RULES, NEEDS, SAMPLED = 200, 20, 12
 WIDEST = 300  # resources on a side of a rule that SQL is asked about
 SAVE = """
 import sys
-from kathodos.saved_index import view_at
-from kathodos.workspace import Workspace
+from kathodos.workspace.saved_index import view_at
+from kathodos.workspace.workspace import Workspace
 workspace = Workspace.find(sys.argv[1])
 with workspace.store.connect() as connection:
     view_at(workspace.store, connection)

@@ -4,9 +4,9 @@ import numpy as np
 import pandas as pd
 import peers
 
-from kathodos.catalogue.moments import DAY
 from kathodos.findings.excess.peers import upper_share
 from kathodos.findings.risk import EXCESSIVE
+from kathodos.model.times import DAY
 
 ABOVE = """
 CREATE OR REPLACE TABLE above AS

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from kathodos.catalogue.store import FOREVER, TABLES
+from kathodos.store.sqlite import FOREVER, TABLES
 
 SYSTEMS = 10
 ACTIONS = ("view", "edit", "approve", "export", "manage")

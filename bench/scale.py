@@ -24,16 +24,16 @@ import numpy as np
 import organisation as made_up
 import peers
 
-from kathodos.access import everyone
-from kathodos.access.reach import what_reached_by, who_reaches
-from kathodos.access.redundant import redundant_grants
-from kathodos.catalogue.records import Stored
-from kathodos.findings.conflicts import who_breaks
-from kathodos.findings.facts import Facts
-from kathodos.findings.rules import read_rules
+from kathodos.analysis.snapshot import Facts
+from kathodos.engine import everyone
+from kathodos.engine.reach import what_reached_by, who_reaches
+from kathodos.engine.redundant import redundant_grants
+from kathodos.findings.conflicts.states import who_breaks
 from kathodos.output.parquet import write_pairs
-from kathodos.saved_index import saved_file, view_at
-from kathodos.workspace import Workspace
+from kathodos.rules.reading import read_rules
+from kathodos.store.records import Stored
+from kathodos.workspace.saved_index import saved_file, view_at
+from kathodos.workspace.workspace import Workspace
 
 AT = 1_767_225_600_000_000  # 2026-01-01
 NOW = "2026-01-01T00:00:00Z"
@@ -42,10 +42,10 @@ PATIENCE = 20.0  # seconds that a peer gets for one kind of question
 PROGRAM = Path(sys.executable).parent / "kathodos"
 COMPILE = """
 import re, sys, time
-from kathodos.saved_index import save
-from kathodos.workspace import Workspace
-from kathodos.catalogue.records import Stored
-from kathodos.access.compiling import compile_index
+from kathodos.workspace.saved_index import save
+from kathodos.workspace.workspace import Workspace
+from kathodos.store.records import Stored
+from kathodos.engine.compile import compile_index
 workspace = Workspace.find(sys.argv[1])
 with workspace.store.connect() as connection:
     started = time.perf_counter()

@@ -9,10 +9,10 @@ from pathlib import Path
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 
-from kathodos.access.compiling import compile_index
-from kathodos.catalogue.kinds import BY_NAME, GATHERED
-from kathodos.catalogue.records import InMemory
-from kathodos.catalogue.store import Rows
+from kathodos.engine.compile import compile_index
+from kathodos.model.kinds import BY_NAME, GATHERED
+from kathodos.store.records import InMemory
+from kathodos.store.sqlite import Rows
 
 COMMAND = Path(sys.executable).parent / "kathodos"
 NOW = "2026-06-15T12:00:00Z"
@@ -51,8 +51,8 @@ def facts_of(catalogue, at=NOW):
     """What findings are made of, for {kind name: [{column: value}]} at a moment."""
     from datetime import datetime
 
-    from kathodos.catalogue.moments import microseconds
-    from kathodos.findings.facts import Facts
+    from kathodos.analysis.snapshot import Facts
+    from kathodos.model.times import microseconds
 
     state = state_of(catalogue)
     return Facts(InMemory(state), compile_index(InMemory(state)), microseconds(datetime.fromisoformat(at)))
@@ -62,15 +62,15 @@ def rules_of(text):
     """The rules of one file."""
     import tomllib
 
-    from kathodos.findings.rules import read_rules
+    from kathodos.rules.reading import read_rules
 
     return read_rules([("r.toml", tomllib.loads(text), text)])
 
 
 def rule_of(duties, name="R", **more):
     """A conflict rule of duties that are lists of permissions, each an action and a pattern."""
-    from kathodos.catalogue.addresses import parse_pattern
-    from kathodos.findings.rules import Conflicting, Duty, Permission
+    from kathodos.model.addresses import parse_pattern
+    from kathodos.rules.reading import Conflicting, Duty, Permission
 
     parts = ([Permission(action, parse_pattern(pattern)) for action, pattern in duty] for duty in duties)
     return Conflicting(name, "", "", duties=tuple(Duty(f"d{at}", tuple(it)) for at, it in enumerate(parts)), **more)

@@ -40,7 +40,7 @@ class Documentation(unittest.TestCase):
         self.assertEqual(sorted({*kinds} - {"kind"}), sorted(NAMES))
         readme = (docs.ROOT / "README.md").read_text(encoding="utf-8")
         self.assertIn(f"{len(NAMES)} kinds of excess", readme)
-        library = [it for it in (files("kathodos") / "rules_library").iterdir() if it.name.endswith(".toml")]
+        library = [it for it in (files("kathodos") / "rules" / "library").iterdir() if it.name.endswith(".toml")]
         read = [tomllib.loads(it.read_text(encoding="utf-8")) for it in library if it.name != "duties.toml"]
         count = sum(len(it["conflict"]) for it in read)
         self.assertIn(f"a library of {count} rules in {('nine', 'ten')[len(read) - 9]} topics", findings)

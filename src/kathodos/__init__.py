@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
-    from kathodos.workspace import Workspace
+    from kathodos.workspace.workspace import Workspace
 
 __all__ = ["Workspace"]
 
@@ -13,7 +13,7 @@ __all__ = ["Workspace"]
 def __getattr__(name: str) -> Any:
     """Hands on `Workspace` when it is asked for, so that `import kathodos` costs nothing."""
     if name == "Workspace":
-        from kathodos.workspace import Workspace
+        from kathodos.workspace.workspace import Workspace
 
         return Workspace
     raise AttributeError(name)

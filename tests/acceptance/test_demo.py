@@ -256,7 +256,7 @@ class TheDemo(unittest.TestCase):
                 self.assertLessEqual(max(map(len, shown.splitlines())), int(columns), words)
 
     def test_every_kind_is_listed_and_one_of_each_is_shown(self):
-        from kathodos.catalogue.kinds import KINDS
+        from kathodos.model.kinds import KINDS
 
         for kind in KINDS:
             found = records_inside("list", kind.name, cwd=self.workspace, now=NOW)

@@ -65,7 +65,7 @@ class Tampering(Prepared, unittest.TestCase):
     def test_a_row_edited_together_with_its_mark(self):
         import numpy as np
 
-        from kathodos.catalogue.coded import coded
+        from kathodos.columns.dictionary import coded
         from kathodos.ledger.entries import checks_of, marks_of
 
         columns = [coded([value]) for value in ("uno", 1, "2026-06-15T12:00:00Z", None)]
@@ -92,7 +92,7 @@ class Tampering(Prepared, unittest.TestCase):
 
     def test_an_entry_edited_with_its_leaf_and_the_whole_tree_still_differs_from_its_signed_head(self):
         from kathodos.ledger.entries import read_entries
-        from kathodos.workspace import Workspace
+        from kathodos.workspace.workspace import Workspace
 
         with Workspace.find(self.office).store.connect() as connection:
             entry = read_entries(connection)[1]

@@ -4,7 +4,7 @@ import os
 import subprocess
 import unittest
 
-from kathodos.access.saving import arrays_of, index_from
+from kathodos.engine.layout import arrays_of, index_from
 from tests.access.test_deciding import everything
 from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, index_of, lay_out, records, run
 

@@ -5,7 +5,7 @@ from datetime import datetime
 
 from hypothesis import given
 
-from kathodos.access.everyone import count_pairs
+from kathodos.engine.everyone import count_pairs
 from kathodos.findings.escalation import climbers
 from tests.access.test_potential import administered
 from tests.reference import Reference

@@ -10,12 +10,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.findings import pictures
-from kathodos.findings.conflicts import find_conflicts
+from kathodos.findings.conflicts.roles import roles_at_fault
+from kathodos.findings.conflicts.states import find_conflicts
 from kathodos.findings.escalation import administrations, climbers
 from kathodos.findings.excess.batches import Ground
 from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.risk import PARTS, Judged, Risk, Weights
-from kathodos.findings.role_conflicts import roles_at_fault
 from kathodos.output import charts
 from tests.findings.test_excess_by_reference import Reading, live_permits, permitted_cells
 from tests.reference import Reference, split

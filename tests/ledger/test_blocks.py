@@ -7,9 +7,9 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from kathodos.catalogue.kinds import AREAS
 from kathodos.ledger import entries, verify
-from kathodos.workspace import Workspace
+from kathodos.model.kinds import AREAS
+from kathodos.workspace.workspace import Workspace
 
 BLOCK = 7
 

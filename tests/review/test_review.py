@@ -3,15 +3,15 @@
 import unittest
 from datetime import datetime
 
-from kathodos.access.compiling import compile_index
-from kathodos.catalogue.moments import microseconds
-from kathodos.catalogue.records import InMemory
+from kathodos.analysis.snapshot import Facts
+from kathodos.engine.compile import compile_index
 from kathodos.errors import CallError
-from kathodos.findings.facts import Facts
-from kathodos.findings.rules import Rules
+from kathodos.model.times import microseconds
 from kathodos.review.evidence import Witness
 from kathodos.review.items import beyond_items, items_of
 from kathodos.review.rounds import Line, Review, draft_review, line_numbers, progress_of
+from kathodos.rules.reading import Rules
+from kathodos.store.records import InMemory
 from tests.support import NOW, Prepared, lay_out, records, run, state_of
 
 MOMENT = datetime.fromisoformat(NOW)

@@ -8,15 +8,15 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from kathodos.access.index import NEEDED, Index
-from kathodos.catalogue import kinds
-from kathodos.catalogue.kinds import BY_NAME, Kind
-from kathodos.catalogue.records import Edit, Edits, Record, Records, columns_of
-from kathodos.catalogue.references import Names
-from kathodos.catalogue.selecting import nearest
+from kathodos.connectors.mapping import Table
+from kathodos.engine.index import NEEDED, Index
 from kathodos.errors import DataError, UnfitError
-from kathodos.systems.checking import check_table, key_in
-from kathodos.systems.tables import Table
+from kathodos.ingest.checking import check_table, key_in
+from kathodos.model import kinds
+from kathodos.model.attributes import nearest
+from kathodos.model.kinds import BY_NAME, Kind
+from kathodos.model.references import Names
+from kathodos.store.records import Edit, Edits, Record, Records, columns_of
 
 ADD, END, SET = "add", "end", "set"
 _KINDS = [kind.name for kind in NEEDED]

@@ -12,8 +12,8 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Field
 
 if TYPE_CHECKING:
-    from kathodos.catalogue.store import State
-    from kathodos.findings.activity import Folded
+    from kathodos.analysis.activity import Folded
+    from kathodos.store.sqlite import State
 
 _FIELDS = (
     Field("who", "Who", 9, least=14),
@@ -42,9 +42,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.catalogue.kinds import ACCOUNTS, ACTIVITY, IDENTITIES, RESOURCES
-    from kathodos.catalogue.moments import BEGINNING, microseconds
-    from kathodos.findings.activity import folded
+    from kathodos.analysis.activity import folded
+    from kathodos.model.kinds import ACCOUNTS, ACTIVITY, IDENTITIES, RESOURCES
+    from kathodos.model.times import BEGINNING, microseconds
 
     asked = session.arguments
     state = session.state((ACTIVITY, ACCOUNTS, IDENTITIES, RESOURCES), session.point(asked.as_of).entry)
@@ -66,8 +66,8 @@ def run(session: Session) -> int:
 
 def _above(text: str, state: State, found: Sequence[Folded]) -> str:
     """What the addresses at and below a resource begin with. Raises CallError where there is nothing there."""
-    from kathodos.catalogue.addresses import parse_address
-    from kathodos.catalogue.selecting import nearest
+    from kathodos.model.addresses import parse_address
+    from kathodos.model.attributes import nearest
 
     known = {*state["resources"]["resource"], *(it.resource for it in found)}
     try:

@@ -60,10 +60,10 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run_mark(session: Session) -> int:
-    from kathodos.catalogue.kinds import BASELINES
-    from kathodos.catalogue.moments import normal_moment, time_text
-    from kathodos.catalogue.store import latest, read_rows
     from kathodos.ledger.entries import writing
+    from kathodos.model.kinds import BASELINES
+    from kathodos.model.times import normal_moment, time_text
+    from kathodos.store.sqlite import latest, read_rows
 
     name = session.arguments.name
     is_moment = True
@@ -88,7 +88,7 @@ def run_mark(session: Session) -> int:
 
 
 def run_list(session: Session) -> int:
-    from kathodos.catalogue.kinds import BASELINES
+    from kathodos.model.kinds import BASELINES
 
     found = session.state([BASELINES])["baselines"]
     rows = [dict(zip(BASELINES.names, values, strict=True)) for values in found.values()]
@@ -97,10 +97,10 @@ def run_list(session: Session) -> int:
 
 
 def run_compare(session: Session) -> int:
-    from kathodos.catalogue.kinds import GATHERED
-    from kathodos.catalogue.moments import microseconds
-    from kathodos.catalogue.store import latest, read_state
-    from kathodos.findings.differences import by_asker, by_kind
+    from kathodos.analysis.differences import by_asker, by_kind
+    from kathodos.model.kinds import GATHERED
+    from kathodos.model.times import microseconds
+    from kathodos.store.sqlite import latest, read_state
 
     asked = session.arguments
     points = [session.point(asked.first), session.point(asked.second)]

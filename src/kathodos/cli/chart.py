@@ -11,7 +11,7 @@ from kathodos.output.answers import Answer
 
 if TYPE_CHECKING:
     from kathodos.findings.risk import Judged
-    from kathodos.saved_index import View
+    from kathodos.workspace.saved_index import View
 
 KINDS = ("access", "conflicts", "risk", "excess")
 _NAMED = 8

@@ -12,9 +12,9 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field
 
 if TYPE_CHECKING:
-    from kathodos.findings.facts import Facts
+    from kathodos.analysis.snapshot import Facts
     from kathodos.findings.fences import Crossing, Lack, Surplus
-    from kathodos.findings.rules import Rules
+    from kathodos.rules.reading import Rules
 
 _KEYS = ("rule", "finding", "severity", "identity", "permission", "action", "resource", "resources", "missing", "pairs")
 _DATA = [Field(key, key) for key in (*_KEYS, "unused")]
@@ -39,8 +39,8 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.catalogue.kinds import IDENTITIES
     from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
+    from kathodos.model.kinds import IDENTITIES
 
     asked = session.arguments
     rules = _chosen(session)
@@ -86,8 +86,8 @@ def _chosen(session: Session) -> Rules:
     """The fences and needs that were asked for."""
     from dataclasses import replace
 
-    from kathodos.catalogue.selecting import nearest
     from kathodos.errors import DataError
+    from kathodos.model.attributes import nearest
 
     rules, asked = session.rules(), session.arguments
     if not _both(rules):

@@ -13,12 +13,12 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Lines, Row
 
 if TYPE_CHECKING:
-    from kathodos.findings.conflicts import Conflict
-    from kathodos.findings.covers import Register
-    from kathodos.findings.facts import Facts
-    from kathodos.findings.places import Places
-    from kathodos.findings.role_conflicts import RoleConflict
-    from kathodos.findings.rules import Conflicting, Duty
+    from kathodos.analysis.snapshot import Facts
+    from kathodos.findings.conflicts.covers import Register
+    from kathodos.findings.conflicts.roles import RoleConflict
+    from kathodos.findings.conflicts.states import Conflict
+    from kathodos.rules.reading import Conflicting, Duty
+    from kathodos.rules.targets import Places
 
 SEVERITIES = ("critical", "high", "medium", "low")
 STYLES = {"critical": "bold red", "high": "red", "medium": "yellow", "low": ""}
@@ -72,9 +72,9 @@ class Found:
     """The conflicts that a call is about, and what is known of them."""
 
     def __init__(self, session: Session) -> None:
-        from kathodos.findings.conflicts import find_conflicts
-        from kathodos.findings.places import Places
-        from kathodos.findings.role_conflicts import marked, roles_at_fault
+        from kathodos.findings.conflicts.roles import marked, roles_at_fault
+        from kathodos.findings.conflicts.states import find_conflicts
+        from kathodos.rules.targets import Places
 
         asked, state = session.arguments, session.asked()
         self.session = session
@@ -94,7 +94,7 @@ class Found:
 
     def number(self, reference: str) -> int:
         """The number of the identity that was named."""
-        from kathodos.catalogue.kinds import IDENTITIES
+        from kathodos.model.kinds import IDENTITIES
 
         return self.session.asker(self.view, reference, (IDENTITIES,))
 
@@ -114,14 +114,14 @@ class Found:
         return (cover, self.register.state(cover, self.at)) if cover else None
 
     def is_covered(self, conflict: Conflict) -> bool:
-        from kathodos.findings.covers import HOLDS
+        from kathodos.findings.conflicts.covers import HOLDS
 
         cover = self.cover(conflict)
         return cover is not None and cover[1] == HOLDS
 
     def cover_text(self, conflict: Conflict) -> str:
         """In words: under which control, and until when."""
-        from kathodos.findings.covers import HOLDS, RAN_OUT
+        from kathodos.findings.conflicts.covers import HOLDS, RAN_OUT
 
         cover, state = self.cover(conflict) or (None, "")
         if cover is None:
@@ -159,15 +159,15 @@ def _chosen(facts: Facts, asked: argparse.Namespace) -> Callable[[Conflict], boo
     text = getattr(asked, "where", None)
     if not text:
         return lambda conflict: True
-    from kathodos.catalogue.selecting import filter_of
+    from kathodos.model.attributes import filter_of
 
     mask = facts.selected(filter_of(text, facts.known_attributes(), "identity"))
     return lambda conflict: bool(mask[conflict.identity])
 
 
 def _rules(session: Session) -> list[Conflicting]:
-    from kathodos.catalogue.selecting import nearest
     from kathodos.errors import DataError
+    from kathodos.model.attributes import nearest
 
     rules, asked = session.rules(), session.arguments
     topic, name = getattr(asked, "topic", None), getattr(asked, "rule", None)
@@ -271,7 +271,7 @@ def _having(people: int) -> str:
 def _detail(session: Session, found: Found, conflicts: Sequence[Conflict]) -> int:
     """Each conflict of one person, with the chains behind each duty."""
     from kathodos.cli.reach import chain_record
-    from kathodos.findings.conflicts import chains_of
+    from kathodos.findings.conflicts.states import chains_of
 
     trees, rows = [], []
     for conflict in conflicts:
@@ -307,8 +307,8 @@ def _head(found: Found, conflict: Conflict) -> str:
 
 def _sides(conflict: Conflict, given: dict[str, Any]) -> list[Branch]:
     """Each duty with what gives it, and the uses that activity shows."""
-    from kathodos.access.chains import chain_text
     from kathodos.cli.reach import chain_branch
+    from kathodos.engine.explain import chain_text
 
     sides = []
     for duty in conflict.duties:
@@ -357,7 +357,7 @@ def _sides_of(found: Found, person: Row, conflict: Conflict) -> dict[str, Any]:
 
 def _ways(found: Found, conflict: Conflict, duty: Duty) -> list[str]:
     """The chains of one duty, a line for each link."""
-    from kathodos.findings.conflicts import chains_of
+    from kathodos.findings.conflicts.states import chains_of
 
     lines = []
     for given in chains_of(found.places, conflict, duty)[:3]:

@@ -54,7 +54,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run_list(session: Session) -> int:
-    from kathodos.catalogue.moments import day_text, microseconds
+    from kathodos.model.times import day_text, microseconds
 
     point = session.point(session.arguments.as_of)
     register, at = session.register(point.entry), microseconds(point.moment)
@@ -82,8 +82,8 @@ def run_list(session: Session) -> int:
 
 
 def run_add(session: Session) -> int:
-    from kathodos.catalogue.kinds import IDENTITIES
-    from kathodos.findings.covers import Control
+    from kathodos.findings.conflicts.covers import Control
+    from kathodos.model.kinds import IDENTITIES
     from kathodos.review.covers import add_control
 
     asked, workspace = session.arguments, session.workspace

@@ -76,9 +76,9 @@ def run_cover(session: Session) -> int:
 
 
 def run_covers(session: Session) -> int:
-    from kathodos.catalogue.kinds import IDENTITIES
-    from kathodos.catalogue.moments import microseconds
-    from kathodos.findings.covers import HOLDS
+    from kathodos.findings.conflicts.covers import HOLDS
+    from kathodos.model.kinds import IDENTITIES
+    from kathodos.model.times import microseconds
 
     point = session.point(session.arguments.as_of)
     register, at = session.register(point.entry), microseconds(point.moment)

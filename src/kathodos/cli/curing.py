@@ -11,7 +11,7 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field
 
 if TYPE_CHECKING:
-    from kathodos.findings.cure import Cures, Withdrawal
+    from kathodos.findings.conflicts.cure import Cures, Withdrawal
 
 _FIELDS = [Field(key, key) for key in ("withdrawal", "people", "others", "uses", "clears")]
 
@@ -38,7 +38,7 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
 
 def run(session: Session) -> int:
     from kathodos.cli.conflicts import Found
-    from kathodos.findings.cure import cure, edits_of, still_standing
+    from kathodos.findings.conflicts.cure import cure, edits_of, still_standing
 
     asked = session.arguments
     if asked.days < 0 or asked.seconds <= 0:
@@ -59,7 +59,7 @@ def run(session: Session) -> int:
 
 def _protected(found: Any, text: str) -> str:
     """The full reference of something to be left alone. Raises CallError where nothing bears that name."""
-    from kathodos.catalogue.selecting import nearest
+    from kathodos.model.attributes import nearest
 
     index = found.facts.index
     prefix, _, name = text.partition(":")

@@ -11,7 +11,7 @@ from kathodos.output.answers import Answer, Field, Lines
 
 if TYPE_CHECKING:
     from kathodos.findings.escalation import Administration, Climber
-    from kathodos.saved_index import View
+    from kathodos.workspace.saved_index import View
 
 _CLIMBERS = (
     Field("who", "Who", 9, least=22),

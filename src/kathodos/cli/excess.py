@@ -13,10 +13,10 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Field, Lines, Row
 
 if TYPE_CHECKING:
-    from kathodos.access.arrays import Bools
-    from kathodos.catalogue.filters import Node
+    from kathodos.columns.csr import Bools
     from kathodos.findings.excess.batches import Batch, Finding, Ground
-    from kathodos.saved_index import View
+    from kathodos.model.filters import Node
+    from kathodos.workspace.saved_index import View
 
 SEVERITY_STYLES = {"critical": "bold red", "high": "red", "medium": "yellow", "low": ""}
 _SEVERITIES = ("critical", "high", "medium", "low")
@@ -71,7 +71,7 @@ def run(session: Session) -> int:
     asked = session.arguments
     for name in asked.kind or ():
         if name not in NAMES:
-            from kathodos.catalogue.selecting import nearest
+            from kathodos.model.attributes import nearest
 
             raise CallError(f"There is no kind of excess {name}.", nearest(name, NAMES))
     from kathodos.findings.excess.kinds import find_excess
@@ -92,7 +92,7 @@ class _Choice:
     """Which findings were asked for, by `--by` and `--where`."""
 
     def __init__(self, session: Session, view: View, ground: Ground) -> None:
-        from kathodos.catalogue.selecting import filter_of
+        from kathodos.model.attributes import filter_of
 
         asked = session.arguments
         self.ground = ground
@@ -136,7 +136,7 @@ class _Choice:
 
     def _selected(self, batch: Batch, node: Node) -> Bools:
         """Which findings a filter selects: by their own attributes, else by those of the identity concerned."""
-        from kathodos.findings.rules import SEVERITIES
+        from kathodos.rules.reading import SEVERITIES
 
         own: dict[str, Callable[[], list[Any]]] = {
             "kind": lambda: [batch.kind] * len(batch),
@@ -165,7 +165,7 @@ class _Choice:
 
 def _count(session: Session, kept: list[tuple[Batch, Any]]) -> int:
     from kathodos.findings.excess.kinds import KINDS, LATE_CONTROL
-    from kathodos.findings.rules import SEVERITIES
+    from kathodos.rules.reading import SEVERITIES
 
     means = {kind.name: kind.means for kind in KINDS} | {LATE_CONTROL: "a control that was not confirmed in time"}
     rows = []

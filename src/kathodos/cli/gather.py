@@ -14,8 +14,8 @@ from kathodos.output.answers import Answer, Field
 from kathodos.output.text import printable
 
 if TYPE_CHECKING:
-    from kathodos.systems.gather import Gathered
-    from kathodos.systems.settings import Source
+    from kathodos.connectors.settings import Source
+    from kathodos.ingest.gather import Gathered
 
 _FIELDS = (
     Field("source", "Source", 1),
@@ -117,8 +117,8 @@ def _counts(session: Session, done: list[Gathered]) -> None:
 
 def _gathered(session: Session, source: Source) -> Gathered:
     """One source read and brought into the catalogue, or only compared with it."""
-    from kathodos.systems.gather import GuardedError, gather, last_gather, last_mark, rehearse
-    from kathodos.systems.sources import digest_with, reader_of
+    from kathodos.connectors.sources import digest_with, reader_of
+    from kathodos.ingest.gather import GuardedError, gather, last_gather, last_mark, rehearse
 
     workspace, reader = session.workspace, reader_of(source)
     terms = workspace.terms(source, session.arguments.accept_loss)
@@ -169,7 +169,7 @@ def _details(session: Session, done: list[Gathered]) -> None:
 
 
 def _problems(session: Session, sources: list[Source]) -> int:
-    from kathodos.catalogue.kinds import PROBLEMS
+    from kathodos.model.kinds import PROBLEMS
 
     found = session.state([PROBLEMS])["problems"]
     names = {source.name for source in sources}

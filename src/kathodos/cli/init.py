@@ -8,7 +8,7 @@ from pathlib import Path
 from kathodos.cli.options import Commands, Formatter, command
 from kathodos.cli.session import Session
 from kathodos.output.answers import Answer
-from kathodos.workspace import CONFIGURATION, Workspace
+from kathodos.workspace.workspace import CONFIGURATION, Workspace
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:

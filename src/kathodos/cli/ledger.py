@@ -125,13 +125,13 @@ def _some(subjects: list[str]) -> str:
 
 
 def _moment(entry: Entry) -> int:
-    from kathodos.catalogue.moments import first_moment
+    from kathodos.model.times import first_moment
 
     return first_moment(entry.time)
 
 
 def _bound(text: str | None, option: str) -> tuple[int, int] | None:
-    from kathodos.catalogue.moments import end_moment, first_moment, normal_moment
+    from kathodos.model.times import end_moment, first_moment, normal_moment
 
     if text is None:
         return None
@@ -144,10 +144,10 @@ def _bound(text: str | None, option: str) -> tuple[int, int] | None:
 
 def _about(session: Session, connection: Any, text: str) -> set[int]:
     """The entries that name a subject, or opened or closed a record of it or one that points at it."""
-    from kathodos.catalogue.kinds import KINDS
-    from kathodos.catalogue.pointing import columns_pointing, key_of
-    from kathodos.catalogue.references import PREFIXES
     from kathodos.ledger.entries import entries_naming, entries_touching
+    from kathodos.model.kinds import KINDS
+    from kathodos.model.references import PREFIXES
+    from kathodos.model.referring import columns_pointing, key_of
 
     kinds = {PREFIXES[kind.name]: kind for kind in KINDS if kind.name in PREFIXES}
     prefix = text.partition(":")[0]
@@ -166,7 +166,7 @@ def _about(session: Session, connection: Any, text: str) -> set[int]:
 
 def run_verify(session: Session) -> int:
     from kathodos.ledger.verify import verify
-    from kathodos.saved_index import discard_saved
+    from kathodos.workspace.saved_index import discard_saved
 
     workspace = session.workspace
     kept = _kept_heads(session.arguments.head) if session.arguments.head else []

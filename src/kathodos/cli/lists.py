@@ -6,16 +6,16 @@ import argparse
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-from kathodos.catalogue.kinds import KINDS, Form
 from kathodos.cli.options import Commands, Formatter, as_of, assuming, command
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
+from kathodos.model.kinds import KINDS, Form
 from kathodos.output.answers import Answer, Field
 
 if TYPE_CHECKING:
-    from kathodos.catalogue.kinds import Kind
-    from kathodos.catalogue.store import Rows
-    from kathodos.saved_index import View
+    from kathodos.model.kinds import Kind
+    from kathodos.store.sqlite import Rows
+    from kathodos.workspace.saved_index import View
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -42,9 +42,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.catalogue.kinds import BY_NAME
-    from kathodos.catalogue.records import rows_of
-    from kathodos.catalogue.selecting import selected_by
+    from kathodos.model.attributes import selected_by
+    from kathodos.model.kinds import BY_NAME
+    from kathodos.store.records import rows_of
 
     asked = session.arguments
     kind = BY_NAME[asked.kind]
@@ -77,8 +77,8 @@ def _with(records: list[dict[str, Any]], more: dict[str, list[Any]]) -> list[dic
 
 def _redundant(view: View, kind: Kind, moment: datetime) -> dict[str, str]:
     """Why each redundant grant is."""
-    from kathodos.access.redundant import redundant_grants
-    from kathodos.catalogue.moments import microseconds
+    from kathodos.engine.redundant import redundant_grants
+    from kathodos.model.times import microseconds
 
     if kind.name != "grants":
         raise CallError("--redundant is about grants.", "Write: kathodos list grants --redundant")
@@ -116,7 +116,7 @@ def records_of(rows: Rows) -> list[dict[str, Any]]:
 
 def reference_of(kind: Kind, row: int, record: dict[str, Any]) -> str:
     """What `kathodos show` takes for the record: its name, or for what bears none the number of its row."""
-    from kathodos.catalogue.references import PREFIXES
+    from kathodos.model.references import PREFIXES
 
     if kind.name == "resources":
         return str(record["resource"])

@@ -10,7 +10,7 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Row
 
 if TYPE_CHECKING:
-    from kathodos.access.potential import Step
+    from kathodos.engine.potential import Step
 
 _STEPS = (
     Field("round", "Round", 6, is_number=True),
@@ -21,7 +21,7 @@ _STEPS = (
 
 def answer(session: Session, question: Question) -> int:
     """What one could reach by using what it reaches, and the steps; or the steps to one resource."""
-    from kathodos.access.potential import gained, potential_reach
+    from kathodos.engine.potential import gained, potential_reach
 
     if question.asker is None:
         raise CallError("--potential needs --by.", "Name an identity or an account.")
@@ -49,7 +49,7 @@ def answer(session: Session, question: Question) -> int:
 
 def _way(session: Session, question: Question) -> int:
     """The steps by which one comes to reach an action on one resource."""
-    from kathodos.access.potential import way_to
+    from kathodos.engine.potential import way_to
 
     index = question.index
     assert question.asker is not None and question.node is not None

@@ -14,11 +14,11 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Row, show_products
 
 if TYPE_CHECKING:
-    from kathodos.access.arrays import Bools, Ints
-    from kathodos.access.chains import Chain, Chains, Explanation
-    from kathodos.access.index import Index
-    from kathodos.access.reach import Reached
-    from kathodos.saved_index import View
+    from kathodos.columns.csr import Bools, Ints
+    from kathodos.engine.explain import Chain, Chains, Explanation
+    from kathodos.engine.index import Index
+    from kathodos.engine.reach import Reached
+    from kathodos.workspace.saved_index import View
 
 _PAIRS = (Field("asker", "Who", 9, least=12), Field("action", "May", 8), Field("resource", "Resource", 9, least=16))
 _BY = (Field("resource", "Resource", 9, least=20), Field("actions", "May", 8, least=12))
@@ -121,7 +121,7 @@ def run(session: Session) -> int:
 
 def _summary_by(session: Session, question: Question) -> int:
     """By system and kind of action: how many actions on how many resources."""
-    from kathodos.access.summary import extent_of
+    from kathodos.engine.summary import extent_of
 
     assert question.asker is not None
     extents = extent_of(question.index, question.asker, question.at)
@@ -149,7 +149,7 @@ def _summary_by(session: Session, question: Question) -> int:
 
 def _summary_on(session: Session, question: Question) -> int:
     """How many reach one resource, by which way."""
-    from kathodos.access.summary import ways_to
+    from kathodos.engine.summary import ways_to
 
     assert question.node is not None
     total, ways = ways_to(question.index, question.node, question.action, question.at)
@@ -161,8 +161,8 @@ def _summary_on(session: Session, question: Question) -> int:
 
 
 def _question(session: Session) -> Question:
-    from kathodos.catalogue import kinds
-    from kathodos.catalogue.moments import microseconds
+    from kathodos.model import kinds
+    from kathodos.model.times import microseconds
 
     asked = session.arguments
     point = session.point(asked.as_of)
@@ -177,8 +177,8 @@ def _question(session: Session) -> Question:
 
 
 def _node(index: Index, text: str) -> int:
-    from kathodos.catalogue.addresses import parse_address
-    from kathodos.catalogue.selecting import nearest
+    from kathodos.model.addresses import parse_address
+    from kathodos.model.attributes import nearest
 
     try:
         node = index.tree.node(parse_address(text))
@@ -190,7 +190,7 @@ def _node(index: Index, text: str) -> int:
 
 
 def _check_action(index: Index, action: str | None, node: int | None) -> None:
-    from kathodos.catalogue.selecting import nearest
+    from kathodos.model.attributes import nearest
 
     systems = [index.system_of(node).name] if node is not None else list(index.systems)
     known = sorted({name for system, name in index.actions if system in systems})
@@ -201,7 +201,7 @@ def _check_action(index: Index, action: str | None, node: int | None) -> None:
 
 def _one(session: Session, question: Question) -> int:
     """Yes or no, with the reason."""
-    from kathodos.access.chains import explain
+    from kathodos.engine.explain import explain
 
     index = question.index
     assert question.asker is not None and question.node is not None
@@ -310,7 +310,7 @@ def _at_least(chains: Chains) -> str:
 
 def _short(tree: Branch, explanation: Explanation) -> Branch:
     """The answer with its first reason only."""
-    from kathodos.access.chains import chain_text
+    from kathodos.engine.explain import chain_text
 
     if explanation.is_reached:
         more = explanation.permits.total - 1
@@ -340,8 +340,8 @@ def chain_branch(chain: Chain) -> Branch:
 
 
 def _reached(question: Question) -> Iterator[tuple[Iterable[int], list[Reached]]]:
-    from kathodos.access.everyone import everything
-    from kathodos.access.reach import what_reached_by
+    from kathodos.engine.everyone import everything
+    from kathodos.engine.reach import what_reached_by
 
     if question.asker is not None:
         yield [question.asker], what_reached_by(question.index, question.asker, question.at)
@@ -362,7 +362,7 @@ def _pairs(session: Session, question: Question) -> int:
 
 def _blocks(question: Question) -> Iterator[tuple[list[Row], list[Row]]]:
     """Askers, and what each of them reaches, put together where that is the same."""
-    from kathodos.access.reach import pairs_in
+    from kathodos.engine.reach import pairs_in
 
     index = question.index
     if question.node is not None:
@@ -387,7 +387,7 @@ def _who(question: Question, asker: int) -> Row:
 
 def _askers_on(question: Question) -> Iterator[tuple[int, list[int]]]:
     """For each action asked about on the node, by number: who reaches it."""
-    from kathodos.access.reach import who_reaches
+    from kathodos.engine.reach import who_reaches
 
     index = question.index
     assert question.node is not None
@@ -399,7 +399,7 @@ def _askers_on(question: Question) -> Iterator[tuple[int, list[int]]]:
 
 def _on(session: Session, question: Question) -> int:
     """Who gets to one resource, doing what, through which holders."""
-    from kathodos.access.reach import ways_in
+    from kathodos.engine.reach import ways_in
 
     index = question.index
     assert question.node is not None
@@ -431,7 +431,7 @@ def _through(index: Index, asker: int, holder: int) -> str:
 
 def _by(session: Session, question: Question) -> int:
     """What one reaches, each resource with everything below it where that is the same all the way down."""
-    from kathodos.access.reach import what_reached_by
+    from kathodos.engine.reach import what_reached_by
 
     assert question.asker is not None
     index = question.index
@@ -483,7 +483,7 @@ def _told_above(index: Index, found: Reached, may: Bools) -> tuple[Bools, Bools]
 
 def _counts(session: Session, question: Question) -> int:
     """How much everyone reaches; the pairs themselves come as data."""
-    from kathodos.access.everyone import count_everything
+    from kathodos.engine.everyone import count_everything
 
     index = question.index
     counts = count_everything(index, question.at, question.action)
@@ -513,7 +513,7 @@ def _to_file(session: Session, question: Question) -> int:
     if question.asker is not None:
         blocks = _pairs_of(question)
     else:
-        from kathodos.access.everyone import stream_pairs
+        from kathodos.engine.everyone import stream_pairs
 
         blocks = stream_pairs(index, question.at, question.action)
     names = ((f"{kind}:{name}" for name in names) for kind, names in index.holders.named[:2])

@@ -38,7 +38,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.catalogue.kinds import RETURNED
+    from kathodos.model.kinds import RETURNED
 
     held = session.state((RETURNED,))["returned"]
     if session.arguments.settle is not None:
@@ -55,8 +55,8 @@ def run(session: Session) -> int:
 
 
 def _settle(session: Session, numbers: list[int]) -> int:
-    from kathodos.catalogue.kinds import RETURNED
     from kathodos.ledger.entries import writing
+    from kathodos.model.kinds import RETURNED
 
     asked = session.arguments.settle
     if not session.reason:

@@ -105,10 +105,10 @@ def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Form
 
 
 def run_open(session: Session) -> int:
-    from kathodos.access.index import NEEDED
-    from kathodos.catalogue.kinds import ACTIVITY
-    from kathodos.catalogue.moments import microseconds, normal_moment, now
-    from kathodos.catalogue.selecting import selected_by
+    from kathodos.engine.index import NEEDED
+    from kathodos.model.attributes import selected_by
+    from kathodos.model.kinds import ACTIVITY
+    from kathodos.model.times import microseconds, normal_moment, now
     from kathodos.review.rounds import draft_review, open_review
 
     asked = session.arguments
@@ -147,9 +147,9 @@ def run_open(session: Session) -> int:
 
 def _reviews(session: Session) -> tuple[list[Review], dict[str, str]]:
     """All reviews, and the names of people by id."""
-    from kathodos.catalogue.kinds import IDENTITIES
-    from kathodos.catalogue.store import read_rows
+    from kathodos.model.kinds import IDENTITIES
     from kathodos.review.rounds import read_reviews
+    from kathodos.store.sqlite import read_rows
 
     with session.workspace.store.connect() as connection:
         people = read_rows(connection, IDENTITIES)
@@ -271,7 +271,7 @@ def run_decide(session: Session) -> int:
 
 
 def run_status(session: Session) -> int:
-    from kathodos.catalogue.moments import now
+    from kathodos.model.times import now
     from kathodos.review.rounds import find_review, progress_of
 
     reviews, names = _reviews(session)

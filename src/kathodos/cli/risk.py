@@ -12,7 +12,7 @@ from kathodos.output.answers import Answer, Branch, Field
 
 if TYPE_CHECKING:
     from kathodos.findings.risk import Risk, Scores
-    from kathodos.saved_index import View
+    from kathodos.workspace.saved_index import View
 
 KINDS = ("identities", "accounts", "roles", "resources", "systems")
 _PARTS = ("sensitivity", "breadth", "actions", "conflicts", "excess", "dormancy", "escalation")
@@ -118,8 +118,8 @@ def run_show(session: Session) -> int:
 
 def run_trend(session: Session) -> int:
     """The scores at each baseline and now."""
-    from kathodos.catalogue.kinds import BASELINES
-    from kathodos.catalogue.moments import microseconds, time_text
+    from kathodos.model.kinds import BASELINES
+    from kathodos.model.times import microseconds, time_text
 
     baselines = session.state((BASELINES,))["baselines"]
     points = [(name, session.point(name)) for name in baselines["baseline"]] + [("now", session.point(None))]

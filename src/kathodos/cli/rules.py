@@ -10,10 +10,10 @@ from kathodos.cli.options import Commands, Formatter, as_of, at_time, command, c
 from kathodos.cli.session import Session, plural
 from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Lines
-from kathodos.workspace import read_toml
+from kathodos.workspace.workspace import read_toml
 
 if TYPE_CHECKING:
-    from kathodos.findings.rules import Rule, Rules
+    from kathodos.rules.reading import Rule, Rules
 
 _LIST = (
     Field("id", "Rule", 9),
@@ -81,7 +81,7 @@ def _unmapped(rule: Rule) -> list[str]:
 
 
 def run_list(session: Session) -> int:
-    from kathodos.catalogue.selecting import nearest
+    from kathodos.model.attributes import nearest
 
     rules, topic = session.rules(), session.arguments.topic
     chosen = [it for it in rules.every() if topic is None or it.topic.casefold() == topic.casefold()]
@@ -101,7 +101,7 @@ def run_list(session: Session) -> int:
 
 
 def run_show(session: Session) -> int:
-    from kathodos.catalogue.selecting import nearest
+    from kathodos.model.attributes import nearest
 
     rules, name = session.rules(), session.arguments.rule
     rule: Any = next((it for it in rules.every() if it.id == name), None)
@@ -133,7 +133,7 @@ def run_show(session: Session) -> int:
 
 
 def run_check(session: Session) -> int:
-    from kathodos.findings.rule_checks import FAULT, check_rules
+    from kathodos.rules.checking import FAULT, check_rules
 
     rules, state = session.rules(), session.asked()
     remarks = check_rules(session.facts(state.view, state.at, state.entry), rules)
@@ -147,9 +147,9 @@ def run_check(session: Session) -> int:
 
 def run_try(session: Session) -> int:
     """Whom a draft would hit: conflicts, crossed fences, unmet needs; with what is wrong with the draft itself."""
-    from kathodos.findings.conflicts import find_conflicts
+    from kathodos.findings.conflicts.states import find_conflicts
     from kathodos.findings.fences import crossings, lacks
-    from kathodos.findings.rule_checks import FAULT, check_rules
+    from kathodos.rules.checking import FAULT, check_rules
 
     asked = session.arguments
     draft = _draft(session, Path(asked.file))
@@ -194,7 +194,7 @@ def _draft(session: Session, file: Path) -> Rules:
     """The rules of a file that is not in force, with the duties that the workspace knows."""
     from dataclasses import replace
 
-    from kathodos.findings.rules import DUTIES_FILE, read_rules
+    from kathodos.rules.reading import DUTIES_FILE, read_rules
 
     content = read_toml(file)
     duties = [it for it in session.workspace.rule_files() if it[0] == DUTIES_FILE]
@@ -206,11 +206,11 @@ def run_start(session: Session) -> int:
     """Copies the library; what is there already is never written over."""
     from importlib.resources import files
 
-    from kathodos.catalogue.selecting import nearest
-    from kathodos.findings.rules import DUTIES_FILE
+    from kathodos.model.attributes import nearest
+    from kathodos.rules.reading import DUTIES_FILE
 
     asked = session.arguments
-    library = {it.name.removesuffix(".toml"): it for it in (files("kathodos") / "rules_library").iterdir()}
+    library = {it.name.removesuffix(".toml"): it for it in (files("kathodos") / "rules" / "library").iterdir()}
     library = {name: it for name, it in sorted(library.items()) if it.name.endswith(".toml")}
     topics = [name for name in library if f"{name}.toml" != DUTIES_FILE]
     for name in asked.topic or ():

@@ -15,22 +15,22 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kathodos.errors import CallError, DataError, UnfitError, sentence
+from kathodos.model.words import plural as plural
 from kathodos.output.answers import Answer, show
-from kathodos.words import plural as plural
-from kathodos.workspace import Workspace, read_toml
+from kathodos.workspace.workspace import Workspace, read_toml
 
 if TYPE_CHECKING:
-    from kathodos.access.index import Index
-    from kathodos.catalogue.kinds import Kind
-    from kathodos.catalogue.references import Names
-    from kathodos.catalogue.store import Rows, State
-    from kathodos.findings.covers import Control, Register
+    from kathodos.analysis.snapshot import Facts
+    from kathodos.connectors.settings import Source
+    from kathodos.engine.index import Index
+    from kathodos.findings.conflicts.covers import Control, Register
     from kathodos.findings.excess.batches import Ground
-    from kathodos.findings.facts import Facts
     from kathodos.findings.risk import Floats, Judged
-    from kathodos.findings.rules import Rules
-    from kathodos.saved_index import View
-    from kathodos.systems.settings import Source
+    from kathodos.model.kinds import Kind
+    from kathodos.model.references import Names
+    from kathodos.rules.reading import Rules
+    from kathodos.store.sqlite import Rows, State
+    from kathodos.workspace.saved_index import View
 
 
 @dataclass(frozen=True)
@@ -99,7 +99,7 @@ class Session:
 
     def sources(self, name: str | None) -> list[Source]:
         """The configured sources, or only the named one."""
-        from kathodos.catalogue.selecting import nearest
+        from kathodos.model.attributes import nearest
 
         sources = self.workspace.sources()
         if not sources:
@@ -111,14 +111,14 @@ class Session:
 
     def state(self, kinds: Iterable[Kind], point: int | None = None) -> State:
         """The rows of some kinds at a point."""
-        from kathodos.catalogue.store import read_state
+        from kathodos.store.sqlite import read_state
 
         with self.workspace.store.connect() as connection:
             return read_state(connection, tuple(kinds), point)
 
     def view(self, point: int | None = None) -> View:
         """The catalogue at a point, to the end of the call; as it would be with the edits that `--assume` names."""
-        from kathodos.saved_index import view_at
+        from kathodos.workspace.saved_index import view_at
 
         store = self.workspace.store
         view = view_at(store, self._open.enter_context(store.connect()), point)
@@ -131,7 +131,7 @@ class Session:
 
     def asked(self) -> Asked:
         """The state and the moment that the options of a question name."""
-        from kathodos.catalogue.moments import microseconds
+        from kathodos.model.times import microseconds
 
         point = self.point(getattr(self.arguments, "as_of", None))
         at = microseconds(self.moment(getattr(self.arguments, "at", None)) or point.moment)
@@ -139,7 +139,7 @@ class Session:
 
     def facts(self, view: View, at: int, point: int | None = None) -> Facts:
         """What findings are made of: the records of a view at a moment in microseconds since 1970."""
-        from kathodos.findings.facts import Facts
+        from kathodos.analysis.snapshot import Facts
 
         facts = Facts(view.records, view.index, at)
         facts.risks = lambda: self.risks(view, at, point)
@@ -147,9 +147,9 @@ class Session:
 
     def ground(self, view: View, at: int, point: int | None) -> Ground:
         """What excess is found from at a moment, with the departments that the history of the catalogue shows."""
-        from kathodos.catalogue.kinds import IDENTITIES
-        from kathodos.catalogue.records import earlier_values
         from kathodos.findings.excess.batches import Ground
+        from kathodos.model.kinds import IDENTITIES
+        from kathodos.store.records import earlier_values
 
         facts = self.facts(view, at, point)
         with self.workspace.store.connect() as connection:
@@ -158,12 +158,12 @@ class Session:
 
     def judged(self, view: View, at: int, point: int | None) -> Judged:
         """Everything that has been found and counts for risk, at a moment."""
-        from kathodos.findings.conflicts import find_conflicts
-        from kathodos.findings.covers import uncovered
+        from kathodos.findings.conflicts.covers import uncovered
+        from kathodos.findings.conflicts.roles import roles_at_fault
+        from kathodos.findings.conflicts.states import find_conflicts
         from kathodos.findings.escalation import climbers, latent_conflicts
         from kathodos.findings.excess.kinds import find_excess
         from kathodos.findings.risk import Judged
-        from kathodos.findings.role_conflicts import roles_at_fault
 
         ground, rules, register = self.ground(view, at, point), self.rules().conflicts, self.register(point)
         climbing = climbers(ground.facts)
@@ -189,9 +189,9 @@ class Session:
 
     def risk_column(self, rows: Rows, text: str | None, point: Point) -> dict[str, list[Any]]:
         """The risk of each identity of some rows, if a filter asks for it and no record has an attribute so named."""
-        from kathodos.catalogue.filters import FilterError, parse_filter
-        from kathodos.catalogue.moments import microseconds
-        from kathodos.catalogue.selecting import Attributes
+        from kathodos.model.attributes import Attributes
+        from kathodos.model.filters import FilterError, parse_filter
+        from kathodos.model.times import microseconds
 
         try:
             named = {name.lower() for name in parse_filter(text).attributes()} if text else set()
@@ -225,8 +225,8 @@ class Session:
         found = [at for at in holders.askers_named(text) if ("identities", "accounts")[at >= holders.people] in kinds]
         if len(found) == 1:
             return found[0]
-        from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
-        from kathodos.catalogue.references import Names
+        from kathodos.model.kinds import ACCOUNTS, IDENTITIES
+        from kathodos.model.references import Names
 
         names = Names()
         names.add(IDENTITIES, ((name,) for name in holders.identities))
@@ -238,9 +238,9 @@ class Session:
 
         Accounts and groups are numbered from the first of them. Raises CallError with the nearest names.
         """
-        from kathodos.catalogue.addresses import parse_address
-        from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
-        from kathodos.catalogue.selecting import nearest
+        from kathodos.model.addresses import parse_address
+        from kathodos.model.attributes import nearest
+        from kathodos.model.kinds import ACCOUNTS, IDENTITIES
 
         index = view.index
         if ":/" in reference:
@@ -263,19 +263,19 @@ class Session:
         return ("identities", asker) if asker < people else ("accounts", asker - people)
 
     def index(self, state: State) -> Index:
-        from kathodos.access.compiling import compile_index
-        from kathodos.catalogue.records import InMemory
+        from kathodos.engine.compile import compile_index
+        from kathodos.store.records import InMemory
 
         return compile_index(InMemory(state))
 
     def rules(self) -> Rules:
-        from kathodos.findings.rules import read_rules
+        from kathodos.rules.reading import read_rules
 
         return read_rules(self.workspace.rule_files())
 
     def point(self, text: str | None) -> Point:
         """The state that a baseline's name, a date, a time or a ledger number means. A date means its last moment."""
-        from kathodos.catalogue.moments import last_moment_of, normal_moment, now
+        from kathodos.model.times import last_moment_of, normal_moment, now
 
         if text is None:
             return Point(None, now())
@@ -292,7 +292,7 @@ class Session:
 
     def moment(self, text: str | None, option: str = "--at") -> datetime | None:
         """The moment that an option names: a date means its first one."""
-        from kathodos.catalogue.moments import moment_of, normal_moment
+        from kathodos.model.times import moment_of, normal_moment
 
         if text is None:
             return None
@@ -302,9 +302,9 @@ class Session:
             raise CallError(f"{option} {text} is no moment.", sentence(error)) from None
 
     def _entry_point(self, number: int) -> Point:
-        from kathodos.catalogue.moments import moment_of, now
-        from kathodos.catalogue.store import LEDGER, latest
         from kathodos.ledger.entries import read_entries
+        from kathodos.model.times import moment_of, now
+        from kathodos.store.sqlite import LEDGER, latest
 
         with self.workspace.store.connect() as connection:
             if number > latest(connection):
@@ -313,9 +313,9 @@ class Session:
             return Point(number, moment_of(entries[0].time) if entries else now())
 
     def _baseline_entry(self, name: str) -> int:
-        from kathodos.catalogue.kinds import BASELINES
-        from kathodos.catalogue.selecting import nearest
-        from kathodos.catalogue.store import read_rows
+        from kathodos.model.attributes import nearest
+        from kathodos.model.kinds import BASELINES
+        from kathodos.store.sqlite import read_rows
 
         with self.workspace.store.connect() as connection:
             rows = read_rows(connection, BASELINES)
@@ -327,7 +327,7 @@ class Session:
 
     def resolve(self, text: str, state: State, among: Iterable[Kind]) -> str:
         """The full reference of what the user named. Raises CallError with the nearest names."""
-        from kathodos.catalogue.references import Names
+        from kathodos.model.references import Names
 
         names, among = Names(), list(among)
         for kind in among:

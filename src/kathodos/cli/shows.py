@@ -14,8 +14,8 @@ from kathodos.output.answers import Answer, Branch, Field
 from kathodos.output.text import plain
 
 if TYPE_CHECKING:
-    from kathodos.catalogue.kinds import Kind
-    from kathodos.catalogue.store import State
+    from kathodos.model.kinds import Kind
+    from kathodos.store.sqlite import State
 
 _MOST = 12
 _MARKS = {True: "", False: " (another source wins)"}
@@ -36,7 +36,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.catalogue.kinds import KINDS
+    from kathodos.model.kinds import KINDS
 
     point = session.point(session.arguments.as_of)
     state = session.state(KINDS, point.entry)
@@ -89,8 +89,8 @@ def _hint(kind: Kind, record: dict[str, Any]) -> str:
 
 def _find(session: Session, state: State, text: str) -> tuple[Kind, dict[str, Any]]:
     """The kind and the record that a reference names."""
-    from kathodos.catalogue.kinds import KINDS
-    from kathodos.catalogue.references import PREFIXES
+    from kathodos.model.kinds import KINDS
+    from kathodos.model.references import PREFIXES
 
     if ":/" in text:
         return _resource(state, text)
@@ -109,9 +109,9 @@ def _find(session: Session, state: State, text: str) -> tuple[Kind, dict[str, An
 
 def _resource(state: State, text: str) -> tuple[Kind, dict[str, Any]]:
     """A resource that a source lists, or one that exists because something below it is listed."""
-    from kathodos.catalogue.addresses import parse_address
-    from kathodos.catalogue.kinds import RESOURCES
-    from kathodos.catalogue.selecting import nearest
+    from kathodos.model.addresses import parse_address
+    from kathodos.model.attributes import nearest
+    from kathodos.model.kinds import RESOURCES
 
     addresses = state["resources"]["resource"]
     try:
@@ -127,8 +127,8 @@ def _resource(state: State, text: str) -> tuple[Kind, dict[str, Any]]:
 
 def _related(state: State, kind: Kind, record: dict[str, Any]) -> dict[str, list[dict[str, Any]]]:
     """The records of other kinds that point at this one, by kind; and for a resource those directly below it."""
-    from kathodos.catalogue.kinds import KINDS
-    from kathodos.catalogue.pointing import pointing_at
+    from kathodos.model.kinds import KINDS
+    from kathodos.model.referring import pointing_at
 
     related = {}
     for other in KINDS:

@@ -16,7 +16,7 @@ from kathodos.output.answers import Answer, Field
 from kathodos.output.text import printable
 
 if TYPE_CHECKING:
-    from kathodos.catalogue.kinds import Kind
+    from kathodos.model.kinds import Kind
 
 _LIST = (
     Field("source", "Source", 9, least=10),
@@ -81,8 +81,8 @@ def _positive(text: str) -> int:
 
 def _kind(session: Session) -> Kind | None:
     """The kind of record that `--kind` names. Raises CallError with the nearest."""
-    from kathodos.catalogue.kinds import GATHERED
-    from kathodos.catalogue.selecting import nearest
+    from kathodos.model.attributes import nearest
+    from kathodos.model.kinds import GATHERED
 
     named, kinds = session.arguments.kind, {kind.name: kind for kind in GATHERED}
     if named not in (None, *kinds):
@@ -91,9 +91,9 @@ def _kind(session: Session) -> Kind | None:
 
 
 def _list(session: Session) -> int:
-    from kathodos.catalogue.store import LEDGER
+    from kathodos.connectors.sources import reader_of
     from kathodos.ledger.entries import read_entries
-    from kathodos.systems.sources import reader_of
+    from kathodos.store.sqlite import LEDGER
 
     with session.workspace.store.connect() as connection:
         entries = read_entries(connection, LEDGER.c.kind == "gather")
@@ -108,8 +108,8 @@ def _list(session: Session) -> int:
 
 def _check(session: Session) -> int:
     """Reads every source as a gather would, and changes nothing."""
-    from kathodos.systems.gather import rehearse
-    from kathodos.systems.sources import reader_of
+    from kathodos.connectors.sources import reader_of
+    from kathodos.ingest.gather import rehearse
 
     rows: list[dict[str, Any]] = []
     sources = session.sources(session.arguments.name)
@@ -139,7 +139,7 @@ def _check(session: Session) -> int:
 
 def _sample(session: Session) -> int:
     """The first records of each table as they would come, before references are resolved."""
-    from kathodos.systems.sources import reader_of
+    from kathodos.connectors.sources import reader_of
 
     kind = _kind(session)
     rows: list[dict[str, Any]] = []
@@ -160,7 +160,7 @@ def _sample(session: Session) -> int:
 
 
 def _propose(session: Session) -> int:
-    from kathodos.systems.proposing import propose
+    from kathodos.ingest.proposing import propose
 
     path: Path = session.arguments.file
     if not path.is_file():

@@ -28,8 +28,8 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
+    from kathodos.connectors.settings import Settings
     from kathodos.standin.scim import Standin, read_data
-    from kathodos.systems.settings import Settings
 
     asked = session.arguments
     values = {"token_from": asked.token_from} if asked.token_from else {}

@@ -63,8 +63,8 @@ def run(session: Session) -> int:
 
 
 def _report(session: Session) -> int:
-    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES, TIES
-    from kathodos.systems.tying import NO_LOGIN, tied_accounts
+    from kathodos.ingest.tying import NO_LOGIN, tied_accounts
+    from kathodos.model.kinds import ACCOUNTS, IDENTITIES, TIES
 
     state = session.state((ACCOUNTS, IDENTITIES, TIES))
     found = tied_accounts(state["accounts"], state["identities"], state["ties"], session.workspace.tie_rules())
@@ -85,8 +85,8 @@ def _report(session: Session) -> int:
 
 
 def _duplicates(session: Session) -> int:
-    from kathodos.catalogue.kinds import IDENTITIES
-    from kathodos.findings.duplicates import likely_duplicates
+    from kathodos.analysis.duplicates import likely_duplicates
+    from kathodos.model.kinds import IDENTITIES
 
     found = likely_duplicates(session.state((IDENTITIES,))["identities"])
     rows = [
@@ -99,9 +99,9 @@ def _duplicates(session: Session) -> int:
 
 
 def _tie(session: Session) -> int:
-    from kathodos.catalogue.kinds import ACCOUNTS, IDENTITIES
+    from kathodos.ingest.tying import NOBODY, tie_accounts, tie_by_word, untie
     from kathodos.ledger.entries import writing
-    from kathodos.systems.tying import NOBODY, tie_accounts, tie_by_word, untie
+    from kathodos.model.kinds import ACCOUNTS, IDENTITIES
 
     asked = session.arguments
     state = session.state((ACCOUNTS, IDENTITIES))

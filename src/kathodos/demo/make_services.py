@@ -14,7 +14,7 @@ from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
-from kathodos.systems.scim import ENTERPRISE
+from kathodos.connectors.scim import ENTERPRISE
 
 BASE = "dc=tarnholm,dc=example"
 SEED = 20260616

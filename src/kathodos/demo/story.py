@@ -13,7 +13,7 @@ from importlib.resources import as_file, files
 from pathlib import Path
 
 from kathodos.errors import CallError
-from kathodos.workspace import CONFIGURATION, Workspace
+from kathodos.workspace.workspace import CONFIGURATION, Workspace
 
 # With the tables as they were then.
 EARLIER: tuple[str, str, tuple[str, ...]] = (

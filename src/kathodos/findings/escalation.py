@@ -12,20 +12,20 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, ints
-from kathodos.access.chains import Chain, explain
-from kathodos.access.deciding import principals_of, who_has
-from kathodos.access.index import Index, System
-from kathodos.access.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
-from kathodos.access.reach import grants_of, one_per_answer, who_reaches, who_reaches_any
-from kathodos.catalogue.addresses import segment_expression
-from kathodos.catalogue.filters import parse_filter
-from kathodos.catalogue.kinds import MANDATES, split_list
-from kathodos.catalogue.records import columns_of
-from kathodos.findings.conflicts import LATENT, Conflict, broken_by
-from kathodos.findings.facts import Facts
-from kathodos.findings.places import Places
-from kathodos.findings.rules import Conflicting
+from kathodos.analysis.snapshot import Facts
+from kathodos.columns.csr import Bools, Ints, ints
+from kathodos.engine.decide import principals_of, who_has
+from kathodos.engine.explain import Chain, explain
+from kathodos.engine.index import Index, System
+from kathodos.engine.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
+from kathodos.engine.reach import grants_of, one_per_answer, who_reaches, who_reaches_any
+from kathodos.findings.conflicts.states import LATENT, Conflict, broken_by
+from kathodos.model.addresses import segment_expression
+from kathodos.model.filters import parse_filter
+from kathodos.model.kinds import MANDATES, split_list
+from kathodos.rules.reading import Conflicting
+from kathodos.rules.targets import Places
+from kathodos.store.records import columns_of
 
 ADMINISTER = "administer"
 

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, ints, joined
-from kathodos.access.chains import Chain, Explanation, explain
-from kathodos.access.index import Index
-from kathodos.access.reach import (
+from kathodos.analysis.snapshot import Facts
+from kathodos.columns.csr import Bools, Ints, ints, joined
+from kathodos.engine.explain import Chain, Explanation, explain
+from kathodos.engine.index import Index
+from kathodos.engine.reach import (
     grants_of,
     one_per_answer,
     what_grants_give,
@@ -18,9 +19,8 @@ from kathodos.access.reach import (
     who_reaches,
     who_reaches_any,
 )
-from kathodos.findings.facts import Facts
-from kathodos.findings.places import Places
-from kathodos.findings.rules import Fence, Need, Permission
+from kathodos.rules.reading import Fence, Need, Permission
+from kathodos.rules.targets import Places
 
 
 @dataclass(frozen=True)

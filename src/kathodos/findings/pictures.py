@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.findings.conflicts import LATENT, Conflict
+from kathodos.analysis.snapshot import Facts
+from kathodos.findings.conflicts.states import LATENT, Conflict
 from kathodos.findings.excess.batches import Batch, Ground
-from kathodos.findings.facts import Facts
 
 NO_DEPARTMENT = "(no department)"
 AGES = ("not known", "under 30 days", "30 to 89 days", "90 to 179 days", "180 days and more")

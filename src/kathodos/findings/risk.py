@@ -13,18 +13,18 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.access.arrays import Ints, ints, reachable
-from kathodos.access.deciding import who_has
-from kathodos.access.potential import ADMINISTERED
-from kathodos.access.reach import permits_on, who_reaches_something
-from kathodos.catalogue.moments import BEGINNING, DAY
-from kathodos.findings.conflicts import EXERCISED, HELD, LATENT, SAME_RECORD, Conflict
+from kathodos.analysis.exposure import KINDS
+from kathodos.columns.csr import Ints, ints, reachable
+from kathodos.engine.decide import who_has
+from kathodos.engine.potential import ADMINISTERED
+from kathodos.engine.reach import permits_on, who_reaches_something
+from kathodos.findings.conflicts.roles import RoleConflict
+from kathodos.findings.conflicts.states import EXERCISED, HELD, LATENT, SAME_RECORD, Conflict
 from kathodos.findings.escalation import Climber
 from kathodos.findings.excess.batches import Batch, Ground
 from kathodos.findings.excess.use import UNUSED_ROLE
-from kathodos.findings.role_conflicts import RoleConflict
-from kathodos.findings.stakes import KINDS
-from kathodos.words import plural
+from kathodos.model.times import BEGINNING, DAY
+from kathodos.model.words import plural
 
 Floats = npt.NDArray[np.float64]
 PARTS = ("sensitivity", "breadth", "actions", "conflicts", "excess", "dormancy", "escalation")

@@ -20,10 +20,13 @@ import numpy as np
 import numpy.typing as npt
 import sqlalchemy as sa
 
-from kathodos.catalogue import moments
-from kathodos.catalogue.coded import Coded, Codes, Ints, Scalar, always, coded, in_chunks
-from kathodos.catalogue.kinds import Kind
-from kathodos.catalogue.store import (
+from kathodos.columns.dictionary import Coded, Codes, Ints, Scalar, always, coded, in_chunks
+from kathodos.errors import DataError
+from kathodos.ledger import merkle
+from kathodos.ledger.keys import Head, Keys
+from kathodos.model import times
+from kathodos.model.kinds import Kind
+from kathodos.store.sqlite import (
     FOREVER,
     HEADS,
     LEDGER,
@@ -33,9 +36,6 @@ from kathodos.catalogue.store import (
     latest,
     stored_columns,
 )
-from kathodos.errors import DataError
-from kathodos.ledger import merkle
-from kathodos.ledger.keys import Head, Keys
 
 Checks = npt.NDArray[np.uint64]
 _CHUNK = 20_000
@@ -138,10 +138,10 @@ def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -
     key = keys.private()
     head = None
     with store.write() as connection:
-        draft = Draft(connection, latest(connection) + 1, moments.now(), actor)
+        draft = Draft(connection, latest(connection) + 1, times.now(), actor)
         yield draft
         if not draft.is_empty:
-            time = moments.time_text(draft.time)
+            time = times.time_text(draft.time)
             subjects = sorted(set(draft.subjects))
             entry = Entry(draft.number, time, actor, kind, subjects, reason, draft.payload, draft.rows())
             unsigned = Head(draft.number, time, _append(connection, entry))
@@ -194,7 +194,7 @@ def point_at(connection: sa.Connection, moment: datetime) -> int:
     """The number of the last entry written at or before `moment`; 0 where there is none."""
     number = 0
     for at, time in connection.execute(sa.select(LEDGER.c.number, LEDGER.c.time).order_by(LEDGER.c.number)):
-        if moments.moment_of(time) <= moment:
+        if times.moment_of(time) <= moment:
             number = at
     return number
 

@@ -10,9 +10,7 @@ from typing import Any
 import numpy as np
 import sqlalchemy as sa
 
-from kathodos.catalogue.coded import Ints, coded
-from kathodos.catalogue.kinds import KINDS, Kind
-from kathodos.catalogue.store import FOREVER, LEDGER, TABLES, TREE, Store, stored_columns
+from kathodos.columns.dictionary import Ints, coded
 from kathodos.ledger import merkle
 from kathodos.ledger.entries import (
     BLOCK,
@@ -26,6 +24,8 @@ from kathodos.ledger.entries import (
     read_heads,
 )
 from kathodos.ledger.keys import Head, Keys, is_signed
+from kathodos.model.kinds import KINDS, Kind
+from kathodos.store.sqlite import FOREVER, LEDGER, TABLES, TREE, Store, stored_columns
 
 
 @dataclass(frozen=True)

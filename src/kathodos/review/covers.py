@@ -8,15 +8,15 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from kathodos.catalogue.kinds import CONFIRMATIONS, CONTROLS, COVERS
-from kathodos.catalogue.moments import first_moment, last_moment_of, microseconds, normal_moment, time_text
-from kathodos.catalogue.selecting import nearest
-from kathodos.catalogue.store import Store, read_rows
 from kathodos.errors import CallError, DataError, sentence
-from kathodos.findings.covers import HOLDS, Confirmation, Control, Cover, Register, parts_of
+from kathodos.findings.conflicts.covers import HOLDS, Confirmation, Control, Cover, Register, parts_of
 from kathodos.ledger.entries import writing
 from kathodos.ledger.keys import Keys
+from kathodos.model.attributes import nearest
+from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
+from kathodos.model.times import first_moment, last_moment_of, microseconds, normal_moment, time_text
 from kathodos.review.rounds import identities_of
+from kathodos.store.sqlite import Store, read_rows
 
 _KEYS = {"id", "title", "owner", "does", "period", "until"}
 

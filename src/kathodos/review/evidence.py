@@ -9,17 +9,17 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.access.arrays import Bools
-from kathodos.access.chains import grants_behind
-from kathodos.access.deciding import who_has
-from kathodos.access.reach import Reached, one_per_answer, what_grants_give
-from kathodos.catalogue import moments
-from kathodos.catalogue.store import State
-from kathodos.findings.conflicts import Conflict
-from kathodos.findings.facts import Facts
-from kathodos.findings.places import Places
-from kathodos.findings.rules import Need, Permission
+from kathodos.analysis.snapshot import Facts
+from kathodos.columns.csr import Bools
+from kathodos.engine.decide import who_has
+from kathodos.engine.explain import grants_behind
+from kathodos.engine.reach import Reached, one_per_answer, what_grants_give
+from kathodos.findings.conflicts.states import Conflict
+from kathodos.model import times
 from kathodos.review.items import Item
+from kathodos.rules.reading import Need, Permission
+from kathodos.rules.targets import Places
+from kathodos.store.sqlite import State
 
 
 @dataclass(frozen=True)
@@ -196,11 +196,11 @@ class Witness:
 
     def last_used(self, item: Item) -> str | None:
         """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
-        times = [self.state["grants"]["last_used"][self.grant_row[self.index.grants.ids[at]]] for at in item.grants]
+        moments = [self.state["grants"]["last_used"][self.grant_row[self.index.grants.ids[at]]] for at in item.grants]
         uses, mine = self.facts.uses, self.facts.uses.by_user[item.identity]
         for reached in what_grants_give(self.index, item.grants) if len(mine) else ():
             system = reached.system
             here = mine[(system.root <= uses.node[mine]) & (uses.node[mine] < system.end)]
             within = reached.may[uses.action[here] - int(system.actions[0]), uses.node[here] - system.root]
-            times += [moments.moment_text(int(time)) for time in uses.time[here[within]].tolist()]
-        return max((time for time in times if time), key=moments.first_moment, default=None)
+            moments += [times.moment_text(int(time)) for time in uses.time[here[within]].tolist()]
+        return max((time for time in moments if time), key=times.first_moment, default=None)

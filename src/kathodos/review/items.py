@@ -12,8 +12,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, ints, reachable
-from kathodos.access.index import LISTED, Index
+from kathodos.columns.csr import Ints, ints, reachable
+from kathodos.engine.index import LISTED, Index
 
 
 @dataclass(frozen=True)

@@ -11,21 +11,21 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from kathodos.access.index import Index
-from kathodos.catalogue import moments
-from kathodos.catalogue.coded import Scalar
-from kathodos.catalogue.kinds import ACCOUNTS, DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEWS, Kind
-from kathodos.catalogue.records import InMemory
-from kathodos.catalogue.selecting import nearest
-from kathodos.catalogue.store import Rows, State, Store, read_rows
+from kathodos.analysis.snapshot import Facts
+from kathodos.columns.dictionary import Scalar
+from kathodos.engine.index import Index
 from kathodos.errors import CallError
-from kathodos.findings.conflicts import find_conflicts
-from kathodos.findings.facts import Facts
-from kathodos.findings.rules import Rules
+from kathodos.findings.conflicts.states import find_conflicts
 from kathodos.ledger.entries import Draft, writing
 from kathodos.ledger.keys import Keys
+from kathodos.model import times
+from kathodos.model.attributes import nearest
+from kathodos.model.kinds import ACCOUNTS, DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEWS, Kind
 from kathodos.review.evidence import Witness
 from kathodos.review.items import Item, beyond_items, items_of
+from kathodos.rules.reading import Rules
+from kathodos.store.records import InMemory
+from kathodos.store.sqlite import Rows, State, Store, read_rows
 
 OPEN, SIGNED = "open", "signed off"
 CERTIFY, REVOKE = "certify", "revoke"
@@ -123,7 +123,7 @@ def open_review(
     with writing(store, keys, "review open", actor, reason) as draft:
         if name in read_rows(draft.connection, REVIEWS)["review"]:
             raise CallError(f"There is a review {name} already.", "Give this one another name.")
-        opened = moments.time_text(draft.time)
+        opened = times.time_text(draft.time)
         draft.open_rows(REVIEWS, [(name, where, opened, actor, due, OPEN, None, None)])
         draft.open_rows(REVIEW_LINES, drafted.lines)
         draft.subjects.append(f"review:{name}")
@@ -244,7 +244,7 @@ def identities_of(connection: sa.Connection, actor: str) -> set[str]:
 
 
 def _put_decisions(draft: Draft, lines: Sequence[Line], decision: str, actor: str, reason: str) -> None:
-    at = moments.time_text(draft.time)
+    at = times.time_text(draft.time)
     _replace(
         draft,
         DECISIONS,
@@ -335,7 +335,7 @@ def _records_there(connection: sa.Connection) -> dict[str, tuple[Kind, int]]:
 
 
 def _sign(draft: Draft, closing: Closing, actor: str) -> None:
-    now = moments.time_text(draft.time)
+    now = times.time_text(draft.time)
     rows: dict[tuple[Scalar, ...], tuple[Scalar, ...]] = {}
     for line in (*closing.certified, *closing.revoked):
         decided = (line.decision, line.decided_by, line.decided_at or now, line.reason)
@@ -362,7 +362,7 @@ class Progress:
 
 def progress_of(review: Review, now: datetime) -> list[Progress]:
     """How far each reviewer is, those with most left first."""
-    due = datetime.fromtimestamp((moments.end_moment(review.due) - 1) / 1_000_000, UTC)
+    due = datetime.fromtimestamp((times.end_moment(review.due) - 1) / 1_000_000, UTC)
     days = (due.date() - now.date()).days
     by_reviewer: dict[str, list[Line]] = {}
     for line in review.lines:

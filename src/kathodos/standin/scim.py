@@ -10,8 +10,8 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
-from kathodos.catalogue.filters import FilterError, parse_filter
 from kathodos.errors import DataError
+from kathodos.model.filters import FilterError, parse_filter
 
 LISTED = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
 ERROR = "urn:ietf:params:scim:api:messages:2.0:Error"

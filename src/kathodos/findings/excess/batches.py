@@ -8,12 +8,12 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints
-from kathodos.findings.facts import Facts
-from kathodos.findings.places import Places
-from kathodos.findings.rules import Need
-from kathodos.findings.stakes import Stakes, bundles_permitting
-from kathodos.findings.usage import Usage
+from kathodos.analysis.exposure import Stakes, bundles_permitting
+from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.usage import Usage
+from kathodos.columns.csr import Bools, Ints
+from kathodos.rules.reading import Need
+from kathodos.rules.targets import Places
 
 CERTAIN = 100
 _TOGETHER = 60  # needs that are looked at together, a bit each
@@ -227,7 +227,7 @@ def severity_of(top: Ints) -> Ints:
 
 def finding(of: Batch, at: int) -> Finding:
     """One finding of a batch in words."""
-    from kathodos.findings.rules import SEVERITIES
+    from kathodos.rules.reading import SEVERITIES
 
     told, days = of.tell(at), int(of.days[at])
     return Finding(

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints, among, distinct, ints, spread_each
-from kathodos.access.deciding import able_of, counted_as, entries_of_each, principals_of, who_has
-from kathodos.access.index import Index
-from kathodos.access.reach import permits_on, what_applies, who_reaches_something
-from kathodos.access.redundant import redundant_grants
-from kathodos.catalogue.addresses import parse_pattern
+from kathodos.analysis.exposure import ADMINISTER
+from kathodos.columns.csr import Bools, Ints, among, distinct, ints, spread_each
+from kathodos.engine.decide import able_of, counted_as, entries_of_each, principals_of, who_has
+from kathodos.engine.index import Index
+from kathodos.engine.reach import permits_on, what_applies, who_reaches_something
+from kathodos.engine.redundant import redundant_grants
 from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, severity_of
-from kathodos.findings.stakes import ADMINISTER
-from kathodos.words import plural
+from kathodos.model.addresses import parse_pattern
+from kathodos.model.words import plural
 
 REDUNDANT, DIRECT, WILDCARD = "redundant", "direct", "wildcard-administration"
 SENSITIVE, EVERYONE, DETACHED = "sensitive-field", "everyone", "detached-wider"

@@ -8,12 +8,12 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.catalogue.moments import DAY, day_text
-from kathodos.findings.covers import Register
+from kathodos.findings.conflicts.covers import Register
 from kathodos.findings.excess import given, peers, people, roles, use
 from kathodos.findings.excess.batches import Batch, Ground, Told, batch, nobodys
 from kathodos.findings.fences import surpluses
-from kathodos.words import plural
+from kathodos.model.times import DAY, day_text
+from kathodos.model.words import plural
 
 SURPLUS, LATE_CONTROL = "surplus", "late-control"
 

@@ -13,13 +13,13 @@ from collections.abc import Iterator
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.access.arrays import Bools, Ints, Lists, among, closures, distinct, in_loads, lists_from, sorted_lists
-from kathodos.access.chains import explain
-from kathodos.access.deciding import able_of, entries_of_each, who_has
-from kathodos.access.index import System
-from kathodos.access.reach import one_per_answer, who_reaches, who_reaches_any
+from kathodos.analysis.exposure import READ
+from kathodos.columns.csr import Bools, Ints, Lists, among, closures, distinct, in_loads, lists_from, sorted_lists
+from kathodos.engine.decide import able_of, entries_of_each, who_has
+from kathodos.engine.explain import explain
+from kathodos.engine.index import System
+from kathodos.engine.reach import one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, severity_of
-from kathodos.findings.stakes import READ
 
 Floats = npt.NDArray[np.float64]
 BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"

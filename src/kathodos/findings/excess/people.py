@@ -6,14 +6,14 @@ import json
 
 import numpy as np
 
-from kathodos.access.arrays import Ints
-from kathodos.catalogue import kinds
-from kathodos.catalogue.kinds import Kind
-from kathodos.catalogue.moments import BEGINNING, DAY, NEVER, day_text, first_moment
-from kathodos.catalogue.records import columns_of
-from kathodos.findings.duplicates import likely_duplicates
+from kathodos.analysis.duplicates import likely_duplicates
+from kathodos.columns.csr import Ints
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, Ground, Told, batch, nobodys
-from kathodos.words import plural
+from kathodos.model import kinds
+from kathodos.model.kinds import Kind
+from kathodos.model.times import BEGINNING, DAY, NEVER, day_text, first_moment
+from kathodos.model.words import plural
+from kathodos.store.records import columns_of
 
 LEAVER, ORPHAN, OPEN_ENDED, PAST_END = "leaver-account", "orphan-account", "open-ended", "past-end"
 OWNER_GONE, CAME_BACK, DUPLICATE, HASTY = "owner-gone", "came-back", "duplicate-identity", "hasty-review"
@@ -212,7 +212,7 @@ def came_back(ground: Ground) -> Batch:
 
 def duplicates(ground: Ground) -> Batch:
     """Identities that may be one person."""
-    from kathodos.catalogue.records import rows_of
+    from kathodos.store.records import rows_of
 
     found = likely_duplicates(rows_of(ground.facts.records, kinds.IDENTITIES, *kinds.IDENTITIES.names))
     numbers = [ground.facts.index.holders.identities.find(it.second) for it in found]

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.access.arrays import Ints, Lists, ints, lists_from, reachable, sorted_lists, spread_each
-from kathodos.access.deciding import counted_as, who_has
+from kathodos.analysis.exposure import matrix
+from kathodos.columns.csr import Ints, Lists, ints, lists_from, reachable, sorted_lists, spread_each
+from kathodos.engine.decide import counted_as, who_has
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, Ground, Told, batch, nobodys
 from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
-from kathodos.findings.stakes import matrix
-from kathodos.words import plural
+from kathodos.model.words import plural
 
 EMPTY_ROLE, EMPTY_GROUP, NEAR_ROLES = "empty-role", "empty-group", "near-roles"
 _FEWEST = 3  # permissions from which on two roles can be nearly the same; below they are the same or not

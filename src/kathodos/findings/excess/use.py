@@ -6,9 +6,9 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from kathodos.access.arrays import Bools, Ints
-from kathodos.catalogue.moments import BEGINNING, DAY, day_text
+from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.batches import Batch, Ground, Told, batch, joined_batches, severity_of
+from kathodos.model.times import BEGINNING, DAY, day_text
 
 UNUSED, NEVER_USED = "unused", "never-used"
 _MANY = 5  # members from which on a group that nobody uses is told as one finding

@@ -1,0 +1,289 @@
+"""Which of what people hold they use: every recorded use led back to the memberships and grants that carry it.
+
+What people hold is in *units*, each of which could be taken away by itself: the grants that an identity or an account
+holds, and its listed memberships in groups that give something.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.analysis.exposure import Stakes, matrix
+from kathodos.analysis.snapshot import Facts
+from kathodos.columns.csr import (
+    Bools,
+    Ints,
+    Lists,
+    among,
+    distinct,
+    in_loads,
+    ints,
+    lists_from,
+    sorted_lists,
+    stretches,
+)
+from kathodos.engine.decide import who_has
+from kathodos.engine.index import ANY_ACTION, LISTED
+from kathodos.model.times import BEGINNING
+
+_NEVER = 2**62
+_BLOCK = 20_000_000  # cells and groups that give them that are held at once
+
+
+@dataclass(frozen=True)
+class Units:
+    """What is held, one element each: grants first. `owner`: an identity, or an account of nobody.
+
+    `holder` is who has it, `grant` a number or -1, `group` the number of a group less that of the first, or -1.
+    """
+
+    owner: Ints
+    holder: Ints
+    grant: Ints
+    group: Ints
+
+    def __len__(self) -> int:
+        return len(self.owner)
+
+
+class Usage:
+    """The units, what is at stake in each, and when each was used last."""
+
+    def __init__(self, facts: Facts, stakes: Stakes) -> None:
+        self.facts = facts
+        self.index = facts.index
+        self.stakes = stakes
+
+    @cached_property
+    def units(self) -> Units:
+        """Everything that is held and permits something."""
+        index, holders = self.index, self.index.holders
+        grants = (self.facts.live & ~index.grants.denies & (index.grants.holder < holders.first_group)).nonzero()[0]
+        first = holders.first_group
+        listed = (holders.why & LISTED > 0).nonzero()[0]
+        listed = listed[: int(np.searchsorted(listed, holders.edges.starts[first]))]
+        member = holders.edges.rows()[listed].astype(np.int64)
+        group = holders.edges.items[listed].astype(np.int64) - first
+        gives = self.stakes.group_bundles.sizes()[group] > 0
+        holder = np.concatenate([index.grants.holder[grants].astype(np.int64), member[gives]])
+        nothing = np.full(len(holder), -1, dtype=np.int64)
+        grant, of_group = nothing.copy(), nothing
+        grant[: len(grants)] = grants
+        of_group[len(grants) :] = group[gives]
+        return Units(holders.asker_of[holder], holder, grant, of_group)
+
+    @cached_property
+    def identity(self) -> Ints:
+        """The identity that each unit belongs to; -1 for those of an account of nobody."""
+        return np.where(self.units.owner < self.facts.people, self.units.owner, -1)
+
+    @property
+    def thing_count(self) -> int:
+        """How many things there are to hold: groups and bundles."""
+        return len(self.index.holders.groups) + len(self.index.bundles)
+
+    @cached_property
+    def things(self) -> Ints:
+        """What each unit is, whoever holds it: the number of the group, or behind the groups that of the bundle."""
+        bundle = np.append(self.index.grants.bundle.astype(np.int64), -1)[self.units.grant]
+        return np.where(self.units.grant >= 0, len(self.index.holders.groups) + bundle, self.units.group)
+
+    @cached_property
+    def top(self) -> Ints:
+        """The highest sensitivity of what each unit gives."""
+        return self._carried(self.stakes.top, self.stakes.over_groups(self.stakes.top, -1))
+
+    @cached_property
+    def kinds(self) -> Ints:
+        """The kinds of action that each unit gives, as bits."""
+        return self._carried(self.stakes.kinds, self.stakes.over_groups(self.stakes.kinds, 0, is_bits=True))
+
+    def systems_in(self, unit: int) -> list[int]:
+        """The numbers of the systems in which a unit gives something."""
+        grant = int(self.units.grant[unit])
+        lists, at = self.stakes.systems, int(self.index.grants.bundle[grant]) if grant >= 0 else 0
+        if grant < 0:
+            lists, at = self.stakes.group_systems, int(self.units.group[unit])
+        return [int(system) for system in lists[at]]
+
+    def in_system(self, system: int) -> Bools:
+        """Which units give something in a system, by the number of the system."""
+        of_bundle, of_group = (
+            np.bincount(lists.rows()[lists.items == system], minlength=len(lists)) > 0
+            for lists in (self.stakes.systems, self.stakes.group_systems)
+        )
+        return self._carried(of_bundle.astype(np.int64), of_group.astype(np.int64)) > 0
+
+    def _carried(self, of_bundle: Ints, of_group: Ints) -> Ints:
+        carried: Ints = np.concatenate([of_group, of_bundle])[self.things]
+        return carried
+
+    @cached_property
+    def watched(self) -> Ints:
+        """The moment since which the uses of each unit would be known in all of its systems; the far future for never.
+
+        A unit that gives something in a system of which no activity is known cannot be called unused.
+        """
+        since, stakes = self.facts.watched_since, self.stakes
+        known = np.array([since.get(it.name, _NEVER) for it in self.index.systems_in_order], dtype=np.int64)
+        of_bundle, of_group = (np.full(len(it), BEGINNING) for it in (stakes.systems, stakes.group_systems))
+        for found, lists in ((of_bundle, stakes.systems), (of_group, stakes.group_systems)):
+            np.maximum.at(found, lists.rows(), known[lists.items])
+            found[lists.sizes() == 0] = _NEVER
+        return self._carried(of_bundle, of_group)
+
+    @cached_property
+    def kinds_of(self) -> Ints:
+        """The kinds of action that each identity or account was given by whatever way, as bits."""
+        found = np.zeros(self.index.holders.first_group, dtype=np.int64)
+        for holder in (self.units.holder, self.units.owner):  # an account on its own, and whoever owns it
+            np.bitwise_or.at(found, holder, self.kinds)
+        for mask, kinds, _ in self._to_many:
+            found[mask] |= kinds
+        return found
+
+    @cached_property
+    def systems_of(self) -> Bools:
+        """In which systems each identity or account was given something: by asker and system."""
+        found = np.zeros((self.index.holders.first_group, max(len(self.index.systems), 1)), dtype=bool)
+        for system in range(len(self.index.systems)):
+            here = self.in_system(system)
+            for holder in (self.units.holder, self.units.owner):
+                found[holder[here], system] = True
+        for mask, _, systems in self._to_many:
+            found[np.ix_(mask, systems)] = True
+        return found
+
+    @cached_property
+    def _to_many(self) -> list[tuple[Bools, int, Ints]]:
+        """What everyone has, and what groups give by a filter: to whom, the kinds of action, and the systems."""
+        index, stakes, found = self.index, self.stakes, []
+        everyone = index.holder_grants[index.holders.everyone]
+        everyone = everyone[self.facts.live[everyone] & ~index.grants.denies[everyone]]
+        able = who_has(index, ints([index.holders.everyone]), self.facts.at)
+        for bundle in np.unique(index.grants.bundle[everyone]).tolist():
+            found.append((able, int(stakes.kinds[bundle]), stakes.systems[bundle]))
+        of_group = stakes.over_groups(stakes.kinds, 0, is_bits=True)
+        for group, text in enumerate(index.holders.filters):
+            if text is not None and len(stakes.group_bundles[group]):
+                mask = who_has(index, ints([index.holders.first_group + group]), self.facts.at)
+                found.append((mask, int(of_group[group]), stakes.group_systems[group]))
+        return found
+
+    # When it was used
+
+    @cached_property
+    def cells(self) -> tuple[Ints, Ints, Ints, Ints, Ints]:
+        """The distinct cells in use as (action, place), and the distinct (user, cell) with the last use.
+
+        Gives action and place of each cell, and user, cell and last time of each pair, ordered by user.
+        """
+        uses, index = self.facts.uses, self.index
+        place = index.tree.place[uses.node].astype(np.int64)
+        width = max(len(index.actions), 1)
+        codes = place * width + uses.action
+        cells = distinct(codes)
+        cell = np.searchsorted(cells, codes)
+        pair = uses.user.astype(np.int64) * max(len(cells), 1) + cell
+        order = np.lexsort((uses.time, pair))
+        last = np.append(pair[order][1:] != pair[order][:-1], True)[: len(order)]
+        newest = order[last]
+        return cells % width, cells // width, uses.user[newest].astype(np.int64), cell[newest], uses.time[newest]
+
+    @cached_property
+    def permitting(self) -> Lists:
+        """For each cell in use the bundles that permit it."""
+        index, (action, place, *_) = self.index, self.cells
+        spans = index.spans
+        first, end = np.searchsorted(place, spans.first), np.searchsorted(place, spans.end)
+        span, cell = stretches(first, np.where(self.stakes.span_permits, end - first, 0))
+        said = index.lines.action[index.rule_line[spans.rule[span]]].astype(np.int64)
+        about = np.where(said == ANY_ACTION, len(index.actions) + self.stakes.span_systems[span], said)
+        fits = self.says[about, action[cell]] if len(span) else np.zeros(0, dtype=bool)
+        origin, bundle = index.rule_bundles.of(spans.rule[span[fits]].astype(np.int64))
+        return sorted_lists(cell[fits][origin], bundle, len(action), max(len(index.bundles), 1))
+
+    @cached_property
+    def says(self) -> Bools:
+        """Which actions a permit of each action speaks about; behind the actions the `*` of each system."""
+        permits = self.index.said[0]
+        found = np.zeros((len(permits), max(len(self.index.actions), 1)), dtype=bool)
+        found[permits.rows(), permits.items] = True
+        return found
+
+    @cached_property
+    def last(self) -> Ints:
+        """When each unit was used last, in microseconds since 1970; the beginning where no use is known."""
+        units = self.units
+        found = np.full(len(units), BEGINNING, dtype=np.int64)
+        _, _, user, cell, time = self.cells
+        if len(user):
+            of_owner = lists_from(units.owner, np.arange(len(units)), int(self.index.holders.first_group))
+            origin, unit = of_owner.of(user)
+            grant, group = units.grant[unit], units.group[unit]
+            by_grant = grant >= 0
+            bundles = max(len(self.index.bundles), 1)
+            permitted = self.permitting.rows().astype(np.int64) * bundles + self.permitting.items
+            carries = np.zeros(len(unit), dtype=bool)
+            bundle = self.index.grants.bundle[grant[by_grant]].astype(np.int64)
+            carries[by_grant] = among(cell[origin[by_grant]] * bundles + bundle, permitted)
+            carries[~by_grant] = self._gives(cell[origin[~by_grant]], group[~by_grant])
+            np.maximum.at(found, unit[carries], time[origin[carries]])
+        return found
+
+    def _memberships(self) -> tuple[Ints, Ints]:
+        """Who is directly in which group, by list or by filter."""
+        holders = self.index.holders
+        end = int(holders.edges.starts[holders.first_group])
+        member = holders.edges.rows()[:end].astype(np.int64)
+        return holders.asker_of[member], holders.edges.items[:end].astype(np.int64) - holders.first_group
+
+    def _gives(self, cell: Ints, group: Ints) -> Bools:
+        """Whether each group gives each cell; by blocks of cells, so that never all that groups give is held."""
+        width = max(len(self.index.bundles), 1)
+        groups = matrix(self.stakes.group_bundles, width).T.tocsr()
+        load = np.bincount(
+            self.permitting.rows(),
+            weights=np.diff(groups.indptr)[self.permitting.items],
+            minlength=len(self.permitting),
+        )
+        count, bits = max(groups.shape[1], 1), len(cell).bit_length()
+        widest = 1 << max(62 - bits - count.bit_length(), 0)
+        found = np.zeros(len(cell), dtype=bool)
+        for rows in in_loads(load.astype(np.int64), _BLOCK, widest):
+            asked = ((load > 0)[cell] & (cell >= rows[0]) & (cell <= rows[-1])).nonzero()[0]
+            if len(asked):
+                given = (matrix(self.permitting.picked(rows), width) @ groups).tocsr()
+                given.sort_indices()
+                at = np.repeat(np.arange(len(rows), dtype=np.int64), np.diff(given.indptr))
+                keys = np.sort(((cell[asked] - rows[0]) * count + group[asked]) << bits | asked)  # looked up in order
+                found[keys[among(keys >> bits, at * count + given.indices)] & ((1 << bits) - 1)] = True
+        return found
+
+    @cached_property
+    def used_bundles(self) -> Bools:
+        """Which bundles somebody who holds them has used, by a grant of its own, by a group, or as everyone."""
+        units, index = self.units, self.index
+        found = np.zeros(len(index.bundles), dtype=bool)
+        used = self.last > BEGINNING
+        found[index.grants.bundle[units.grant[used & (units.grant >= 0)]]] = True
+        _, _, user, cell, _ = self.cells
+        everyone = index.holder_grants[index.holders.everyone]
+        given = index.grants.bundle[everyone[self.facts.live[everyone]]]
+        found[given[np.isin(given, self.permitting.items)]] = True
+        member, groups = self._memberships()
+        if len(member) and len(user):
+            of_owner = lists_from(member, groups, int(index.holders.first_group))
+            origin, group = of_owner.of(user)
+            gives = self._gives(cell[origin], group.astype(np.int64))
+            pairs = distinct(cell[origin[gives]] * len(index.holders.groups) + group[gives])
+            cell_of, group_of = pairs // len(index.holders.groups), pairs % len(index.holders.groups)
+            at, bundle = self.permitting.of(cell_of)
+            width = max(len(index.bundles), 1)
+            held = self.stakes.group_bundles
+            codes = held.rows().astype(np.int64) * width + held.items
+            found[bundle[among(group_of[at] * width + bundle, codes)]] = True
+        return found

@@ -1,1 +1,0 @@
-"""Records, addresses and patterns, filters, and the store that keeps them with their whole history."""

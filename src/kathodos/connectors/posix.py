@@ -1,0 +1,246 @@
+"""Sources of the kind `posix`: users and groups, and a folder tree with its modes and ACLs.
+
+The tree is read here, or from a dump made elsewhere by `getfacl -R` (the long text form of POSIX.1e draft 17). Symbolic
+links are not followed. A dump does not say what is a folder: what others lie below, or what has default entries.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import stat
+import zlib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from pathlib import Path, PurePosixPath
+
+from kathodos.connectors.mapping import Reading, Table, digest_of_tables, unreadable
+from kathodos.connectors.posix_tree import EXECUTE, Access, columns_of, read_access
+from kathodos.connectors.settings import Settings, Source
+from kathodos.errors import DataError
+from kathodos.formats.raw import Problem, shown
+from kathodos.model.kinds import GATHERED
+
+_KEYS = ("guard", "system", "tree", "dump", "passwd", "group", "administrators")
+_BITS = {"r": 4, "w": 2, "x": 1}
+_TAGS = ("user", "group", "mask", "other")
+_OCTAL = re.compile(rb"\\([0-7]{3})")
+
+
+@dataclass(frozen=True)
+class Users:
+    """Users and groups by number, and the members of each group, primary ones included."""
+
+    users: Mapping[int, str]
+    groups: Mapping[int, str]
+    members: Mapping[int, Sequence[int]]
+
+
+def place(source: Source) -> str:
+    """The tree, or the dump."""
+    settings = source.settings
+    return settings.text("tree", "") or settings.text("dump")
+
+
+def glance(source: Source, mark: str) -> str:
+    """Nothing: a tree has to be walked."""
+    return ""
+
+
+def read(source: Source, mark: str) -> Reading:
+    """Who may do what in a tree."""
+    settings = source.settings
+    settings.only(*_KEYS)
+    problems: list[Problem] = []
+    users = _users(settings)
+    if "dump" in settings.values:
+        files = _dumped(settings.path("dump"), users, problems)
+    else:
+        files = _walked(settings.path("tree"), problems)
+    system = settings.text("system")
+    columns = columns_of(system, files, users.users, users.groups, users.members)
+    for name in settings.texts("administrators"):
+        if name not in users.groups.values():
+            raise settings.expected(f"administrators = groups that there are, not {name}")
+        said = {"holder": f"group:{system}/{name}", "gives": f"* {system}:/**", "on": None, "tier": "-1"}
+        for column, value in said.items():
+            columns["grants"][column].append(value)
+    tables = [Table.of_cells(kind, place(source), columns[kind.name]) for kind in GATHERED if kind.name in columns]
+    tables = [replace(table, once=True) for table in tables]
+    return Reading(tables, problems, digest_of_tables(tables))
+
+
+# Users and groups
+
+
+def _users(settings: Settings) -> Users:
+    """The users and groups of a pair of files, or of the running system."""
+    if "passwd" in settings.values or "group" in settings.values:
+        people = [(line[0], int(line[2]), int(line[3])) for line in _lines(settings.path("passwd"), 7, (2, 3))]
+        groups = [(line[0], int(line[2]), line[3].split(",")) for line in _lines(settings.path("group"), 4, (2,))]
+    else:
+        import grp
+        import pwd
+
+        people = [(it.pw_name, it.pw_uid, it.pw_gid) for it in pwd.getpwall()]
+        groups = [(it.gr_name, it.gr_gid, list(it.gr_mem)) for it in grp.getgrall()]
+    users: dict[int, str] = {}
+    for name, user, _ in people:
+        users.setdefault(user, name)
+    number = {name: user for name, user, _ in people}
+    names: dict[int, str] = {}
+    members: dict[int, list[int]] = {}
+    for name, group, inside in groups:
+        names.setdefault(group, name)
+        members.setdefault(group, []).extend(number[it] for it in inside if it in number)
+    for _, user, group in people:
+        if group in names:
+            members.setdefault(group, []).append(user)
+    return Users(users, names, {group: sorted(set(inside)) for group, inside in members.items()})
+
+
+def _lines(path: Path, width: int, numbers: Sequence[int]) -> Iterator[list[str]]:
+    """The lines of a file of colon-separated fields. Raises DataError with the line where one is none."""
+    try:
+        text = path.read_text(encoding="utf-8", errors="replace")
+    except OSError as error:
+        raise unreadable(path, error) from error
+    for number, line in enumerate(text.splitlines(), 1):
+        if line.strip() and not line.startswith(("#", "+", "-")):
+            parts = line.split(":")
+            if len(parts) < width or not all(parts[at].isdecimal() for at in numbers):
+                what = f"{path}, line {number}: expected {width} fields with colons between them."
+                raise DataError(what, "Nothing was changed; copy the file anew.")
+            yield parts
+
+
+# Files
+
+
+def _walked(top: Path, problems: list[Problem]) -> Iterator[Access]:
+    """The access of every file and folder of a tree; one that went or changed its kind meanwhile is noted."""
+    if not top.is_dir() or top.is_symlink():
+        raise DataError(f"{top} is no folder.", "Name the top of a folder tree; a link is not followed.")
+    rest = [top]
+    while rest:
+        file = rest.pop()
+        try:
+            mode = os.lstat(file).st_mode
+            if stat.S_ISLNK(mode):
+                continue
+            yield read_access(top, file)
+            if stat.S_ISDIR(mode):
+                with os.scandir(file) as inside:
+                    rest += sorted((Path(entry.path) for entry in inside), reverse=True)
+        except OSError as error:
+            if file == top:
+                raise unreadable(top, error) from error
+            reason = "went while the tree was read" if isinstance(error, FileNotFoundError) else f"{error.strerror}"
+            name = os.fsencode(file).decode("utf-8", "replace")
+            remedy = "Gather again, or as somebody who may read it."
+            problems.append(Problem(str(top), 0, "", shown(name), reason, remedy, "noted"))
+
+
+def _dumped(path: Path, users: Users, problems: list[Problem]) -> Iterator[Access]:
+    """The access of every file in a dump of ACLs in their textual form."""
+    number_of = {name: number for number, name in users.users.items()}
+    group_of = {name: number for number, name in users.groups.items()}
+    try:
+        with path.open("rb") as file:
+            folders = {parent for raw in file if raw.startswith(b"# file:") for parent in _above(raw)}
+            file.seek(0)
+            for line, block in _blocks(file):
+                try:
+                    access = _access(block, number_of, group_of)
+                    yield replace(access, is_folder=True) if hash(access.path) in folders else access
+                except (ValueError, KeyError) as error:
+                    remedy = "Write the dump anew: getfacl -R -p TOP."
+                    text = shown(block[0].decode("utf-8", "replace"))
+                    reason = f"has no {error}" if isinstance(error, KeyError) else str(error)
+                    problems.append(Problem(path.name, line, "", text, reason, remedy))
+    except OSError as error:
+        raise unreadable(path, error) from error
+
+
+def _above(line: bytes) -> Iterator[int]:
+    """The folder that the file of a block's first line lies in, as a hash of its path."""
+    path = _path(_unescaped(line.partition(b":")[2].strip()))
+    if path:
+        yield hash(path[:-1])
+
+
+def _path(text: str) -> tuple[str, ...]:
+    return tuple(part for part in PurePosixPath(text).parts if part not in ("/", "."))
+
+
+def _blocks(file: Iterator[bytes]) -> Iterator[tuple[int, list[bytes]]]:
+    block: list[bytes] = []
+    begin = 0
+    for number, raw in enumerate(file, 1):
+        line = raw.strip()
+        if line:
+            begin = begin if block else number
+            block.append(line)
+        elif block:
+            yield begin, block
+            block = []
+    if block:
+        yield begin, block
+
+
+def _access(block: Sequence[bytes], users: Mapping[str, int], groups: Mapping[str, int]) -> Access:
+    """One file's block of a dump."""
+    said: dict[str, str] = {}
+    entries: list[tuple[str, str, int]] = []
+    has_defaults = False
+    for raw in block:
+        if raw.startswith(b"#"):
+            name, _, value = raw.lstrip(b"# ").partition(b":")
+            said[name.decode("ascii", "replace")] = _unescaped(value.strip())
+        else:
+            text = _unescaped(raw.partition(b"#")[0].strip())
+            parts = text.split(":")
+            if parts[0] == "default":
+                has_defaults = True
+                continue
+            if (
+                len(parts) != 3
+                or parts[0] not in ("user", "group", "mask", "other")
+                or not set(parts[2]) <= set("rwx-")
+            ):
+                raise ValueError(f"has the line {text!r}, which is no ACL entry")
+            entries.append((parts[0], parts[1], sum(_BITS.get(mark, 0) for mark in parts[2])))
+    plain = {kind: bits for kind, name, bits in entries if not name}
+    of_users = {_number(name, users): bits for kind, name, bits in entries if kind == "user" and name}
+    of_groups = {_number(name, groups): bits for kind, name, bits in entries if kind == "group" and name}
+    if ".." in _path(said["file"]):
+        raise ValueError("has a path that leads upward")
+    mask = plain.get("mask")
+    everything = [plain["user"], plain["group"], plain["other"], *of_users.values(), *of_groups.values()]
+    if mask == 0:  # the kernel does not look at the ACL then
+        of_users, of_groups, mask = {}, {}, None
+        plain["group"] = 0
+    return Access(
+        path=_path(said["file"]),
+        is_folder=has_defaults,
+        owner=_number(said["owner"], users),
+        group=_number(said["group"], groups),
+        of_owner=plain["user"],
+        of_group=plain["group"],
+        of_others=plain["other"],
+        of_users=of_users,
+        of_groups=of_groups,
+        mask=mask,
+        is_executable=any(bits & EXECUTE for bits in everything),
+    )
+
+
+def _number(name: str, known: Mapping[str, int]) -> int:
+    """The number of a user or group; a name that is not known stands for a number that nobody has."""
+    if name in known:
+        return known[name]
+    return int(name) if name.isdecimal() else -2 - zlib.crc32(name.encode("utf-8", "surrogatepass"))
+
+
+def _unescaped(raw: bytes) -> str:
+    return _OCTAL.sub(lambda found: bytes([int(found[1], 8) & 255]), raw).decode("utf-8", "replace")

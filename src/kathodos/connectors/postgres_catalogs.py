@@ -1,0 +1,241 @@
+"""A PostgreSQL database as records that decide as the server does.
+
+Every role is an account. For every role there is a group of those who have its privileges (itself, and members that
+inherit, through members that inherit) and one of those who may become it (all members). Access lists, with the server's
+own defaults where none is set, are grants to these groups, PUBLIC is everyone, a superuser may do everything. A table
+needs `use-schema` on its schema: a gate. Versions differ in whether a role or each membership says that it inherits.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from kathodos.model.addresses import address_of
+from kathodos.model.times import time_text
+
+Record = dict[str, object]
+Query = Callable[[str], Sequence[tuple[Any, ...]]]
+ROLES = "@roles"
+MEMBERS = "@members"
+DEFAULTS = "@defaults"
+ACTIONS = {
+    "select": "read",
+    "insert": "write",
+    "update": "write",
+    "delete": "write",
+    "truncate": "write",
+    "references": "write",
+    "trigger": "write",
+    "usage": "read",
+    "use-schema": "read",
+    "create-in-schema": "write",
+    "connect": "read",
+    "create-schema": "write",
+    "temporary": "write",
+    "use-role": "administer",
+    "become-role": "administer",
+    "execute": "write",
+    "admit": "administer",
+}
+_TYPES = {"r": "table", "p": "table", "f": "table", "v": "view", "m": "view", "S": "sequence"}
+_READ_ALL, _WRITE_ALL = "pg_read_all_data", "pg_write_all_data"
+_SCHEMAS = "nspname !~ '^pg_' AND nspname <> 'information_schema'"
+_OF_DATABASES = {"CONNECT": "connect", "CREATE": "create-schema", "TEMPORARY": "temporary"}
+_OF_SCHEMAS = {"USAGE": "use-schema", "CREATE": "create-in-schema"}
+_HAS_OPTION = """
+SELECT count(*) FROM pg_attribute WHERE attrelid = 'pg_auth_members'::regclass AND attname = 'inherit_option'
+"""
+_MEMBERS = """
+SELECT g.rolname, m.rolname, {inherits}, {sets} FROM pg_auth_members a
+JOIN pg_roles g ON g.oid = a.roleid JOIN pg_roles m ON m.oid = a.member
+"""
+_DATABASE = """
+SELECT d.datname, pg_get_userbyid(d.datdba), pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_database d
+CROSS JOIN LATERAL aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) e WHERE d.datallowconn
+"""
+_HERE = "SELECT datname, pg_get_userbyid(datdba) FROM pg_database WHERE datname = current_database()"
+_FUNCTION = f"""
+SELECT n.nspname, p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')', pg_get_userbyid(e.grantee),
+  e.grantee FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+CROSS JOIN LATERAL aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) e WHERE {_SCHEMAS}
+"""
+_FUNCTIONS = f"""
+SELECT n.nspname, p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')', pg_get_userbyid(p.proowner),
+  p.prosecdef FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE {_SCHEMAS}
+"""
+_ADMINS = """
+SELECT g.rolname, m.rolname FROM pg_auth_members a
+JOIN pg_roles g ON g.oid = a.roleid JOIN pg_roles m ON m.oid = a.member WHERE a.admin_option
+"""
+_DEFAULT = """
+SELECT pg_get_userbyid(d.defaclrole), coalesce(n.nspname, '*'), d.defaclobjtype::text, pg_get_userbyid(e.grantee),
+  e.grantee, e.privilege_type FROM pg_default_acl d LEFT JOIN pg_namespace n ON n.oid = d.defaclnamespace
+CROSS JOIN LATERAL aclexplode(d.defaclacl) e
+"""
+_SEEN = "SELECT usename, max(backend_start) FROM pg_stat_activity WHERE usename IS NOT NULL GROUP BY usename"
+_HAS_LAST_SCAN = """
+SELECT count(*) FROM pg_attribute WHERE attrelid = 'pg_stat_all_tables'::regclass AND attname = 'last_seq_scan'
+"""
+_SCANS = """
+SELECT schemaname, relname, coalesce(seq_scan, 0) + coalesce(idx_scan, 0), {last} FROM pg_stat_all_tables
+WHERE schemaname !~ '^pg_' AND schemaname <> 'information_schema'
+"""
+_OBJECTS = {"r": "tables", "S": "sequences", "f": "functions", "T": "types", "n": "schemas"}
+_SCHEMA = f"""
+SELECT n.nspname, pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_namespace n
+CROSS JOIN LATERAL aclexplode(coalesce(n.nspacl, acldefault('n', n.nspowner))) e WHERE {_SCHEMAS}
+"""
+_RELATION = f"""
+SELECT n.nspname, c.relname, pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_class c
+JOIN pg_namespace n ON n.oid = c.relnamespace CROSS JOIN LATERAL aclexplode(coalesce(
+  c.relacl, acldefault(CASE c.relkind WHEN 'S' THEN 's' ELSE 'r' END::"char", c.relowner))) e
+WHERE c.relkind IN ('r', 'p', 'f', 'v', 'm', 'S') AND {_SCHEMAS}
+"""
+_COLUMN = f"""
+SELECT n.nspname, c.relname, a.attname, pg_get_userbyid(e.grantee), e.grantee, e.privilege_type FROM pg_attribute a
+JOIN pg_class c ON c.oid = a.attrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+CROSS JOIN LATERAL aclexplode(a.attacl) e WHERE a.attnum > 0 AND NOT a.attisdropped AND {_SCHEMAS}
+"""
+_RELATIONS = f"""
+SELECT n.nspname, c.relname, c.relkind::text, pg_get_userbyid(c.relowner), c.relrowsecurity, c.relforcerowsecurity
+FROM pg_class c
+JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'f', 'v', 'm', 'S') AND {_SCHEMAS}
+"""
+_COLUMNS = f"""
+SELECT n.nspname, c.relname, a.attname FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
+JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE a.attnum > 0 AND NOT a.attisdropped AND c.relkind IN ('r', 'p', 'f', 'v', 'm') AND {_SCHEMAS}
+"""
+
+
+def read_records(query: Query, system: str) -> dict[str, list[Record]]:
+    """The records of the database that `query` runs its SQL in, by kind."""
+    return _Reader(query, system).tables()
+
+
+@dataclass
+class _Reader:
+    query: Query
+    system: str
+
+    def tables(self) -> dict[str, list[Record]]:
+        ((database, owner),) = self.query(_HERE)
+        seen: dict[str, Any] = dict(self.query(_SEEN))
+        roles = self.query("SELECT rolname, rolsuper, rolcanlogin FROM pg_roles ORDER BY rolname")
+        names = [name for name, _, _ in roles]
+        return {
+            "systems": [{"system": self.system, "gates": "schema=use-schema"}],
+            "actions": [{"system": self.system, "action": name, "kind": kind} for name, kind in ACTIONS.items()],
+            "accounts": [
+                {
+                    "system": self.system,
+                    "login": name,
+                    "privileged": int(is_super),
+                    "can_login": str(can_login).lower(),
+                    "last_login": time_text(seen[name]) if seen.get(name) else None,
+                }
+                for name, is_super, can_login in roles
+            ],
+            "groups": [
+                {"system": self.system, "group": group, "title": title.format(name)}
+                for name in names
+                for group, title in ((name, "has the privileges of {}"), (f"{name}:member", "may become {}"))
+            ],
+            "members": list(self.members(names, owner)),
+            "resources": list(self.resources(database, names)),
+            "grants": [
+                {"grant": f"{holder} {action} {address}", "holder": holder, "gives": f"{action} {address}"}
+                for holder, action, address in sorted(set(self.grants(database, roles)))
+            ],
+        }
+
+    def at(self, *path: str) -> str:
+        return address_of(self.system, path)
+
+    def members(self, names: Sequence[str], owner: str) -> Iterator[Record]:
+        """Who has the privileges of each role, and who may become it."""
+        (has_option,) = self.query(_HAS_OPTION)[0]
+        options = ("a.inherit_option", "a.set_option") if has_option else ("m.rolinherit", "true")
+        found = list(self.query(_MEMBERS.format(inherits=options[0], sets=options[1])))
+        inherits: dict[str, bool] = dict(self.query("SELECT rolname, rolinherit FROM pg_roles"))
+        found.append(("pg_database_owner", owner, inherits[owner], True))
+        pairs = [(name, f"account:{self.system}/{name}") for name in names]
+        pairs += [(f"{name}:member", f"account:{self.system}/{name}") for name in names]
+        for role, member, does_inherit, may_become in found:
+            if may_become:
+                pairs.append((f"{role}:member", f"group:{self.system}/{member}:member"))
+            if does_inherit:
+                pairs.append((role, f"group:{self.system}/{member}"))
+        for group, member in sorted(set(pairs)):
+            yield {"system": self.system, "group": group, "member": member}
+
+    def resources(self, database: str, names: Sequence[str]) -> Iterator[Record]:
+        for name in sorted({row[0] for row in self.query(_DATABASE)}):
+            yield {"resource": self.at(name), "type": "database"}
+        for (schema,) in self.query(f"SELECT nspname FROM pg_namespace WHERE {_SCHEMAS}"):
+            yield {"resource": self.at(database, schema), "type": "schema"}
+        (has_last,) = self.query(_HAS_LAST_SCAN)[0]
+        last = "greatest(last_seq_scan, last_idx_scan)" if has_last else "NULL::timestamptz"
+        scans = {(schema, name): rest for schema, name, *rest in self.query(_SCANS.format(last=last))}
+        for schema, relation, kind, owner, has_rules, is_forced in self.query(_RELATIONS):
+            count, used = scans.get((schema, relation), (None, None))
+            yield {
+                "resource": self.at(database, schema, relation),
+                "type": _TYPES[kind],
+                "title": f"owned by {owner}",
+                "row_security": ("on", "forced")[is_forced] if has_rules else None,
+                "scans": count,
+                "last_used": time_text(used) if used else None,
+            }
+        for schema, function, owner, runs_as_owner in self.query(_FUNCTIONS):
+            runs_as = f", runs as {owner}" if runs_as_owner else ""
+            address = self.at(database, schema, function)
+            yield {"resource": address, "type": "function", "title": f"owned by {owner}{runs_as}"}
+        for role, _ in sorted(set(self.query(_ADMINS))):
+            yield {"resource": self.at(MEMBERS, role), "type": "group", "title": f"who is a member of {role}"}
+        for owner, schema, kind in sorted({row[:3] for row in self.query(_DEFAULT)}):
+            title = f"what new {_OBJECTS[kind]} of {owner} give"
+            yield {"resource": self.at(DEFAULTS, owner, schema, _OBJECTS[kind]), "type": "defaults", "title": title}
+        for schema, relation, column in self.query(_COLUMNS):
+            yield {"resource": self.at(database, schema, relation, column), "type": "column"}
+        for name in names:
+            yield {"resource": self.at(ROLES, name), "type": "role"}
+
+    def grants(self, database: str, roles: Sequence[tuple[Any, ...]]) -> Iterator[tuple[str, str, str]]:
+        """(holder, action, address) of everything that the access lists give."""
+        everything = f"{self.system}:/**"
+        for name, is_super, _ in roles:
+            yield f"group:{self.system}/{name}", "use-role", self.at(ROLES, name)
+            yield f"group:{self.system}/{name}:member", "become-role", self.at(ROLES, name)
+            if is_super:
+                yield f"account:{self.system}/{name}", "*", everything
+            for action in self.of_all_data(name):
+                yield f"group:{self.system}/{name}", action, everything
+        for name, _, role, grantee, privilege in self.query(_DATABASE):
+            yield self.holder(role, grantee), _OF_DATABASES[privilege], self.at(name)
+        for schema, function, role, grantee in self.query(_FUNCTION):
+            yield self.holder(role, grantee), "execute", self.at(database, schema, function)
+        for role, member in self.query(_ADMINS):
+            yield f"group:{self.system}/{member}:member", "admit", self.at(MEMBERS, role)
+        for owner, schema, kind, role, grantee, privilege in self.query(_DEFAULT):
+            action = _OF_SCHEMAS[privilege] if kind == "n" else privilege.lower()
+            yield self.holder(role, grantee), action, self.at(DEFAULTS, owner, schema, _OBJECTS[kind])
+        for schema, role, grantee, privilege in self.query(_SCHEMA):
+            yield self.holder(role, grantee), _OF_SCHEMAS[privilege], self.at(database, schema)
+        for schema, relation, role, grantee, privilege in self.query(_RELATION):
+            yield self.holder(role, grantee), privilege.lower(), self.at(database, schema, relation)
+        for schema, relation, column, role, grantee, privilege in self.query(_COLUMN):
+            yield self.holder(role, grantee), privilege.lower(), self.at(database, schema, relation, column)
+
+    @staticmethod
+    def of_all_data(role: str) -> tuple[str, ...]:
+        """What the predefined roles over all data may do everywhere."""
+        if role == _READ_ALL:
+            return "select", "use-schema"
+        return ("insert", "update", "delete", "use-schema") if role == _WRITE_ALL else ()
+
+    def holder(self, role: str, grantee: int) -> str:
+        """Whoever has the privileges of a grantee; number 0 is PUBLIC."""
+        return f"group:{self.system}/{role}" if grantee else "everyone"

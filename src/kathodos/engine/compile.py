@@ -1,0 +1,611 @@
+"""Records into an index. What is large is read some thousand records at a time and never held as objects."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from functools import cached_property
+from itertools import repeat
+from typing import Any, Generic, TypeVar
+
+import numpy as np
+
+from kathodos.columns.csr import (
+    Bools,
+    Ints,
+    Lists,
+    bools,
+    distinct,
+    first_of_each,
+    ints,
+    joined,
+    lists_from,
+    small,
+    sorted_lists,
+    spread_each,
+)
+from kathodos.columns.strings import Texts, mark_of, ordered_marks, texts_of
+from kathodos.engine.index import (
+    ANY_ACTION,
+    BY_FILTER,
+    LISTED,
+    NO_ROLE,
+    Bundles,
+    Grants,
+    Holders,
+    Index,
+    Lines,
+    Mandate,
+    System,
+)
+from kathodos.engine.scopes import EVERYTHING, Runs, Scope, as_runs, join, ordered_spans, reaching_down, runs_of
+from kathodos.engine.tree import Tree, grow_tree
+from kathodos.model import kinds
+from kathodos.model.addresses import Pattern, parse_pattern
+from kathodos.model.attributes import attribute_columns, selected, with_blank
+from kathodos.model.filters import parse_filter
+from kathodos.model.times import end_moment, first_moment
+from kathodos.store.records import ROW, Records, columns_of, rows_of
+
+
+@dataclass(frozen=True)
+class Ground:
+    """The resources: the tree, and the type of each node."""
+
+    tree: Tree
+    type_names: Sequence[str]
+    types: Ints
+
+
+def compile_index(records: Records) -> Index:
+    """The index of all records."""
+    holders = compile_holders(records)
+    book = _read_grants(records, holders)
+    holders = replace(holders, unknown=texts_of(sorted({*holders.unknown, *book.unknown})))
+    parts = (book.gives.new, book.scopes.new, book.bundles.new)
+    return compile_law(records, compile_ground(records), holders, book.grants(), *parts)
+
+
+def compile_ground(records: Records) -> Ground:
+    """The resources of all known systems, with every ancestor."""
+    (systems,) = columns_of(records, kinds.SYSTEMS, "system")
+    addresses, types, detached = columns_of(records, kinds.RESOURCES, "resource", "type", "detached")
+    known = set(systems)
+    rows = [at for at, address in enumerate(addresses) if address.partition(":")[0] in known]
+    tree, nodes = grow_tree(systems, (addresses[at] for at in rows), (detached[at] for at in rows))
+    names = sorted({types[at] for at in rows if types[at]})
+    number = {name: at for at, name in enumerate(names)}
+    of_node = np.full(len(tree), -1)
+    of_node[nodes] = ints(number.get(types[at], -1) for at in rows)
+    return Ground(tree, names, small(of_node))
+
+
+# Who may hold a grant
+
+
+def compile_holders(records: Records) -> Holders:
+    """Identities, accounts and groups, and who is a member of what."""
+    rows, ids, statuses, starts, ends = columns_of(records, kinds.IDENTITIES, ROW, "id", "status", "starts", "ends")
+    systems, logins, owners, enabled = columns_of(records, kinds.ACCOUNTS, "system", "login", "identity", "status")
+    of_system, names, filters = columns_of(records, kinds.GROUPS, "system", "group", "filter")
+    person = {name: at for at, name in enumerate(ids)}
+    owner = ints(person.get(name, -1) for name in owners)
+    unknown = {f"identity:{name}" for name, at in zip(owners, owner.tolist(), strict=True) if name and at < 0}
+    accounts = [f"{system}/{login}" for system, login in zip(systems, logins, strict=True)]
+    groups = list(zip(of_system, names, strict=True))
+    first_group, size = len(ids) + len(accounts), len(ids) + len(accounts) + len(groups) + 1
+    number = {f"identity:{name}": at for name, at in person.items()}
+    number.update((f"account:{name}", at) for at, name in enumerate(accounts, len(ids)))
+    number.update((f"group:{system}/{name}", at) for at, (system, name) in enumerate(groups, first_group))
+    group_number = {group: at for at, group in enumerate(groups, first_group)}
+    member, group = _listed_members(records, number, group_number, unknown)
+    person_number = RowNumbers(ints(rows))
+    found = identities_selected(records, {text for text in filters if text})
+    filtered = [person_number.of(found[text]) * size + at for at, text in enumerate(filters, first_group) if text]
+    edges, why = edges_of(member * size + group, joined(filtered), size)
+    login_marks, by_login = ordered_marks(np.fromiter(map(mark_of, logins), dtype=np.uint32, count=len(logins)))
+    return Holders(
+        identities=texts_of(ids),
+        accounts=texts_of(accounts),
+        groups=texts_of(f"{system}/{name}" for system, name in groups),
+        owner=small(owner),
+        is_enabled=bools(status == "enabled" for status in enabled),
+        is_active=bools(status == "active" for status in statuses),
+        starts=moments(starts, first_moment),
+        ends=moments(ends, end_moment),
+        rows=ints(rows),
+        edges=edges,
+        why=why,
+        members=edges.turned(size),
+        accounts_of=accounts_by_owner(owner, len(ids)),
+        login_marks=login_marks,
+        by_login=by_login,
+        filters=list(filters),
+        unknown=texts_of(sorted(unknown)),
+    )
+
+
+def moments(texts: Iterable[str | None], read: Any) -> Ints:
+    """Kept dates and times as microseconds; each distinct text is read once."""
+    known: dict[str | None, int] = {}
+    return ints(known[text] if text in known else known.setdefault(text, read(text)) for text in texts)
+
+
+def accounts_by_owner(owner: Ints, people: int) -> Lists:
+    """For each identity its accounts, as holders."""
+    owned = (owner >= 0).nonzero()[0]
+    return lists_from(owner[owned], owned + people, people)
+
+
+def edges_of(listed: Ints, filtered: Ints, size: int) -> tuple[Lists, Ints]:
+    """Memberships, given as holder * size + group, listed and by filter: as lists, and why each is there."""
+    codes = np.sort(np.concatenate([listed, filtered]))
+    codes = codes[first_of_each(codes)]
+    why = np.zeros(len(codes), dtype=np.int8)
+    for flag, some in ((LISTED, listed), (BY_FILTER, filtered)):
+        why[np.searchsorted(codes, some)] |= flag
+    return lists_from(codes // size, codes % size, size), why  # type: ignore[return-value]  # see Ints
+
+
+def _listed_members(
+    records: Records, number: Mapping[str, int], group_number: Mapping[tuple[str, str], int], unknown: set[str]
+) -> tuple[Ints, Ints]:
+    """(member, group) of every listed membership of holders that are known."""
+    members, groups = [], []
+    for systems, names, texts in records.chunks(kinds.MEMBERS, "system", "group", "member"):
+        count = len(texts)
+        member = np.fromiter(map(number.get, texts, repeat(-1)), dtype=np.int64, count=count)
+        pairs = zip(systems, names, strict=True)
+        group = np.fromiter(map(group_number.get, pairs, repeat(-1)), dtype=np.int64, count=count)
+        for at in ((member < 0) | (group < 0)).nonzero()[0].tolist():
+            unknown.add(texts[at] if member[at] < 0 else f"group:{systems[at]}/{names[at]}")
+        known = (member >= 0) & (group >= 0)
+        members.append(member[known])
+        groups.append(group[known])
+    return joined(members), joined(groups)
+
+
+class RowNumbers:
+    """Row numbers of records, and which number each record has here."""
+
+    def __init__(self, rows: Ints) -> None:
+        self._order = np.argsort(rows, kind="stable")
+        self._rows = rows[self._order]
+
+    def of(self, rows: Ints) -> Ints:
+        return self._order[np.searchsorted(self._rows, rows)]
+
+
+def identities_selected(records: Records, filters: Iterable[str]) -> dict[str, Ints]:
+    """The rows of the identities that each filter selects. Only the columns that the filters name are read."""
+    nodes = {text: parse_filter(text) for text in filters}
+    if not nodes:
+        return {}
+    names = {name for node in nodes.values() for name in node.attributes()}
+    rows = rows_of(records, kinds.IDENTITIES, *attribute_columns(kinds.IDENTITIES, names))
+    ids = ints(rows.ids)
+    return {text: ids[selected(rows, node)] for text, node in nodes.items()}
+
+
+# What they have been given
+
+
+def _read_grants(records: Records, holders: Holders) -> GrantBook:
+    """The grants that a known holder has; what they give and on what, each text once; both by bundle."""
+    book = GrantBook(holders, Numbering(), Numbering(), Numbering())
+    for part in records.chunks(kinds.GRANTS, *GrantBook.COLUMNS):
+        book.add(part)
+    return book
+
+
+Key = TypeVar("Key", bound=Hashable)
+
+
+class Numbering(Generic[Key]):
+    """Numbers for what is seen for the first time, from `first` on; `find` tells those given before, or -1."""
+
+    def __init__(self, first: int = 0, find: Callable[[Key], int] | None = None) -> None:
+        self.new: dict[Key, int] = {}
+        self._first = first
+        self._find = find
+
+    def number(self, key: Key) -> int:
+        known = self.new.get(key)
+        if known is None:
+            known = self._find(key) if self._find else -1
+            if known < 0:
+                known = self.new[key] = self._first + len(self.new)
+        return known
+
+
+class GrantBook:
+    """Grants as they are read. `gives`, `scopes` and `bundles` number what has been seen."""
+
+    COLUMNS = ("grant", "holder", "gives", "on", "effect", "tier", "from", "until")
+
+    def __init__(
+        self,
+        holders: Holders,
+        gives: Numbering[str],
+        scopes: Numbering[str],
+        bundles: Numbering[tuple[int, int]],
+    ) -> None:
+        self.gives = gives
+        self.scopes = scopes
+        self.bundles = bundles
+        self.unknown: set[str] = set()
+        self._known = holders
+        self._numbers: dict[str, int] = {}
+        self._ids: list[str] = []
+        self._columns: list[list[Ints]] = [[] for _ in range(6)]
+
+    def add(self, columns: Sequence[Sequence[Any]]) -> None:
+        """Some more grants, as columns."""
+        ids, texts, gives, scopes, effects, tiers, starts, ends = columns
+        for text in set(texts).difference(self._numbers):
+            self._numbers[text] = self._known.find(text)
+        holder = ints(map(self._numbers.__getitem__, texts))
+        known = (holder >= 0).nonzero()[0].tolist()
+        self.unknown.update(texts[at] for at in (holder < 0).nonzero()[0].tolist())
+        self._ids += [ids[at] for at in known]
+        bundles = []
+        for at in known:
+            scope = self.scopes.number(scopes[at]) if scopes[at] is not None else -1
+            bundles.append(self.bundles.number((self.gives.number(gives[at]), scope)))
+        parts = (
+            holder[known],
+            ints(bundles),
+            bools(effects[at] == "deny" for at in known),
+            ints(tiers[at] or 0 for at in known),
+            moments((starts[at] for at in known), first_moment),
+            moments((ends[at] for at in known), end_moment),
+        )
+        for column, part in zip(self._columns, parts, strict=True):
+            column.append(part)  # type: ignore[arg-type]
+
+    def grants(self) -> Grants:
+        holder, bundle, denies, tier, starts, ends = (joined(column) for column in self._columns)
+        return Grants(texts_of(self._ids), small(holder), small(bundle), denies.astype(bool), tier, starts, ends)
+
+
+# What that means
+
+
+class _Book:
+    """Lines by number, each once: verbs and patterns by number too."""
+
+    def __init__(self) -> None:
+        self.verbs: dict[str, int] = {}
+        self.patterns: dict[str, int] = {}
+        self.lines: dict[tuple[int, int, bool], int] = {}
+
+    def number(self, action: str, pattern: str, denies: bool) -> int:
+        verb = self.verbs.setdefault(action, len(self.verbs))
+        of = self.patterns.setdefault(pattern, len(self.patterns))
+        return self.lines.setdefault((verb, of, denies), len(self.lines))
+
+
+def compile_law(
+    records: Records,
+    ground: Ground,
+    holders: Holders,
+    grants: Grants,
+    gives: Iterable[str],
+    scope_texts: Iterable[str],
+    bundle: Iterable[tuple[int, int]],
+) -> Index:
+    """Everything but holders, grants and resources, which are compiled already: what grants give, and where.
+
+    `bundle`: what each bundle gives and its scope, as numbers in `gives` and `scope_texts`.
+    """
+    gives, scope_texts, keys = list(gives), list(scope_texts), list(bundle)
+    bundle_gives, bundle_scope = ints(key[0] for key in keys), ints(key[1] for key in keys)
+    roles, is_active = _compile_roles(records)
+    role_number = {role: at for at, role in enumerate(roles)}
+    juniors = _compile_juniors(records, role_number)
+    book = _Book()
+    role_lines = _compile_role_lines(records, role_number, book)
+    role_given, line_given = _given_by(gives, role_number, book)
+    systems, actions = _compile_systems(records, ground.tree, book)
+    scopes = _compile_scopes(records, scope_texts, ground.tree)
+    lines = _lines_in(book, actions)
+    bundle_role = role_given[bundle_gives]
+    packages = _packages(bundle_role, line_given[bundle_gives], juniors, is_active, role_lines)
+    rules, rule_line, rule_scope = _number_rules(packages, bundle_scope, len(scope_texts))
+    targets = Targets(ground.tree, lines.patterns, systems)
+    spans = ordered_spans(*runs_of_rules(targets, lines.pattern[rule_line], rule_scope, scopes))
+    given, within, roles_given = map(small, (bundle_gives, bundle_scope, bundle_role))
+    bundles = Bundles(texts_of(gives), texts_of(scope_texts), scopes, given, within, roles_given, rules)
+    return Index(
+        tree=ground.tree,
+        type_names=ground.type_names,
+        types=ground.types,
+        systems=systems,
+        actions=actions,
+        holders=holders,
+        roles=texts_of(roles),
+        role_is_active=is_active,
+        juniors=juniors,
+        role_lines=role_lines,
+        lines=lines,
+        mandates=_compile_mandates(records),
+        grants=grants,
+        bundles=bundles,
+        rule_line=small(rule_line),
+        rule_scope=small(rule_scope),
+        rule_spans=lists_from(spans.rule, np.arange(len(spans)), len(rule_line)),
+        rule_bundles=rules.turned(len(rule_line)),
+        bundle_grants=lists_from(grants.bundle, np.arange(len(grants)), len(bundles)),
+        holder_grants=lists_from(grants.holder, np.arange(len(grants)), holders.size),
+        spans=spans,
+    )
+
+
+def _compile_roles(records: Records) -> tuple[list[str], Bools]:
+    """The names of all roles, and which are active."""
+    systems, names, active = columns_of(records, kinds.ROLES, "system", "role", "active")
+    return [f"{system}/{role}" for system, role in zip(systems, names, strict=True)], bools(active)
+
+
+def _given_by(gives: Iterable[str], role_number: Mapping[str, int], book: _Book) -> tuple[Ints, Ints]:
+    """The role that each of these gives, and the line, which goes into the book; -1 for the other of the two."""
+    roles, lines = [], []
+    for text in gives:
+        action, rest = kinds.split_gives(text)
+        roles.append(role_number.get(rest.removeprefix("role:"), NO_ROLE) if not action else NO_ROLE)
+        lines.append(book.number(action, rest, False) if action else -1)
+    return ints(roles), ints(lines)
+
+
+def _lines_in(book: _Book, actions: Sequence[tuple[str, str]]) -> Lines:
+    """The lines of the book, each with the number of its action."""
+    number = {action: at for at, action in enumerate(actions)}
+    verbs, patterns = list(book.verbs), list(book.patterns)
+    system_of = [pattern.partition(":")[0] for pattern in patterns]
+    return Lines(
+        verbs=verbs,
+        patterns=texts_of(patterns),
+        verb=small(ints(verb for verb, _, _ in book.lines)),
+        pattern=small(ints(pattern for _, pattern, _ in book.lines)),
+        denies=bools(denies for _, _, denies in book.lines),
+        action=small(ints(number.get((system_of[of], verbs[verb]), ANY_ACTION) for verb, of, _ in book.lines)),
+    )
+
+
+def _compile_juniors(records: Records, role_number: Mapping[str, int]) -> Lists:
+    seniors, juniors = [], []
+    for system, role, junior in zip(*columns_of(records, kinds.ROLE_JUNIORS, "system", "role", "junior"), strict=True):
+        senior_at, junior_at = role_number.get(f"{system}/{role}"), role_number.get(junior.removeprefix("role:"))
+        if senior_at is not None and junior_at is not None:
+            seniors.append(senior_at)
+            juniors.append(junior_at)
+    return lists_from(ints(seniors), ints(juniors), len(role_number))
+
+
+def _compile_role_lines(records: Records, role_number: Mapping[str, int], book: _Book) -> Lists:
+    roles, lines = [], []
+    columns = columns_of(records, kinds.ROLE_PERMISSIONS, "system", "role", "action", "resource", "effect")
+    for system, role, action, pattern, effect in zip(*columns, strict=True):
+        at = role_number.get(f"{system}/{role}")
+        if at is not None:
+            roles.append(at)
+            lines.append(book.number(action, pattern, effect == "deny"))
+    return lists_from(ints(roles), ints(lines), len(role_number))
+
+
+def _packages(role: Ints, line: Ints, juniors: Lists, is_active: Bools, role_lines: Lists) -> Lists:
+    """The lines of each bundle: of its role with all juniors, as far as they are active, or its one line."""
+    used = distinct(role[(role >= 0)])
+    used = used[is_active[used]]
+    passing = is_active[juniors.items]
+    open_juniors = lists_from(juniors.rows()[passing], juniors.items[passing], len(juniors))
+    below = spread_each(open_juniors, used)
+    origin, lines = role_lines.of(below.items)
+    by_used = sorted_lists(below.rows()[origin], lines, len(used), int(lines.max(initial=0)) + 1)
+    at_used = np.searchsorted(used, role)
+    has_role = (role >= 0) & (at_used < len(used))
+    has_role[has_role] = used[at_used[has_role]] == role[has_role]
+    bundles = has_role.nonzero()[0]
+    origin, lines = by_used.of(at_used[bundles])
+    single = (line >= 0).nonzero()[0]
+    return lists_from(np.concatenate([bundles[origin], single]), np.concatenate([lines, line[single]]), len(role))
+
+
+def _number_rules(packages: Lists, bundle_scope: Ints, scopes: int) -> tuple[Lists, Ints, Ints]:
+    """Each distinct (line, scope) as a rule: the rules of each bundle, the line and the scope of each rule."""
+    bundle = packages.rows()
+    width = scopes + 1
+    codes = packages.items.astype(np.int64) * width + bundle_scope[bundle] + 1
+    found, rule = np.unique(codes, return_inverse=True)
+    return lists_from(bundle, rule, len(packages)), found // width, found % width - 1
+
+
+class Targets:
+    """The targets of patterns, each found once."""
+
+    def __init__(self, tree: Tree, patterns: Texts, systems: Mapping[str, System]) -> None:
+        self.tree = tree
+        self.patterns = patterns
+        self.systems = systems
+        self._parsed: dict[int, Pattern] = {}
+        self._found: dict[int, Ints] = {}
+        self._runs: dict[tuple[int, int], Runs] = {}
+
+    def parsed(self, number: int) -> Pattern:
+        if number not in self._parsed:
+            self._parsed[number] = parse_pattern(self.patterns[number])
+        return self._parsed[number]
+
+    def inherits(self, pattern: Pattern) -> bool:
+        return pattern.system in self.systems and self.systems[pattern.system].inherits
+
+    def of(self, number: int) -> Ints:
+        if number not in self._found:
+            self._found[number] = self.tree.matches(self.parsed(number).target)
+        return self._found[number]
+
+    @cached_property
+    def node_numbers(self) -> Mapping[str, int]:
+        return self.tree.addresses.numbers()
+
+    def runs(self, number: int, scope_number: int, scope: Scope) -> Runs:
+        """Where a pattern applies under a scope."""
+        if (number, scope_number) not in self._runs:
+            pattern = self.parsed(number)
+            is_deep = pattern.holds_everything_below
+            found = runs_of(self.tree, self.of(number), is_deep, self.inherits(pattern), scope)
+            self._runs[number, scope_number] = found
+        return self._runs[number, scope_number]
+
+
+def runs_of_rules(targets: Targets, pattern: Ints, scope: Ints, scopes: Sequence[Scope]) -> tuple[Ints, Runs]:
+    """Where rules with these patterns and scopes apply: for each run its rule, and the runs.
+
+    Those with an address and no scope, nearly all as a rule, are done together.
+    """
+    used = distinct(pattern)
+    is_address, node, is_deep, inherits = (np.zeros(len(targets.patterns), dtype=np.int64) for _ in range(4))
+    for number in used.tolist():
+        parsed = targets.parsed(number)
+        if parsed.target.is_address:
+            is_address[number] = 1
+            node[number] = targets.node_numbers.get(str(parsed.target), -1)
+            is_deep[number] = parsed.holds_everything_below
+            inherits[number] = targets.inherits(parsed)
+    together = (is_address[pattern] > 0) & (scope < 0)
+    rules = (together & (node[pattern] >= 0)).nonzero()[0]
+    of = pattern[rules]
+    origin, runs = reaching_down(targets.tree, node[of], is_deep[of] > 0, inherits[of] > 0)
+    parts, numbers = [runs], [rules[origin]]
+    for rule in (~together).nonzero()[0].tolist():
+        number = int(scope[rule])
+        held = scopes[number] if number >= 0 else EVERYTHING
+        parts.append(targets.runs(int(pattern[rule]), number, held))
+        numbers.append(np.full(len(parts[-1]), rule))
+    return joined(numbers), join(parts)
+
+
+def _compile_systems(records: Records, tree: Tree, book: _Book) -> tuple[dict[str, System], list[tuple[str, str]]]:
+    """The systems, and all actions as (system, name): declared, implied, gating or named by a permission."""
+    columns = columns_of(records, kinds.SYSTEMS, "system", "combining", "inherit", "gates")
+    declared = list(zip(*columns_of(records, kinds.ACTIONS, "system", "action", "kind", "implies"), strict=True))
+    named: dict[str, set[str]] = {system: set() for system in columns[0]}
+    implied: dict[str, list[tuple[str, str]]] = {system: [] for system in columns[0]}
+    kind_of = {(system, action): kind for system, action, kind, _ in declared}
+    for system, action, _, implies in declared:
+        if system in named:
+            others = kinds.split_list(implies)
+            named[system].update([action, *others])
+            implied[system] += [(action, other) for other in others]
+    verbs, of_pattern = list(book.verbs), [pattern.partition(":")[0] for pattern in book.patterns]
+    for verb, of in {(verb, of_pattern[pattern]) for verb, pattern, _ in book.lines}:
+        if of in named and verbs[verb] != "*":
+            named[of].add(verbs[verb])
+    systems: dict[str, System] = {}
+    actions: list[tuple[str, str]] = []
+    for system, combining, inherits, gates_text in zip(*columns, strict=True):
+        gates = kinds.split_gates(gates_text)
+        names = sorted({*named[system], *gates.values()})
+        root = tree.node(Pattern(system, ()))
+        systems[system] = System(
+            name=system,
+            combining=combining,
+            inherits=bool(inherits),
+            root=root,
+            end=int(tree.end[root]),
+            actions=np.arange(len(actions), len(actions) + len(names)),
+            covers=_covers(names, implied[system]),
+            gates=[(kind, names.index(action)) for kind, action in gates.items()],
+            kinds=[kind_of.get((system, name)) for name in names],
+        )
+        actions += [(system, name) for name in names]
+    return systems, actions
+
+
+def _covers(names: list[str], implied: list[tuple[str, str]]) -> Bools:
+    """`covers[b, a]`: b is a, or implies a by any number of steps."""
+    covers = np.eye(len(names), dtype=bool)
+    for action, other in implied:
+        covers[names.index(action), names.index(other)] = True
+    for middle in range(len(names)):
+        covers |= covers[:, middle : middle + 1] & covers[middle]
+    return covers
+
+
+def _compile_mandates(records: Records) -> list[Mandate]:
+    columns = columns_of(records, kinds.MANDATES, "holder", "roles", "area", "for", "may")
+    return [
+        Mandate(holder, tuple(kinds.split_list(roles)), area, receivers, "give" in kinds.split_list(may))
+        for holder, roles, area, receivers, may in zip(*columns, strict=True)
+    ]
+
+
+def _compile_scopes(records: Records, texts: Sequence[str], tree: Tree) -> list[Scope]:
+    areas = columns_of(records, kinds.AREAS, "area", "resources", "except", "filter")
+    by_name = {area: tuple(rest) for area, *rest in zip(*areas, strict=True)}
+    needed = {text.removeprefix("area:") for text in texts if text.startswith("area:")}
+    filtered = _filtered(records, tree, {by_name[area][2] for area in needed & by_name.keys()})
+    scopes = []
+    for text in texts:
+        if text.startswith("area:"):
+            scopes.append(_compile_area(by_name.get(text.removeprefix("area:"), (None, None, None)), tree, filtered))
+        else:
+            scopes.append(compile_scope(text, tree))
+    return scopes
+
+
+def compile_scope(text: str, tree: Tree) -> Scope:
+    """What a scope that is an address or a pattern holds."""
+    pattern = parse_pattern(text)
+    if pattern.is_address:
+        return Scope(node=tree.node(pattern))
+    return _scope_of(tree, _held(tree, tree.matches(pattern)), np.full(len(tree), -1))
+
+
+def _scope_of(tree: Tree, held: Bools, anchors: Ints) -> Scope:
+    """A scope from what it holds and the anchor there, both over nodes."""
+    return Scope(runs=as_runs(np.where(held, anchors, -2)[tree.by_place], absent=-2))
+
+
+def _compile_area(area: Sequence[str | None], tree: Tree, filtered: Mapping[str, Bools]) -> Scope:
+    """What an area holds, and the depth of its deepest entry that is an address on the way to each node."""
+    entries, exceptions, text = area
+    held, anchors = np.zeros(len(tree), dtype=bool), np.full(len(tree), -1)
+    for entry in kinds.split_list(entries):
+        pattern = parse_pattern(entry)
+        node = tree.node(pattern) if pattern.is_address else -1
+        if node >= 0:
+            held[tree.down_from(node)] = True
+            below = slice(node, int(tree.end[node]))
+            anchors[below] = np.maximum(anchors[below], tree.depth[node])
+        elif not pattern.is_address:
+            held[tree.matches(pattern)] = True
+    for entry in kinds.split_list(exceptions):
+        pattern = parse_pattern(entry)
+        found = tree.matches(pattern)
+        held &= ~(tree.below(found.tolist()) if pattern.is_address else _held(tree, found))
+    return _scope_of(tree, held & filtered[text] if text else held, anchors)
+
+
+def _filtered(records: Records, tree: Tree, filters: Iterable[str | None]) -> dict[str, Bools]:
+    """The nodes for whose record each filter is true; a node that no source lists has no attribute."""
+    parsed = {text: parse_filter(text) for text in filters if text}
+    if not parsed:
+        return {}
+    names = {name for node in parsed.values() for name in node.attributes()}
+    columns = {"resource", *attribute_columns(kinds.RESOURCES, names)}
+    rows = rows_of(records, kinds.RESOURCES, *sorted(columns))
+    at = ints(tree.node(parse_pattern(address)) for address in rows["resource"])
+    found = {}
+    for text, node in parsed.items():
+        true = selected(with_blank(rows), node)
+        nodes = np.full(len(tree), true[-1])
+        nodes[at[at >= 0]] = true[:-1][at >= 0]
+        found[text] = nodes
+    return found
+
+
+def _held(tree: Tree, nodes: Ints) -> Bools:
+    held = np.zeros(len(tree), dtype=bool)
+    held[nodes] = True
+    return held

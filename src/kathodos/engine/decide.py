@@ -1,0 +1,268 @@
+"""Who holds what at a moment, and how permits and denies combine (meaning of reach, "Deciding", steps 1, 2, 5-7).
+
+What applies is put in ranks, best first: the lowest tier for first-applicable, the deepest anchor for nearest, all in
+one rank otherwise. The first rank in which anything applies decides; within it permit or deny wins, by the way.
+
+The *pairs* of a system are its (action, place) laid out in a row, action by action, with one empty position behind
+each action: pair = action * (size + 1) + place - root. So what is permitted is intervals of pairs.
+"""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints, distinct, reachable, spread
+from kathodos.engine.index import ANY_ACTION, Holders, Index, System
+
+Intervals = tuple[Ints, Ints]  # firsts and ends
+
+
+@dataclass(frozen=True)
+class Given:
+    """Permits and denies, one element each: where they apply or whose they are is told by whoever made them.
+
+    `action` is a number of the index's actions or ANY_ACTION; `rank` is lower for what decides first.
+    """
+
+    action: Ints
+    denies: Bools
+    rank: Ints
+
+    def bears_on(self, system: System, action: int) -> Bools:
+        """Which elements speak about the action at this position in the system's actions (step 5)."""
+        is_any = self.action == ANY_ACTION
+        local = np.where(is_any, 0, self.action - (system.actions[0] if len(system.actions) else 0))
+        bears: Bools = is_any | np.where(self.denies, system.covers[action, local], system.covers[local, action])
+        return bears
+
+    def bearing(self, system: System) -> Bools:
+        """Which elements speak about each of the system's actions: (actions, elements)."""
+        is_any = self.action == ANY_ACTION
+        local = np.where(is_any, 0, self.action - (system.actions[0] if len(system.actions) else 0))
+        bears: Bools = is_any | np.where(self.denies, system.covers[:, local], system.covers[local].T)
+        return bears
+
+
+def rank_of(system: System, tier: Ints, anchor: Ints) -> Ints:
+    """The rank of permits and denies with these tiers and anchor depths (step 6)."""
+    if system.combining == "first-applicable":
+        return tier
+    return -anchor.astype(np.int64) if system.combining == "nearest" else np.zeros(len(anchor), dtype=np.int64)
+
+
+def permit_wins(system: System, permitted: Bools, denied: Bools) -> Bools:
+    """Where permit prevails among permits and denies of one rank (step 6)."""
+    return permitted & ~denied if system.combining in ("deny-overrides", "nearest") else permitted
+
+
+def is_live(index: Index, grants: Ints, at: int) -> Bools:
+    """Which of the grants are live at a moment, in microseconds since 1970 (step 2)."""
+    return (index.grants.starts[grants] <= at) & (at < index.grants.ends[grants])
+
+
+def counts_itself(index: Index, identities: Ints, at: int) -> Bools:
+    """Which of the identities are principals of their own at a moment (step 1)."""
+    holders = index.holders
+    return holders.is_active[identities] & (holders.starts[identities] <= at) & (at < holders.ends[identities])
+
+
+def entries_of(index: Index, asker: int, at: int) -> Ints:
+    """What an identity or an account counts through before groups: itself, its enabled accounts (step 1)."""
+    holders, people = index.holders, index.holders.people
+    if asker >= people:
+        return np.array([asker] if holders.is_enabled[asker - people] else [], dtype=np.int64)
+    accounts = holders.accounts_of[asker].astype(np.int64)
+    enabled = accounts[holders.is_enabled[accounts - people]]
+    itself = np.array([asker])
+    return np.concatenate([itself[counts_itself(index, itself, at)], enabled])
+
+
+def entries_of_each(index: Index, askers: Ints, at: int) -> tuple[Ints, Ints]:
+    """As `entries_of` for many: the position of the asker, and the holder, those that are themselves first."""
+    holders, people = index.holders, index.holders.people
+    persons, alone = (askers < people).nonzero()[0], (askers >= people).nonzero()[0]
+    themselves = persons[counts_itself(index, askers[persons], at)]
+    owned, account = holders.accounts_of.of(askers[persons])
+    enabled = holders.is_enabled[account - people]
+    alone = alone[holders.is_enabled[askers[alone] - people]]
+    position = np.concatenate([themselves, persons[owned[enabled]], alone])
+    return position, np.concatenate([askers[themselves], account[enabled], askers[alone]]).astype(np.int64)
+
+
+def principals_of(index: Index, asker: int, at: int) -> Ints:
+    """All principals of an identity or an account at a moment, as numbers of holders in order (step 1)."""
+    entries = entries_of(index, asker, at)
+    if not len(entries):
+        return entries
+    return np.append(reachable(index.holders.edges, entries), index.holders.everyone)
+
+
+def askers_with(index: Index, some: Ints, at: int) -> Ints:
+    """Who has one of these holders among its principals: identities, then accounts asked on their own, by number."""
+    return who_has(index, some, at).nonzero()[0]
+
+
+def who_has(index: Index, some: Ints, at: int) -> Bools:
+    """As `askers_with`, as a boolean vector over identities and then accounts."""
+    holders, people = index.holders, index.holders.people
+    able = able_of(holders, at)
+    if len(some) and (some == holders.everyone).any():
+        found = able.copy()
+    else:
+        found = spread(holders.members, some, holders.first_group)[: holders.first_group]
+        found &= able
+    accounts = found[people:].nonzero()[0]
+    if len(accounts):
+        owners = holders.owner[accounts]
+        found[owners[owners >= 0]] = True
+    return found
+
+
+@lru_cache(maxsize=2)
+def able_of(holders: Holders, at: int) -> Bools:
+    """Which identities are principals of their own at a moment, and then which accounts are enabled (step 1)."""
+    counts = holders.is_active & (holders.starts <= at) & (at < holders.ends)
+    return np.concatenate([counts, holders.is_enabled])
+
+
+def counted_as(holders: Holders, at: int) -> Bools:
+    """Which holders somebody has among its principals at a moment (step 1)."""
+    able = able_of(holders, at)
+    found = spread(holders.edges, able.nonzero()[0])
+    found[holders.everyone] = able.any()
+    return found
+
+
+def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
+    """What the holder of exactly these live grants may do before gates, by system, as intervals of pairs."""
+    yield from sorted(_permitted_by(index, grants), key=lambda found: found[0].root)
+
+
+def _permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
+    origin, rules = index.bundles.rules.of(index.grants.bundle[grants])
+    origin_of_rule, spans = index.rule_spans.of(rules)
+    at, line = grants[origin[origin_of_rule]], index.rule_line[rules[origin_of_rule]]
+    first, end = index.spans.first[spans].astype(np.int64), index.spans.end[spans].astype(np.int64)
+    of_system = np.searchsorted(index.system_roots, first, side="right") - 1
+    denies = index.grants.denies[at] | index.lines.denies[line]
+    action = index.lines.action[line]
+    plain = np.array([system.is_plain for system in index.systems_in_order], dtype=bool)[of_system]
+    yield from _permitted_plainly(index, action[plain], denies[plain], of_system[plain], first[plain], end[plain])
+    for number in distinct(of_system[~plain]).tolist():
+        here = of_system == number
+        system = index.systems_in_order[number]
+        if len(system.actions):
+            rank = rank_of(system, index.grants.tier[at[here]], index.spans.anchor[spans[here]])
+            given = Given(action[here], denies[here], rank)
+            yield system, decided(system, given, first[here] - system.root, end[here] - system.root)
+
+
+def _permitted_plainly(
+    index: Index, action: Ints, denies: Bools, of_system: Ints, first: Ints, end: Ints
+) -> Iterator[tuple[System, Intervals]]:
+    """What is permitted in the systems where permits and denies decide alone, all of them on one line."""
+    about = np.where(action == ANY_ACTION, len(index.actions) + of_system, action)
+    sides = []
+    heeds = np.array([system.combining == "deny-overrides" for system in index.systems_in_order], dtype=bool)
+    for says, which in zip(index.said, (~denies, denies & heeds[of_system]), strict=True):
+        element, spoken = says.of(about[which])
+        row = index.action_rows[spoken]
+        sides.append((row + first[which][element], row + end[which][element]))
+    begin, stop = without(sides[0], sides[1])
+    bounds = np.searchsorted(begin, index.pair_bases)
+    for number, (low, high) in enumerate(itertools.pairwise(bounds.tolist())):
+        if low < high:
+            base = index.pair_bases[number]
+            yield index.systems_in_order[number], (begin[low:high] - base, stop[low:high] - base)
+
+
+def decided(system: System, given: Given, first: Ints, end: Ints) -> Intervals:
+    """What is permitted before gates where each element holds at the places [first, end) from the root on (step 6)."""
+    action, element = given.bearing(system).nonzero()
+    row = action * (system.size + 1)
+    first, end = row + first[element], row + end[element]
+    denies, rank = given.denies[element], given.rank[element]
+    edges = distinct(np.concatenate([first, end]))
+    permitted, undecided = (np.full(max(len(edges) - 1, 0), value) for value in (False, True))
+    for best in distinct(rank).tolist():
+        permits, denials = (
+            _held(edges, first[which], end[which]) for which in ((rank == best) & ~denies, (rank == best) & denies)
+        )
+        permitted |= undecided & permit_wins(system, permits, denials)
+        undecided &= ~(permits | denials)
+    return runs_where(permitted, edges)
+
+
+def _held(edges: Ints, first: Ints, end: Ints) -> Bools:
+    """Which of the segments between neighbouring edges lie in one of the intervals, whose bounds are edges."""
+    size = len(edges)
+    change = np.bincount(np.searchsorted(edges, first), minlength=size)
+    change -= np.bincount(np.searchsorted(edges, end), minlength=size)
+    return np.cumsum(change[:-1]) > 0
+
+
+def runs_where(true: Bools, edges: Ints) -> Intervals:
+    """The segments between edges that are true, as intervals; neighbours are put together."""
+    change = np.diff(np.concatenate([[0], true.astype(np.int8), [0]]))
+    return edges[(change == 1).nonzero()[0]], edges[(change == -1).nonzero()[0]]
+
+
+def without(kept: Intervals, taken: Intervals) -> Intervals:
+    """What lies in one of the first intervals and in none of the second."""
+    edges = distinct(np.concatenate([*kept, *taken]))
+    held = _held(edges, *kept)
+    if len(taken[0]):
+        held &= ~_held(edges, *taken)
+    return runs_where(held, edges)
+
+
+def united(first: Ints, end: Ints) -> Intervals:
+    """Intervals that may overlap, put together."""
+    edges = distinct(np.concatenate([first, end]))
+    return runs_where(_held(edges, first, end), edges)
+
+
+def holds(intervals: Intervals, positions: Ints) -> Bools:
+    """Which positions lie in one of the intervals, which are apart and in order."""
+    first, end = intervals
+    if not len(first):
+        return np.zeros(len(positions), dtype=bool)
+    at = np.searchsorted(first, positions, side="right") - 1
+    found: Bools = (at >= 0) & (positions < end[np.maximum(at, 0)])
+    return found
+
+
+def behind_closed_gates(index: Index, system: System, permitted: Intervals) -> Intervals:
+    """The pairs that a gate holds back, given what is permitted (step 7)."""
+    tree, firsts, ends = index.tree, [], []
+    for kind, action in system.gates:
+        gated = gate_nodes(index, system, kind)
+        place = tree.place[gated].astype(np.int64)
+        closed = gated[~holds(permitted, action * (system.size + 1) + place - system.root)]
+        place = tree.place[closed].astype(np.int64)
+        _, end = tree.region_interval(closed, tree.region[closed])
+        firsts += [place + 1, tree.regions_below(closed)[0]]
+        ends += [end, tree.regions_below(closed)[1]]
+    first, end = np.concatenate(firsts) - system.root, np.concatenate(ends) - system.root
+    filled = first < end
+    first, end = united(first[filled], end[filled])
+    rows = np.arange(len(system.actions))[:, None] * (system.size + 1)
+    return (rows + first).ravel(), (rows + end).ravel()
+
+
+def gate_nodes(index: Index, system: System, kind: str) -> Ints:
+    """The nodes of a system that are of a gated type."""
+    number = index.type_names.index(kind) if kind in index.type_names else -2
+    nodes: Ints = (index.types[system.root : system.end] == number).nonzero()[0] + system.root
+    return nodes
+
+
+def gates_over(index: Index, system: System, node: int) -> Iterator[tuple[int, int]]:
+    """Each gate on the way to a node: the gated node, and the position of the action that opens it (step 7)."""
+    for kind, action in system.gates:
+        yield from ((above, action) for above in index.tree.path(node)[:-1] if index.type_of(above) == kind)

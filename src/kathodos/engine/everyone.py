@@ -1,0 +1,306 @@
+"""Everyone's everything: counted and streamed for many askers at once instead of one after the other.
+
+An asker is made of *parts*: the groups it is in directly, and itself or `everyone` where they hold grants. Askers of
+the same parts are alike and answered once. Where a system decides by permits and denies alone, what one reaches is
+the union of what its parts permit, less the union of what they deny; so the intervals of pairs of each part are put
+together once, and then sorted together for a block of askers. Systems with ranks or gates are decided asker by asker.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Sequence
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.columns.csr import (
+    Ints,
+    Lists,
+    distinct,
+    in_loads,
+    joined,
+    lists_from,
+    sorted_lists,
+    spread_each,
+    stretches,
+)
+from kathodos.engine.decide import Intervals, entries_of_each, is_live, without
+from kathodos.engine.index import Index, System
+from kathodos.engine.pair_axis import Marked, Owned, PairLine
+from kathodos.engine.reach import Reached, pairs_in, what_grants_give, what_reached_by
+
+_BLOCK = 100_000  # intervals that are sorted together
+_STREAMED = 4_000_000  # pairs that are given out together
+_WORKERS = 2
+
+
+@dataclass(frozen=True)
+class Counts:
+    """For each asker, by number, how many (action, resource) it reaches, and how many resources with any action."""
+
+    askers: Ints
+    pairs: Ints
+    resources: Ints
+
+
+def count_pairs(index: Index, at: int, action: str | None = None) -> tuple[Ints, Ints]:
+    """The askers, and how many (action, resource) each reaches at a moment (`action` None: with any action)."""
+    book = Book(index, at, action)
+    return book.askers, book.counted(book.measure)[book.alike]
+
+
+def count_everything(index: Index, at: int, action: str | None = None) -> Counts:
+    """As `count_pairs`, with the resources counted too."""
+    book = Book(index, at, action)
+    pairs, resources = book.counted(book.measure), book.counted(book.measure_nodes)
+    return Counts(book.askers, pairs[book.alike], resources[book.alike])
+
+
+def stream_pairs(index: Index, at: int, action: str | None = None) -> Iterator[tuple[Ints, Ints, Ints]]:
+    """Everybody's everything in blocks: asker, action and node of each pair, by number."""
+    book = Book(index, at, action)
+    members = lists_from(book.alike, book.askers, len(book.classes))
+    actions, nodes = book.line.pair_actions, book.line.pair_nodes
+    for block in book.blocks:
+        owner, first, end = book.reached(block)
+        sizes = end - first
+        of_owner = lists_from(owner, np.arange(len(owner)), len(block))
+        at_owner, askers = members.of(block)
+        total = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
+        for some in in_loads(total[at_owner], _STREAMED):
+            origin, which = of_owner.of(at_owner[some])
+            of_run, positions = stretches(first[which], sizes[which])
+            if len(positions):
+                yield askers[some][origin[of_run]], actions[positions], nodes[positions]
+
+
+def everything(index: Index, at: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:
+    """What everyone reaches: those alike together, and what each of them reaches."""
+    book = Book(index, at, None)
+    members = lists_from(book.alike, book.askers, len(book.classes))
+    for number in range(len(book.classes)):
+        yield members[number].tolist(), what_grants_give(index, book.grants(number))
+
+
+def triples(index: Index, by: str | None, at: int) -> Iterator[tuple[str, str, str]]:
+    """Every (who, action, resource) that one asker, given by reference, or everyone reaches."""
+    blocks = everything(index, at)
+    if by is not None:
+        asker = index.holders.find(by)
+        blocks = iter([([asker], what_reached_by(index, asker, at))])
+    for askers, reached in blocks:
+        pairs = [pair for found in reached for pair in pairs_in(index, found)]
+        for asker in askers:
+            yield from ((index.holders.references[asker], action, address) for action, address in pairs)
+
+
+class Book:
+    """The askers, in `classes` of those alike, and what their parts permit and deny. `alike`: the class of each."""
+
+    def __init__(self, index: Index, at: int, action: str | None) -> None:
+        self.index = index
+        self.at = at
+        self.action = action
+        self.line = PairLine(index, action)
+        self.askers = index.holders.askers
+        self.closures, self.holding = self._parts()
+        self.alike, representatives = alike(self.holding)
+        self.classes = self.holding.picked(representatives)
+        self.bits = self.line.bits
+
+    # What askers are made of
+
+    def _parts(self) -> tuple[Lists, Lists]:
+        """The live grants of each part, and the parts of each asker; parts without any grant are left out."""
+        index, holders = self.index, self.index.holders
+        position, entry = entries_of_each(index, self.askers, self.at)
+        origin, group = holders.edges.of(entry)
+        has_any = distinct(position)
+        position = np.concatenate([position, position[origin], has_any])
+        holder = np.concatenate([entry, group, np.full(len(has_any), holders.everyone)])
+        used = distinct(holder)
+        above = spread_each(holders.edges, used[used >= holders.first_group])
+        own = used[used < holders.first_group]
+        part = np.concatenate([np.arange(len(own)), len(own) + above.rows()])
+        at_part, grants = index.holder_grants.of(np.concatenate([own, above.items]))
+        live = is_live(index, grants, self.at)
+        granted = sorted_lists(part[at_part[live]], grants[live], len(used), max(len(index.grants), 1))
+        matters = granted.sizes() > 0
+        number = np.cumsum(matters) - 1
+        part_of = np.searchsorted(used, holder)
+        kept = matters[part_of]
+        count = int(matters.sum())
+        holding = sorted_lists(position[kept], number[part_of[kept]], len(self.askers), max(count, 1))
+        return granted.picked(matters.nonzero()[0]), holding
+
+    def grants(self, number: int) -> Ints:
+        """The live grants of a class, in order."""
+        return distinct(self.closures.of(self.classes[number])[1]).astype(np.int64)
+
+    # What they reach
+
+    @cached_property
+    def part_pairs(self) -> tuple[Marked, Marked]:
+        """What each part permits and what it denies in plain systems, put together."""
+        return self.line.of_grants(self.closures)
+
+    @cached_property
+    def blocks(self) -> list[Ints]:
+        """The classes in blocks that are worked on together."""
+        permits, denials = self.part_pairs
+        sizes = permits.sizes(self.classes.items) + 2 * denials.sizes(self.classes.items)
+        load = np.diff(np.concatenate([[0], np.cumsum(sizes)])[self.classes.starts])
+        return in_loads(load, _BLOCK, widest=1 << max(62 - 2 * self.bits, 0))
+
+    def counted(self, measure: Callable[[Ints], Ints]) -> Ints:
+        """What is measured of each class, block by block."""
+        with ThreadPoolExecutor(_WORKERS) as pool:
+            parts = list(pool.map(measure, self.blocks))
+        return joined(parts)
+
+    def _gathered(self, block: Ints, marked: Marked) -> tuple[Ints, Ints, Ints]:
+        """The intervals of all parts of the classes of a block: owner within the block, first and end."""
+        origin, parts = self.classes.of(block)
+        at, first, end = marked.of(parts)
+        return origin[at], first, end
+
+    def measure(self, block: Ints) -> Ints:
+        """How many pairs each class of a block reaches."""
+        permits, denials = (self._gathered(block, marked) for marked in self.part_pairs)
+        return self._length(block, permits, denials) + self._special_counts(block)
+
+    def _length(self, block: Ints, kept: Owned, taken: Owned | None = None) -> Ints:
+        """The length of the union of the intervals that each owner keeps, less what is taken of it."""
+        if not len(kept[0]):
+            return np.zeros(len(block), dtype=np.int64)
+        begins, reached = self.line.swept(*kept)
+        covered = np.empty(len(reached) + 1, dtype=np.int64)
+        covered[0] = 0
+        np.maximum(begins[1:], reached[:-1], out=covered[2:])
+        covered[1] = begins[0]
+        np.subtract(reached, covered[1:], out=covered[1:])
+        np.maximum(covered, 0, out=covered)
+        np.cumsum(covered, out=covered)
+        edges = np.searchsorted(begins, np.arange(len(block) + 1) << self.bits)
+        counts: Ints = np.diff(covered[edges])
+        if taken is not None and len(taken[0]):
+            owner, first, end = self.line.merged(*taken)
+            lost = _covered_before(begins, reached, covered, (owner << self.bits) | end)
+            lost -= _covered_before(begins, reached, covered, (owner << self.bits) | first)
+            counts -= np.bincount(owner, weights=lost, minlength=len(block)).astype(np.int64)
+        return counts
+
+    def measure_nodes(self, block: Ints) -> Ints:
+        """How many nodes each class of a block reaches with at least one action."""
+        owner, first, end = self.reached(block)
+        number = np.searchsorted(self.line.bases, first, side="right") - 1
+        width = np.array([system.size + 1 for system in self.index.systems_in_order])[number]
+        row = (first - self.line.bases[number]) // width * width
+        return self._length(block, (owner, first - row, end - row))
+
+    def reached(self, block: Ints) -> tuple[Ints, Ints, Ints]:
+        """What each class of a block reaches: owner within the block, first and end, in order and apart."""
+        permits, denials = (self._merged_any(*self._gathered(block, marked)) for marked in self.part_pairs)
+        lines: list[Intervals] = [
+            ((owner << self.bits) | first, (owner << self.bits) | end) for owner, first, end in (permits, denials)
+        ]
+        first, end = without(*lines) if len(denials[0]) else lines[0]
+        more_first, more_end = self._special_pairs(block)
+        if len(more_first):
+            order = np.argsort(np.concatenate([first, more_first]), kind="stable")
+            first, end = np.concatenate([first, more_first])[order], np.concatenate([end, more_end])[order]
+        mask = (1 << self.bits) - 1
+        return first >> self.bits, first & mask, end & mask
+
+    def _merged_any(self, owner: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints, Ints]:
+        return self.line.merged(owner.astype(np.int64), first, end)
+
+    # Systems with ranks or gates
+
+    @cached_property
+    def special(self) -> list[tuple[int, System]]:
+        """The systems that are decided asker by asker, with their positions."""
+        return [(at, it) for at, it in enumerate(self.index.systems_in_order) if not it.is_plain and len(it.actions)]
+
+    @cached_property
+    def special_grants(self) -> Lists:
+        """Of each part the grants that speak about a special system."""
+        index = self.index
+        numbers = np.array([at for at, _ in self.special], dtype=np.int64)
+        of_span = np.searchsorted(index.system_roots, index.spans.first, side="right") - 1
+        rules = np.zeros(len(index.rule_line), dtype=bool)
+        rules[index.spans.rule[np.isin(of_span, numbers)]] = True
+        bundles = np.zeros(len(index.bundles), dtype=bool)
+        bundles[index.bundles.rules.rows()[rules[index.bundles.rules.items]]] = True
+        speaks = bundles[index.grants.bundle[self.closures.items]]
+        return lists_from(self.closures.rows()[speaks], self.closures.items[speaks], len(self.closures))
+
+    @cached_property
+    def _known(self) -> dict[bytes, tuple[Ints, Ints]]:
+        return {}
+
+    def _special_of(self, number: int) -> tuple[Ints, Ints]:
+        """What a class reaches in the special systems, as intervals on the line."""
+        grants = distinct(self.special_grants.of(self.classes[number])[1]).astype(np.int64)
+        key = grants.tobytes()
+        if key not in self._known:
+            bases = {system.name: int(self.line.bases[at]) for at, system in self.special}
+            reached = [it for it in what_grants_give(self.index, grants) if it.system.name in bases]
+            some = [(it.of_action(self.index, self.action), bases[it.system.name]) for it in reached]
+            firsts, ends = ([pairs[side] + base for pairs, base in some] for side in (0, 1))
+            self._known[key] = joined(firsts), joined(ends)
+        return self._known[key]
+
+    def _special_pairs(self, block: Ints) -> Intervals:
+        """What the classes of a block reach in special systems: intervals on the line, each owner's on its own part."""
+        firsts, ends = [], []
+        for at in self._with_special(block):
+            first, end = self._special_of(int(block[at]))
+            firsts.append((at << self.bits) | first)
+            ends.append((at << self.bits) | end)
+        return joined(firsts), joined(ends)
+
+    def _special_counts(self, block: Ints) -> Ints:
+        counts = np.zeros(len(block), dtype=np.int64)
+        for at in self._with_special(block):
+            first, end = self._special_of(int(block[at]))
+            counts[at] = int((end - first).sum())
+        return counts
+
+    def _with_special(self, block: Ints) -> list[int]:
+        """Which classes of a block have a grant that speaks about a special system."""
+        if not self.special:
+            return []
+        origin, parts = self.classes.of(block)
+        found: list[int] = distinct(origin[self.special_grants.sizes()[parts] > 0]).tolist()
+        return found
+
+
+def _covered_before(begins: Ints, reached: Ints, covered: Ints, positions: Ints) -> Ints:
+    """How much of what lies before each position the swept intervals cover; `covered`: how much of all before each."""
+    at = np.searchsorted(begins, positions) - 1
+    beyond = np.maximum(reached[np.maximum(at, 0)] - positions, 0)
+    return covered[at + 1] - np.where(at >= 0, beyond, 0)
+
+
+def alike(lists: Lists) -> tuple[Ints, Ints]:
+    """Lists that are the same: for each list the number of its class, and a list of each class."""
+    weight = (lists.items.astype(np.uint64) + np.uint64(1)) * np.uint64(0x9E3779B97F4A7C15)
+    weight ^= weight >> np.uint64(29)
+    weight *= np.uint64(0xBF58476D1CE4E5B9)
+    total = np.concatenate([np.zeros(1, dtype=np.uint64), np.cumsum(weight, dtype=np.uint64)])
+    sizes = lists.sizes()
+    mark = (total[lists.starts[1:]] - total[lists.starts[:-1]]) ^ sizes.astype(np.uint64)
+    _, first, alike = np.unique(mark, return_index=True, return_inverse=True)
+    same_size = sizes == sizes[first[alike]]
+    at, own = lists.of(same_size.nonzero()[0])
+    _, other = lists.of(first[alike][same_size])
+    differs = ~same_size
+    differs[same_size.nonzero()[0][at[own != other]]] = True
+    strays = differs.nonzero()[0]  # the same checksum by chance: each stands for itself
+    order = np.argsort(first)  # classes in the order in which they first appear
+    alike, first = np.argsort(order)[alike], first[order]
+    alike[strays] = len(first) + np.arange(len(strays))
+    return alike, np.concatenate([first, strays])

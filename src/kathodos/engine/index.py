@@ -1,0 +1,403 @@
+"""What the catalogue at one ledger number looks like compiled to arrays. Every question about reach is answered here.
+
+Holders are numbered: identities first, then accounts, groups, and `everyone` last.
+A *line* is one permission with its effect; a *package* is what one grant gives (a role with all its juniors, or a
+single permission); a *bundle* is a package under a scope; a *rule* is a line under a scope, and has spans.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints, Lists, closures, ints, lists_from, lists_of
+from kathodos.columns.strings import Marks, Texts, mark_of
+from kathodos.engine.scopes import EVERYTHING, Scope, Spans
+from kathodos.engine.tree import Tree
+from kathodos.model import kinds
+
+NEEDED = (
+    kinds.SYSTEMS,
+    kinds.IDENTITIES,
+    kinds.ACCOUNTS,
+    kinds.GROUPS,
+    kinds.MEMBERS,
+    kinds.ROLES,
+    kinds.ROLE_JUNIORS,
+    kinds.ACTIONS,
+    kinds.ROLE_PERMISSIONS,
+    kinds.RESOURCES,
+    kinds.AREAS,
+    kinds.GRANTS,
+    kinds.MANDATES,
+)
+ANY_ACTION = -1
+NO_ROLE = -1
+LISTED, BY_FILTER = 1, 2  # why somebody is a member; both may be true
+
+
+@dataclass(frozen=True)
+class System:
+    """One system: its combining way, inheritance, and `actions`, numbers of actions that are its own.
+
+    `covers[b, a]`: action b is a or implies a, both as positions in `actions`. `gates`: (type, position of action).
+    `kinds`: the kind of each action. Its nodes are [root, end), and so are their places.
+    """
+
+    name: str
+    combining: str
+    inherits: bool
+    root: int
+    end: int
+    actions: Ints
+    covers: Bools
+    gates: Sequence[tuple[str, int]]
+    kinds: Sequence[str | None]
+
+    @property
+    def size(self) -> int:
+        return self.end - self.root
+
+    @property
+    def is_plain(self) -> bool:
+        """Whether permits and denies decide alone: no ranks among them, and no gates."""
+        return not self.gates and self.combining in ("deny-overrides", "permit-overrides")
+
+
+@dataclass(frozen=True)
+class Line:
+    """One permission as a role or a grant carries it."""
+
+    action: str
+    pattern: str
+    denies: bool
+
+    @property
+    def system(self) -> str:
+        return self.pattern.partition(":")[0]
+
+    def __str__(self) -> str:
+        return f"{'deny ' if self.denies else ''}{self.action} {self.pattern}"
+
+
+@dataclass(frozen=True)
+class Lines(Sequence[Line]):
+    """The lines. `verb` and `pattern` are numbers in `verbs` and `patterns`; `action` that of the index's actions."""
+
+    verbs: Sequence[str]
+    patterns: Texts
+    verb: Ints
+    pattern: Ints
+    denies: Bools
+    action: Ints
+
+    def __len__(self) -> int:
+        return len(self.verb)
+
+    def __getitem__(self, at: int) -> Line:  # type: ignore[override]  # no slices
+        return Line(self.verbs[self.verb[at]], self.patterns[self.pattern[at]], bool(self.denies[at]))
+
+    @cached_property
+    def of_pattern(self) -> Lists:
+        """For each pattern the lines with it."""
+        return lists_from(self.pattern, np.arange(len(self)), len(self.patterns))
+
+    @cached_property
+    def wild(self) -> Ints:
+        """The patterns with a star in other places than a last `/**`."""
+        stars = (at for at, text in enumerate(self.patterns) if "*" in text.removesuffix("/**"))
+        return ints(stars)
+
+
+class References(Sequence[str]):
+    """The reference of each holder, as in `group:directory/pilots`."""
+
+    def __init__(self, holders: Holders) -> None:
+        self._holders = holders
+
+    def __len__(self) -> int:
+        return self._holders.size
+
+    def __getitem__(self, at: int) -> str:  # type: ignore[override]  # no slices
+        for kind, names in self._holders.named:
+            if at < len(names):
+                return f"{kind}:{names[at]}"
+            at -= len(names)
+        if at:
+            raise IndexError(at)
+        return "everyone"
+
+
+@dataclass(frozen=True, eq=False)
+class Holders:
+    """Who may hold a grant. `edges` leads from each holder to the groups that it is a member of directly, in order,
+    `why` says for each edge whether it is listed, by the group's filter, or both; `members` is the same turned round.
+
+    `owner` is the identity of each account (-1: nobody), `login_marks` finds accounts by login alone. `rows` are the
+    row numbers of the identities' records. What records name and nobody bears is in `unknown`.
+    """
+
+    identities: Texts
+    accounts: Texts
+    groups: Texts
+    owner: Ints
+    is_enabled: Bools
+    is_active: Bools
+    starts: Ints
+    ends: Ints
+    rows: Ints
+    edges: Lists
+    why: Ints
+    members: Lists
+    accounts_of: Lists
+    login_marks: Marks
+    by_login: Ints
+    filters: Sequence[str | None]
+    unknown: Texts
+
+    @property
+    def people(self) -> int:
+        """How many identities there are: the number of the first account."""
+        return len(self.identities)
+
+    @property
+    def first_group(self) -> int:
+        return len(self.identities) + len(self.accounts)
+
+    @property
+    def everyone(self) -> int:
+        return self.first_group + len(self.groups)
+
+    @property
+    def size(self) -> int:
+        return self.everyone + 1
+
+    @property
+    def named(self) -> tuple[tuple[str, Texts], ...]:
+        return (("identity", self.identities), ("account", self.accounts), ("group", self.groups))
+
+    @cached_property
+    def references(self) -> References:
+        return References(self)
+
+    def find(self, reference: str) -> int:
+        """The number of a holder given by its full reference; -1 where there is none."""
+        if reference == "everyone":
+            return self.everyone
+        prefix, _, name = reference.partition(":")
+        first = 0
+        for kind, names in self.named:
+            if kind == prefix:
+                at = names.find(name)
+                return first + at if at >= 0 else -1
+            first += len(names)
+        return -1
+
+    def askers_named(self, name: str) -> list[int]:
+        """The identities and accounts that a user may mean by a reference with or without its prefix or system."""
+        found = {self.find(name)}
+        kind, _, bare = name.partition(":")
+        if kind not in ("identity", "account"):
+            found |= {self.find(f"identity:{name}"), self.find(f"account:{name}")}
+        if kind != "identity":
+            login = bare if kind == "account" else name
+            found |= {self.people + at for at in self._with_login(login)}
+        return sorted(at for at in found if 0 <= at < self.first_group)
+
+    def _with_login(self, login: str) -> list[int]:
+        mark = np.uint32(mark_of(login))
+        first, end = np.searchsorted(self.login_marks, mark), np.searchsorted(self.login_marks, mark, side="right")
+        return [at for at in self.by_login[first:end].tolist() if self.accounts[at].partition("/")[2] == login]
+
+    @cached_property
+    def asker_of(self) -> Ints:
+        """Over identities and then accounts, who is asked for it: the owner of an account, or itself."""
+        itself = np.arange(self.first_group)
+        itself[self.people :] = np.where(self.owner >= 0, self.owner, itself[self.people :])
+        return itself
+
+    @cached_property
+    def is_asker(self) -> Bools:
+        """Over identities and then accounts, which of them are asked about when nobody is named."""
+        return np.concatenate([np.ones(self.people, dtype=bool), self.owner < 0])
+
+    @cached_property
+    def askers(self) -> Ints:
+        """Those asked about when nobody is named: every identity, and every account without one."""
+        orphans = (self.owner < 0).nonzero()[0] + self.people
+        return np.concatenate([np.arange(self.people), orphans])
+
+
+@dataclass(frozen=True)
+class Grants:
+    """The grants, one element each."""
+
+    ids: Texts
+    holder: Ints
+    bundle: Ints
+    denies: Bools
+    tier: Ints
+    starts: Ints
+    ends: Ints
+
+    def __len__(self) -> int:
+        return len(self.holder)
+
+
+@dataclass(frozen=True)
+class Bundles:
+    """What grants give and on which scope: `gives` a number in `gives_texts`, `scope` one in `scope_texts`, -1 for all.
+
+    `role` is the role given, or -1. `rules` are those of each bundle.
+    """
+
+    gives_texts: Texts
+    scope_texts: Texts
+    scopes: Sequence[Scope]
+    gives: Ints
+    scope: Ints
+    role: Ints
+    rules: Lists
+
+    def __len__(self) -> int:
+        return len(self.gives)
+
+
+@dataclass(frozen=True)
+class Mandate:
+    """Who may give which roles (patterns of `system/role`) to whom (a filter), and in which area."""
+
+    holder: str
+    roles: tuple[str, ...]
+    area: str | None
+    receivers: str | None
+    may_give: bool
+
+
+@dataclass(frozen=True)
+class Index:
+    """See the module's text. `entry`: the ledger number. `types`: for each node a number in `type_names`, or -1.
+
+    A rule is `rule_line` under `rule_scope`; `rule_bundles`, `bundle_grants` and `holder_grants` lead back to grants.
+    """
+
+    tree: Tree
+    type_names: Sequence[str]
+    types: Ints
+    systems: Mapping[str, System]
+    actions: Sequence[tuple[str, str]]
+    holders: Holders
+    roles: Texts
+    role_is_active: Bools
+    juniors: Lists
+    role_lines: Lists
+    lines: Lines
+    mandates: Sequence[Mandate]
+    grants: Grants
+    bundles: Bundles
+    rule_line: Ints
+    rule_scope: Ints
+    rule_spans: Lists
+    rule_bundles: Lists
+    bundle_grants: Lists
+    holder_grants: Lists
+    spans: Spans
+
+    @cached_property
+    def granted_above(self) -> Lists:
+        """For each group, by its number less that of the first, the groups with grants that it is in, itself included.
+
+        Behind the groups stands everyone, which is in none.
+        """
+        found = closures(self.holders.edges, self.holders.first_group, self.holder_grants.sizes() > 0)
+        assert found is not None
+        return found
+
+    @cached_property
+    def inside_granted(self) -> Lists:
+        """For each group, by its number less that of the first, the groups inside it where it holds grants itself."""
+        above, first = self.granted_above, self.holders.first_group
+        return Lists(above.starts, above.items - np.int32(first)).turned(len(above))
+
+    @cached_property
+    def line_roles(self) -> Lists:
+        """For each line the roles that carry it themselves."""
+        return self.role_lines.turned(len(self.lines))
+
+    @cached_property
+    def seniors(self) -> Lists:
+        """For each role the roles directly senior to it."""
+        return self.juniors.turned(len(self.roles))
+
+    @cached_property
+    def systems_in_order(self) -> list[System]:
+        """The systems in the order in which their roots stand in the tree."""
+        return sorted(self.systems.values(), key=lambda system: system.root)
+
+    @cached_property
+    def system_roots(self) -> Ints:
+        """The root of each system, in order."""
+        return ints(system.root for system in self.systems_in_order)
+
+    @cached_property
+    def pair_bases(self) -> Ints:
+        """Where the pairs of each system begin on the line of all pairs, and behind them the end of the line."""
+        sizes = [len(system.actions) * (system.size + 1) for system in self.systems_in_order]
+        return np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
+
+    @cached_property
+    def said(self) -> tuple[Lists, Lists]:
+        """Which actions a permit, and which a deny, of each action speaks about (step 5).
+
+        Behind the actions stands for each system `*`, which speaks about all of its actions.
+        """
+        every = [system.actions.tolist() for system in self.systems_in_order]
+        permits: list[list[int]] = [[] for _ in self.actions]
+        denies: list[list[int]] = [[] for _ in self.actions]
+        for system in self.systems_in_order:
+            for at, number in enumerate(system.actions.tolist()):
+                permits[number] = system.actions[system.covers[at]].tolist()
+                denies[number] = system.actions[system.covers[:, at]].tolist()
+        return lists_of([*permits, *every]), lists_of([*denies, *every])
+
+    @cached_property
+    def action_rows(self) -> Ints:
+        """For each action where its row of pairs begins on the line, less the root of its system."""
+        rows = np.zeros(len(self.actions), dtype=np.int64)
+        for base, system in zip(self.pair_bases.tolist(), self.systems_in_order, strict=False):
+            local = np.arange(len(system.actions))
+            rows[system.actions] = base + local * (system.size + 1) - system.root
+        return rows
+
+    @cached_property
+    def action_number(self) -> Mapping[tuple[str, str], int]:
+        """The number of each action, by system and name."""
+        return {action: at for at, action in enumerate(self.actions)}
+
+    def system_of(self, node: int) -> System:
+        return self.systems_in_order[int(np.searchsorted(self.system_roots, node, side="right")) - 1]
+
+    def type_of(self, node: int) -> str | None:
+        number = int(self.types[node])
+        return self.type_names[number] if number >= 0 else None
+
+    def gives(self, grant: int) -> str:
+        """What a grant gives, as in `role:dues/clerk` or `edit dues:/tariffs`."""
+        return self.bundles.gives_texts[self.bundles.gives[self.grants.bundle[grant]]]
+
+    def scope(self, grant: int) -> str | None:
+        """The scope of a grant as it is written."""
+        number = int(self.bundles.scope[self.grants.bundle[grant]])
+        return self.bundles.scope_texts[number] if number >= 0 else None
+
+    def scope_held(self, grant: int) -> Scope:
+        """What the scope of a grant holds."""
+        number = int(self.bundles.scope[self.grants.bundle[grant]])
+        return self.bundles.scopes[number] if number >= 0 else EVERYTHING
+
+    def role_of(self, grant: int) -> int:
+        """The role that a grant gives; -1 where it gives a permission."""
+        return int(self.bundles.role[self.grants.bundle[grant]])

@@ -1,0 +1,98 @@
+"""An index as named arrays and a little JSON, and back: what the saved index holds. No I/O of its own."""
+
+from __future__ import annotations
+
+import dataclasses
+from collections.abc import Mapping
+from functools import cache
+from typing import Any, get_type_hints
+
+import numpy as np
+import numpy.typing as npt
+
+from kathodos.columns.csr import ints
+from kathodos.engine.index import Index, Mandate, System
+from kathodos.engine.scopes import Runs, Scope
+
+Arrays = dict[str, npt.NDArray[Any]]
+_OBJECTS = ("systems", "actions", "mandates", "scopes")  # lists of other things than texts and numbers
+
+
+def arrays_of(index: Index) -> tuple[Arrays, dict[str, Any]]:
+    """The arrays of an index by dotted name, and the rest as values that JSON can hold."""
+    arrays: Arrays = {}
+    rest: dict[str, Any] = {}
+    _take_apart("", index, arrays, rest)
+    return arrays, rest
+
+
+def index_from(arrays: Mapping[str, npt.NDArray[Any]], rest: Mapping[str, Any]) -> Index:
+    """The index that was taken apart."""
+    index: Index = _put_together("", Index, arrays, rest)
+    return index
+
+
+@cache
+def _fields(kind: Any) -> tuple[tuple[str, Any], ...]:
+    hints = get_type_hints(kind)
+    return tuple((field.name, hints[field.name]) for field in dataclasses.fields(kind))
+
+
+def _take_apart(prefix: str, value: Any, arrays: Arrays, rest: dict[str, Any]) -> None:
+    for name, _ in _fields(value.__class__):
+        held, path = getattr(value, name), prefix + name
+        if name in _OBJECTS:
+            rest[path] = _plain(name, held)
+        elif dataclasses.is_dataclass(held):
+            _take_apart(path + ".", held, arrays, rest)
+        elif isinstance(held, np.ndarray):
+            arrays[path] = held
+        else:
+            rest[path] = list(held)
+
+
+def _put_together(prefix: str, kind: Any, arrays: Mapping[str, npt.NDArray[Any]], rest: Mapping[str, Any]) -> Any:
+    parts = {}
+    for name, hint in _fields(kind):
+        path = prefix + name
+        if name in _OBJECTS:
+            parts[name] = _made(name, rest[path])
+        elif dataclasses.is_dataclass(hint):
+            parts[name] = _put_together(path + ".", hint, arrays, rest)
+        else:
+            parts[name] = arrays[path] if path in arrays else rest[path]
+    return kind(**parts)
+
+
+def _plain(name: str, held: Any) -> Any:
+    if name == "systems":
+        return [_plain_system(system) for system in held.values()]
+    if name == "scopes":
+        return [[scope.node, _plain_runs(scope.runs)] for scope in held]
+    return [dataclasses.astuple(it) if name == "mandates" else it for it in held]
+
+
+def _made(name: str, plain: Any) -> Any:
+    if name == "systems":
+        return {fields["name"]: _made_system(fields) for fields in plain}
+    if name == "scopes":
+        return [Scope(node, Runs(*map(ints, runs)) if runs is not None else None) for node, runs in plain]
+    if name == "mandates":
+        return [Mandate(holder, tuple(roles), *more) for holder, roles, *more in plain]
+    return [tuple(it) for it in plain]
+
+
+def _plain_runs(runs: Runs | None) -> list[list[int]] | None:
+    return [runs.first.tolist(), runs.end.tolist(), runs.anchor.tolist()] if runs is not None else None
+
+
+def _plain_system(system: System) -> dict[str, Any]:
+    fields = {name: getattr(system, name) for name, _ in _fields(System)}
+    return {**fields, "actions": system.actions.tolist(), "covers": system.covers.astype(int).tolist()}
+
+
+def _made_system(fields: Mapping[str, Any]) -> System:
+    size = len(fields["actions"])
+    covers = np.array(fields["covers"], dtype=bool).reshape(size, size)
+    gates = [(kind, action) for kind, action in fields["gates"]]
+    return System(**{**fields, "actions": ints(fields["actions"]), "covers": covers, "gates": gates})

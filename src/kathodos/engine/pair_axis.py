@@ -1,0 +1,143 @@
+"""All pairs of all systems on one line, those of each system behind those of the one before, and intervals of them.
+
+Here are only the systems that decide by permits and denies alone: what is permitted there is a union of intervals.
+Of several owners each has a stretch of its own on a longer line, so that the intervals of all are worked on together.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints, Lists, joined, sorted_lists
+from kathodos.engine.decide import Intervals
+from kathodos.engine.index import ANY_ACTION, Index, System
+
+Owned = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
+
+
+@dataclass(frozen=True)
+class Marked:
+    """Intervals of pairs in lists, one list for each of what they are of."""
+
+    starts: Ints
+    first: Ints
+    end: Ints
+
+    def of(self, rows: Ints) -> tuple[Ints, Ints, Ints]:
+        """Those of `rows`: for each interval the position in `rows` it is of, its first and its end."""
+        origin, positions = Lists(self.starts, self.first).positions(rows)
+        return origin, self.first[positions].astype(np.int64), self.end[positions].astype(np.int64)
+
+    def sizes(self, rows: Ints) -> Ints:
+        sizes: Ints = self.starts[rows + 1] - self.starts[rows]
+        return sizes
+
+
+class PairLine:
+    """The line of an index's pairs (`action`: only those with an action of this name)."""
+
+    def __init__(self, index: Index, action: str | None = None) -> None:
+        self.index = index
+        self.action = action
+        self.bits = int(self.size).bit_length()
+
+    @property
+    def bases(self) -> Ints:
+        """Where the pairs of each system begin, and behind them the end of the line."""
+        return self.index.pair_bases
+
+    @property
+    def size(self) -> int:
+        return int(self.bases[-1]) + 1
+
+    @cached_property
+    def pair_actions(self) -> Ints:
+        """The action of each pair, as a number of the index's actions."""
+        parts = [np.repeat(system.actions, system.size + 1) for system in self.index.systems_in_order]
+        return joined(parts).astype(np.int32)
+
+    @cached_property
+    def pair_nodes(self) -> Ints:
+        """The node of each pair; -1 for the empty positions."""
+        parts = []
+        for system in self.index.systems_in_order:
+            row = np.append(self.index.tree.by_place[system.root : system.end], -1)
+            parts.append(np.tile(row, len(system.actions)))
+        return joined(parts).astype(np.int32)
+
+    @cached_property
+    def rule_pairs(self) -> tuple[Marked, Marked]:
+        """What each rule permits where its line permits, and denies where line or grant denies; plain systems only."""
+        plain = [(at, it) for at, it in enumerate(self.index.systems_in_order) if it.is_plain and len(it.actions)]
+        denying = [(at, it) for at, it in plain if it.combining == "deny-overrides"]
+        permits = self._rule_pairs([(at, it, it.covers) for at, it in plain])
+        return permits, self._rule_pairs([(at, it, it.covers.T) for at, it in denying])
+
+    def _rule_pairs(self, systems: list[tuple[int, System, Bools]]) -> Marked:
+        """The pairs of each rule; `[b, a]` of the array with a system: a line with action b speaks about a."""
+        index, rules, firsts, ends = self.index, [], [], []
+        system_of_span = np.searchsorted(index.system_roots, index.spans.first, side="right") - 1
+        for number, system, covers in systems:
+            spans = (system_of_span == number).nonzero()[0]
+            verb = index.lines.action[index.rule_line[index.spans.rule[spans]]]
+            local = np.where(verb == ANY_ACTION, 0, verb - system.actions[0])
+            bears = covers[local] | (verb == ANY_ACTION)[:, None]
+            bears &= np.array([self.action in (None, index.actions[at][1]) for at in system.actions])
+            at, action = bears.nonzero()
+            row = int(self.bases[number]) + action * (system.size + 1) - system.root
+            rules.append(index.spans.rule[spans[at]])
+            firsts.append(row + index.spans.first[spans[at]])
+            ends.append(row + index.spans.end[spans[at]])
+        rule, first, end = joined(rules), joined(firsts), joined(ends)
+        order = np.argsort(rule, kind="stable")
+        starts = np.concatenate([[0], np.cumsum(np.bincount(rule, minlength=len(index.rule_line)))]).astype(np.int64)
+        return Marked(starts, first[order].astype(np.int32), end[order].astype(np.int32))
+
+    def of_grants(self, parts: Lists) -> tuple[Marked, Marked]:
+        """What each list of grants permits and what it denies, put together."""
+        index = self.index
+        origin, rule = index.bundles.rules.of(index.grants.bundle[parts.items])
+        part = parts.rows()[origin]
+        denies = index.grants.denies[parts.items][origin] | index.lines.denies[index.rule_line[rule]]
+        found = []
+        for marked, which in zip(self.rule_pairs, (~denies, denies), strict=True):
+            pairs = sorted_lists(part[which], rule[which], len(parts), max(len(index.rule_line), 1))
+            at, first, end = marked.of(pairs.items)
+            owner, first, end = self.merged(pairs.rows()[at].astype(np.int64), first, end)
+            starts = np.searchsorted(owner, np.arange(len(parts) + 1))
+            found.append(Marked(starts, first.astype(np.int32), end.astype(np.int32)))
+        return found[0], found[1]
+
+    def merged(self, owner: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints, Ints]:
+        """The intervals of each owner, given in order of owners, put together; in order of owner and first."""
+        step = 1 << max(62 - 2 * self.bits, 0)
+        found = []
+        if len(owner) and int(owner[-1]) >= step:
+            for low in range(0, int(owner[-1]) + 1, step):
+                some = slice(*np.searchsorted(owner, [low, low + step]))
+                of, begin, stop = self.merged(owner[some] - low, first[some], end[some])
+                found.append((of + low, begin, stop))
+            return tuple(joined([part[at] for part in found]) for at in range(3))  # type: ignore[return-value]
+        first, reached = self.swept(owner, first, end)
+        is_first = np.ones(len(first), dtype=bool)
+        np.greater(first[1:], reached[:-1], out=is_first[1:])
+        starts = is_first.nonzero()[0]
+        last = np.append(starts[1:], len(first)) - 1 if len(starts) else starts
+        mask = (1 << self.bits) - 1
+        return first[starts] >> self.bits, first[starts] & mask, reached[last] & mask
+
+    def swept(self, owner: Ints, first: Ints, end: Ints) -> Intervals:
+        """Intervals in order, each owner's on its own part of a line: where each begins, how far those so far go."""
+        bits = self.bits
+        keys = owner << bits
+        keys |= first
+        keys <<= bits
+        keys |= end
+        keys.sort()
+        begins = keys >> bits
+        keys &= (1 << bits) - 1
+        keys |= begins & ~((1 << bits) - 1)
+        return begins, np.maximum.accumulate(keys, out=keys)

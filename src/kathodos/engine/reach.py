@@ -1,0 +1,392 @@
+"""The questions: what does one reach, and who reaches one resource."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints, among, distinct, joined, lists_from, stretches
+from kathodos.engine.decide import (
+    Given,
+    Intervals,
+    askers_with,
+    behind_closed_gates,
+    entries_of_each,
+    gates_over,
+    holds,
+    is_live,
+    permit_wins,
+    permitted_by,
+    principals_of,
+    rank_of,
+    united,
+    who_has,
+    without,
+)
+from kathodos.engine.index import Index, System
+from kathodos.engine.scopes import reaching_down
+from kathodos.engine.tree import Tree
+
+
+@dataclass(frozen=True)
+class Reached:
+    """What one asker reaches in one system, as intervals of pairs that are apart and in order."""
+
+    tree: Tree
+    system: System
+    pairs: Intervals
+
+    @property
+    def count(self) -> int:
+        """How many (action, node) are reached."""
+        return int((self.pairs[1] - self.pairs[0]).sum())
+
+    @property
+    def resources(self) -> int:
+        """How many nodes are reached with at least one action."""
+        row = self.pairs[0] // (self.system.size + 1) * (self.system.size + 1)
+        first, end = united(self.pairs[0] - row, self.pairs[1] - row)
+        return int((end - first).sum())
+
+    @cached_property
+    def may(self) -> Bools:
+        """`may[a, n]` for the system's actions and for its nodes from its root on."""
+        stride = self.system.size + 1
+        cells = np.zeros(len(self.system.actions) * stride + 1, dtype=np.int8)
+        cells[self.pairs[0]] = 1
+        cells[self.pairs[1]] = -1
+        by_place = np.cumsum(cells[:-1], dtype=np.int8).reshape(len(self.system.actions), stride)
+        place = self.tree.place[self.system.root : self.system.end] - self.system.root
+        return by_place[:, place] > 0
+
+    def of_action(self, index: Index, action: str | None) -> Intervals:
+        """The pairs that have an action of this name (None: all)."""
+        if action is None:
+            return self.pairs
+        names = [index.actions[number][1] for number in self.system.actions]
+        stride = self.system.size + 1
+        row = names.index(action) * stride if action in names else -stride
+        here = (self.pairs[0] >= row) & (self.pairs[0] < row + stride)
+        return self.pairs[0][here], self.pairs[1][here]
+
+    def holds(self, action: int, node: int) -> bool:
+        """Whether the action at this position in the system's actions is reached on the node."""
+        pair = action * (self.system.size + 1) + int(self.tree.place[node]) - self.system.root
+        return bool(holds(self.pairs, np.array([pair]))[0])
+
+
+def what_reached_by(index: Index, asker: int, at: int) -> list[Reached]:
+    """What an identity, or an account on its own, reaches at a moment, by system."""
+    return what_grants_give(index, grants_of(index, asker, at))
+
+
+def what_grants_give(index: Index, grants: Ints) -> list[Reached]:
+    """What a holder of exactly these live grants reaches, by system."""
+    found = []
+    for system, pairs in permitted_by(index, grants):
+        if system.gates:
+            pairs = without(pairs, behind_closed_gates(index, system, pairs))
+        if len(pairs[0]):
+            found.append(Reached(index.tree, system, pairs))
+    return found
+
+
+def grants_of(index: Index, asker: int, at: int) -> Ints:
+    """The live grants that a principal of the asker holds, in order."""
+    grants = np.sort(index.holder_grants.of(principals_of(index, asker, at))[1]).astype(np.int64)
+    return grants[is_live(index, grants, at)]
+
+
+def who_reaches(index: Index, node: int, action: int, at: int) -> Bools:
+    """Who reaches an action (a number of the index's actions) on a node at a moment.
+
+    A boolean vector over identities and then accounts, each asked on its own (`Holders.askers` says who is asked).
+    """
+    system = index.system_of(node)
+    reaching = _permitted_on(index, system, node, int(action - system.actions[0]), at)
+    for above, gate in gates_over(index, system, node):
+        reaching &= _permitted_on(index, system, above, gate, at)
+    return reaching
+
+
+def _permitted_on(index: Index, system: System, node: int, action: int, at: int) -> Bools:
+    """Who is permitted, before gates, the action at this position in the system's actions."""
+    grants, _, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
+    return _permitted(index, system, grants, given, given.bears_on(system, action), at)
+
+
+def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: Bools, at: int) -> Bools:
+    """Who is permitted by what applies and bears on one action: the first rank in which anything does decides."""
+    if not given.denies[bears].any():
+        return _holding(index, grants[bears], at)
+    size = index.holders.first_group
+    reaching, undecided = np.zeros(size, dtype=bool), np.ones(size, dtype=bool)
+    for rank in distinct(given.rank[bears]):
+        now = bears & (given.rank == rank)
+        permits, denials = (_holding(index, grants[which], at) for which in (now & ~given.denies, now & given.denies))
+        reaching |= undecided & permit_wins(system, permits, denials)
+        undecided &= ~(permits | denials)
+    return reaching
+
+
+def _holding(index: Index, grants: Ints, at: int) -> Bools:
+    """Who holds one of the grants, over identities and then accounts."""
+    if not len(grants):
+        return np.zeros(index.holders.first_group, dtype=bool)
+    return who_has(index, distinct(index.grants.holder[grants]), at)
+
+
+def what_applies(index: Index, system: System, spans: Ints, at: int) -> tuple[Ints, Ints, Given]:
+    """The live grants that speak through these spans, by line and anchor; the lines; what they say (steps 2-4)."""
+    rules = index.spans.rule[spans]
+    of_rule, bundles = index.rule_bundles.of(rules)
+    of_bundle, grants = index.bundle_grants.of(bundles)
+    which = of_rule[of_bundle]
+    live = is_live(index, grants, at)
+    grants, which = grants[live].astype(np.int64), which[live]
+    line = index.rule_line[rules[which]]
+    rank = rank_of(system, index.grants.tier[grants], index.spans.anchor[spans[which]])
+    return grants, line, Given(index.lines.action[line], index.grants.denies[grants] | index.lines.denies[line], rank)
+
+
+def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
+    """Who reaches the action on at least one of the nodes, all of one system; over identities and then accounts.
+
+    On nodes about which only permits speak, every permit prevails, so these are answered at once. Of the others, those
+    about which exactly the same is said are answered once.
+    """
+    if not len(nodes):
+        return np.zeros(index.holders.first_group, dtype=bool)
+    system = index.system_of(int(nodes[0]))
+    local = int(action - system.actions[0])
+    if system.gates:
+        return _any_of(index, (who_reaches(index, node, action, at) for node in one_per_answer(index, nodes)))
+    places = np.sort(index.tree.place[nodes]).astype(np.int64)
+    spans = index.spans.touching(places)
+    grants, _, given = what_applies(index, system, spans, at)
+    bears = given.bears_on(system, local)
+    if not (given.denies & bears).any():
+        return _holding(index, grants[bears], at)
+    denying = spans[_may_deny(index, system, spans, local)]
+    disputed = _covered(places, index.spans.first[denying], index.spans.end[denying])
+    segments = _one_per_segment(index, places[disputed], spans)
+    if system.combining == "deny-overrides":
+        found = _permitted_somewhere(index, system, segments, local, at)
+    else:
+        nodes = index.tree.by_place[segments]
+        found = _any_of(index, (_permitted_on(index, system, node, local, at) for node in nodes.tolist()))
+    if not disputed.all():
+        grants, _, given = what_applies(index, system, index.spans.touching(places[~disputed]), at)
+        found |= _holding(index, grants[given.bears_on(system, local) & ~given.denies], at)
+    return found
+
+
+def _any_of(index: Index, parts: Iterator[Bools]) -> Bools:
+    """Who is in one of the parts; the first of them is changed."""
+    found = next(parts, None)
+    if found is None:
+        return np.zeros(index.holders.first_group, dtype=bool)
+    for part in parts:
+        found |= part
+    return found
+
+
+def who_reaches_something(index: Index, nodes: Ints, at: int) -> Bools:
+    """Who reaches any action on at least one of the nodes, all of one system; over identities and then accounts.
+
+    Where no ranks decide, whoever reaches an action reaches what it implies, so that only the lowest actions are asked.
+    """
+    system = index.system_of(int(nodes[0]))
+    proper = system.covers & ~system.covers.T
+    lowest = ~proper.any(axis=1) if system.combining != "first-applicable" else np.ones(len(system.actions), dtype=bool)
+    return _any_of(index, (who_reaches_any(index, nodes, action, at) for action in system.actions[lowest].tolist()))
+
+
+def _permitted_somewhere(index: Index, system: System, places: Ints, action: int, at: int) -> Bools:
+    """Who is permitted the action on at least one of these places, in order, of a system where denials prevail.
+
+    Whoever holds a permit and no denial is; whoever holds both is decided place by place, all of them together.
+    """
+    grants, place, denies = _said_at(index, system, places, action, at)
+    holder = index.grants.holder[grants].astype(np.int64)
+    found, denied = (who_has(index, distinct(holder[which]), at) for which in (~denies, denies))
+    denied &= found
+    found ^= denied
+    both = denied.nonzero()[0] if len(places) > 1 else holder[:0]
+    if len(both):
+        origin, which = _told_to(index, both, holder, at)
+        codes = origin * len(places) + place[which]
+        permits, denials = codes[~denies[which]], distinct(codes[denies[which]])
+        found[both[distinct(permits[~among(permits, denials)] // len(places))]] = True
+    return found
+
+
+def grants_permitting(
+    index: Index, askers: Ints, nodes: Ints, action: int, at: int, wherever: bool = False
+) -> tuple[Ints, Ints]:
+    """The live grants by which some askers reach an action on one of the nodes, all of one system.
+
+    Gives the position of the asker and the grant, for each grant that an asker holds and that permits the action on a
+    node where it reaches it; `wherever`: also where it does not.
+    """
+    system = index.system_of(int(nodes[0]))
+    local = int(action - system.actions[0])
+    if not system.is_plain:
+        return _grants_permitting_each(index, askers, nodes, action, at, wherever)
+    places = np.sort(index.tree.place[nodes]).astype(np.int64)
+    places = _one_per_segment(index, places, index.spans.touching(places))
+    grants, place, denies = _said_at(index, system, places, local, at)
+    holder = index.grants.holder[grants].astype(np.int64)
+    who, which = _told_to(index, askers, holder, at)
+    codes = who * max(len(places), 1) + place[which]
+    kept = ~denies[which]
+    if system.combining == "deny-overrides" and not wherever:
+        kept &= ~among(codes, distinct(codes[denies[which]]))
+    return _distinct_pairs(who[kept], grants[which[kept]], len(index.grants))
+
+
+def _grants_permitting_each(
+    index: Index, askers: Ints, nodes: Ints, action: int, at: int, wherever: bool
+) -> tuple[Ints, Ints]:
+    """As `grants_permitting`, node by node: in systems with ranks or gates."""
+    positions, found = [], []
+    for node in one_per_answer(index, nodes):
+        grants = permits_on(index, node, index.actions[action][1], at)
+        holder = index.grants.holder[grants].astype(np.int64)
+        reaching = np.ones(len(askers), dtype=bool) if wherever else who_reaches(index, node, action, at)[askers]
+        some = reaching.nonzero()[0]
+        who, which = _told_to(index, askers[some], holder, at)
+        positions.append(some[who])
+        found.append(grants[which])
+    return _distinct_pairs(joined(positions), joined(found), len(index.grants))
+
+
+def _distinct_pairs(first: Ints, second: Ints, width: int) -> tuple[Ints, Ints]:
+    codes = distinct(first.astype(np.int64) * max(width, 1) + second)
+    return codes // max(width, 1), codes % max(width, 1)
+
+
+def _said_at(index: Index, system: System, places: Ints, action: int, at: int) -> tuple[Ints, Ints, Bools]:
+    """What live grants say about an action at some places: each grant, the position of the place, and if it denies."""
+    spans = index.spans.touching(places)
+    first = np.searchsorted(places, index.spans.first[spans])
+    sizes = np.searchsorted(places, index.spans.end[spans]) - first
+    of_rule, bundles = index.rule_bundles.of(index.spans.rule[spans])
+    of_bundle, grants = index.bundle_grants.of(bundles)
+    span = of_rule[of_bundle]
+    line = index.rule_line[index.spans.rule[spans[span]]]
+    denies = index.grants.denies[grants] | index.lines.denies[line]
+    said = Given(index.lines.action[line], denies, np.zeros(len(line), dtype=np.int64))
+    kept = (is_live(index, grants, at) & said.bears_on(system, action)).nonzero()[0]
+    which, place = stretches(first[span[kept]], sizes[span[kept]])
+    return grants[kept[which]].astype(np.int64), place, denies[kept[which]]
+
+
+def _told_to(index: Index, askers: Ints, holder: Ints, at: int) -> tuple[Ints, Ints]:
+    """What is said to each asker: its position, and the position in `holder`, of those it is said to."""
+    holders = distinct(holder)
+    who, through = _through(index, askers, holders, at)
+    said = lists_from(np.searchsorted(holders, holder), np.arange(len(holder)), len(holders))
+    origin, which = said.of(np.searchsorted(holders, through))
+    return who[origin], which
+
+
+def _through(index: Index, askers: Ints, holders: Ints, at: int) -> tuple[Ints, Ints]:
+    """Which of some holders each asker counts as: the position of the asker, and the holder."""
+    above, first = index.granted_above, index.holders.first_group
+    wanted = np.zeros(index.holders.size, dtype=bool)
+    wanted[holders] = True
+    kept = wanted[above.items]
+    inside = lists_from(above.rows()[kept], above.items[kept], len(above))
+    position, entries = entries_of_each(index, askers, at)
+    themselves = wanted[entries].nonzero()[0]
+    origin, group = index.holders.edges.of(entries)
+    member, through = inside.of(group.astype(np.int64) - first)
+    everyone = np.full(len(askers), index.holders.everyone) if wanted[index.holders.everyone] else holders[:0]
+    who = np.concatenate([position[themselves], position[origin[member]], np.arange(len(everyone))])
+    return who, np.concatenate([entries[themselves], through, everyone]).astype(np.int64)
+
+
+def _may_deny(index: Index, system: System, spans: Ints, action: int) -> Bools:
+    """Which of the spans any grant could make deny the action."""
+    rules = index.spans.rule[spans]
+    line = index.rule_line[rules]
+    of_rule, bundles = index.rule_bundles.of(rules)
+    of_bundle, grants = index.bundle_grants.of(bundles)
+    denies = index.lines.denies[line]
+    denies[of_rule[of_bundle[index.grants.denies[grants]]]] = True
+    given = Given(index.lines.action[line], denies, np.zeros(len(line), dtype=np.int64))
+    return denies & given.bears_on(system, action)
+
+
+def _covered(places: Ints, first: Ints, end: Ints) -> Bools:
+    """Which of the places lie in one of the intervals."""
+    before = np.searchsorted(np.sort(first), places, side="right")
+    return before > np.searchsorted(np.sort(end), places, side="right")
+
+
+def _one_per_segment(index: Index, places: Ints, spans: Ints) -> Ints:
+    """One of each set of places that exactly the same of these spans hold."""
+    edges = distinct(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
+    return places[np.unique(np.searchsorted(edges, places, side="right"), return_index=True)[1]]
+
+
+def one_per_answer(index: Index, nodes: Ints) -> list[int]:
+    """One of each set of nodes, all of one system, on which every question has the same answer."""
+    if not len(nodes):
+        return []
+    system = index.system_of(int(nodes[0]))
+    places = np.sort(index.tree.place[nodes]).astype(np.int64)
+    if not system.gates:
+        kept = _one_per_segment(index, places, index.spans.touching(places))
+        return [int(node) for node in index.tree.by_place[kept]]
+    spans = index.spans.touching(places)
+    edges = distinct(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
+    segments = np.searchsorted(edges, places, side="right").tolist()
+    seen: dict[tuple[int, tuple[int, ...]], int] = {}
+    for segment, node in zip(segments, index.tree.by_place[places].tolist(), strict=True):
+        seen.setdefault((segment, tuple(above for above, _ in gates_over(index, system, node))), node)
+    return list(seen.values())
+
+
+def pairs_in(index: Index, found: Reached) -> Iterator[tuple[str, str]]:
+    """Every (action, address) that is reached in one system."""
+    names = [index.actions[number][1] for number in found.system.actions]
+    for action, node in zip(*(positions.tolist() for positions in found.may.nonzero()), strict=True):
+        yield names[action], index.tree.addresses[found.system.root + node]
+
+
+def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
+    """The nodes on which a permission with these targets applies when nothing narrows it (step 4)."""
+    if not len(pattern_nodes):
+        return pattern_nodes
+    flags = np.ones(len(pattern_nodes), dtype=bool)
+    inherits = index.system_of(int(pattern_nodes[0])).inherits
+    runs = reaching_down(index.tree, pattern_nodes, flags & is_deep, flags & inherits)[1]
+    first, end = united(runs.first.astype(np.int64), runs.end.astype(np.int64))
+    places = joined([np.arange(begin, stop) for begin, stop in zip(first.tolist(), end.tolist(), strict=True)])
+    return np.sort(index.tree.by_place[places]).astype(np.int64)
+
+
+def ways_in(index: Index, node: int, action: str | None, at: int) -> dict[int, list[int]]:
+    """For each asker the holders through which a permit on the node counts for it (`action` None: any action)."""
+    found: dict[int, list[int]] = {}
+    for holder in distinct(index.grants.holder[permits_on(index, node, action, at)]).tolist():
+        for asker in askers_with(index, np.array([holder]), at).tolist():
+            found.setdefault(asker, []).append(holder)
+    return found
+
+
+def permits_on(index: Index, node: int, action: str | None, at: int) -> Ints:
+    """The live grants that permit the action (None: any action) on a node, whether or not something denies it."""
+    system = index.system_of(node)
+    grants, _, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
+    bears = [
+        grants[given.bears_on(system, position) & ~given.denies]
+        for position, number in enumerate(system.actions.tolist())
+        if action in (None, index.actions[number][1])
+    ]
+    return distinct(joined(bears))

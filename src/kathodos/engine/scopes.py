@@ -1,0 +1,194 @@
+"""Where a permission applies under a scope, as intervals of places (meaning of reach, "Deciding", step 4).
+
+A *span* is an interval of places with the depth of its anchor. What reaches down from a target up to detached nodes is
+one interval, and all below it, detached or not, two; an address as scope narrows that. A scope that is a pattern or an
+area gives runs of places.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints, distinct, joined, small
+from kathodos.engine.tree import Tree, covered
+
+_BLOCK = 256
+
+
+@dataclass(frozen=True)
+class Runs:
+    """Intervals [first, end) of places, and the depth of the anchor of each (-1: none)."""
+
+    first: Ints
+    end: Ints
+    anchor: Ints
+
+    def __len__(self) -> int:
+        return len(self.first)
+
+
+@dataclass(frozen=True)
+class Scope:
+    """What a grant's scope holds: `node` and below up to detached nodes, or runs; everything where both are absent.
+
+    The anchor of a run is, for an area, the depth of its deepest entry that is an address on the way there.
+    """
+
+    node: int | None = None
+    runs: Runs | None = None
+
+    def holds(self, tree: Tree, node: int) -> bool:
+        if self.runs is not None:
+            at = tree.place[node]
+            return bool(((self.runs.first <= at) & (at < self.runs.end)).any())
+        if self.node is None:
+            return True
+        top = self.node
+        return top >= 0 and top <= node < int(tree.end[top]) and bool(tree.region[top] == tree.region[node])
+
+    def anchor(self, tree: Tree, node: int) -> int:
+        """The depth at which the scope anchors what it holds; -1 where it does not."""
+        if self.runs is not None:
+            at = tree.place[node]
+            return int(self.runs.anchor[(self.runs.first <= at) & (at < self.runs.end)].max(initial=-1))
+        return -1 if self.node is None else int(tree.depth[self.node])
+
+
+EVERYTHING = Scope()
+
+
+@dataclass(frozen=True)
+class Spans:
+    """Spans in the order of `first`, each of a rule. `furthest`: the greatest end in each block of 256 of them."""
+
+    rule: Ints
+    first: Ints
+    end: Ints
+    anchor: Ints
+    furthest: Ints
+
+    def __len__(self) -> int:
+        return len(self.rule)
+
+    def holding(self, place: int) -> Ints:
+        """The spans that hold a place: only blocks that may hold one are looked into."""
+        before = int(np.searchsorted(self.first, place, side="right"))
+        blocks = (self.furthest[: -(-before // _BLOCK)] > place).nonzero()[0]
+        candidates = (blocks[:, None] * _BLOCK + np.arange(_BLOCK)).ravel()
+        candidates = candidates[candidates < before]
+        holding: Ints = candidates[self.end[candidates] > place]
+        return holding
+
+    def touching(self, places: Ints) -> Ints:
+        """The spans that hold at least one of `places`, which are in ascending order."""
+        breaks = (np.diff(places) != 1).nonzero()[0] + 1
+        if len(breaks) < 32:
+            found = [self.holding(int(run[0])) for run in np.split(places, breaks)]
+            for run in np.split(places, breaks):
+                begin, stop = np.searchsorted(self.first, [run[0] + 1, run[-1] + 1])
+                found.append(np.arange(begin, stop))
+            return distinct(joined(found))
+        return (np.searchsorted(places, self.first) < np.searchsorted(places, self.end)).nonzero()[0]
+
+
+def ordered_spans(rule: Ints, runs: Runs) -> Spans:
+    """Runs, each of a rule, as spans."""
+    order = np.argsort(runs.first, kind="stable")
+    end = runs.end[order]
+    furthest = np.maximum.reduceat(end, np.arange(0, len(end), _BLOCK)) if len(end) else end
+    columns = (rule[order], runs.first[order], end, runs.anchor[order], furthest)
+    return Spans(*(small(column) for column in columns))
+
+
+def join(parts: Sequence[Runs]) -> Runs:
+    """All runs of several, in order."""
+    return Runs(
+        joined([part.first for part in parts]),
+        joined([part.end for part in parts]),
+        joined([part.anchor for part in parts]),
+    )
+
+
+def reaching_down(tree: Tree, targets: Ints, is_deep: Bools, inherits: Bools) -> tuple[Ints, Runs]:
+    """What permissions, each with one target and no scope, apply to: for each run the permission, and the runs.
+
+    `is_deep`: the pattern is of the form `P/**`. `inherits`: its system does.
+    """
+    numbers = np.arange(len(targets))
+    place = tree.place[targets].astype(np.int64)
+    first, end = tree.region_interval(targets, tree.region[targets])
+    end = np.where(is_deep | inherits, end, place + 1)
+    deep = is_deep.nonzero()[0]
+    below_first, below_end = tree.regions_below(targets[deep])
+    filled = below_first < below_end
+    depth = tree.depth[targets].astype(np.int64)
+    runs = Runs(
+        np.concatenate([first, below_first[filled]]),
+        np.concatenate([end, below_end[filled]]),
+        np.concatenate([depth, depth[deep][filled]]),
+    )
+    return np.concatenate([numbers, deep[filled]]), runs
+
+
+def runs_of(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: Scope) -> Runs:
+    """Where a permission with these targets applies under `scope`."""
+    if not len(targets):
+        return join([])
+    if scope.runs is not None:
+        return _within(tree, runs_of(tree, targets, is_deep, inherits, EVERYTHING), scope.runs)
+    if scope.node is None:
+        flags = np.ones(len(targets), dtype=bool)
+        return reaching_down(tree, targets, flags & is_deep, flags & inherits)[1]
+    if scope.node < 0:
+        return join([])
+    targets = _narrowed(tree, targets, is_deep, inherits, scope.node)
+    depth = tree.depth[targets].astype(np.int64)
+    if not is_deep and not inherits:
+        place = tree.place[targets].astype(np.int64)
+        return Runs(place, place + 1, depth)
+    first, end = tree.region_interval(targets, np.full(len(targets), tree.region[scope.node]))
+    filled = first < end
+    return Runs(first[filled], end[filled], depth[filled])
+
+
+def _narrowed(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: int) -> Ints:
+    """The anchors under a scope that is an address: of each target and the scope the deeper, where one can hold."""
+    is_inside = (scope <= targets) & (targets < tree.end[scope])
+    is_above = (targets < scope) & (scope < tree.end[targets])
+    if not is_deep:
+        is_same_region = tree.region[targets] == tree.region[scope]
+        is_inside &= is_same_region
+        is_above &= is_same_region & inherits
+    return distinct(np.where(is_inside, targets, scope)[is_inside | is_above])
+
+
+def _within(tree: Tree, runs: Runs, scope: Runs) -> Runs:
+    """The runs cut down to those of a scope; of the two anchors the deeper counts."""
+    deepest, within = _deepest(runs, len(tree)), _deepest(scope, len(tree), nothing=-2)
+    return as_runs(np.where((deepest >= 0) & (within >= -1), np.maximum(deepest, within), -2), absent=-2)
+
+
+def _deepest(runs: Runs, size: int, nothing: int = -1) -> Ints:
+    """For each place the deepest anchor of the runs that hold it; `nothing` where none does."""
+    deepest = np.full(size, nothing)
+    for depth in distinct(runs.anchor).tolist():
+        at = runs.anchor == depth
+        deepest[covered(runs.first[at], runs.end[at], size)] = depth
+    return deepest
+
+
+def as_runs(anchors: Ints, absent: int) -> Runs:
+    """Runs of places that have the same anchor, from the anchor of each place; those with `absent` are left out."""
+    breaks = (np.diff(anchors) != 0).nonzero()[0] + 1
+    first = np.concatenate([[0], breaks]).astype(np.int64)[: len(anchors)]
+    end = np.concatenate([breaks, [len(anchors)]]).astype(np.int64)[: len(first)]
+    is_run = anchors[first] != absent
+    return Runs(first[is_run], end[is_run], anchors[first][is_run].astype(np.int64))
+
+
+def nodes_of(tree: Tree, runs: Runs) -> Bools:
+    """Which nodes one of the runs holds."""
+    return covered(runs.first, runs.end, len(tree))[tree.place]

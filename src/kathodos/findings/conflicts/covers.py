@@ -1,0 +1,131 @@
+"""Conflicts left standing under a compensating control: which covers hold, which ran out, what is to be confirmed.
+
+A control is carried out once each period; its owner confirms that. A cover lasts to the end of the day it names, and
+no longer than its control. Nothing has to be done to end it: what has run out does not count any more.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+
+from kathodos.findings.conflicts.states import Conflict
+from kathodos.model.times import end_moment, first_moment, microseconds, moment_of
+
+_PERIOD = re.compile(r"P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)W)?(?:(\d+)D)?\Z")
+HOLDS, RAN_OUT, ENDED, CONTROL_GONE = "holds", "ran out", "ended", "its control is gone"
+
+
+@dataclass(frozen=True)
+class Control:
+    """A compensating control: who answers for it, what is done, and how often (a duration of ISO 8601 in days)."""
+
+    id: str
+    title: str
+    owner: str
+    does: str
+    period: str
+    until: str | None = None
+    added_at: str | None = None
+
+
+@dataclass(frozen=True)
+class Cover:
+    """A conflict of one identity left standing under a control, as it was entered."""
+
+    rule: str
+    identity: str
+    control: str
+    until: str
+    reason: str
+    covered_by: str
+    covered_at: str
+    ended_by: str | None = None
+    ended_at: str | None = None
+
+
+@dataclass(frozen=True)
+class Confirmation:
+    """The owner's word that a control was carried out."""
+
+    control: str
+    confirmed_at: str
+    confirmed_by: str
+    note: str
+
+
+@dataclass(frozen=True)
+class Register:
+    """All controls, covers past and present, and confirmations, the oldest first."""
+
+    controls: Mapping[str, Control]
+    covers: Sequence[Cover]
+    confirmations: Sequence[Confirmation]
+
+    def state(self, cover: Cover, at: int) -> str:
+        """What has become of a cover at a moment."""
+        control = self.controls.get(cover.control)
+        if cover.ended_at:
+            return ENDED
+        if control is None or at >= end_moment(control.until):
+            return CONTROL_GONE
+        return HOLDS if at < end_moment(cover.until) else RAN_OUT
+
+    def standing(self, at: int) -> dict[tuple[str, str], Cover]:
+        """The newest cover of each conflict, by rule and identity, whether or not it holds."""
+        return {(it.rule, it.identity): it for it in self.covers if first_moment(it.covered_at) <= at}
+
+    def dues(self, at: int) -> list[Due]:
+        """What is to be confirmed of each control under which a cover holds."""
+        found = []
+        for control in self.controls.values():
+            covers = [it for it in self.covers if it.control == control.id and self.state(it, at) == HOLDS]
+            if covers:
+                since = min(it.covered_at for it in covers)
+                said = [it.confirmed_at for it in self.confirmations if it.control == control.id]
+                last = max(said, default=None)
+                found.append(Due(control, len(covers), last, _next_due(control, max(since, last or since)), at))
+        return found
+
+
+@dataclass(frozen=True)
+class Due:
+    """When a control has to be confirmed next, in microseconds since 1970."""
+
+    control: Control
+    covers: int
+    last: str | None
+    due: int
+    at: int
+
+    @property
+    def is_late(self) -> bool:
+        return self.at >= self.due
+
+
+def _next_due(control: Control, last: str) -> int:
+    from dateutil.relativedelta import relativedelta
+
+    years, months, weeks, days = (int(part or 0) for part in parts_of(control.period))
+    step = relativedelta(years=years, months=months, weeks=weeks, days=days)
+    return microseconds(moment_of(last) + step)
+
+
+def parts_of(period: str) -> tuple[str | None, ...]:
+    """The years, months, weeks and days of a duration such as P1M or P7D. Raises ValueError for anything else."""
+    found = _PERIOD.match(period)
+    if not found or not any(int(part or 0) for part in found.groups()):
+        raise ValueError(f"{period!r} is no duration in days: write P7D, P2W, P1M or P1Y")
+    return found.groups()
+
+
+def uncovered(conflicts: Iterable[Conflict], register: Register, names: Sequence[str], at: int) -> list[Conflict]:
+    """The conflicts that no cover holds. `names`: the id of each identity."""
+    standing = register.standing(at)
+    found = []
+    for conflict in conflicts:
+        cover = standing.get((conflict.rule.id, names[conflict.identity]))
+        if cover is None or register.state(cover, at) != HOLDS:
+            found.append(conflict)
+    return found

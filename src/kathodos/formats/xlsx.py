@@ -1,0 +1,96 @@
+"""XLSX workbooks (ISO/IEC 29500): one sheet as a table. Of a formula the value that was kept with it is read."""
+
+from __future__ import annotations
+
+import itertools
+import warnings
+import zipfile
+from datetime import UTC, date, datetime, time, timedelta
+from pathlib import Path
+
+import numpy as np
+
+from kathodos.errors import DataError
+from kathodos.formats.raw import Format, Growing, Raw
+from kathodos.model.times import time_text
+
+_LARGEST = 4 << 30
+_BLOCK = 5000
+
+
+def read_xlsx(path: Path, form: Format) -> Raw:
+    """The sheet that `form` names, or the first. Raises DataError where the workbook cannot be read."""
+    try:
+        with zipfile.ZipFile(path) as packed:
+            size = sum(part.file_size for part in packed.infolist())
+        if size > _LARGEST:
+            raise DataError(f"{path.name} unpacks to {size >> 20} MiB.", "Export the sheet as CSV instead.")
+        return _read(path, form)
+    except (zipfile.BadZipFile, KeyError, ValueError, EOFError, OSError, SyntaxError) as error:
+        what = f"{path.name} is no workbook that can be read: {error}."
+        raise DataError(what, "Save it anew as .xlsx, or export it as CSV.") from None
+
+
+def sheets_of(path: Path) -> list[str]:
+    """The names of a workbook's sheets."""
+    import openpyxl
+
+    book = openpyxl.load_workbook(path, read_only=True)
+    try:
+        return list(book.sheetnames)
+    finally:
+        book.close()
+
+
+def _read(path: Path, form: Format) -> Raw:
+    import openpyxl
+
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore")  # about styles and extensions that do not matter here
+        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+    try:
+        if form.sheet and form.sheet not in book.sheetnames:
+            remedy = f"It has: {', '.join(book.sheetnames)}."
+            raise DataError(f"{path.name} has no sheet {form.sheet!r}.", remedy)
+        sheet = book[form.sheet or book.sheetnames[0]]
+        rows = itertools.islice(sheet.iter_rows(values_only=True), form.header - 1, None)
+        header = [_text(cell) or "" for cell in next(rows, ())]
+        while header and not header[-1]:
+            header.pop()
+        if not header:
+            raise DataError(f"{path.name}, sheet {sheet.title}: there is no header.", "Put the names in its first row.")
+        growing = Growing(path.name, header)
+        number, width = form.header + 1, len(header)
+        while block := list(itertools.islice(rows, _BLOCK)):
+            texts, numbers = [], []
+            for at, row in enumerate(block, number):
+                cells = [_text(cell) for cell in row]
+                if any(cells[width:]):
+                    what = f"has a cell beyond the header's {width} columns"
+                    growing.set_aside(at, next(filter(None, cells[width:])), what, "Name its column, or empty it.")
+                else:
+                    texts.append([*cells[:width], *[None] * (width - len(cells))])
+                    numbers.append(at)
+            growing.add(zip(*texts, strict=True) if texts else [()] * width, np.array(numbers, dtype=np.int64))
+            number += len(block)
+        return growing.raw()
+    finally:
+        book.close()
+
+
+def _text(cell: object) -> str | None:
+    """A cell as the text that a table would hold."""
+    if cell is None:
+        return None
+    if isinstance(cell, bool):
+        return "true" if cell else "false"
+    if isinstance(cell, datetime):
+        is_date = (cell.hour, cell.minute, cell.second, cell.microsecond) == (0, 0, 0, 0)
+        return cell.date().isoformat() if is_date else time_text(cell.replace(tzinfo=cell.tzinfo or UTC))
+    if isinstance(cell, date | time):
+        return cell.isoformat()
+    if isinstance(cell, timedelta):
+        return str(cell)
+    if isinstance(cell, float) and cell.is_integer():
+        return str(int(cell))
+    return str(cell)

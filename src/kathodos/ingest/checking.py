@@ -1,0 +1,466 @@
+"""Cells into values: every cell read, every reference resolved, bad rows set aside with a reason and a remedy."""
+
+from __future__ import annotations
+
+import base64
+import hashlib
+import itertools
+import json
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.columns.dictionary import (
+    Coded,
+    Coder,
+    Ints,
+    Scalar,
+    coded,
+    distinct_pairs,
+    first_of_each,
+    nothing,
+    numbers_of,
+    places,
+    rows_of,
+)
+from kathodos.connectors.mapping import Table
+from kathodos.errors import UnfitError, sentence
+from kathodos.formats.raw import Problem
+from kathodos.model import kinds
+from kathodos.model.addresses import Pattern, parse_address, parse_pattern
+from kathodos.model.attributes import nearest
+from kathodos.model.filters import FilterError, parse_filter
+from kathodos.model.kinds import Column, Form, Kind
+from kathodos.model.references import PREFIXES, Names
+from kathodos.model.times import end_moment, first_moment, normal_moment
+
+_YES, _NO = {"true", "yes", "1", "y"}, {"false", "no", "0", "n"}
+_LARGEST = 2**53
+_MOST_COMPARED = 5000
+_MOST_LISTED = 1000
+_OF_SYSTEM = (Form.REFERENCE, Form.GIVES, Form.SCOPE, Form.ADDRESS, Form.ADDRESSES, Form.PATTERN, Form.PATTERNS)
+_POINTING = (Form.PATTERN, Form.PATTERNS, Form.SCOPE, Form.GIVES, Form.ADDRESSES, Form.ADDRESS)
+
+
+@dataclass
+class Checked:
+    """The good rows of a table, as columns in the kind's order, each key once; the line each is from.
+
+    `aside`: the keys of rows that were set aside, `set_aside` their number; `given`: the columns the table speaks of.
+    """
+
+    kind: Kind
+    given: frozenset[str]
+    columns: list[Coded] = field(default_factory=list)
+    lines: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    aside: set[tuple[Scalar, ...]] = field(default_factory=set)
+    problems: list[Problem] = field(default_factory=list)
+    set_aside: int = 0
+
+    def __len__(self) -> int:
+        return len(self.lines)
+
+    def keys(self) -> list[Coded]:
+        """The columns that identify a record."""
+        return [self.columns[self.kind.names.index(name)] for name in self.kind.key]
+
+    def rows(self) -> dict[tuple[Scalar, ...], tuple[Scalar, ...]]:
+        """The rows by key, for tables of few."""
+        return dict(zip(rows_of(self.keys()), rows_of(self.columns), strict=True))
+
+
+def check_table(table: Table, names: Names) -> Checked:
+    """Reads every cell of a table. Rows that point at nothing are set aside where the reference must exist."""
+    checker = _Checker(table, names)
+    columns = [checker.column(column) for column in table.kind.columns]
+    if table.kind.open_ended:
+        columns.append(checker.attributes())
+    return checker.keyed(columns)
+
+
+def key_in(table: Table, names: Names) -> tuple[Scalar, ...]:
+    """The identifying values of a table of one row, references in full. Raises UnfitError."""
+    checker = _Checker(table, names)
+    values: list[Scalar] = []
+    for column in (table.kind.column(name) for name in table.kind.key):
+        cell = table.column(column.name).at(0)
+        value = checker.value(column, _text(cell), _text(checker.systems.at(0)), checker.reader(column))
+        if isinstance(value, UnfitError):
+            raise UnfitError(f"{column.name} {cell!r} {value.reason}", value.remedy)
+        values.append(value)
+    return tuple(values)
+
+
+def _text(value: Scalar) -> str | None:
+    return None if value is None else str(value)
+
+
+class _Checker:
+    def __init__(self, table: Table, names: Names) -> None:
+        self.table = table
+        self.kind = table.kind
+        self.names = names
+        self.result = Checked(self.kind, frozenset(table.columns))
+        self.bad = np.zeros(len(table), dtype=bool)
+        self.systems = table.column("system")
+        self.listed: Counter[tuple[str, str]] = Counter()
+        self.declared: dict[str, set[str]] = {}
+        for name in names.of["actions"]:
+            system, _, action = name.partition("/")
+            self.declared.setdefault(system, set()).add(action)
+
+    def column(self, column: Column) -> Coded:
+        """The values of one column; each distinct cell is read once, with its row's system where that matters."""
+        cells = self.table.column(column.name)
+        if column.required:
+            error = UnfitError("is empty", "Fill it in.")
+            self.report((cells.codes < 0).nonzero()[0], column, cells, error)
+        if column.form is Form.TEXT or (column.form is Form.NAME and not self.has_plain_names):
+            return cells.filled(column.default)
+        read = self.reader(column)
+        if column.form in _OF_SYSTEM and len(self.systems.values):
+            codes, firsts = distinct_pairs(cells.codes, self.systems.codes)
+            asked = zip(cells.listed(firsts), self.systems.listed(firsts), strict=True)
+        else:
+            codes, asked = cells.codes.astype(np.int64), zip(cells.values, itertools.repeat(None))
+        values: list[Scalar] = []
+        rows = _ByCode(codes)
+        for number, (cell, system) in enumerate(asked):
+            value = self.value(column, _text(cell), _text(system), read) if cell is not None else None
+            if isinstance(value, UnfitError):
+                self.report(rows[number], column, cells, value)
+                value = cell
+            values.append(value)
+        if column.form not in _OF_SYSTEM:
+            return cells.recoded(values).filled(column.default)
+        coder = Coder()
+        known = np.append(coder.codes(values), np.int32(-1))
+        return Coded(known[codes], coder.values).filled(column.default)
+
+    @property
+    def has_plain_names(self) -> bool:
+        """Whether the names of this kind must do without some characters."""
+        return self.kind in (kinds.SYSTEMS, kinds.ACTIONS, kinds.ROLE_PERMISSIONS, kinds.ACTIVITY)
+
+    def value(
+        self, column: Column, cell: str | None, system: str | None, read: Callable[[str, str | None], Scalar]
+    ) -> Scalar | UnfitError:
+        if cell is None:
+            return UnfitError("is empty", "Fill it in.") if column.required else column.default
+        try:
+            return read(cell, system)
+        except UnfitError as error:
+            return error
+
+    def report(self, rows: Ints, column: Column, cells: Coded, error: UnfitError) -> None:
+        is_reference = column.form in (Form.REFERENCE, Form.HOLDER, Form.GIVES, Form.SCOPE)
+        outcome = "noted" if is_reference and not column.must_exist else "set aside"
+        self.problems(rows, column.name, cells, error.reason, error.remedy, outcome)
+
+    def problems(self, rows: Ints, column: str, cells: Coded, reason: str, remedy: str, outcome: str) -> None:
+        """Notes the same problem for some rows; of very many in a column the first are listed, the others counted."""
+        room = _MOST_LISTED - self.listed[column, outcome]
+        for row in rows[: max(room, 0)].tolist():
+            self.problem(row, column, str(cells.at(row) or ""), reason, remedy, outcome)
+        self.listed[column, outcome] += len(rows)
+        if outcome == "set aside":
+            self.bad[rows] = True
+
+    def problem(self, row: int, column: str, value: str, reason: str, remedy: str, outcome: str) -> None:
+        line = int(self.table.lines[row])
+        self.result.problems.append(Problem(self.table.file_of(row), line, column, value, reason, remedy, outcome))
+
+    def note_the_rest(self) -> None:
+        """Says how many problems of each column were not listed."""
+        for (column, outcome), count in self.listed.items():
+            if count > _MOST_LISTED:
+                reason = f"{count - _MOST_LISTED} more rows with such a problem are not listed"
+                problem = Problem(self.table.file, 0, column, "", reason, "Mend the listed ones first.", outcome)
+                self.result.problems.append(problem)
+
+    def reader(self, column: Column) -> Callable[[str, str | None], Scalar]:
+        return {
+            Form.TEXT: lambda cell, _: cell,
+            Form.NAME: self.name,
+            Form.CHOICE: lambda cell, _: _choice(cell, column.choices),
+            Form.YES_NO: lambda cell, _: _yes_no(cell),
+            Form.NUMBER: lambda cell, _: _number(cell, column.name),
+            Form.MOMENT: lambda cell, _: _moment(cell, self.table.dates),
+            Form.LIST: lambda cell, _: ";".join(_parts(cell)),
+            Form.FILTER: lambda cell, _: _filter(cell),
+            Form.ADDRESS: self.address,
+            Form.ADDRESSES: lambda cell, system: ";".join(self.address(part, system) for part in _parts(cell)),
+            Form.PATTERN: self.pattern,
+            Form.PATTERNS: lambda cell, system: ";".join(self.pattern(part, system) for part in _parts(cell)),
+            Form.GATES: lambda cell, _: _gates(cell),
+            Form.REFERENCE: lambda cell, system: self.reference(column, cell, system),
+            Form.HOLDER: lambda cell, _: self.names.resolve(cell, column.refers),
+            Form.GIVES: self.gives,
+            Form.SCOPE: self.scope,
+        }[column.form]
+
+    def name(self, cell: str, _: str | None) -> str:
+        if self.kind is kinds.SYSTEMS and any(mark in cell for mark in ":/ "):
+            raise UnfitError("a system's name has no colon, slash or space", "Rename it here and where it is used.")
+        if self.kind in (kinds.ACTIONS, kinds.ROLE_PERMISSIONS, kinds.ACTIVITY) and any(
+            mark.isspace() for mark in cell
+        ):
+            raise UnfitError("an action's name has no spaces", "Write it with a hyphen.")
+        return cell
+
+    def reference(self, column: Column, cell: str, system: str | None) -> str:
+        """A reference of the column's one kind, as the catalogue keeps it."""
+        (kind,) = column.refers
+        if kind == "systems":
+            if cell not in self.names.of[kind]:
+                raise UnfitError(f"there is no system {cell}", nearest(cell, sorted(self.names.of[kind])))
+            return cell
+        full = self.names.resolve(cell, (kind,), system if self.kind is not kinds.ACTIVITY else None)
+        name = full.partition(":")[2]
+        if column.name in ("group", "role"):
+            owner, _, short = name.partition("/")
+            if owner != system:
+                raise UnfitError(f"{cell} is of the system {owner}, the row of {system}", "Make the two agree.")
+            return short
+        return full if column.name == "junior" else name
+
+    def address(self, cell: str, system: str | None) -> str:
+        return self._of_known_system(_read(parse_address, cell, system))
+
+    def pattern(self, cell: str, system: str | None) -> str:
+        return self._of_known_system(_read(parse_pattern, cell, system))
+
+    def _of_known_system(self, address: str) -> str:
+        system = address.partition(":")[0]
+        if system not in self.names.of["systems"]:
+            raise UnfitError(f"there is no system {system}", nearest(system, sorted(self.names.of["systems"])))
+        return address
+
+    def gives(self, cell: str, system: str | None) -> str:
+        action, _, pattern = cell.partition(" ")
+        if ":/" in pattern and not cell.startswith("role:"):
+            return f"{action} {self.pattern(pattern.strip(), system)}"
+        return self.names.resolve(cell, ("roles",))
+
+    def scope(self, cell: str, system: str | None) -> str:
+        return self.names.resolve(cell, ("areas",)) if cell.startswith("area:") else self.pattern(cell, system)
+
+    def attributes(self) -> Coded:
+        """The columns that are not ours, as one canonical JSON object a row."""
+        further = sorted(name for name in self.table.columns if name not in self.kind.names)
+        if not further:
+            return nothing(len(self.table))
+        columns = [self.table.columns[name] for name in further]
+        codes = places(numbers_of([column.codes for column in columns]))
+        _, firsts = np.unique(codes, return_index=True)
+        texts: list[Scalar] = []
+        for cells in rows_of(columns, firsts):
+            held = {name: cell for name, cell in zip(further, cells, strict=True) if cell is not None}
+            texts.append(json.dumps(held, ensure_ascii=False, separators=(",", ":")) if held else None)
+        coder = Coder()
+        return Coded(coder.codes(texts)[codes] if texts else codes.astype(np.int32), coder.values)
+
+    def keyed(self, columns: list[Coded]) -> Checked:
+        """The good rows, each key once; what is set aside leaves an earlier record of its key standing."""
+        if self.kind.bears_id:
+            columns[0] = self.with_ids(columns)
+        self.note_what_is_odd(columns)
+        keys = [columns[self.kind.names.index(name)] for name in self.kind.key]
+        self.result.aside = set(rows_of(keys, self.bad.nonzero()[0]))
+        self.result.set_aside = int(self.bad.sum())
+        good = (~self.bad).nonzero()[0]
+        columns = [column.taken(good) for column in columns]
+        first = first_of_each(numbers_of([column.codes[good] for column in keys]))
+        again = (first != np.arange(len(first))).nonzero()[0]
+        if len(again) and self.kind.a_log:
+            columns[-1] = _summed(columns[-1], first)
+        elif len(again):
+            self.note_repeats(columns, good, first, again)
+        kept = (first == np.arange(len(first))).nonzero()[0] if len(again) else slice(None)
+        self.result.columns = [Coded(column.codes[kept], column.values) for column in columns]
+        self.result.lines = self.table.lines[good][kept]
+        if self.kind.name in PREFIXES:
+            self.names.add(self.kind, rows_of(self.result.keys()))
+        self.note_the_rest()
+        self.result.problems.sort(key=lambda problem: problem.line)
+        return self.result
+
+    def note_repeats(self, columns: list[Coded], good: Ints, first: Ints, again: Ints) -> None:
+        """Sets aside the rows that speak of a record that an earlier row speaks of."""
+        same = np.logical_and.reduce([column.codes[again] == column.codes[first[again]] for column in columns])
+        alike = dict(zip(again.tolist(), same.tolist(), strict=True))
+        keys = [columns[self.kind.names.index(name)] for name in self.kind.key]
+        told = (again[~same] if self.table.once else again).tolist()
+        for row in told[:_MOST_LISTED]:
+            earlier = int(self.table.lines[good[first[row]]])
+            reason = f"the same as line {earlier}" if alike[row] else f"speaks of the same record as line {earlier}"
+            named = " ".join(str(column.at(row)) for column in keys)
+            remedy = "Keep one of the two; the first was read."
+            self.problem(good[row], self.kind.key[-1], named, reason, remedy, "set aside")
+        self.listed["the key", "set aside"] += len(told)
+        self.result.set_aside += len(told)
+
+    def with_ids(self, columns: list[Coded]) -> Coded:
+        """The ids, derived from the content where a row has none."""
+        absent = ((columns[0].codes < 0) & ~self.bad).nonzero()[0]
+        if not len(absent):
+            return columns[0]
+        names = ("holder", "gives", "on", "effect", "tier", "from", "until")
+        content = rows_of([columns[self.kind.names.index(name)] for name in names], absent)
+        ids = columns[0].listed()
+        for row, said in zip(absent.tolist(), content, strict=True):
+            digest = hashlib.sha256(json.dumps(list(said)).encode()).digest()
+            ids[row] = "g-" + base64.b32encode(digest)[:12].decode().lower()
+        return coded(ids)
+
+    def note_what_is_odd(self, columns: list[Coded]) -> None:
+        """Notes what is loaded all the same: an end before its beginning, what no system declares, empty addresses."""
+        by_name = dict(zip(self.kind.names, columns, strict=True))
+        for begin, end in (("from", "until"), ("starts", "ends")):
+            if begin in by_name and len(by_name[begin].values) and len(by_name[end].values):
+                self.note_periods(by_name[begin], by_name[end], end)
+        if self.kind is kinds.ROLE_PERMISSIONS:
+            self.note_actions("action", by_name["action"], by_name["resource"])
+        elif self.kind is kinds.GRANTS:
+            split = [kinds.split_gives(str(gives)) for gives in by_name["gives"].values]
+            actions, patterns = (by_name["gives"].recoded(part[at] or None for part in split) for at in (0, 1))
+            self.note_actions("gives", actions, patterns)
+        own = "resource" if self.kind is kinds.RESOURCES else ""
+        for column in self.kind.columns:
+            if column.form in _POINTING and column.name != own:
+                self.note_addresses(column.name, by_name[column.name])
+
+    def note_periods(self, begins: Coded, ends: Coded, name: str) -> None:
+        codes, firsts = distinct_pairs(begins.codes, ends.codes)
+        by_code = _ByCode(codes)
+        for number, (begin, end) in enumerate(rows_of([begins, ends], firsts)):
+            if begin and end and _is_over(str(begin), str(end)):
+                rows = by_code[number][~self.bad[by_code[number]]]
+                reason = f"ends before it begins ({begin}), so it is never in force"
+                self.problems(rows, name, ends, reason, "Mend one of the two dates.", "noted")
+
+    def note_actions(self, name: str, actions: Coded, patterns: Coded) -> None:
+        systems = patterns.mapped(lambda pattern: str(pattern).partition(":")[0])
+        codes, firsts = distinct_pairs(actions.codes, systems.codes)
+        by_code = _ByCode(codes)
+        for number, (action, system) in enumerate(rows_of([actions, systems], firsts)):
+            declared = self.declared.get(str(system), ())
+            if declared and action and action != "*" and action not in declared:
+                rows = by_code[number][~self.bad[by_code[number]]]
+                reason = f"the system {system} declares no action {action}"
+                self.problems(rows, name, actions, reason, nearest(str(action), sorted(declared)), "noted")
+
+    def note_addresses(self, name: str, cells: Coded) -> None:
+        """Notes each address at which there is nothing, at the first row that points there."""
+        good = (~self.bad).nonzero()[0]
+        used, firsts = np.unique(cells.codes[good], return_index=True)
+        noted: set[str] = set()
+        for row in good[np.sort(firsts[used >= 0])].tolist():
+            for text in kinds.split_list(str(cells.at(row))):
+                address = text.rpartition(" ")[2]
+                is_one = ":/" in address and "*" not in address
+                if is_one and address not in self.names.addresses and address not in noted:
+                    noted.add(address)
+                    reason = "there is no such resource, so it applies to nothing"
+                    if len(noted) <= _MOST_LISTED:
+                        self.problem(row, name, address, reason, nearest(address, self.some_addresses), "noted")
+        self.listed[f"{name} ", "noted"] += len(noted)
+
+    @cached_property
+    def some_addresses(self) -> list[str]:
+        return sorted(self.names.addresses)[:_MOST_COMPARED]
+
+
+def _summed(counts: Coded, first: Ints) -> Coded:
+    """The counts of a log, those of repeated events added to the first."""
+    totals = np.zeros(len(first), dtype=np.int64)
+    np.add.at(totals, first, np.array([int(count or 0) for count in counts.listed()], dtype=np.int64))
+    return coded(totals.tolist())
+
+
+class _ByCode:
+    """The rows that have each code, put in order when first asked for."""
+
+    def __init__(self, codes: Ints) -> None:
+        self._codes = codes
+
+    @cached_property
+    def _sorted(self) -> tuple[Ints, Ints]:
+        order = np.argsort(self._codes, kind="stable")
+        return order, self._codes[order]
+
+    def __getitem__(self, code: int) -> Ints:
+        order, codes = self._sorted
+        first, last = np.searchsorted(codes, [code, code + 1])
+        return order[first:last]
+
+
+def _is_over(begin: str, end: str) -> bool:
+    """Whether a period ends before it begins; dates that are none are told elsewhere."""
+    try:
+        return end_moment(end) <= first_moment(begin)
+    except ValueError:
+        return False
+
+
+def _read(parse: Callable[[str], Pattern], cell: str, system: str | None) -> str:
+    """An address or pattern; one that begins with a slash is of the row's own system."""
+    try:
+        return str(parse(f"{system}:{cell}" if cell.startswith("/") and system else cell))
+    except ValueError as error:
+        raise UnfitError("is no resource", sentence(error)) from None
+
+
+def _parts(cell: str) -> list[str]:
+    return [part for part in (part.strip() for part in cell.split(";")) if part]
+
+
+def _choice(cell: str, choices: tuple[str, ...]) -> str:
+    if cell.lower() not in choices:
+        raise UnfitError(f"is none of {', '.join(choices)}", "Write one of them.")
+    return cell.lower()
+
+
+def _yes_no(cell: str) -> int:
+    if cell.lower() not in _YES | _NO:
+        raise UnfitError("is neither true nor false", "Write true or false.")
+    return int(cell.lower() in _YES)
+
+
+def _number(cell: str, column: str) -> int:
+    try:
+        number = int(cell)
+    except ValueError:
+        raise UnfitError("is no whole number", "Write one.") from None
+    if column == "sensitivity" and not 0 <= number <= 3:
+        raise UnfitError("is not between 0 and 3", "Write 0, 1, 2 or 3.")
+    if abs(number) > _LARGEST:
+        raise UnfitError("is too large", "Write a smaller number.")
+    return number
+
+
+def _moment(cell: str, forms: Iterable[str]) -> str:
+    try:
+        return normal_moment(cell, tuple(forms))
+    except ValueError as error:
+        raise UnfitError("is no date or time that exists", sentence(error)) from None
+
+
+def _filter(cell: str) -> str:
+    try:
+        parse_filter(cell)
+    except FilterError as error:
+        raise UnfitError(f"is no filter: {error}", 'Write it as in: department eq "Pilotage"') from None
+    return cell
+
+
+def _gates(cell: str) -> str:
+    gates: Mapping[str, str] = {}
+    try:
+        gates = {kind.strip(): action.strip() for kind, action in (part.split("=") for part in _parts(cell))}
+    except ValueError:
+        raise UnfitError("is not of the form type=action;type=action", "Write it so.") from None
+    return ";".join(f"{kind}={action}" for kind, action in gates.items())

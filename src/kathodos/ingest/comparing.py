@@ -1,0 +1,163 @@
+"""What the catalogue holds of a kind against what a source says now: what comes, changes and goes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from kathodos.columns.dictionary import (
+    Coded,
+    Ints,
+    Scalar,
+    always,
+    coded,
+    in_common,
+    matches,
+    numbers_of,
+    of_arrow,
+    rows_of,
+)
+from kathodos.ingest.checking import Checked
+from kathodos.model.kinds import Kind
+from kathodos.store.records import ROW, Records
+
+Key = tuple[Scalar, ...]
+SEPARATOR = ";"  # between the names of the sources that a record was put together from
+
+
+@dataclass(frozen=True)
+class Present:
+    """The records of a kind that the catalogue holds now, with their row numbers and sources."""
+
+    kind: Kind
+    rows: Ints
+    sources: Coded
+    columns: list[Coded]
+
+    @property
+    def keys(self) -> list[Coded]:
+        return [self.columns[self.kind.names.index(name)] for name in self.kind.key]
+
+    def of(self, source: str) -> Ints:
+        """The positions of the records that this source alone brought."""
+        return self._by(lambda names: names == [source])
+
+    def of_others(self, source: str) -> Ints:
+        """The positions of the records that some other source has a part in."""
+        return self._by(lambda names: any(name != source for name in names))
+
+    def _by(self, is_wanted: object) -> Ints:
+        wanted = [is_wanted(str(names).split(SEPARATOR)) for names in self.sources.values]  # type: ignore[operator]
+        return np.array([*wanted, False])[self.sources.codes].nonzero()[0]
+
+    def positions(self, keys: Sequence[Coded]) -> Ints:
+        """Where the records with these keys are; -1 for those that there are not."""
+        wanted, held = _numbered(keys, self.keys)
+        return matches(wanted, held)
+
+    def positions_of(self, keys: Iterable[Key]) -> Ints:
+        """As `positions`, for keys one by one."""
+        columns = [coded(column) for column in zip(*keys, strict=True)]
+        return self.positions(columns) if columns else np.zeros(0, dtype=np.int64)
+
+    def records(self, positions: Ints) -> Iterator[Key]:
+        """The values of some records."""
+        return rows_of(self.columns, positions)
+
+
+def present_in(records: Records, kind: Kind) -> Present:
+    """What the catalogue holds of a kind."""
+    import pyarrow as pa
+
+    text = pa.large_string()
+    types = [
+        text,
+        *(pa.int64() if name != "attributes" and kind.column(name).is_number else text for name in kind.names),
+    ]
+    parts: list[list[Any]] = [[] for _ in types]
+    rows: list[Ints] = []
+    for row, *columns in records.chunks(kind, ROW, "source", *kind.names):
+        rows.append(np.array(row, dtype=np.int64))
+        for known, of_type, column in zip(parts, types, columns, strict=True):
+            known.append(pa.array(column, of_type))
+    made = []
+    for at, of_type in enumerate(types):
+        made.append(of_arrow(pa.chunked_array(parts[at], type=of_type)))
+        parts[at] = []  # so that no more than one column is there as text
+    pa.default_memory_pool().release_unused()
+    sources, *made = made
+    return Present(kind, np.concatenate([np.zeros(0, dtype=np.int64), *rows]), sources, made)
+
+
+@dataclass
+class Comparison:
+    """What one kind of a source makes of the catalogue.
+
+    `new` are the records that come, followed by those that change; `came` counts the first. `gone` and `replaced`
+    are positions in `present`; `replaced` in the order of those that change. `shared`: positions in the checked table
+    of the records that another source speaks of too, with where the catalogue holds them (-1: nowhere).
+    """
+
+    kind: Kind
+    present: Present
+    new: list[Coded]
+    sources: Coded
+    came: int
+    replaced: Ints
+    gone: Ints
+    same: int
+    set_aside: int
+    held: int
+    shared: tuple[Ints, Ints]
+
+    @property
+    def changed(self) -> int:
+        return len(self.replaced)
+
+
+def compare(checked: Checked, present: Present, source: str, covers: bool, claimed: set[Key]) -> Comparison:
+    """The table of a source against the catalogue. `claimed`: keys that several sources speak of already."""
+    kind = checked.kind
+    at = present.positions(checked.keys())
+    mine = np.zeros(len(present.rows) + 1, dtype=bool)
+    mine[present.of(source)] = True
+    is_shared = (at >= 0) & ~mine[at] & (not kind.a_log)
+    if claimed:
+        is_shared |= np.fromiter((key in claimed for key in rows_of(checked.keys())), dtype=bool, count=len(at))
+    is_mine = (at >= 0) & mine[at] & ~is_shared
+    same = is_mine.copy()
+    for new, old in zip(checked.columns, present.columns, strict=True) if is_mine.any() else ():
+        one, other = in_common(new, old)
+        same[is_mine] &= one[is_mine] == other[at[is_mine]]
+    came, changed = ((at < 0) & ~is_shared).nonzero()[0], (is_mine & ~same).nonzero()[0]
+    order = np.concatenate([came, changed])
+    gone = mine[:-1].copy()
+    gone[at[at >= 0]] = False
+    aside = present.positions_of(checked.aside)
+    gone[aside[aside >= 0]] = False
+    shared = is_shared.nonzero()[0]
+    return Comparison(
+        kind,
+        present,
+        [column.taken(order) for column in checked.columns],
+        always(source, len(order)),
+        len(came),
+        at[changed],
+        gone.nonzero()[0] if covers and not kind.a_log else np.zeros(0, dtype=np.int64),
+        int(same.sum()),
+        checked.set_aside,
+        int(mine.sum()),
+        (shared, at[shared]),
+    )
+
+
+def _numbered(first: Sequence[Coded], second: Sequence[Coded]) -> tuple[Ints, Ints]:
+    """A number for each row of both, the same for the same values."""
+    if not len(second[0]):
+        return np.arange(len(first[0])), np.zeros(0, dtype=np.int64)
+    pairs = [in_common(one, other) for one, other in zip(first, second, strict=True)]
+    numbers = numbers_of([np.concatenate(pair) for pair in pairs])
+    return numbers[: len(first[0])], numbers[len(first[0]) :]

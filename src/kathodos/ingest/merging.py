@@ -1,0 +1,198 @@
+"""One record from what several sources say of it: each keeps its claim, and per attribute an order says which wins.
+
+A source speaks of the columns that its table has. A record that only one source speaks of has no claim; it is the
+claim. As soon as a second one speaks of it, the claims of both are kept, and the record is put together from them.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+import sqlalchemy as sa
+
+from kathodos.columns.dictionary import Ints, Scalar, rows_of
+from kathodos.ingest.checking import Checked
+from kathodos.ingest.comparing import SEPARATOR, Comparison, Key, Present
+from kathodos.ledger.entries import Draft, json_text
+from kathodos.model.kinds import CLAIMS, Kind
+from kathodos.store.sqlite import LEDGER, read_rows
+
+Said = Mapping[str, Scalar]
+_ATTRIBUTES = "attributes"
+
+
+@dataclass(frozen=True)
+class Precedence:
+    """Which source wins: per kind and attribute the sources in order, else their order in the configuration."""
+
+    sources: Sequence[str]
+    per_kind: Mapping[str, Mapping[str, Sequence[str]]] = field(default_factory=dict)
+
+    def order(self, kind: Kind, attribute: str, saying: Iterable[str]) -> list[str]:
+        """The sources that say something, the one that wins first."""
+        chosen = self.per_kind.get(kind.name, {})
+        order = [*chosen.get(attribute, chosen.get("*", ())), *self.sources]
+        return sorted(saying, key=lambda name: (order.index(name) if name in order else len(order), name))
+
+
+@dataclass
+class Merged:
+    """What becomes of the records of one kind that several sources speak of."""
+
+    came: list[tuple[Key, str]] = field(default_factory=list)
+    changed: list[tuple[Key, str]] = field(default_factory=list)
+    replaced: list[int] = field(default_factory=list)
+    gone: list[int] = field(default_factory=list)
+    same: int = 0
+    let_go: int = 0
+    claims: list[tuple[Key, str, Said]] = field(default_factory=list)
+    dropped: list[tuple[Key, str]] = field(default_factory=list)
+
+
+class Claims:
+    """The claims that are kept, by kind and key, and by source."""
+
+    def __init__(self, connection: sa.Connection) -> None:
+        rows = read_rows(connection, CLAIMS)
+        self.rows: dict[tuple[str, str, str], tuple[int, str]] = {}
+        self.of: dict[str, dict[Key, dict[str, Said]]] = {}
+        for row, (kind, record, said_by, said) in zip(rows.ids, rows.values(), strict=True):
+            self.rows[kind, record, said_by] = (row, said)
+            self.of.setdefault(kind, {}).setdefault(tuple(json.loads(record)), {})[said_by] = json.loads(said)
+
+    def keys(self, kind: Kind) -> set[Key]:
+        return set(self.of.get(kind.name, {}))
+
+    def write(self, draft: Draft, kind: Kind, merged: Merged) -> None:
+        """Keeps new claims and lets dropped ones go."""
+        closed, opened = [], []
+        for key, source in merged.dropped:
+            known = self.rows.get((kind.name, json_text(list(key)), source))
+            closed += [known[0]] if known else []
+        for key, source, said in merged.claims:
+            record, text = json_text(list(key)), json_text(said)
+            known = self.rows.get((kind.name, record, source))
+            if known is None or known[1] != text:
+                closed += [known[0]] if known else []
+                opened.append((kind.name, record, source, text))
+        draft.close_rows(CLAIMS, sorted(closed))
+        draft.open_rows(CLAIMS, opened)
+
+
+def merge(
+    comparison: Comparison,
+    checked: Checked | None,
+    claims: Claims,
+    source: str,
+    precedence: Precedence,
+    given: Mapping[str, Sequence[str]],
+    covers: bool,
+) -> Merged:
+    """The records that several sources speak of, or did. `given`: by source the columns that it speaks of."""
+    kind, present = comparison.kind, comparison.present
+    known = claims.of.get(kind.name, {})
+    merged = Merged()
+    spoken: set[Key] = set()
+    if checked is not None:
+        at, held = comparison.shared
+        keys, rows = rows_of(checked.keys(), at), rows_of(checked.columns, at)
+        for key, row, position in zip(keys, rows, held.tolist(), strict=True):
+            spoken.add(key)
+            said = dict(known.get(key, {}))
+            if position >= 0 and not said:
+                other = str(present.sources.at(position))
+                said[other] = _said(kind, next(present.records(_one(position))), given.get(other))
+                merged.claims.append((key, other, said[other]))
+            said[source] = _said(kind, row, checked.given)
+            merged.claims.append((key, source, said[source]))
+            _settle(merged, kind, present, position, said, precedence)
+    gone = [key for key, said in known.items() if source in said and key not in spoken] if covers else []
+    if checked is not None:
+        gone = [key for key in gone if key not in checked.aside]
+    for key, position in zip(gone, present.positions_of(gone).tolist(), strict=True):
+        said = {name: claim for name, claim in known[key].items() if name != source}
+        merged.dropped.append((key, source))
+        merged.let_go += 1
+        if len(said) == 1:
+            merged.dropped.append((key, next(iter(said))))
+        if position >= 0:
+            _settle(merged, kind, present, position, said, precedence)
+    return merged
+
+
+def _one(position: int) -> Ints:
+    return np.array([position])
+
+
+def _settle(
+    merged: Merged, kind: Kind, present: Present, position: int, said: Mapping[str, Said], precedence: Precedence
+) -> None:
+    """Notes what a record with these claims comes to."""
+    row = _together(kind, said, precedence)
+    sources = SEPARATOR.join(precedence.order(kind, "*", said))
+    if position < 0:
+        merged.came.append((row, sources))
+        return
+    before = next(present.records(_one(position)))
+    if before == row and present.sources.at(position) == sources:
+        merged.same += 1
+    else:
+        merged.changed.append((row, sources))
+        merged.replaced.append(position)
+
+
+def _said(kind: Kind, row: Key, given: Collection[str] | None) -> Said:
+    """What a row says in the columns that its table has; all of it where that is not known."""
+    by_name = dict(zip(kind.names, row, strict=True))
+    names = (
+        kind.names
+        if given is None
+        else [name for name in kind.names if name in given or name in (*kind.key, _ATTRIBUTES)]
+    )
+    return {name: by_name[name] for name in names if by_name[name] is not None}
+
+
+def _together(kind: Kind, said: Mapping[str, Said], precedence: Precedence) -> Key:
+    """The record that the claims make, absent columns with their defaults."""
+    values: list[Scalar] = []
+    for name in kind.names:
+        if name == _ATTRIBUTES:
+            values.append(_attributes(kind, said, precedence))
+        else:
+            saying = [source for source, claim in said.items() if name in claim]
+            order = precedence.order(kind, name, saying)
+            values.append(said[order[0]][name] if order else kind.column(name).default)
+    return tuple(values)
+
+
+def _attributes(kind: Kind, said: Mapping[str, Said], precedence: Precedence) -> Scalar:
+    held = {source: json.loads(str(claim[_ATTRIBUTES])) for source, claim in said.items() if _ATTRIBUTES in claim}
+    names = sorted({name for attributes in held.values() for name in attributes})
+    found = {}
+    for name in names:
+        order = precedence.order(kind, name, [source for source, attributes in held.items() if name in attributes])
+        found[name] = held[order[0]][name]
+    return json_text(found) if found else None
+
+
+def columns_given(connection: sa.Connection) -> dict[str, dict[str, list[str]]]:
+    """By kind and source the columns that the source's last gather spoke of."""
+    found: dict[str, dict[str, list[str]]] = {}
+    query = sa.select(LEDGER.c.payload).where(LEDGER.c.kind == "gather").order_by(LEDGER.c.number)
+    for text in connection.execute(query).scalars():
+        payload = json.loads(text)
+        for kind, columns in payload.get("columns", {}).items():
+            found.setdefault(kind, {})[payload["source"]] = columns
+    return found
+
+
+def open_merged(draft: Draft, kind: Kind, merged: Merged) -> None:
+    """Writes the records that were put together."""
+    by_sources: dict[str, list[Key]] = {}
+    for row, sources in (*merged.changed, *merged.came):
+        by_sources.setdefault(sources, []).append(row)
+    for sources, rows in by_sources.items():
+        draft.open_rows(kind, rows, sources)

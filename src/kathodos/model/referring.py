@@ -1,0 +1,55 @@
+"""Which records point at another: declared by the columns, so that lists and the ledger need no case of their own."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from kathodos.model.kinds import ACTIVITY, REVIEWS, Column, Form, Kind
+from kathodos.model.references import PREFIXES
+from kathodos.store.sqlite import Rows
+
+_FULL = (Form.HOLDER, Form.GIVES)
+
+
+def key_of(kind: Kind, reference: str) -> tuple[str, ...]:
+    """The identifying values that a full reference of the kind holds."""
+    if kind.name == "resources":
+        return (reference,)
+    name = reference.partition(":")[2]
+    return (name,) if len(kind.key) == 1 else tuple(name.split("/", 1))
+
+
+def columns_pointing(other: Kind, kind: Kind, reference: str) -> Iterator[dict[str, str]]:
+    """Each way in which a record of `other` points at the one named: columns and the values that they then have."""
+    key = key_of(kind, reference)
+    name = "/".join(key)
+    for column in other.columns:
+        if column.form in _FULL or column.name == "junior":
+            if kind.name in column.refers or (column.form is Form.GIVES and kind.name == "roles"):
+                yield {column.name: reference}
+        elif column.form is Form.REFERENCE and kind.name in column.refers:
+            is_short = len(key) == 2 and "system" in other.names
+            yield {"system": key[0], column.name: key[1]} if is_short else {column.name: name}
+        elif column.form is Form.SCOPE and kind.name in ("areas", "resources"):
+            yield {column.name: reference}
+        elif _is_by_name(column, other, kind):
+            yield {column.name: name}
+
+
+def _is_by_name(column: Column, other: Kind, kind: Kind) -> bool:
+    """Whether the column names a record of the kind without being declared a reference."""
+    if kind is REVIEWS:
+        return column.name == "review" and other is not REVIEWS
+    return kind.name == "resources" and other is ACTIVITY and column.name == "resource"
+
+
+def pointing_at(rows: Rows, kind: Kind, reference: str) -> list[int]:
+    """The positions of the rows that point at the record of `kind` that a full reference names."""
+    if kind.name not in PREFIXES and kind.name != "resources":
+        return []
+    found: set[int] = set()
+    for wanted in columns_pointing(rows.kind, kind, reference):
+        columns = [rows[name] for name in wanted]
+        values = tuple(wanted.values())
+        found.update(at for at, row in enumerate(zip(*columns, strict=True)) if row == values)
+    return sorted(found)

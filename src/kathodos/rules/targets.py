@@ -1,0 +1,56 @@
+"""On which nodes the permissions of rules apply, as a whole or by the value of an attribute such as the site."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from kathodos.analysis.snapshot import Facts
+from kathodos.columns.csr import Ints, ints
+from kathodos.engine.reach import nodes_in
+from kathodos.rules.reading import Duty, Permission
+
+ByValue = dict[str | None, Ints]
+
+
+class Places:
+    """On which nodes the permissions of rules apply, as a whole or by the value of an attribute."""
+
+    def __init__(self, facts: Facts) -> None:
+        self.facts = facts
+        self.index = facts.index
+        self._known: dict[Permission, tuple[list[int], Ints]] = {}
+
+    def of_permission(self, permission: Permission) -> tuple[list[int], Ints]:
+        """The numbers of the actions it names, and the nodes on which it applies."""
+        if permission not in self._known:
+            self._known[permission] = self._of_permission(permission)
+        return self._known[permission]
+
+    def _of_permission(self, permission: Permission) -> tuple[list[int], Ints]:
+        pattern, index = permission.pattern, self.index
+        if pattern.system not in index.systems:
+            return [], ints([])
+        if permission.action == "*":
+            actions = index.systems[pattern.system].actions.tolist()
+        else:
+            number = index.action_number.get((pattern.system, permission.action))
+            actions = [number] if number is not None else []
+        return actions, nodes_in(index, index.tree.matches(pattern.target), pattern.holds_everything_below)
+
+    def of_duty(self, duty: Duty, within: str | None, values: Sequence[str | None]) -> Iterator[tuple[int, Ints]]:
+        """Each action of a duty with its nodes, only those that have one of the values where a rule is `within`."""
+        for permission in (*duty.permissions, *duty.every):
+            actions, nodes = self.of_permission(permission)
+            by_value = self.by_value(nodes, within)
+            nodes = np.sort(np.concatenate([by_value[value] for value in values if value in by_value] or [ints([])]))
+            yield from ((action, nodes) for action in actions)
+
+    def by_value(self, nodes: Ints, within: str | None) -> ByValue:
+        """The nodes by the value of an attribute, those without one left out; all together where there is none."""
+        if within is None:
+            return {None: nodes}
+        column = self.facts.node(within)
+        codes = column.codes[nodes]
+        return {str(column.values[code]): nodes[codes == code] for code in np.unique(codes[codes >= 0]).tolist()}

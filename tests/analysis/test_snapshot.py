@@ -1,0 +1,107 @@
+"""Columns stand where the index numbers things, filters select as they do in lists, uses are whose they are."""
+
+import unittest
+
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
+from kathodos.analysis.snapshot import Facts
+from kathodos.model.attributes import Attributes
+from kathodos.model.filters import parse_filter
+from kathodos.model.kinds import IDENTITIES
+from kathodos.store.records import InMemory, rows_of
+from tests.support import OFFICE, catalogues, facts_of, searching, state_of
+
+FILTERS = st.sampled_from(
+    (
+        'department eq "dock"',
+        "department pr",
+        "not (department pr)",
+        'department eq "crane" or status eq "suspended"',
+        'status ne "active" and id sw "p"',
+        'team eq "blue"',
+        'team co "e" or not (team pr)',
+        'starts gt "2026-06-14"',
+        "missing pr",
+        'badge gt 5 and badge le "9"',
+    )
+)
+
+
+class Columns(unittest.TestCase):
+    @given(catalogues(), FILTERS, st.lists(st.sampled_from((None, "blue", "Red")), min_size=3, max_size=3))
+    @searching(30)
+    def test_filters_select_as_they_do_over_rows(self, catalogue, text, teams):
+        people = [
+            {**row, **({"team": team} if team else {}), "badge": 3 * at}
+            for at, (row, team) in enumerate(zip(catalogue["identities"], teams, strict=True), 1)
+        ]
+        facts = facts_of({**catalogue, "identities": people[::-1]})
+        rows = rows_of(facts.records, IDENTITIES, *IDENTITIES.names)
+        node = parse_filter(text)
+        expected = dict(zip(rows["id"], node.mask(Attributes(rows).column, len(rows)).tolist(), strict=True))
+        found = dict(zip(facts.index.holders.identities, facts.selected(node).tolist(), strict=True))
+        self.assertEqual(found, expected)
+
+    def test_columns_stand_where_the_index_numbers(self):
+        facts = facts_of(OFFICE)
+        index = facts.index
+        holders = index.holders
+        names = dict(zip(holders.identities, facts.identity("name").listed(), strict=True))
+        self.assertEqual(names, {row["id"]: row["name"] for row in OFFICE["identities"]})
+        reasons = dict(zip(index.grants.ids, facts.grant("reason").listed(), strict=True))
+        self.assertEqual(reasons["g1"], "first day")
+        sites = dict(zip(index.tree.addresses, facts.node("site").listed(), strict=True))
+        self.assertEqual((sites["dues:/waivers/2025"], sites["dues:/waivers"]), ("south", None))
+        owners = dict(zip(holders.accounts, facts.account("identity").listed(), strict=True))
+        self.assertEqual(owners["dues/ann1"], "ann")
+        self.assertEqual(facts.role("title").listed(), [None, None])
+        self.assertEqual(facts.group("owner").listed(), [None, None])
+
+    def test_many_are_found_as_few_are(self):
+        count = 60_000
+        people = [
+            {"id": f"p{at}", "kind": "person" if at % 3 else "service", "title": f"t{at % 7}"} for at in range(count)
+        ]
+        accounts = [{"system": "s", "login": f"l{at}", "identity": f"p{at}"} for at in range(0, count, 2)]
+        uses = [
+            {"time": "2026-01-01", "account": f"s/l{at}", "action": "view", "resource": "s:/a"}
+            for at in range(0, count, 20)
+        ]
+        state = state_of(
+            {
+                "systems": [{"system": "s"}],
+                "actions": [{"system": "s", "action": "view"}],
+                "resources": [{"resource": "s:/a"}],
+                "identities": people,
+                "accounts": accounts,
+                "activity": [*uses, {"time": "2026-01-01", "account": "s/none", "action": "view", "resource": "s:/a"}],
+            }
+        )
+        from kathodos.engine.compile import compile_index
+
+        facts = Facts(InMemory(state), compile_index(InMemory(state)), 0)
+        names = list(facts.index.holders.identities)
+        at = names.index("p41")
+        self.assertEqual((facts.identity("title").at(at), bool(facts.is_person[at])), ("t6", True))
+        users = sorted(int(names[user][1:]) for user in facts.uses.user.tolist())
+        self.assertEqual(users, list(range(0, count, 20)))
+        peers = facts.peers_by(("title",))
+        self.assertEqual(len(np.unique(peers[peers >= 0])), 7)
+        self.assertEqual(set(facts.identity("title").taken(peers == peers[at]).listed()), {"t6"})
+
+    def test_sensitivity_comes_down_from_above_where_a_resource_has_none(self):
+        resources = [
+            {"resource": "s:/a", "sensitivity": 2},
+            {"resource": "s:/a/b"},
+            {"resource": "s:/a/b/c", "sensitivity": 0},
+            {"resource": "s:/d", "sensitivity": 9},
+        ]
+        facts = facts_of({"systems": [{"system": "s"}], "resources": resources})
+        found = dict(zip(facts.index.tree.addresses, facts.sensitivity.tolist(), strict=True))
+        self.assertEqual(found, {"s:/": 0, "s:/a": 2, "s:/a/b": 2, "s:/a/b/c": 0, "s:/d": 3})
+
+
+if __name__ == "__main__":
+    unittest.main()

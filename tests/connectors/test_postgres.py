@@ -1,0 +1,227 @@
+"""PostgreSQL's own answer: what the engine reaches is what the server says of every role, object and privilege."""
+
+import json
+import os
+import random
+import shutil
+import subprocess
+import tempfile
+import unittest
+from pathlib import Path
+
+from kathodos.connectors import postgres_catalogs as postgres
+from kathodos.engine.everyone import triples
+from kathodos.model.addresses import address_of
+from tests.support import index_of, records, run
+
+OF_TABLES = ("select", "insert", "update", "delete", "truncate", "references", "trigger")
+OF_COLUMNS = ("select", "insert", "update", "references")
+OF_SEQUENCES = ("usage", "select", "update")
+OF_SCHEMAS = {"usage": "use-schema", "create": "create-in-schema"}
+AS_SERVER = ("setpriv", "--reuid=65534", "--clear-groups") if os.geteuid() == 0 else ()
+
+
+def programs():
+    """The folder of a server's programs; None where there is no server, or no way to run it as another user."""
+    found = shutil.which("initdb") or next(iter(sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))), None)
+    if found is None or (AS_SERVER and not shutil.which("setpriv")):
+        return None
+    return Path(found).resolve().parent
+
+
+def quoted(name):
+    return '"' + name.replace('"', '""') + '"'
+
+
+class World:
+    """Random roles, schemas, tables, views and sequences, made by SQL in a database of their own."""
+
+    def __init__(self, seed, run):
+        self.seeded, self.run = random.Random(seed), run
+        self.roles = [f"r{seed}-{number}" for number in range(6)] + [f"Odd*/ %{seed}"]
+        self.schemas, self.relations = [f"one {seed}", "two"], []
+
+    def make(self):
+        for at, role in enumerate(self.roles):
+            words = [self.pick("INHERIT", "INHERIT", "NOINHERIT"), self.pick("LOGIN", "NOLOGIN")]
+            self.run(f"CREATE ROLE {quoted(role)} {' '.join(words)}{' SUPERUSER' if at == 5 else ''}")
+        for at, group in enumerate(self.roles):
+            for member in self.roles[at + 1 :]:
+                if self.seeded.random() < 0.3:
+                    self.run(f"GRANT {quoted(group)} TO {quoted(member)} {self.pick('', 'WITH ADMIN OPTION')}")
+        for name in ("pg_read_all_data", "pg_write_all_data", "pg_database_owner"):
+            if name != "pg_database_owner" and self.seeded.random() < 0.5:
+                self.run(f"GRANT {name} TO {quoted(self.seeded.choice(self.roles[:5]))}")
+        for schema in self.schemas:
+            self.run(f"CREATE SCHEMA {quoted(schema)} AUTHORIZATION {quoted(self.seeded.choice(self.roles))}")
+            for number in range(3):
+                self.relation(schema, f"t{number}", 'TABLE {} (a int, b int, "c/*" int)', "TABLE")
+            self.relation(schema, "v", "VIEW {} AS SELECT 1 AS a, 2 AS b", "VIEW")
+            self.relation(schema, "s", "SEQUENCE {}", "SEQUENCE")
+            function = f"{quoted(schema)}.{quoted('f/*')}"
+            self.run(f"CREATE FUNCTION {function}(int) RETURNS int LANGUAGE sql AS 'SELECT 1'")
+            self.run(f"ALTER FUNCTION {function} OWNER TO {quoted(self.seeded.choice(self.roles))}")
+            for _ in range(3):
+                give, to = self.pick(("GRANT", "TO"), ("REVOKE", "FROM"))
+                who = self.pick("PUBLIC", *map(quoted, self.roles))
+                self.run(f"{give} EXECUTE ON FUNCTION {function} {to} {who}")
+        for _ in range(60):
+            self.run(self.change())
+        self.run(f"CREATE SCHEMA quiet AUTHORIZATION {quoted(self.seeded.choice(self.roles))}")  # keeps its defaults
+
+    def pick(self, *choices):
+        return self.seeded.choice(choices)
+
+    def relation(self, schema, name, text, kind):
+        full = f"{quoted(schema)}.{quoted(name)}"
+        self.run(f"CREATE {text.format(full)}")
+        self.run(f"ALTER {kind} {full} OWNER TO {quoted(self.seeded.choice(self.roles))}")
+        self.relations.append((schema, name, kind, full))
+
+    def change(self):
+        """A grant or a withdrawal, also from the owner itself and from everyone."""
+        who = self.pick("PUBLIC", *map(quoted, self.roles))
+        give, to = self.pick(("GRANT", "TO"), ("GRANT", "TO"), ("REVOKE", "FROM"))
+        if self.seeded.random() < 0.25:
+            schema = quoted(self.seeded.choice(self.schemas))
+            return f"{give} {self.pick('USAGE', 'CREATE')} ON SCHEMA {schema} {to} {who}"
+        _, _, kind, full = self.seeded.choice(self.relations)
+        if kind == "SEQUENCE":
+            return f"{give} {self.pick(*OF_SEQUENCES)} ON SEQUENCE {full} {to} {who}"
+        if self.seeded.random() < 0.4:
+            return f"{give} {self.pick(*OF_COLUMNS)} ({self.pick('a', 'b')}) ON {full} {to} {who}"
+        return f"{give} {self.pick(*OF_TABLES, 'ALL')} ON {full} {to} {who}"
+
+
+@unittest.skipUnless(programs(), "needs a PostgreSQL server's programs")
+class TheServersOwnAnswer(unittest.TestCase):
+    @classmethod
+    def setUpClass(cls):
+        import psycopg
+
+        scratch = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
+        cls.addClassCleanup(scratch.cleanup)
+        cls.folder = Path(scratch.name)
+        cls.folder.chmod(0o777)
+        data, bin_folder = cls.folder / "data", programs()
+        cls.server(bin_folder / "initdb", "--pgdata", data, "--username", "postgres", "--auth", "trust", "--no-sync")
+        options = f"-c listen_addresses='' -c unix_socket_directories='{cls.folder}' -c fsync=off"
+        start = ("--pgdata", data, "--wait", "--log", cls.folder / "log", "--options", options)
+        cls.server(bin_folder / "pg_ctl", "start", *start)
+        cls.addClassCleanup(cls.server, bin_folder / "pg_ctl", "stop", "--pgdata", data, "--mode", "immediate")
+        cls.connect = staticmethod(
+            lambda name: psycopg.connect(host=str(cls.folder), user="postgres", dbname=name, autocommit=True)
+        )
+
+    @classmethod
+    def server(cls, *words):
+        done = subprocess.run([*AS_SERVER, *map(str, words)], cwd=cls.folder, capture_output=True, text=True)
+        if done.returncode:
+            raise AssertionError(done.stdout + done.stderr)
+
+    def test_of_every_role_object_and_privilege(self):
+        for seed in range(4):
+            with self.subTest(seed=seed):
+                with self.connect("postgres") as connection:
+                    connection.execute(f"CREATE DATABASE world{seed}")
+                with self.connect(f"world{seed}") as connection:
+                    world = World(seed, connection.execute)
+                    world.make()
+                    owner = quoted(world.seeded.choice(world.roles))
+                    connection.execute(f"ALTER DATABASE world{seed} OWNER TO {owner}")
+                    self.compare(seed, world, lambda sql: connection.execute(sql).fetchall())
+
+    def test_the_command_reads_the_database_and_says_what_is_wrong(self):
+        with self.connect("postgres") as connection:
+            connection.execute("CREATE DATABASE harbour")
+            for role in ("keeper", "clerk", "blind"):
+                connection.execute(f"CREATE ROLE {role} LOGIN PASSWORD 'a secret of the tests'")
+            connection.execute("GRANT keeper TO clerk WITH ADMIN OPTION")
+        with self.connect("harbour") as connection:
+            connection.execute("CREATE TABLE dues (a int); ALTER TABLE dues ENABLE ROW LEVEL SECURITY")
+            connection.execute("ALTER DEFAULT PRIVILEGES FOR ROLE keeper GRANT SELECT ON TABLES TO clerk")
+            connection.execute("GRANT INSERT ON dues TO keeper")
+            connection.execute("REVOKE SELECT ON pg_auth_members FROM PUBLIC; SELECT 1")
+        self.folder.chmod(0o777)
+        run("init", "office", cwd=self.folder)
+        office = self.folder / "office"
+        source = '[[source]]\nname = "db"\nkind = "postgres"\nsystem = "pg"\n'
+        url = f"postgresql://{{}}@/harbour?host={self.folder}"
+        (office / "kathodos.toml").write_text(f'{source}url = "{url.format("postgres")}"\n')
+        run("gather", cwd=office)
+        told = json.loads(run("show", "pg:/harbour/public/dues", "--format", "json", cwd=office).stdout)
+        self.assertEqual((told["row_security"], told["type"]), ("on", "table"))
+        ways = {
+            ("pg:/harbour/public/dues", "insert"),
+            ("pg:/@defaults/keeper/%2A/tables", "select"),
+            ("pg:/@members/keeper", "admit"),
+        }
+        reached = {(row["resource"], row["action"]) for row in records("reach", "--by", "account:pg/clerk", cwd=office)}
+        self.assertEqual(ways & reached, ways)
+        self.assertEqual({row["came"] + row["went"] for row in records("gather", cwd=office)}, {0})
+        for text, expected in (
+            (url.format("blind"), "may not read the catalogs"),
+            (url.format("nobody"), "has no such database or login"),
+            ("postgresql://postgres:secret@/harbour", "a url without a password"),
+            (f"postgresql://postgres@/harbour?host={office}", "does not answer"),
+        ):
+            (office / "kathodos.toml").write_text(f'{source}url = "{text}"\n')
+            error = run("gather", cwd=office, status=3).stderr
+            self.assertIn(expected, error)
+            self.assertNotIn("secret", error)
+
+    def compare(self, seed, world, query):
+        tables = postgres.read_records(query, "pg")
+        reached = set(triples(index_of(tables), None, 0))
+        said = list(self.answers(f"world{seed}", world, query))
+        self.assertGreater(len(said), 1000)
+        self.assertTrue({True, False} <= {answer for *_, answer in said})
+        for role, action, path, answer in said:
+            asked = (f"account:pg/{role}", action, address_of("pg", path))
+            self.assertEqual(asked in reached, answer, asked)
+
+    def answers(self, database, world, query):
+        """(role, action, path, what the server says), for every role of this world and the server's own."""
+        who = "(VALUES " + ", ".join(f"('{role}')" for role in ("postgres", *world.roles)) + ") AS r(role)"
+        for schema in (*world.schemas, "quiet", "public"):
+            for privilege, action in OF_SCHEMAS.items():
+                for role, answer in query(
+                    f"SELECT role, has_schema_privilege(role, '{schema}', '{privilege}') FROM {who}"
+                ):
+                    yield role, action, (database, schema), answer
+            usage = f"has_schema_privilege(role, '{schema}', 'usage')"
+            for _, relation, kind, full in [it for it in world.relations if it[0] == schema]:
+                asked, privileges = (
+                    ("has_sequence_privilege", OF_SEQUENCES)
+                    if kind == "SEQUENCE"
+                    else ("has_table_privilege", OF_TABLES)
+                )
+                for privilege in privileges:
+                    for role, answer in query(
+                        f"SELECT role, {usage} AND {asked}(role, '{full}', '{privilege}') FROM {who}"
+                    ):
+                        yield role, privilege, (database, schema, relation), answer
+                columns = {"TABLE": ("a", "b", "c/*"), "VIEW": ("a", "b"), "SEQUENCE": ()}[kind]
+                for column in columns:
+                    for privilege in OF_COLUMNS:
+                        call = f"has_column_privilege(role, '{full}', '{column}', '{privilege}')"
+                        for role, answer in query(f"SELECT role, {usage} AND {call} FROM {who}"):
+                            yield role, privilege, (database, schema, relation, column), answer
+        for schema in world.schemas:
+            usage = f"has_schema_privilege(role, '{schema}', 'usage')"
+            call = f"has_function_privilege(role, '{quoted(schema)}.{quoted('f/*')}(int)', 'execute')"
+            for role, answer in query(f"SELECT role, {usage} AND {call} FROM {who}"):
+                yield role, "execute", (database, schema, "f/*(integer)"), answer
+        for name in (database, "postgres"):
+            for privilege, action in (("CONNECT", "connect"), ("CREATE", "create-schema"), ("TEMP", "temporary")):
+                call = f"has_database_privilege(role, '{name}', '{privilege}')"
+                for role, answer in query(f"SELECT role, {call} FROM {who}"):
+                    yield role, action, (name,), answer
+        for group in (*world.roles, "pg_read_all_data", "pg_database_owner"):
+            for privilege, action in (("USAGE", "use-role"), ("MEMBER", "become-role")):
+                for role, answer in query(f"SELECT role, pg_has_role(role, '{group}', '{privilege}') FROM {who}"):
+                    yield role, action, (postgres.ROLES, group), answer
+
+
+if __name__ == "__main__":
+    unittest.main()
