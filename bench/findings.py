@@ -21,11 +21,11 @@ import numpy as np
 import organisation as made_up
 import peers
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.engine.reach import who_reaches_something
 from kathodos.findings.conflicts.cure import cure
 from kathodos.findings.conflicts.states import find_conflicts, who_breaks
-from kathodos.findings.excess.batches import Ground
+from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.kinds import KINDS, find_excess
 from kathodos.findings.excess.peers import BEYOND_PEERS
 from kathodos.findings.excess.roles import NEAR_ROLES
@@ -74,30 +74,30 @@ class Run:
         self.addresses = organisation.addresses()
         self.random = np.random.default_rng(7)
 
-    def facts(self):
-        return Facts(self.records, self.index, AT)
+    def snapshot(self):
+        return Snapshot(self.records, self.index, AT)
 
     def measure(self):
         rules = self.rules()
-        took, found = seconds(lambda: who_breaks(self.facts(), rules))
+        took, found = seconds(lambda: who_breaks(self.snapshot(), rules))
         self.say(f"{RULES} rules over everyone", f"{took:.2f} s, {sum(len(it.identities) for it in found):,} conflicts")
-        ground = Ground(self.facts(), self.needs())
-        batches = self.excess(ground)
-        judged = Judged(ground, excess=batches)
+        context = ExcessContext(self.snapshot(), self.needs())
+        batches = self.excess(context)
+        judged = Judged(context, excess=batches)
         took, scores = seconds(lambda: Risk(judged).identities().totals)
         self.say("risk for everyone, excess given", f"{took:.1f} s, highest {scores.max():.1f}")
-        took, _ = seconds(lambda: Risk(Judged(Ground(self.facts()))).identities().totals)
+        took, _ = seconds(lambda: Risk(Judged(ExcessContext(self.snapshot()))).identities().totals)
         self.say("risk for everyone, columns read anew", f"{took:.1f} s")
         self.cures(rules, found)
-        self.duck(ground, batches, rules)
+        self.duck(context, batches, rules)
 
     def say(self, what, text):
         peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
         print(f"  {what:<42} {text:<40} {peak:8,.0f} MB so far", flush=True)
 
     def rules(self):
-        lines = self.organisation.line
-        chosen = lines[self.random.choice(len(lines), size=RULES * 2, replace=False)].tolist()
+        entries = self.organisation.entry
+        chosen = entries[self.random.choice(len(entries), size=RULES * 2, replace=False)].tolist()
         duties = [f"{made_up.ACTIONS[action]} {self.addresses[node].rstrip('/')}/**" for _, action, node, *_ in chosen]
         tables = [
             {
@@ -116,10 +116,10 @@ class Run:
         ]
         return read_rules([("bench.toml", {"topic": "bench", "need": tables}, "")]).needs
 
-    def excess(self, ground):
+    def excess(self, context):
         started, batches, spent = time.perf_counter(), [], {}
         last = started
-        for batch in find_excess(ground):
+        for batch in find_excess(context):
             batches.append(batch)
             spent[batch.kind], last = time.perf_counter() - last, time.perf_counter()
         whole = time.perf_counter() - started
@@ -131,21 +131,21 @@ class Run:
     def cures(self, rules, found):
         """As many conflicts as were asked for, of the rules that fewest break."""
         few = sorted(found, key=lambda it: len(it.identities))
-        facts, chosen = self.facts(), []
+        snapshot, chosen = self.snapshot(), []
         for breach in few:
             if 0 < len(breach.identities) <= self.conflicts and len(chosen) < self.conflicts:
-                chosen += find_conflicts(facts, [breach.rule])
+                chosen += find_conflicts(snapshot, [breach.rule])
         chosen = chosen[: self.conflicts]
-        took, cures = seconds(lambda: cure(facts, chosen, (), 90))
+        took, cures = seconds(lambda: cure(snapshot, chosen, (), 90))
         count = len(cures.withdrawals())
         text = f"{took:.1f} s, {count:,} withdrawals, at most {cures.gap:.2%} above the least"
         self.say(f"the cure of {len(chosen):,} conflicts", text)
 
-    def duck(self, ground, batches, rules):
+    def duck(self, context, batches, rules):
         """The same, or a part of it, in SQL: with what is read from the store and the closures of groups and roles
         there before, for both."""
-        facts, index = ground.facts, self.index
-        asked = in_sql.Asked(peers.tables(self.organisation, index), in_sql.more_tables(ground, batches))
+        snapshot, index = context.snapshot, self.index
+        asked = in_sql.Asked(peers.tables(self.organisation, index), in_sql.more_tables(context, batches))
         for name, query in (
             (BEYOND_PEERS, in_sql.BEYOND_PEERS),
             (NEAR_ROLES, in_sql.NEAR_ROLES),
@@ -154,27 +154,27 @@ class Run:
             (kind,) = (it for it in KINDS if it.name == name)
             self.beside(
                 f"all of {name}",
-                lambda kind=kind: len(kind.find(Ground(facts, ground.needs))),
+                lambda kind=kind: len(kind.find(ExcessContext(snapshot, context.needs))),
                 lambda query=query: asked.count(query),
             )
         self.beside(
             "which units were used",
-            lambda: int((Ground(facts).usage.last > BEGINNING).sum()),
+            lambda: int((ExcessContext(snapshot).usage.last > BEGINNING).sum()),
             lambda: asked.count(in_sql.USED),
         )
-        self.risk_beside(ground, batches, asked)
+        self.risk_beside(context, batches, asked)
         tree = index.tree
         sizes = tree.end - np.arange(len(tree))
         some = [it for it in rules if all(sizes[self.node(duty)] <= WIDEST for duty in it.duties)][:SAMPLED]
         self.beside(
             f"{len(some)} rules, up to {WIDEST} resources a side",
-            lambda: [it.identities.tolist() for it in who_breaks(facts, some)],
+            lambda: [it.identities.tolist() for it in who_breaks(snapshot, some)],
             lambda: [self.breaking(asked, rule) for rule in some],
         )
-        nodes = self.random.choice((facts.sensitivity == 3).nonzero()[0], size=SAMPLED, replace=False)
+        nodes = self.random.choice((snapshot.sensitivity == 3).nonzero()[0], size=SAMPLED, replace=False)
         self.beside(
             f"who reaches {SAMPLED} sensitive resources",
-            lambda: [self.reaching(facts, node) for node in nodes.tolist()],
+            lambda: [self.reaching(snapshot, node) for node in nodes.tolist()],
             lambda: [self.active(asked.who(0, node, node + 1)).tolist() for node in nodes.tolist()],
         )
         cut = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
@@ -182,7 +182,7 @@ class Run:
         self.beside(
             f"{SAMPLED} detached ones, less their parents",
             lambda: [
-                sorted(set(self.reaching(facts, node)) - set(self.reaching(facts, parent)))
+                sorted(set(self.reaching(snapshot, node)) - set(self.reaching(snapshot, parent)))
                 for node, parent in zip(cut.tolist(), tree.parent[cut].tolist(), strict=True)
             ],
             lambda: [
@@ -199,18 +199,18 @@ class Run:
             raise SystemExit(f"{what}: the answers differ, so nothing is measured.")
         self.say(what, f"{mine:.2f} s; DuckDB {other / mine:.1f} times as long")
 
-    def risk_beside(self, ground, batches, asked):
+    def risk_beside(self, context, batches, asked):
         """Breadth, excess and dormancy in both, before they are rounded."""
-        mine, points = seconds(lambda: self.parts_of_risk(Ground(ground.facts), batches))
+        mine, points = seconds(lambda: self.parts_of_risk(ExcessContext(context.snapshot), batches))
         other, found = seconds(asked.risk)
         if not np.allclose(points, found, atol=1e-9):
             raise SystemExit("Risk: the answers differ, so nothing is measured.")
         self.say("breadth, excess and dormancy in risk", f"{mine:.2f} s; DuckDB {other / mine:.1f} times as long")
 
-    def parts_of_risk(self, ground, batches):
-        risk = Risk(Judged(ground, excess=batches))
-        wide = ground.usage.systems_of[: ground.facts.people].sum(axis=1)
-        idle = np.zeros(ground.facts.people)
+    def parts_of_risk(self, context, batches):
+        risk = Risk(Judged(context, excess=batches))
+        wide = context.usage.systems_of[: context.snapshot.people].sum(axis=1)
+        idle = np.zeros(context.snapshot.people)
         owner = self.index.holders.owner
         np.maximum.at(idle, owner[owner >= 0], risk.idle_days[owner >= 0])
         return np.stack([wide, risk.excess_of[0] * 15, np.minimum(idle / 365, 1) * 5], axis=1)
@@ -227,8 +227,8 @@ class Run:
             sides.append(self.active(asked.who(action, node, int(self.index.tree.end[node]))))
         return np.intersect1d(*sides).tolist()
 
-    def reaching(self, facts, node):
-        found = who_reaches_something(self.index, np.array([node]), AT)[: facts.people]
+    def reaching(self, snapshot, node):
+        found = who_reaches_something(self.index, np.array([node]), AT)[: snapshot.people]
         return (found & self.index.holders.is_active).nonzero()[0].tolist()
 
     def active(self, people):

@@ -31,14 +31,14 @@ class Organisation:
     groups: int
     member: np.ndarray  # (member, group)
     junior: np.ndarray  # (role, junior)
-    line: np.ndarray  # (role, action, node, is deep, denies)
+    entry: np.ndarray  # (role, action, node, is deep, denies)
     parent: np.ndarray  # by node; -1 for a root
     detached: np.ndarray  # by node
     grant: np.ndarray  # (holder, role or -1, action or -1, node or -1, denies); holder -1 is everyone
 
     @property
     def roles(self):
-        return int(self.line[:, 0].max()) + 1
+        return int(self.entry[:, 0].max()) + 1
 
     def name(self, number):
         if number < 0:
@@ -71,7 +71,7 @@ def make(identities, alike, seed=1):
         groups=groups,
         member=np.concatenate([_members(random, identities, groups, alike), _nested(random, identities, groups)]),
         junior=_juniors(random, roles),
-        line=_lines(random, roles, identities // 10, nodes),
+        entry=_lines(random, roles, identities // 10, nodes),
         parent=parent,
         detached=detached,
         grant=_grants(random, identities, groups, roles, nodes),
@@ -120,14 +120,14 @@ def _juniors(random, roles):
     return np.array([(role, int(random.integers(role + 1, roles))) for role in seniors.tolist() if role + 1 < roles])
 
 
-def _lines(random, roles, lines, nodes):
+def _lines(random, roles, entries, nodes):
     return np.stack(
         [
-            np.sort(random.integers(roles, size=lines)),
-            random.choice(len(ACTIONS), size=lines, p=[0.5, 0.3, 0.1, 0.08, 0.02]),
-            random.integers(SYSTEMS, nodes, size=lines),
-            random.random(lines) < 0.7,
-            random.random(lines) < 0.01,
+            np.sort(random.integers(roles, size=entries)),
+            random.choice(len(ACTIONS), size=entries, p=[0.5, 0.3, 0.1, 0.08, 0.02]),
+            random.integers(SYSTEMS, nodes, size=entries),
+            random.random(entries) < 0.7,
+            random.random(entries) < 0.01,
         ],
         axis=1,
     ).astype(int)
@@ -177,10 +177,10 @@ def fill_store(organisation, file: Path, with_lives=False):
     fill("roles", ("system", "role", "active"), (("s0", f"r{at:05}", 1) for at in range(organisation.roles)))
     juniors = organisation.junior.tolist()
     fill("role_juniors", ("system", "role", "junior"), (("s0", f"r{of:05}", f"role:s0/r{to:05}") for of, to in juniors))
-    lines = sorted(set(map(tuple, organisation.line.tolist())))
+    entries = sorted(set(map(tuple, organisation.entry.tolist())))
     rows = (
         ("s0", f"r{role:05}", ACTIONS[action], pattern(addresses[node], deep), "deny" if denies else "permit")
-        for role, action, node, deep, denies in lines
+        for role, action, node, deep, denies in entries
     )
     fill("role_permissions", ("system", "role", "action", "resource", "effect"), rows)
     levels = np.random.default_rng(3).choice(4, size=len(addresses), p=[0.9, 0.07, 0.02, 0.01])

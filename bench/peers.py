@@ -70,8 +70,8 @@ def tables(organisation, index):
     """The organisation as data frames; nodes are numbered as the index numbers them."""
     number = {address: at for at, address in enumerate(index.tree.addresses)}
     node = np.array([number[address] for address in organisation.addresses()])
-    line, grant = organisation.line.copy(), organisation.grant.copy()
-    line[:, 2] = node[line[:, 2]]
+    entry, grant = organisation.entry.copy(), organisation.grant.copy()
+    entry[:, 2] = node[entry[:, 2]]
     grant[:, 3] = np.where(grant[:, 3] >= 0, node[grant[:, 3]], -1)
     covers = sorted({(b, a) for b in range(len(ACTIONS)) for a in _implied(b)})
     tree = index.tree
@@ -79,7 +79,7 @@ def tables(organisation, index):
         "person": pd.DataFrame({"i": np.arange(organisation.identities)}),
         "member": pd.DataFrame(organisation.member, columns=["m", "g"]),
         "junior": pd.DataFrame(organisation.junior, columns=["r", "j"]),
-        "line": _flags(pd.DataFrame(line, columns=["role", "action", "node", "deep", "deny"]).drop_duplicates()),
+        "line": _flags(pd.DataFrame(entry, columns=["role", "action", "node", "deep", "deny"]).drop_duplicates()),
         "grt": _flags(pd.DataFrame(grant, columns=["holder", "role", "action", "node", "deny"])),
         "below": _below(tree),
         "covers": pd.DataFrame(covers, columns=["b", "a"]),

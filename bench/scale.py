@@ -24,7 +24,7 @@ import numpy as np
 import organisation as made_up
 import peers
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.engine import everyone
 from kathodos.engine.reach import what_reached_by, who_reaches
 from kathodos.engine.redundant import redundant_grants
@@ -178,14 +178,14 @@ class Run:
     def rules(self):
         """200 rules of two duties each over everyone; the peers are asked for the duties of some of them."""
         index = self.index
-        lines = self.organisation.line
-        chosen = lines[self.random.choice(len(lines), size=RULES * 2, replace=False)]
+        entries = self.organisation.entry
+        chosen = entries[self.random.choice(len(entries), size=RULES * 2, replace=False)]
         addresses = self.organisation.addresses()
         duties = [(int(action), addresses[node]) for _, action, node, _, _ in chosen.tolist()]
         rules = [_rule(at, duties[2 * at : 2 * at + 2]) for at in range(RULES)]
         parsed = read_rules([("bench.toml", {"topic": "bench", "conflict": rules}, "")]).conflicts
         with self.workspace.store.connect() as connection:
-            took, found = seconds(lambda: who_breaks(Facts(Stored(connection), index, AT), parsed))
+            took, found = seconds(lambda: who_breaks(Snapshot(Stored(connection), index, AT), parsed))
         self.times["rules"] = took
         self.say(
             f"{RULES} conflict rules over everyone",

@@ -74,10 +74,10 @@ def floor_of(words: list[str], folder: Path, environment: dict[str, str]) -> str
         stderr=subprocess.PIPE,
     )
     names = done.stderr.decode().splitlines()
-    lines = "".join(
+    entries = "".join(
         f"try:\n import {name}\nexcept ImportError: pass\n" for name in names if name.isidentifier() or "." in name
     )
-    return lines.replace(" import __main__\n", " pass\n")
+    return entries.replace(" import __main__\n", " pass\n")
 
 
 def seconds(command: list[str], folder: Path, environment: dict[str, str]) -> tuple[float, int]:

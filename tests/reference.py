@@ -68,7 +68,7 @@ class Reference:
 
     # Step 1
     @functools.cache  # noqa: B019  # a reference lives as long as one example
-    def principals(self, asker, at):
+    def principals(self, asker, moment):
         kind, name = asker.split(":", 1)
         accounts = [
             row
@@ -79,7 +79,7 @@ class Reference:
         found = {f"account:{row['system']}/{row['login']}" for row in accounts}
         if kind == "identity":
             row = self.identities[name]
-            within = instant(row.get("starts")) <= at < instant(row.get("ends"), end=True)
+            within = instant(row.get("starts")) <= moment < instant(row.get("ends"), end=True)
             if row.get("status", "active") == "active" and within:
                 found.add(asker)
         if found:
@@ -184,12 +184,12 @@ class Reference:
                 rest += self.implied.get((system, now), ())
         return False
 
-    def applicable(self, principals, action, node, at):
+    def applicable(self, principals, action, node, moment):
         """(tier, anchor depth, denies) of everything that applies."""
         for grant in self.rows("grants"):
             if grant["holder"] not in principals:
                 continue
-            if not instant(grant.get("from")) <= at < instant(grant.get("until"), end=True):
+            if not instant(grant.get("from")) <= moment < instant(grant.get("until"), end=True):
                 continue
             within = self.scope_anchor(grant.get("on"), node)
             if within is None:
@@ -202,8 +202,8 @@ class Reference:
                     yield grant.get("tier", 0), max(len(target) - 1, within), denies
 
     # Step 6
-    def permitted(self, principals, action, node, at):
-        found = list(self.applicable(principals, action, node, at))
+    def permitted(self, principals, action, node, moment):
+        found = list(self.applicable(principals, action, node, moment))
         combining = self.systems[node[0]].get("combining", "deny-overrides")
         if combining == "first-applicable":
             found = [entry for entry in found if entry[0] == min(entry[0] for entry in found)]
@@ -216,22 +216,22 @@ class Reference:
         return permits
 
     # Step 7
-    def reaches(self, asker, action, node, at):
-        principals = self.principals(asker, at)
-        if not self.permitted(principals, action, node, at):
+    def reaches(self, asker, action, node, moment):
+        principals = self.principals(asker, moment)
+        if not self.permitted(principals, action, node, moment):
             return False
         return all(
-            self.permitted(principals, gate, node[:size], at)
+            self.permitted(principals, gate, node[:size], moment)
             for kind, gate in self.gates(node[0]).items()
             for size in range(1, len(node))
             if self.resources.get(node[:size], {}).get("type") == kind
         )
 
     # Chains, and the reasons of a no
-    def holder_ways(self, asker, at, holder):
+    def holder_ways(self, asker, moment, holder):
         """Every way from the asker to a holder that names nobody twice."""
         kind, name = asker.split(":", 1)
-        principals = self.principals(asker, at)
+        principals = self.principals(asker, moment)
         own = [found for found in principals if found.startswith("account:") and kind == "identity"]
         own = [found for found in own if self.owner(found) == name]
         starts = [(asker,)] if asker in principals else []
@@ -280,13 +280,13 @@ class Reference:
         ahead = functools.partial(self.juniors_of, any_status=any_status)
         return [tuple(f"role:{role}" for role in way) for end in carriers for way in self.ways(top, end, ahead)]
 
-    def bearing(self, asker, action, node, at):
+    def bearing(self, asker, action, node, moment):
         """Every (rank, denies, chain) of what applies, lowest rank first."""
         system = self.systems[node[0]].get("combining", "deny-overrides")
-        principals = self.principals(asker, at)
+        principals = self.principals(asker, moment)
         for grant in self.rows("grants"):
             within = self.scope_anchor(grant.get("on"), node)
-            live = instant(grant.get("from")) <= at < instant(grant.get("until"), end=True)
+            live = instant(grant.get("from")) <= moment < instant(grant.get("until"), end=True)
             if grant["holder"] not in principals or not live or within is None:
                 continue
             for line in set(self.given[grant["grant"]]):
@@ -304,33 +304,33 @@ class Reference:
                 for target in self.targets_reaching(pattern, node):
                     anchor = max(len(target) - 1, within)
                     rank = {"first-applicable": grant.get("tier", 0), "nearest": -anchor}.get(system, 0)
-                    for holders in self.holder_ways(asker, at, grant["holder"]):
+                    for holders in self.holder_ways(asker, moment, grant["holder"]):
                         for way in roles:
                             yield rank, denies, (holders, grant["grant"], way, given, pattern, target)
 
-    def chains(self, asker, action, node, at):
+    def chains(self, asker, action, node, moment):
         """The chains that permit and that deny: of the rank that decides, or all permits where it does not permit."""
-        found = list(self.bearing(asker, action, node, at))
+        found = list(self.bearing(asker, action, node, moment))
         best = min((rank for rank, _, _ in found), default=0)
         permits = [chain for rank, denies, chain in found if rank == best and not denies]
         denials = [chain for rank, denies, chain in found if rank == best and denies]
-        if not self.permitted(self.principals(asker, at), action, node, at):
+        if not self.permitted(self.principals(asker, moment), action, node, moment):
             permits = [chain for _, denies, chain in found if not denies]
         return permits, denials
 
-    def closed_gates(self, asker, action, node, at):
-        principals = self.principals(asker, at)
-        if not self.permitted(principals, action, node, at):
+    def closed_gates(self, asker, action, node, moment):
+        principals = self.principals(asker, moment)
+        if not self.permitted(principals, action, node, moment):
             return []
         return [
             f"{node[0]}:/{'/'.join(node[1:size])}"
             for kind, gate in self.gates(node[0]).items()
             for size in range(1, len(node))
             if self.resources.get(node[:size], {}).get("type") == kind
-            and not self.permitted(principals, gate, node[:size], at)
+            and not self.permitted(principals, gate, node[:size], moment)
         ]
 
-    def near_misses(self, asker, action, node, at):
+    def near_misses(self, asker, action, node, moment):
         """For each grant that would permit it, all that may be said to stand against it."""
         kind, name = asker.split(":", 1)
         owned = {
@@ -362,15 +362,15 @@ class Reference:
                 if denies or not above or (given != "*" and not self.implies(node[0], given, action)):
                     continue
                 for way in self.role_ways(grant, line, any_status=True):
-                    reasons = sorted(self.against(grant, pattern, way, node, asker, at))
+                    reasons = sorted(self.against(grant, pattern, way, node, asker, moment))
                     if reasons:
                         found.setdefault(grant["grant"], []).append(reasons)
         return found
 
-    def against(self, grant, pattern, way, node, asker, at):
-        if at < instant(grant.get("from")):
+    def against(self, grant, pattern, way, node, asker, moment):
+        if moment < instant(grant.get("from")):
             yield f"not before {instant(grant['from']):%Y-%m-%dT%H:%M:%SZ}"
-        if at >= instant(grant.get("until"), end=True):
+        if moment >= instant(grant.get("until"), end=True):
             yield f"ended {instant(grant['until'], end=True):%Y-%m-%dT%H:%M:%SZ}"
         for role in way:
             row = next(row for row in self.rows("roles") if f"role:{row['system']}/{row['role']}" == role)
@@ -386,23 +386,23 @@ class Reference:
                 yield f"cut off at {node[0]}:/{'/'.join(node[1:cut])}, which is detached"
         if self.scope_anchor(grant.get("on"), node) is None:
             yield f"out of its scope {grant['on']}"
-        if grant["holder"] not in self.principals(asker, at):
+        if grant["holder"] not in self.principals(asker, moment):
             yield f"{grant['holder']} does not count now"
 
     # Potential reach
-    def potential(self, asker, at):
+    def potential(self, asker, moment):
         """What the asker could reach by giving itself what it may, and the steps as (kind, what, scope)."""
-        pairs, steps = self.reached_by([self], asker, at), {}
-        entries = [name for name in self.principals(asker, at) if name == asker or name.startswith("account:")]
+        pairs, steps = self.reached_by([self], asker, moment), {}
+        entries = [name for name in self.principals(asker, moment) if name == asker or name.startswith("account:")]
         while entries:
             me = asker if asker in entries else min(entries, key=self.account_order)
             harmless = [step for step, denies in steps.items() if not denies]
             alone = [[step] for step, denies in steps.items() if denies]
             worlds = [self.after([*harmless, *more], me) for more in ([], *alone)]
-            pairs |= self.reached_by(worlds, asker, at)
+            pairs |= self.reached_by(worlds, asker, moment)
             fresh = {
                 step: world_denies
-                for step, world_denies in self.possible(worlds, pairs, asker, at)
+                for step, world_denies in self.possible(worlds, pairs, asker, moment)
                 if step not in steps
             }
             if not fresh:
@@ -413,13 +413,13 @@ class Reference:
     def account_order(self, account):
         return [f"account:{row['system']}/{row['login']}" for row in self.rows("accounts")].index(account)
 
-    def reached_by(self, worlds, asker, at):
+    def reached_by(self, worlds, asker, moment):
         return {
             (action, node)
             for world in worlds
             for node in self.nodes
             for action in self.actions(node[0])
-            if world.reaches(asker, action, node, at)
+            if world.reaches(asker, action, node, moment)
         }
 
     def after(self, steps, me):
@@ -436,9 +436,9 @@ class Reference:
         catalogue = {**self.catalogue, "grants": [*self.rows("grants"), *grants]}
         return Reference({**catalogue, "members": [*self.rows("members"), *joined]})
 
-    def possible(self, worlds, pairs, asker, at):
+    def possible(self, worlds, pairs, asker, moment):
         """Every step that is possible now, and whether what it brings also denies."""
-        counted = {name for world in worlds for name in world.principals(asker, at)}
+        counted = {name for world in worlds for name in world.principals(asker, moment)}
         roles = [f"{row['system']}/{row['role']}" for row in self.rows("roles")]
         for mandate in self.rows("mandates"):
             receives = not mandate.get("for") or (
@@ -455,18 +455,18 @@ class Reference:
             if len(node) > 1 and kinds.get((node[0], action)) == "administer":
                 name = f"{node[0]}/{node[-1]}"
                 by_hand = {f"{row['system']}/{row['group']}" for row in self.rows("groups") if not row.get("filter")}
-                if kind == "group" and name in by_hand and f"group:{name}" not in self.principals(asker, at):
+                if kind == "group" and name in by_hand and f"group:{name}" not in self.principals(asker, moment):
                     yield ("joins", f"group:{name}", None), self.denies_in_group(f"group:{name}")
                 if kind == "grants":
                     yield ("grants itself", f"* {node[0]}:/{'/'.join((*node[1:-1], '**'))}", None), False
                 if kind == "role":
-                    for scope in {scope for world in worlds for scope in world.scopes_of(name, asker, at)}:
+                    for scope in {scope for world in worlds for scope in world.scopes_of(name, asker, moment)}:
                         yield ("widens", f"* {node[0]}:/**", scope), False
 
-    def scopes_of(self, role, asker, at):
+    def scopes_of(self, role, asker, moment):
         for grant in self.rows("grants"):
-            live = instant(grant.get("from")) <= at < instant(grant.get("until"), end=True)
-            if live and grant["holder"] in self.principals(asker, at) and grant.get("effect") != "deny":
+            live = instant(grant.get("from")) <= moment < instant(grant.get("until"), end=True)
+            if live and grant["holder"] in self.principals(asker, moment) and grant.get("effect") != "deny":
                 top = grant["gives"].removeprefix("role:")
                 if grant["gives"] != top and role in self.roles_below(top):
                     yield grant.get("on")
@@ -501,11 +501,11 @@ class Reference:
             if row.get("identity") not in owned
         ]
 
-    def everything(self, at):
+    def everything(self, moment):
         return {
             (asker, action, f"{node[0]}:/{'/'.join(node[1:])}")
             for asker in self.askers()
             for node in self.nodes
             for action in self.actions(node[0])
-            if self.reaches(asker, action, node, at)
+            if self.reaches(asker, action, node, moment)
         }

@@ -47,15 +47,15 @@ def index_of(catalogue):
     return compile_index(InMemory(state_of(catalogue)))
 
 
-def facts_of(catalogue, at=NOW):
+def snapshot_of(catalogue, moment=NOW):
     """What findings are made of, for {kind name: [{column: value}]} at a moment."""
     from datetime import datetime
 
-    from kathodos.analysis.snapshot import Facts
+    from kathodos.analysis.snapshot import Snapshot
     from kathodos.model.times import microseconds
 
     state = state_of(catalogue)
-    return Facts(InMemory(state), compile_index(InMemory(state)), microseconds(datetime.fromisoformat(at)))
+    return Snapshot(InMemory(state), compile_index(InMemory(state)), microseconds(datetime.fromisoformat(moment)))
 
 
 def rules_of(text):
@@ -133,7 +133,7 @@ def run(*words, cwd, status=0, stdin=None, now=NOW, **variables):
 def records(*words, cwd, **options):
     """What the command prints as JSON Lines, read."""
     done = run(*words, "--format", "jsonl", cwd=cwd, **options)
-    return [json.loads(line) for line in done.stdout.splitlines()]
+    return [json.loads(entry) for entry in done.stdout.splitlines()]
 
 
 def inside(*words, cwd, status=0, now=NOW, **variables):
@@ -167,7 +167,7 @@ def inside(*words, cwd, status=0, now=NOW, **variables):
 
 def records_inside(*words, cwd, **options):
     """What the command prints as JSON Lines, asked in this process."""
-    return [json.loads(line) for line in inside(*words, "--format", "jsonl", cwd=cwd, **options).stdout.splitlines()]
+    return [json.loads(entry) for entry in inside(*words, "--format", "jsonl", cwd=cwd, **options).stdout.splitlines()]
 
 
 _SYSTEMS = ("s", "t")
@@ -200,7 +200,7 @@ def _rarely(value, *usual):
 
 @st.composite
 def catalogues(
-    draw, scopes=(*[None] * 12, *_PLACES[:7], *_WILD[:6], *["area:x", "area:y"] * 2), ways=_WAYS, gates=_GATES
+    draw, scopes=(*[None] * 12, *_PLACES[:7], *_WILD[:6], *["area:x", "area:y"] * 2), paths=_WAYS, gates=_GATES
 ):
     """A small catalogue with every feature: nesting, cycles, denies, detached resources, dates, areas, gates.
 
@@ -227,7 +227,7 @@ def catalogues(
         "systems": each(
             "system",
             _SYSTEMS,
-            combining=st.sampled_from(ways),
+            combining=st.sampled_from(paths),
             inherit=_rarely(0, 1),
             gates=st.sampled_from(gates),
         ),

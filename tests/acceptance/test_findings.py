@@ -33,7 +33,7 @@ class Findings(Prepared, unittest.TestCase):
         run("gather", cwd=here)
         return here
 
-    def tell(self, *words, **options):
+    def describe(self, *words, **options):
         return inside(*words, cwd=self.here, **options)
 
     def rows(self, *words, **options):
@@ -73,14 +73,14 @@ class Findings(Prepared, unittest.TestCase):
 
     def test_a_control_that_is_not_confirmed_is_late_and_a_finding(self):
         self.cover()
-        self.tell("control", "confirm", "C-1", "--as", "ann", "--reason", "x", status=2)
+        self.describe("control", "confirm", "C-1", "--as", "ann", "--reason", "x", status=2)
         (control,) = self.rows("control", "list")
         self.assertEqual((control["state"], control["due"]), ("in time", "2026-06-22"))
         (control,) = self.rows("control", "list", status=1, now="2026-06-23T00:00:00Z")
         self.assertEqual(control["state"], "late")
         (late,) = self.rows("excess", "--kind", "late-control", status=1, now="2026-06-23T00:00:00Z")
         self.assertEqual((late["subject"], late["severity"]), ("control:C-1", "high"))
-        self.tell(
+        self.describe(
             "control",
             "confirm",
             "C-1",
@@ -94,9 +94,9 @@ class Findings(Prepared, unittest.TestCase):
 
     def test_a_control_can_be_added_and_a_cover_ended_before_its_time(self):
         add = ("control", "add", "C-2", "--owner", "head", "--every", "P1M", "--does", "looks")
-        self.assertIn("is no duration", self.tell(*add[:6], "monthly", *add[7:], status=3).stderr)
-        self.tell(*add)
-        self.assertIn("There is a control C-2", self.tell(*add, status=2).stderr)
+        self.assertIn("is no duration", self.describe(*add[:6], "monthly", *add[7:], status=3).stderr)
+        self.describe(*add)
+        self.assertIn("There is a control C-2", self.describe(*add, status=2).stderr)
         self.cover()
         self.cover("--end")
         self.assertEqual(self.conflict(status=1)["cover_state"], "ended")
@@ -104,23 +104,25 @@ class Findings(Prepared, unittest.TestCase):
 
     def test_conflicts_by_every_measure(self):
         for per, name in (("severity", "high"), ("topic", "Dues"), ("department", "Dues")):
-            self.assertRegex(self.tell("conflicts", "--per", per, status=1).stdout, rf"(?m)^{name}\b.*D-1")
-        beside = self.tell("conflicts", "--rule", "D-1", status=1).stdout
+            self.assertRegex(self.describe("conflicts", "--per", per, status=1).stdout, rf"(?m)^{name}\b.*D-1")
+        beside = self.describe("conflicts", "--rule", "D-1", status=1).stdout
         self.assertRegex(beside, r"Set +Waive")
         self.assertIn("edit dues:/tariffs/2026", beside)
         self.assertEqual(self.rows("conflicts", "--where", 'id eq "bo"'), [])
-        self.assertIn("no conflict rule D-9", self.tell("conflicts", "--rule", "D-9", status=2).stderr)
+        self.assertIn("no conflict rule D-9", self.describe("conflicts", "--rule", "D-9", status=2).stderr)
 
     def test_the_cure_is_a_change_file_under_which_the_conflict_is_gone(self):
-        found = json.loads(self.tell("conflicts", "cure", "--change", "cure.toml", "--format", "json").stdout)
+        found = json.loads(self.describe("conflicts", "cure", "--change", "cure.toml", "--format", "json").stdout)
         self.assertEqual((len(found["withdrawals"]), found["gap"], found["still_standing"]), (1, 0.0, 0))
         self.assertEqual(len(found["cures"][0]["as_small"]), 3)
         self.assertEqual(self.rows("conflicts", "--assume", "cure.toml"), [])
-        self.assertIn("never written over", self.tell("conflicts", "cure", "--change", "cure.toml", status=2).stderr)
-        protected = self.tell("conflicts", "cure", "--for", "ann", "--protect", "grant:g1", "--protect", "grant:g2",
+        self.assertIn(
+            "never written over", self.describe("conflicts", "cure", "--change", "cure.toml", status=2).stderr
+        )
+        protected = self.describe("conflicts", "cure", "--for", "ann", "--protect", "grant:g1", "--protect", "grant:g2",
                         "--protect", "group:directory/outer", "--protect", "identity:ann", status=1).stdout  # fmt: skip
         self.assertIn("Nothing that may be withdrawn clears D-1/ann", protected)
-        self.assertIn("Nearest: g", self.tell("conflicts", "cure", "--protect", "grant:gg", status=2).stderr)
+        self.assertIn("Nearest: g", self.describe("conflicts", "cure", "--protect", "grant:gg", status=2).stderr)
 
     def test_check_is_a_gate(self):
         rows = self.rows("check", status=1)
@@ -128,42 +130,44 @@ class Findings(Prepared, unittest.TestCase):
         self.assertEqual(found, {("F-1", "crossed", "ann"), ("N-1", "lacking", "bo")})
         lack = next(row for row in rows if row["finding"] == "lacking")
         self.assertEqual(lack["missing"], "edit dues:/tariffs in role:dues/setter")
-        shown = self.tell("check", "--by", "ann", status=1).stdout
+        shown = self.describe("check", "--by", "ann", status=1).stdout
         self.assertIn("reaches approve dues:/waivers and 2 more", shown)
         self.assertIn("what to do: Leave waivers to the head.", shown)
         (self.here / "mend.toml").write_text(
             '[[end]]\nkind = "grants"\ngrant = "g2"\n[[add]]\nkind = "grants"\nholder = "identity:bo"\n'
             'gives = "role:dues/setter"\n'
         )
-        self.tell("check", "--assume", "mend.toml")
+        self.describe("check", "--assume", "mend.toml")
 
     def test_rules_are_listed_shown_checked_tried_and_started(self):
-        self.assertIn("3 rules in 1 topic", self.tell("rules", "list").stdout)
+        self.assertIn("3 rules in 1 topic", self.describe("rules", "list").stdout)
         self.assertIn(
             "broken by whoever holds 2 of 2 duties, on the same site",
-            self.tell("rules", "show", "D-1").stdout,
+            self.describe("rules", "show", "D-1").stdout,
         )
-        self.tell("rules", "check")
+        self.describe("rules", "check")
         draft = self.here / "draft.toml"
         draft.write_text('topic = "Draft"\n[[fence]]\nid = "X"\nwho = "id pr"\nnever = ["edit dues:/tariffs"]\n')
         (self.here / "empty.toml").write_text("")
-        self.assertIn("empty.toml, line 1: expected topic", self.tell("rules", "try", "empty.toml", status=3).stderr)
+        self.assertIn(
+            "empty.toml, line 1: expected topic", self.describe("rules", "try", "empty.toml", status=3).stderr
+        )
         (hit,) = self.rows("rules", "try", "draft.toml", status=1)
         self.assertEqual((hit["rule"], hit["identity"], hit["state"]), ("X", "ann", "crossed"))
         self.assertEqual(len(self.rows("rules", "list")), 3, "a draft is not in force")
-        self.tell("rules", "start", "--topic", "payables", "--topic", "billing", "--yes")
+        self.describe("rules", "start", "--topic", "payables", "--topic", "billing", "--yes")
         listed = self.rows("rules", "list")
         self.assertIn("waits", next(row for row in listed if row["id"] == "AP-1")["state"])
         duties = self.here / "rules" / "duties.toml"
         duties.write_text(
             duties.read_text().replace('"waive charges" = []', '"waive charges" = ["aprove dues:/waivers/**"]')
         )
-        self.assertIn("dues has no action aprove", self.tell("rules", "check", status=1).stdout)
-        again = self.tell("rules", "start", "--topic", "payables", "--yes").stdout
+        self.assertIn("dues has no action aprove", self.describe("rules", "check", status=1).stdout)
+        again = self.describe("rules", "start", "--topic", "payables", "--yes").stdout
         self.assertIn("is there already, and was left as it is", again)
 
     def test_excess_becomes_a_change_and_takes_filters(self):
-        self.assertIn("an enabled account that nobody owns", self.tell("excess", status=1).stdout)
+        self.assertIn("an enabled account that nobody owns", self.describe("excess", status=1).stdout)
         (orphan,) = self.rows("excess", "--kind", "orphan-account", "--change", "o.toml") or [None]
         self.assertEqual(orphan["edits"], 1)
         self.assertIn('status = "disabled"', (self.here / "o.toml").read_text())
@@ -171,8 +175,8 @@ class Findings(Prepared, unittest.TestCase):
         where = 'subject sw "identity:" and department eq "dues" and severity eq "low"'
         for row in self.rows("excess", "--where", where, status=None):
             self.assertEqual((row["subject"][:9], row["severity"]), ("identity:", "low"))
-        self.assertIn("Nearest:", self.tell("excess", "--kind", "orphans", status=2).stderr)
-        nothing = self.tell("excess", "--kind", "came-back", "--change", "n.toml").stdout
+        self.assertIn("Nearest:", self.describe("excess", "--kind", "orphans", status=2).stderr)
+        nothing = self.describe("excess", "--kind", "came-back", "--change", "n.toml").stdout
         self.assertIn("n.toml was not written", nothing)
         self.assertFalse((self.here / "n.toml").exists())
 
@@ -183,7 +187,7 @@ class Findings(Prepared, unittest.TestCase):
             self.assertEqual(mine, [row for row in every if row["subject"] == name], name)
         graves = [("critical", "high", "medium", "low").index(row["severity"]) for row in every]
         self.assertEqual(graves, sorted(graves))
-        narrow = self.tell("excess", "--kind", "orphan-account", status=1, COLUMNS="60").stdout
+        narrow = self.describe("excess", "--kind", "orphan-account", status=1, COLUMNS="60").stdout
         self.assertIn("Evidence", narrow)
         self.assertLessEqual(max(map(len, narrow.splitlines())), 60)
 
@@ -200,7 +204,7 @@ class Findings(Prepared, unittest.TestCase):
             ("[risk]\nluck = 1", "weights from 0 on"),
         ):
             file.write_text(f"{before}\n{text}\n")
-            self.assertIn(expected, self.tell("risk", "top", status=3).stderr)
+            self.assertIn(expected, self.describe("risk", "top", status=3).stderr)
 
     def test_risk_and_charts(self):
         top = self.rows("risk", "top")
@@ -211,14 +215,14 @@ class Findings(Prepared, unittest.TestCase):
             name = self.rows("risk", "top", "--of", of)[0]["subject"]
             (shown,) = self.rows("risk", "show", name)
             self.assertEqual(shown["subject"], name)
-        self.tell("baseline", "mark", "first", "--reason", "x")
+        self.describe("baseline", "mark", "first", "--reason", "x")
         self.assertEqual([row["point"] for row in self.rows("risk", "trend")], ["first", "now"])
-        self.assertIn("no identity zoe", self.tell("risk", "trend", "--by", "zoe", status=2).stderr)
-        said = self.tell("chart", "risk", "--out", "r.png").stdout
+        self.assertIn("no identity zoe", self.describe("risk", "trend", "--by", "zoe", status=2).stderr)
+        said = self.describe("chart", "risk", "--out", "r.png").stdout
         self.assertIn("the highest is Ann Clerk", said)
         self.assertTrue((self.here / "r.png").read_bytes().startswith(b"\x89PNG"))
-        self.assertIn("--replace", self.tell("chart", "risk", "--out", "r.png", status=2).stderr)
-        self.assertIn(".svg", self.tell("chart", "risk", "--out", "r.pdf", status=2).stderr)
+        self.assertIn("--replace", self.describe("chart", "risk", "--out", "r.png", status=2).stderr)
+        self.assertIn(".svg", self.describe("chart", "risk", "--out", "r.pdf", status=2).stderr)
 
     def test_controls_that_are_wrong_are_refused_with_their_file(self):
         for text, expected in (
@@ -231,7 +235,7 @@ class Findings(Prepared, unittest.TestCase):
             (CONTROLS.replace('"P7D"', '"P7D"\nuntil = "soon"'), "the control C-1: Write a date"),
         ):
             (self.here / "controls.toml").write_text(text)
-            self.assertIn(expected, self.tell("control", "list", status=3).stderr)
+            self.assertIn(expected, self.describe("control", "list", status=3).stderr)
         self.assertEqual(tomllib.loads(CONTROLS)["control"][0]["id"], "C-1")
 
 

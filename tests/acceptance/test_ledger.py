@@ -65,11 +65,11 @@ class Tampering(Prepared, unittest.TestCase):
     def test_a_row_edited_together_with_its_mark(self):
         import numpy as np
 
-        from kathodos.columns.dictionary import coded
-        from kathodos.ledger.entries import checks_of, marks_of
+        from kathodos.columns.dictionary import dictionary_column
+        from kathodos.ledger.entries import checksums_of, value_checksums
 
-        columns = [coded([value]) for value in ("uno", 1, "2026-06-15T12:00:00Z", None)]
-        (mark,) = marks_of(np.array([1]), [it.codes for it in columns], [checks_of(it) for it in columns])
+        columns = [dictionary_column([value]) for value in ("uno", 1, "2026-06-15T12:00:00Z", None)]
+        (mark,) = checksums_of(np.array([1]), [it.codes for it in columns], [value_checksums(it) for it in columns])
         found = self.found_after(
             "UPDATE baselines SET baseline = 'uno' WHERE row = 1",
             f"UPDATE baselines SET mark = {mark} WHERE row = 1",

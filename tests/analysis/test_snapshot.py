@@ -6,12 +6,12 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.model.attributes import Attributes
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import IDENTITIES
 from kathodos.store.records import InMemory, rows_of
-from tests.support import OFFICE, catalogues, facts_of, searching, state_of
+from tests.support import OFFICE, catalogues, searching, snapshot_of, state_of
 
 FILTERS = st.sampled_from(
     (
@@ -37,27 +37,27 @@ class Columns(unittest.TestCase):
             {**row, **({"team": team} if team else {}), "badge": 3 * at}
             for at, (row, team) in enumerate(zip(catalogue["identities"], teams, strict=True), 1)
         ]
-        facts = facts_of({**catalogue, "identities": people[::-1]})
-        rows = rows_of(facts.records, IDENTITIES, *IDENTITIES.names)
+        snapshot = snapshot_of({**catalogue, "identities": people[::-1]})
+        rows = rows_of(snapshot.records, IDENTITIES, *IDENTITIES.names)
         node = parse_filter(text)
         expected = dict(zip(rows["id"], node.mask(Attributes(rows).column, len(rows)).tolist(), strict=True))
-        found = dict(zip(facts.index.holders.identities, facts.selected(node).tolist(), strict=True))
+        found = dict(zip(snapshot.index.holders.identities, snapshot.selected(node).tolist(), strict=True))
         self.assertEqual(found, expected)
 
     def test_columns_stand_where_the_index_numbers(self):
-        facts = facts_of(OFFICE)
-        index = facts.index
+        snapshot = snapshot_of(OFFICE)
+        index = snapshot.index
         holders = index.holders
-        names = dict(zip(holders.identities, facts.identity("name").listed(), strict=True))
+        names = dict(zip(holders.identities, snapshot.identity("name").listed(), strict=True))
         self.assertEqual(names, {row["id"]: row["name"] for row in OFFICE["identities"]})
-        reasons = dict(zip(index.grants.ids, facts.grant("reason").listed(), strict=True))
+        reasons = dict(zip(index.grants.ids, snapshot.grant("reason").listed(), strict=True))
         self.assertEqual(reasons["g1"], "first day")
-        sites = dict(zip(index.tree.addresses, facts.node("site").listed(), strict=True))
+        sites = dict(zip(index.tree.addresses, snapshot.node("site").listed(), strict=True))
         self.assertEqual((sites["dues:/waivers/2025"], sites["dues:/waivers"]), ("south", None))
-        owners = dict(zip(holders.accounts, facts.account("identity").listed(), strict=True))
+        owners = dict(zip(holders.accounts, snapshot.account("identity").listed(), strict=True))
         self.assertEqual(owners["dues/ann1"], "ann")
-        self.assertEqual(facts.role("title").listed(), [None, None])
-        self.assertEqual(facts.group("owner").listed(), [None, None])
+        self.assertEqual(snapshot.role("title").listed(), [None, None])
+        self.assertEqual(snapshot.group("owner").listed(), [None, None])
 
     def test_many_are_found_as_few_are(self):
         count = 60_000
@@ -81,15 +81,15 @@ class Columns(unittest.TestCase):
         )
         from kathodos.engine.compile import compile_index
 
-        facts = Facts(InMemory(state), compile_index(InMemory(state)), 0)
-        names = list(facts.index.holders.identities)
+        snapshot = Snapshot(InMemory(state), compile_index(InMemory(state)), 0)
+        names = list(snapshot.index.holders.identities)
         at = names.index("p41")
-        self.assertEqual((facts.identity("title").at(at), bool(facts.is_person[at])), ("t6", True))
-        users = sorted(int(names[user][1:]) for user in facts.uses.user.tolist())
+        self.assertEqual((snapshot.identity("title").value(at), bool(snapshot.is_person[at])), ("t6", True))
+        users = sorted(int(names[user][1:]) for user in snapshot.uses.user.tolist())
         self.assertEqual(users, list(range(0, count, 20)))
-        peers = facts.peers_by(("title",))
+        peers = snapshot.peers_by(("title",))
         self.assertEqual(len(np.unique(peers[peers >= 0])), 7)
-        self.assertEqual(set(facts.identity("title").taken(peers == peers[at]).listed()), {"t6"})
+        self.assertEqual(set(snapshot.identity("title").taken(peers == peers[at]).listed()), {"t6"})
 
     def test_sensitivity_comes_down_from_above_where_a_resource_has_none(self):
         resources = [
@@ -98,8 +98,8 @@ class Columns(unittest.TestCase):
             {"resource": "s:/a/b/c", "sensitivity": 0},
             {"resource": "s:/d", "sensitivity": 9},
         ]
-        facts = facts_of({"systems": [{"system": "s"}], "resources": resources})
-        found = dict(zip(facts.index.tree.addresses, facts.sensitivity.tolist(), strict=True))
+        snapshot = snapshot_of({"systems": [{"system": "s"}], "resources": resources})
+        found = dict(zip(snapshot.index.tree.addresses, snapshot.sensitivity.tolist(), strict=True))
         self.assertEqual(found, {"s:/": 0, "s:/a": 2, "s:/a/b": 2, "s:/a/b/c": 0, "s:/d": 3})
 
 

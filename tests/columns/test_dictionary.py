@@ -7,18 +7,18 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.columns.dictionary import (
-    Coder,
+    Encoder,
     always,
-    coded,
+    column_from_arrow,
+    dictionary_column,
     distinct_pairs,
     first_of_each,
     in_chunks,
     in_common,
     joined_columns,
     matches,
-    numbers_of,
-    of_arrow,
     places,
+    row_numbers,
     rows_of,
 )
 from tests.support import searching
@@ -33,9 +33,9 @@ class Columns(unittest.TestCase):
     @given(COLUMN)
     @searching(40)
     def test_they_hold_what_was_put_in(self, values):
-        column = coded(values)
+        column = dictionary_column(values)
         self.assertEqual(column.listed(), values)
-        self.assertEqual([column.at(row) for row in range(len(values))], values)
+        self.assertEqual([column.value(row) for row in range(len(values))], values)
         self.assertEqual(len(set(column.values)), len(column.values))
         self.assertNotIn(None, column.values)
         self.assertEqual(column.filled("x").listed(), ["x" if value is None else value for value in values])
@@ -44,7 +44,7 @@ class Columns(unittest.TestCase):
     @given(COLUMN)
     @searching(40)
     def test_values_may_be_put_in_the_place_of_others_and_fall_together(self, values):
-        column = coded(values)
+        column = dictionary_column(values)
         for function in (
             lambda value: None,
             lambda value: "same",
@@ -59,18 +59,18 @@ class Columns(unittest.TestCase):
     @given(TEXTS, TEXTS)
     @searching(40)
     def test_codes_in_common_are_the_same_for_the_same_value(self, first, second):
-        one, other = in_common(coded(first), coded(second))
+        one, other = in_common(dictionary_column(first), dictionary_column(second))
         for at, left in enumerate(first):
             for there, right in enumerate(second):
                 self.assertEqual(one[at] == other[there], left == right)
-        self.assertEqual(joined_columns([coded(first), coded(second)]).listed(), first + second)
+        self.assertEqual(joined_columns([dictionary_column(first), dictionary_column(second)]).listed(), first + second)
 
     @given(st.lists(st.tuples(st.sampled_from((None, "a", "b")), st.sampled_from((None, "a", "c"))), max_size=10))
     @searching(40)
     def test_rows_have_the_same_number_where_they_are_the_same(self, rows):
-        columns = [coded([row[at] for row in rows]) for at in range(2)]
+        columns = [dictionary_column([row[at] for row in rows]) for at in range(2)]
         self.assertEqual(list(rows_of(columns)), rows)
-        numbers = numbers_of([column.codes for column in columns])
+        numbers = row_numbers([column.codes for column in columns])
         pairs, firsts = distinct_pairs(columns[0].codes, columns[1].codes)
         for left, row in enumerate(rows):
             self.assertEqual(
@@ -81,9 +81,9 @@ class Columns(unittest.TestCase):
 
     def test_many_wide_columns_do_not_overflow(self):
         wide = [np.arange(2000, dtype=np.int32) for _ in range(9)]
-        self.assertEqual(len(np.unique(numbers_of(wide))), 2000)
+        self.assertEqual(len(np.unique(row_numbers(wide))), 2000)
         twice = [np.concatenate([column, column]) for column in wide]
-        numbers = numbers_of(twice)
+        numbers = row_numbers(twice)
         self.assertTrue((numbers[:2000] == numbers[2000:]).all())
 
     @given(SMALL, SMALL)
@@ -103,10 +103,10 @@ class Columns(unittest.TestCase):
         import pyarrow as pa
 
         whole = pa.chunked_array([pa.array(chunk, pa.large_string()) for chunk in chunks], type=pa.large_string())
-        self.assertEqual(of_arrow(whole).listed(), [text for chunk in chunks for text in chunk])
+        self.assertEqual(column_from_arrow(whole).listed(), [text for chunk in chunks for text in chunk])
 
     def test_codes_are_given_in_the_order_of_coming(self):
-        coder = Coder()
+        coder = Encoder()
         self.assertEqual(coder.codes(["b", None, "a", "b"]).tolist(), [0, -1, 1, 0])
         self.assertEqual(coder.codes(iter(["c", "a"])).tolist(), [2, 1])
         self.assertEqual(coder.values, ["b", "a", "c"])

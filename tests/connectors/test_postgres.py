@@ -151,13 +151,13 @@ class TheServersOwnAnswer(unittest.TestCase):
         run("gather", cwd=office)
         told = json.loads(run("show", "pg:/harbour/public/dues", "--format", "json", cwd=office).stdout)
         self.assertEqual((told["row_security"], told["type"]), ("on", "table"))
-        ways = {
+        paths = {
             ("pg:/harbour/public/dues", "insert"),
             ("pg:/@defaults/keeper/%2A/tables", "select"),
             ("pg:/@members/keeper", "admit"),
         }
         reached = {(row["resource"], row["action"]) for row in records("reach", "--by", "account:pg/clerk", cwd=office)}
-        self.assertEqual(ways & reached, ways)
+        self.assertEqual(paths & reached, paths)
         self.assertEqual({row["came"] + row["went"] for row in records("gather", cwd=office)}, {0})
         for text, expected in (
             (url.format("blind"), "may not read the catalogs"),

@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.columns.csr import closures, lists_of, spread
+from kathodos.columns.csr import closures, csr_from_lists, spread
 from kathodos.engine import everyone, reach
 from kathodos.engine.explain import explain
 from kathodos.engine.redundant import redundant_grants
@@ -19,10 +19,10 @@ AT = datetime.fromisoformat(NOW)
 PATIENT = searching(120)
 
 
-def everything(index, at):
+def everything(index, moment):
     return {
         (index.holders.references[asker], index.actions[found.system.actions[action]][1], index.tree.addresses[node])
-        for askers, reached in everyone.everything(index, at)
+        for askers, reached in everyone.everything(index, moment)
         for found in reached
         for action, node in zip(*(found.may.nonzero()), strict=True)
         for node in [node + found.system.root]
@@ -37,7 +37,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
         index = index_of(catalogue)
         self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
-    @given(catalogues(scopes=("area:x", "area:y"), ways=("nearest",)))
+    @given(catalogues(scopes=("area:x", "area:y"), paths=("nearest",)))
     @searching(50)
     def test_for_areas_where_the_nearest_decides(self, catalogue):
         index = index_of(catalogue)
@@ -83,7 +83,7 @@ class Closures(unittest.TestCase):
     @searching(80)
     def test_they_are_what_can_be_reached_from_each(self, pairs, first):
         inside = sorted({(a + first, b + first) for a, b in pairs})
-        edges = lists_of(
+        edges = csr_from_lists(
             [[], *[[]] * 7][:first] + [[b for a, b in inside if a == at] for at in range(first, first + 8)]
         )
         kept = np.arange(first + 8) % 3 != 1

@@ -9,7 +9,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.columns.csr import lists_of
+from kathodos.columns.csr import csr_from_lists
 from kathodos.engine import everyone
 from kathodos.model.times import microseconds
 from tests.reference import Reference
@@ -44,7 +44,7 @@ class CountingAndStreaming(unittest.TestCase):
 
 class TheSameParts(unittest.TestCase):
     def test_lists_with_the_same_checksum_are_still_told_apart(self):
-        lists = lists_of([[1, 2], [1, 2], [3], [], []])
+        lists = csr_from_lists([[1, 2], [1, 2], [3], [], []])
         alike, chosen = everyone.alike(lists)
         self.assertEqual(alike[0], alike[1])
         self.assertEqual(alike[3], alike[4])

@@ -202,7 +202,7 @@ class EveryReason(unittest.TestCase):
     def assert_chains(self, found, expected, asked):
         for chains, of in zip((found.permits, found.denials), expected, strict=True):
             told = [
-                (chain.holders, chain.grant, chain.roles, chain.line.action, chain.line.pattern, split(chain.target))
+                (chain.holders, chain.grant, chain.roles, chain.entry.action, chain.entry.pattern, split(chain.target))
                 for chain in chains.shown
             ]
             self.assertEqual(sorted(told), sorted(of), asked)

@@ -72,11 +72,11 @@ class PotentialReach(unittest.TestCase):
 
     def assert_way(self, index, records, asker, action, node):
         """There is a way, and it is empty exactly where no step is needed."""
-        at, place = microseconds(AT), index.tree.node(parse_address(f"{node[0]}:/{'/'.join(node[1:])}"))
+        at, position = microseconds(AT), index.tree.node(parse_address(f"{node[0]}:/{'/'.join(node[1:])}"))
         number = index.action_number[node[0], action]
-        steps = way_to(index, records, asker, place, number, at)
+        steps = way_to(index, records, asker, position, number, at)
         self.assertIsNotNone(steps)
-        is_now = explain(index, asker, place, number, at).is_reached
+        is_now = explain(index, asker, position, number, at).is_reached
         self.assertEqual(steps == [], is_now)
         for step in steps:
             self.assertTrue(step.round == 0 or any(other.round < step.round for other in steps), steps)

@@ -43,7 +43,7 @@ class RedundantGrants(unittest.TestCase):
     def test_in_systems_of_every_kind(self, catalogue, block):
         self.assert_equal_to_trying(catalogue, block)
 
-    @given(catalogues(ways=("deny-overrides", "permit-overrides"), gates=(None,)), st.integers(1, 60))
+    @given(catalogues(paths=("deny-overrides", "permit-overrides"), gates=(None,)), st.integers(1, 60))
     @PATIENT
     def test_where_permits_and_denies_decide_alone(self, catalogue, block):
         self.assert_equal_to_trying(catalogue, block)

@@ -5,7 +5,7 @@ from datetime import datetime
 
 from hypothesis import given
 
-from kathodos.engine.summary import extent_of, ways_to
+from kathodos.engine.summary import extent_of, routes_to
 from kathodos.model.times import microseconds
 from tests.reference import Reference, split
 from tests.support import NOW, catalogues, index_of, searching
@@ -50,7 +50,7 @@ class Counting(unittest.TestCase):
     def test_by_which_ways_a_resource_is_reached(self, catalogue):
         index, reference = index_of(catalogue), Reference(catalogue)
         for node, address in enumerate(index.tree.addresses):
-            total, ways = ways_to(index, node, None, microseconds(AT))
+            total, paths = routes_to(index, node, None, microseconds(AT))
             actions = reference.actions(split(address)[0])
             reaching = [
                 who
@@ -58,8 +58,8 @@ class Counting(unittest.TestCase):
                 if any(reference.reaches(who, action, split(address), AT) for action in actions)
             ]
             self.assertEqual(total, len(reaching))
-            self.assertLessEqual(max(ways.values(), default=0), total)
-            self.assertGreaterEqual(sum(ways.values()), total)
+            self.assertLessEqual(max(paths.values(), default=0), total)
+            self.assertGreaterEqual(sum(paths.values()), total)
 
     def test_the_ways_have_names(self):
         catalogue = {
@@ -79,7 +79,7 @@ class Counting(unittest.TestCase):
         }
         index = index_of(catalogue)
         expected = {"directly, by a permission": 1, "directly, by a role": 1, "through a group": 2, "as everyone": 3}
-        self.assertEqual(ways_to(index, 1, "view", 0), (3, expected))
+        self.assertEqual(routes_to(index, 1, "view", 0), (3, expected))
 
 
 if __name__ == "__main__":

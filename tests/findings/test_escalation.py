@@ -9,7 +9,7 @@ from kathodos.engine.everyone import count_pairs
 from kathodos.findings.escalation import climbers
 from tests.access.test_potential import administered
 from tests.reference import Reference
-from tests.support import NOW, facts_of, searching
+from tests.support import NOW, searching, snapshot_of
 
 AT = datetime.fromisoformat(NOW)
 
@@ -18,11 +18,11 @@ class Climbing(unittest.TestCase):
     @given(administered())
     @searching(40)
     def test_everyone_who_can_climb_is_found_and_gains_what_the_reference_says(self, catalogue):
-        facts, reference = facts_of(catalogue), Reference(catalogue)
-        names = facts.index.holders.references
-        now = dict(zip(*(it.tolist() for it in count_pairs(facts.index, facts.at)), strict=True))
-        found = {names[asker]: climber.gain for climber in climbers(facts) for asker in climber.askers.tolist()}
-        for asker in facts.index.holders.askers.tolist():
+        snapshot, reference = snapshot_of(catalogue), Reference(catalogue)
+        names = snapshot.index.holders.references
+        now = dict(zip(*(it.tolist() for it in count_pairs(snapshot.index, snapshot.at)), strict=True))
+        found = {names[asker]: climber.gain for climber in climbers(snapshot) for asker in climber.askers.tolist()}
+        for asker in snapshot.index.holders.askers.tolist():
             pairs, _ = reference.potential(names[asker], AT)
             self.assertEqual(found.get(names[asker], 0), len(pairs) - now[asker], names[asker])
 

@@ -13,13 +13,13 @@ from kathodos.findings import pictures
 from kathodos.findings.conflicts.roles import roles_at_fault
 from kathodos.findings.conflicts.states import find_conflicts
 from kathodos.findings.escalation import administrations, climbers
-from kathodos.findings.excess.batches import Ground
+from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.risk import PARTS, Judged, Risk, Weights
 from kathodos.output import charts
 from tests.findings.test_excess_by_reference import Reading, live_permits, permitted_cells
 from tests.reference import Reference, split
-from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, facts_of, naming_actions, rules_of, searching
+from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, naming_actions, rules_of, searching, snapshot_of
 
 AT = datetime.fromisoformat(NOW)
 ADMINS = {
@@ -45,12 +45,12 @@ KINDS = ("identities", "accounts", "roles", "resources", "systems")
 
 
 def judged(catalogue, rules=OFFICE_RULES, covered=False, **weights):
-    facts, rules = facts_of(catalogue), rules_of(rules)
-    ground = Ground(facts, rules.needs)
-    conflicts = find_conflicts(facts, rules.conflicts)
-    faults = roles_at_fault(facts, rules.conflicts)
+    snapshot, rules = snapshot_of(catalogue), rules_of(rules)
+    context = ExcessContext(snapshot, rules.needs)
+    conflicts = find_conflicts(snapshot, rules.conflicts)
+    faults = roles_at_fault(snapshot, rules.conflicts)
     kept = conflicts if covered else []
-    return Judged(ground, conflicts, kept, faults, list(find_excess(ground)), climbers(facts), Weights(**weights))
+    return Judged(context, conflicts, kept, faults, list(find_excess(context)), climbers(snapshot), Weights(**weights))
 
 
 def score(catalogue, name, **options):
@@ -78,7 +78,7 @@ class Scores(unittest.TestCase):
     def test_what_counts_for_sensitivity_is_the_highest_that_is_reached(self, catalogue, levels):
         resources = [{**row, "sensitivity": at} for row, at in zip(catalogue["resources"], levels, strict=False)]
         catalogue = {**catalogue, "resources": resources}
-        reference, facts = Reference(catalogue), facts_of(catalogue)
+        reference, snapshot = Reference(catalogue), snapshot_of(catalogue)
 
         def level(node):
             own = (reference.resources.get(node[:size], {}).get("sensitivity") for size in range(len(node), 0, -1))
@@ -87,8 +87,8 @@ class Scores(unittest.TestCase):
         expected = dict.fromkeys(reference.askers(), 0)
         for asker, _, address in reference.everything(AT):
             expected[asker] = max(expected[asker], level(split(address)))
-        risk, names = Risk(Judged(Ground(facts))), facts.index.holders.references
-        found = {names[at]: int(risk.level[at]) for at in facts.index.holders.askers.tolist()}
+        risk, names = Risk(Judged(ExcessContext(snapshot))), snapshot.index.holders.references
+        found = {names[at]: int(risk.level[at]) for at in snapshot.index.holders.askers.tolist()}
         self.assertEqual(found, expected)
         points = dict(zip(risk.identities().subjects, risk.identities().points[:, 0].tolist(), strict=True))
         self.assertEqual(points, {it: (0, 4, 12, 20)[expected[it]] for it in points})
@@ -100,9 +100,9 @@ class Scores(unittest.TestCase):
         people = [{**row, **present} for row in catalogue["identities"]]
         accounts = [{**row, "status": "enabled"} for row in catalogue["accounts"]]
         catalogue = naming_actions({**catalogue, "identities": people, "accounts": accounts})
-        reading, facts = Reading(catalogue), facts_of(catalogue)
+        reading, snapshot = Reading(catalogue), snapshot_of(catalogue)
         kinds = {(row["system"], row["action"]): row.get("kind") for row in catalogue["actions"]}
-        risk = Risk(Judged(Ground(facts)))
+        risk = Risk(Judged(ExcessContext(snapshot)))
         gravest = {"read": 1.5, "write": 6.0, None: 0.0}
         for kind in ("identities", "accounts"):
             scores = getattr(risk, kind)()
@@ -142,23 +142,23 @@ class Scores(unittest.TestCase):
 
 class Administrators(unittest.TestCase):
     def test_who_can_remove_whom_and_who_is_the_last(self):
-        facts = facts_of(ADMINS)
-        names = facts.index.holders.references
-        found = {it.system: it for it in administrations(facts)}
+        snapshot = snapshot_of(ADMINS)
+        names = snapshot.index.holders.references
+        found = {it.system: it for it in administrations(snapshot)}
         self.assertEqual([names[it] for it in found["d"].administrators], ["identity:a", "identity:b", "identity:c"])
         pairs = [{names[a], names[b]} for a, b in found["d"].pairs]
         self.assertEqual(pairs, [{"identity:a", "identity:b"}], "c holds its right itself: no group can be taken away")
         self.assertEqual([names[it] for it in found["e"].administrators], ["identity:x"])
 
     def test_those_who_climb_alike_are_told_together(self):
-        facts = facts_of(
+        snapshot = snapshot_of(
             {
                 **ADMINS,
                 "grants": [*ADMINS["grants"], {"grant": "4", "holder": "group:d/other", "gives": "run e:/"}],
             }
         )
-        names = facts.index.holders.references
-        found = {tuple(names[it] for it in climber.askers): climber.gain for climber in climbers(facts)}
+        names = snapshot.index.holders.references
+        found = {tuple(names[it] for it in climber.askers): climber.gain for climber in climbers(snapshot)}
         self.assertIn(("identity:a", "identity:b"), found)
         self.assertIn(("identity:c",), found)
         self.assertNotIn("identity:x", [name for alike in found for name in alike])
@@ -167,10 +167,10 @@ class Administrators(unittest.TestCase):
 class Pictures(unittest.TestCase):
     def test_what_is_counted(self):
         found = judged(OFFICE)
-        access = pictures.access_by_department(found.ground)
+        access = pictures.access_by_department(found.context)
         self.assertEqual((access.rows, access.of.tolist()), (["Dues"], [3]))
         self.assertEqual(dict(zip(access.columns, access.counts[0].tolist(), strict=True)), {"dues": 2, "directory": 0})
-        conflicts = pictures.conflicts_by_topic(found.ground.facts, found.conflicts, lambda it: True)
+        conflicts = pictures.conflicts_by_topic(found.context.snapshot, found.conflicts, lambda it: True)
         self.assertEqual((conflicts.rows, conflicts.columns, conflicts.counts.tolist()), (["Dues"], ["Dues"], [[1]]))
         ages = pictures.excess_by_age(found.excess)
         self.assertEqual(int(ages.counts.sum()), sum(map(len, found.excess)))

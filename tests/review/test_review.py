@@ -3,7 +3,7 @@
 import unittest
 from datetime import datetime
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.engine.compile import compile_index
 from kathodos.errors import CallError
 from kathodos.model.times import microseconds
@@ -85,7 +85,7 @@ class Items(unittest.TestCase):
         self.assertEqual(beyond_items(self.index, identity, AT), 2)
 
     def test_evidence(self):
-        witness = Witness(Facts(InMemory(self.state), self.index, AT), self.state, [], [])
+        witness = Witness(Snapshot(InMemory(self.state), self.index, AT), self.state, [], [])
         direct, account, group = (witness.about(item) for item in self.items("p"))
         self.assertEqual((direct.gives, direct.how), ("role:s/reader on s:/a", "directly"))
         self.assertEqual(direct.contains, ["view s:/a", "never view s:/a/secret"])
@@ -108,7 +108,7 @@ class Items(unittest.TestCase):
         self.assertEqual((drafted.people, drafted.without_reviewer), (6, 3))
 
 
-class Lines(unittest.TestCase):
+class AccessEntries(unittest.TestCase):
     def review(self, count=5, decided=()):
         lines = [
             Line("r", at, "p", "boss" if at % 2 else "chief", {}, {}, "certify" if at in decided else None)

@@ -60,9 +60,9 @@ def by_asker(first: Index, second: Index, first_at: int, second_at: int) -> Iter
 def _ground(index: Index) -> object:
     """What decides besides grants: detached resources, types, systems, and what areas hold."""
     areas = {
-        text: [column.tobytes() for column in (scope.runs.first, scope.runs.end, scope.runs.anchor)]
-        for text, scope in zip(index.bundles.scope_texts, index.bundles.scopes, strict=True)
-        if scope.runs is not None
+        text: [column.tobytes() for column in (scope.intervals.first, scope.intervals.end, scope.intervals.anchor)]
+        for text, scope in zip(index.entitlements.scope_texts, index.entitlements.scopes, strict=True)
+        if scope.intervals is not None
     }
     systems = [
         (system.name, system.combining, system.inherits, system.covers.tobytes(), tuple(system.gates))
@@ -75,26 +75,26 @@ def _askers(index: Index) -> list[str]:
     return [index.holders.references[asker] for asker in index.holders.askers.tolist()]
 
 
-def _held(index: Index, name: str, at: int) -> frozenset[object]:
+def _held(index: Index, name: str, moment: int) -> frozenset[object]:
     """The permissions that one has been given, with all that bears on how they are decided."""
     asker = index.holders.find(name)
     if asker < 0:
         return frozenset()
     given = set()
-    for grant in grants_of(index, asker, at).tolist():
-        lines = index.rule_line[index.bundles.rules[index.grants.bundle[grant]]]
-        texts = frozenset(str(index.lines[line]) for line in lines.tolist())
+    for grant in grants_of(index, asker, moment).tolist():
+        entries = index.scoped_entry[index.entitlements.scoped[index.grants.entitlement[grant]]]
+        texts = frozenset(str(index.entries[entry]) for entry in entries.tolist())
         given.add((texts, index.scope(grant), bool(index.grants.denies[grant]), int(index.grants.tier[grant])))
     return frozenset(given)
 
 
 def _reach(
-    index: Index, name: str, at: int, known: dict[tuple[int, object], set[str]], side: int, held: frozenset[object]
+    index: Index, name: str, moment: int, known: dict[tuple[int, object], set[str]], side: int, held: frozenset[object]
 ) -> set[str]:
     """Everything that one reaches; those who hold the same are answered once."""
     if (side, held) not in known:
         asker = index.holders.find(name)
-        grants = grants_of(index, asker, at) if asker >= 0 else None
+        grants = grants_of(index, asker, moment) if asker >= 0 else None
         known[side, held] = _texts(index, what_grants_give(index, grants)) if grants is not None else set()
     return known[side, held]
 

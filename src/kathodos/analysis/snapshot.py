@@ -14,9 +14,9 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.csr import Bools, Ints, Lists, lists_from
-from kathodos.columns.dictionary import Coded, Scalar, coded, distinct_pairs, nothing
-from kathodos.columns.strings import Texts
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
+from kathodos.columns.dictionary import DictionaryColumn, Scalar, dictionary_column, distinct_pairs, nothing
+from kathodos.columns.strings import StringTable
 from kathodos.engine.decide import is_live
 from kathodos.engine.index import Index
 from kathodos.model import kinds
@@ -54,58 +54,58 @@ class Uses:
     record: Ints
     count: Ints
     records: list[Scalar]
-    by_user: Lists
+    by_user: CSRList
 
     def __len__(self) -> int:
         return len(self.user)
 
 
-class Facts:
+class Snapshot:
     """The columns of what one index numbers, at a moment in microseconds since 1970.
 
     `risks` gives the risk of each identity, where a filter asks for it; `former` the departments that an identity was
     in before, as the history of the catalogue shows them.
     """
 
-    def __init__(self, records: Records, index: Index, at: int) -> None:
+    def __init__(self, records: Records, index: Index, moment: int) -> None:
         self.records = records
         self.index = index
-        self.at = at
+        self.moment = moment
         self.people = index.holders.people
         self.former: Mapping[str, list[str]] = {}
         self.risks: Callable[[], npt.NDArray[np.float64]] | None = None
-        self._columns: dict[tuple[str, str], Coded] = {}
+        self._columns: dict[tuple[str, str], DictionaryColumn] = {}
         self._positions: dict[str, Ints] = {}
-        self._further: dict[str, tuple[Coded, list[dict[str, Any]]]] = {}
+        self._further: dict[str, tuple[DictionaryColumn, list[dict[str, Any]]]] = {}
         self._selected: dict[Node, Bools] = {}
 
     # Columns
 
-    def identity(self, attribute: str) -> Coded:
+    def identity(self, attribute: str) -> DictionaryColumn:
         """An attribute of each identity, by number."""
         return self._column(kinds.IDENTITIES, attribute)
 
-    def account(self, attribute: str) -> Coded:
+    def account(self, attribute: str) -> DictionaryColumn:
         """An attribute of each account, by number less that of the first account."""
         return self._column(kinds.ACCOUNTS, attribute)
 
-    def grant(self, attribute: str) -> Coded:
+    def grant(self, attribute: str) -> DictionaryColumn:
         """An attribute of each grant, by number."""
         return self._column(kinds.GRANTS, attribute)
 
-    def node(self, attribute: str) -> Coded:
+    def node(self, attribute: str) -> DictionaryColumn:
         """An attribute of each node; nothing for those that no source lists."""
         return self._column(kinds.RESOURCES, attribute)
 
-    def role(self, attribute: str) -> Coded:
+    def role(self, attribute: str) -> DictionaryColumn:
         """An attribute of each role, by number."""
         return self._column(kinds.ROLES, attribute)
 
-    def group(self, attribute: str) -> Coded:
+    def group(self, attribute: str) -> DictionaryColumn:
         """An attribute of each group, by number less that of the first group."""
         return self._column(kinds.GROUPS, attribute)
 
-    def _column(self, kind: Kind, attribute: str) -> Coded:
+    def _column(self, kind: Kind, attribute: str) -> DictionaryColumn:
         name = attribute.lower()
         key = (kind.name, name)
         if key not in self._columns:
@@ -115,7 +115,7 @@ class Facts:
                 self._read_together(kind)
             elif name in own:
                 (values,) = columns_of(self.records, kind, own[name])
-                self._columns[key] = _placed(coded(values), positions)
+                self._columns[key] = _placed(dictionary_column(values), positions)
             elif kind.open_ended:
                 column, read = self._unpacked(kind)
                 self._columns[key] = column.recoded([_scalar(values.get(name)) for values in read])
@@ -127,9 +127,9 @@ class Facts:
         """Reads the columns of a kind that are asked for together, and the further attributes."""
         some = (*_TOGETHER[kind.name], "attributes")
         for name, values in zip(some, columns_of(self.records, kind, *some), strict=True):
-            self._columns[kind.name, name] = _placed(coded(values), self._position(kind))
+            self._columns[kind.name, name] = _placed(dictionary_column(values), self._position(kind))
 
-    def _unpacked(self, kind: Kind) -> tuple[Coded, list[dict[str, Any]]]:
+    def _unpacked(self, kind: Kind) -> tuple[DictionaryColumn, list[dict[str, Any]]]:
         """The further attributes of each, as read from their text; each distinct text once."""
         if kind.name not in self._further:
             if kind.name in _TOGETHER:
@@ -138,7 +138,7 @@ class Facts:
                 column = self._columns[kind.name, "attributes"]
             else:
                 (texts,) = columns_of(self.records, kind, "attributes")
-                column = _placed(coded(texts), self._position(kind))
+                column = _placed(dictionary_column(texts), self._position(kind))
             read = [{name.lower(): it for name, it in json.loads(str(text)).items()} for text in column.values]
             self._further[kind.name] = (column, read)
         return self._further[kind.name]
@@ -162,7 +162,7 @@ class Facts:
                 self._positions[kind.name] = _found(names[kind.name], keys)
         return self._positions[kind.name]
 
-    def moments(self, column: Coded, absent: int = BEGINNING, is_end: bool = False) -> Ints:
+    def moments(self, column: DictionaryColumn, absent: int = BEGINNING, is_end: bool = False) -> Ints:
         """A column of dates and times in microseconds: their first moment, or the first behind them."""
         read = end_moment if is_end else first_moment
         known = np.array([*(read(str(value)) for value in column.values), absent], dtype=np.int64)
@@ -236,12 +236,12 @@ class Facts:
     @cached_property
     def is_there(self) -> Bools:
         """Which identities have not left: neither by their status nor by their last day."""
-        return ~_is(self.identity("status"), "left") & (self.index.holders.ends > self.at)
+        return ~_is(self.identity("status"), "left") & (self.index.holders.ends > self.moment)
 
     @cached_property
     def live(self) -> Bools:
         """Which grants are live."""
-        return is_live(self.index, np.arange(len(self.index.grants)), self.at)
+        return is_live(self.index, np.arange(len(self.index.grants)), self.moment)
 
     @cached_property
     def peers(self) -> Ints:
@@ -262,7 +262,7 @@ class Facts:
         """All recorded uses of what is known; those that name nothing known are left out."""
         names = ("identity", "account", "time", "action", "resource", "record", "count")
         columns = columns_of(self.records, kinds.ACTIVITY, *names)
-        identity, account, time, action, resource, record = (coded(values) for values in columns[:6])
+        identity, account, time, action, resource, record = (dictionary_column(values) for values in columns[:6])
         holders, tree = self.index.holders, self.index.tree
         user = _numbers(holders.identities, identity.values)[identity.codes]
         of_account = _numbers(holders.accounts, account.values)[account.codes]
@@ -271,7 +271,7 @@ class Facts:
         user = np.where(user >= 0, user, np.where(owner >= 0, owner, of_account))
         node = _numbers(tree.addresses, resource.values)[resource.codes]
         pair, first = distinct_pairs(action.codes, resource.codes)
-        number = np.array([self._action(action.at(at), resource.at(at)) for at in first.tolist()], dtype=np.int64)
+        number = np.array([self._action(action.value(at), resource.value(at)) for at in first.tolist()], dtype=np.int64)
         known = ((user >= 0) & (node >= 0)).nonzero()[0]
         known = known[number[pair[known]] >= 0]
         known = known[np.argsort(user[known], kind="stable")]
@@ -285,7 +285,7 @@ class Facts:
             record=record.codes[known].astype(np.int64),
             count=count[known],
             records=list(record.values),
-            by_user=lists_from(user[known], np.arange(len(known)), holders.first_group),
+            by_user=csr_from_pairs(user[known], np.arange(len(known)), holders.first_group),
         )
 
     def _action(self, action: Scalar, resource: Scalar) -> int:
@@ -303,12 +303,12 @@ class Facts:
         return found
 
 
-def _placed(column: Coded, positions: Ints) -> Coded:
+def _placed(column: DictionaryColumn, positions: Ints) -> DictionaryColumn:
     """The column in another order; position -1 holds nothing."""
-    return Coded(np.append(column.codes, np.int32(-1))[positions], column.values)
+    return DictionaryColumn(np.append(column.codes, np.int32(-1))[positions], column.values)
 
 
-def _numbers(texts: Texts, names: Sequence[Scalar]) -> Ints:
+def _numbers(texts: StringTable, names: Sequence[Scalar]) -> Ints:
     """The number of each of some names among texts, -1 for those that are none; behind them -1 for nothing."""
     if len(names) < _MANY:
         found = [texts.find(str(name)) for name in names]
@@ -339,7 +339,7 @@ def _found(names: Iterable[str], keys: Any) -> Ints:
     return np.asarray(found.fill_null(-1), dtype=np.int64)
 
 
-def _is(column: Coded, value: str) -> Bools:
+def _is(column: DictionaryColumn, value: str) -> Bools:
     """Which elements of a column hold this value."""
     code = column.values.index(value) if value in column.values else -2
     found: Bools = column.codes == code

@@ -11,18 +11,18 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.analysis.exposure import Stakes, matrix
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.exposure import Exposure, matrix
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import (
     Bools,
+    CSRList,
     Ints,
-    Lists,
     among,
+    csr_from_distinct,
+    csr_from_pairs,
     distinct,
     in_loads,
     ints,
-    lists_from,
-    sorted_lists,
     stretches,
 )
 from kathodos.engine.decide import who_has
@@ -52,22 +52,22 @@ class Units:
 class Usage:
     """The units, what is at stake in each, and when each was used last."""
 
-    def __init__(self, facts: Facts, stakes: Stakes) -> None:
-        self.facts = facts
-        self.index = facts.index
-        self.stakes = stakes
+    def __init__(self, snapshot: Snapshot, exposure: Exposure) -> None:
+        self.snapshot = snapshot
+        self.index = snapshot.index
+        self.exposure = exposure
 
     @cached_property
     def units(self) -> Units:
         """Everything that is held and permits something."""
         index, holders = self.index, self.index.holders
-        grants = (self.facts.live & ~index.grants.denies & (index.grants.holder < holders.first_group)).nonzero()[0]
+        grants = (self.snapshot.live & ~index.grants.denies & (index.grants.holder < holders.first_group)).nonzero()[0]
         first = holders.first_group
         listed = (holders.why & LISTED > 0).nonzero()[0]
         listed = listed[: int(np.searchsorted(listed, holders.edges.starts[first]))]
         member = holders.edges.rows()[listed].astype(np.int64)
         group = holders.edges.items[listed].astype(np.int64) - first
-        gives = self.stakes.group_bundles.sizes()[group] > 0
+        gives = self.exposure.group_entitlements.sizes()[group] > 0
         holder = np.concatenate([index.grants.holder[grants].astype(np.int64), member[gives]])
         nothing = np.full(len(holder), -1, dtype=np.int64)
         grant, of_group = nothing.copy(), nothing
@@ -78,42 +78,42 @@ class Usage:
     @cached_property
     def identity(self) -> Ints:
         """The identity that each unit belongs to; -1 for those of an account of nobody."""
-        return np.where(self.units.owner < self.facts.people, self.units.owner, -1)
+        return np.where(self.units.owner < self.snapshot.people, self.units.owner, -1)
 
     @property
     def thing_count(self) -> int:
         """How many things there are to hold: groups and bundles."""
-        return len(self.index.holders.groups) + len(self.index.bundles)
+        return len(self.index.holders.groups) + len(self.index.entitlements)
 
     @cached_property
     def things(self) -> Ints:
         """What each unit is, whoever holds it: the number of the group, or behind the groups that of the bundle."""
-        bundle = np.append(self.index.grants.bundle.astype(np.int64), -1)[self.units.grant]
-        return np.where(self.units.grant >= 0, len(self.index.holders.groups) + bundle, self.units.group)
+        entitlement = np.append(self.index.grants.entitlement.astype(np.int64), -1)[self.units.grant]
+        return np.where(self.units.grant >= 0, len(self.index.holders.groups) + entitlement, self.units.group)
 
     @cached_property
     def top(self) -> Ints:
         """The highest sensitivity of what each unit gives."""
-        return self._carried(self.stakes.top, self.stakes.over_groups(self.stakes.top, -1))
+        return self._carried(self.exposure.top, self.exposure.over_groups(self.exposure.top, -1))
 
     @cached_property
     def kinds(self) -> Ints:
         """The kinds of action that each unit gives, as bits."""
-        return self._carried(self.stakes.kinds, self.stakes.over_groups(self.stakes.kinds, 0, is_bits=True))
+        return self._carried(self.exposure.kinds, self.exposure.over_groups(self.exposure.kinds, 0, is_bits=True))
 
     def systems_in(self, unit: int) -> list[int]:
         """The numbers of the systems in which a unit gives something."""
         grant = int(self.units.grant[unit])
-        lists, at = self.stakes.systems, int(self.index.grants.bundle[grant]) if grant >= 0 else 0
+        lists, at = self.exposure.systems, int(self.index.grants.entitlement[grant]) if grant >= 0 else 0
         if grant < 0:
-            lists, at = self.stakes.group_systems, int(self.units.group[unit])
+            lists, at = self.exposure.group_systems, int(self.units.group[unit])
         return [int(system) for system in lists[at]]
 
     def in_system(self, system: int) -> Bools:
         """Which units give something in a system, by the number of the system."""
         of_bundle, of_group = (
             np.bincount(lists.rows()[lists.items == system], minlength=len(lists)) > 0
-            for lists in (self.stakes.systems, self.stakes.group_systems)
+            for lists in (self.exposure.systems, self.exposure.group_systems)
         )
         return self._carried(of_bundle.astype(np.int64), of_group.astype(np.int64)) > 0
 
@@ -127,10 +127,10 @@ class Usage:
 
         A unit that gives something in a system of which no activity is known cannot be called unused.
         """
-        since, stakes = self.facts.watched_since, self.stakes
+        since, exposure = self.snapshot.watched_since, self.exposure
         known = np.array([since.get(it.name, _NEVER) for it in self.index.systems_in_order], dtype=np.int64)
-        of_bundle, of_group = (np.full(len(it), BEGINNING) for it in (stakes.systems, stakes.group_systems))
-        for found, lists in ((of_bundle, stakes.systems), (of_group, stakes.group_systems)):
+        of_bundle, of_group = (np.full(len(it), BEGINNING) for it in (exposure.systems, exposure.group_systems))
+        for found, lists in ((of_bundle, exposure.systems), (of_group, exposure.group_systems)):
             np.maximum.at(found, lists.rows(), known[lists.items])
             found[lists.sizes() == 0] = _NEVER
         return self._carried(of_bundle, of_group)
@@ -160,17 +160,17 @@ class Usage:
     @cached_property
     def _to_many(self) -> list[tuple[Bools, int, Ints]]:
         """What everyone has, and what groups give by a filter: to whom, the kinds of action, and the systems."""
-        index, stakes, found = self.index, self.stakes, []
+        index, exposure, found = self.index, self.exposure, []
         everyone = index.holder_grants[index.holders.everyone]
-        everyone = everyone[self.facts.live[everyone] & ~index.grants.denies[everyone]]
-        able = who_has(index, ints([index.holders.everyone]), self.facts.at)
-        for bundle in np.unique(index.grants.bundle[everyone]).tolist():
-            found.append((able, int(stakes.kinds[bundle]), stakes.systems[bundle]))
-        of_group = stakes.over_groups(stakes.kinds, 0, is_bits=True)
+        everyone = everyone[self.snapshot.live[everyone] & ~index.grants.denies[everyone]]
+        able = who_has(index, ints([index.holders.everyone]), self.snapshot.moment)
+        for entitlement in np.unique(index.grants.entitlement[everyone]).tolist():
+            found.append((able, int(exposure.kinds[entitlement]), exposure.systems[entitlement]))
+        of_group = exposure.over_groups(exposure.kinds, 0, is_bits=True)
         for group, text in enumerate(index.holders.filters):
-            if text is not None and len(stakes.group_bundles[group]):
-                mask = who_has(index, ints([index.holders.first_group + group]), self.facts.at)
-                found.append((mask, int(of_group[group]), stakes.group_systems[group]))
+            if text is not None and len(exposure.group_entitlements[group]):
+                mask = who_has(index, ints([index.holders.first_group + group]), self.snapshot.moment)
+                found.append((mask, int(of_group[group]), exposure.group_systems[group]))
         return found
 
     # When it was used
@@ -181,10 +181,10 @@ class Usage:
 
         Gives action and place of each cell, and user, cell and last time of each pair, ordered by user.
         """
-        uses, index = self.facts.uses, self.index
-        place = index.tree.place[uses.node].astype(np.int64)
+        uses, index = self.snapshot.uses, self.index
+        position = index.tree.position[uses.node].astype(np.int64)
         width = max(len(index.actions), 1)
-        codes = place * width + uses.action
+        codes = position * width + uses.action
         cells = distinct(codes)
         cell = np.searchsorted(cells, codes)
         pair = uses.user.astype(np.int64) * max(len(cells), 1) + cell
@@ -194,17 +194,17 @@ class Usage:
         return cells % width, cells // width, uses.user[newest].astype(np.int64), cell[newest], uses.time[newest]
 
     @cached_property
-    def permitting(self) -> Lists:
+    def permitting(self) -> CSRList:
         """For each cell in use the bundles that permit it."""
-        index, (action, place, *_) = self.index, self.cells
-        spans = index.spans
-        first, end = np.searchsorted(place, spans.first), np.searchsorted(place, spans.end)
-        span, cell = stretches(first, np.where(self.stakes.span_permits, end - first, 0))
-        said = index.lines.action[index.rule_line[spans.rule[span]]].astype(np.int64)
-        about = np.where(said == ANY_ACTION, len(index.actions) + self.stakes.span_systems[span], said)
-        fits = self.says[about, action[cell]] if len(span) else np.zeros(0, dtype=bool)
-        origin, bundle = index.rule_bundles.of(spans.rule[span[fits]].astype(np.int64))
-        return sorted_lists(cell[fits][origin], bundle, len(action), max(len(index.bundles), 1))
+        index, (action, position, *_) = self.index, self.cells
+        intervals = index.intervals
+        first, end = np.searchsorted(position, intervals.first), np.searchsorted(position, intervals.end)
+        interval, cell = stretches(first, np.where(self.exposure.interval_permits, end - first, 0))
+        said = index.entries.action[index.scoped_entry[intervals.scoped[interval]]].astype(np.int64)
+        about = np.where(said == ANY_ACTION, len(index.actions) + self.exposure.interval_systems[interval], said)
+        fits = self.says[about, action[cell]] if len(interval) else np.zeros(0, dtype=bool)
+        origin, entitlement = index.scoped_entitlements.of(intervals.scoped[interval[fits]].astype(np.int64))
+        return csr_from_distinct(cell[fits][origin], entitlement, len(action), max(len(index.entitlements), 1))
 
     @cached_property
     def says(self) -> Bools:
@@ -221,15 +221,15 @@ class Usage:
         found = np.full(len(units), BEGINNING, dtype=np.int64)
         _, _, user, cell, time = self.cells
         if len(user):
-            of_owner = lists_from(units.owner, np.arange(len(units)), int(self.index.holders.first_group))
+            of_owner = csr_from_pairs(units.owner, np.arange(len(units)), int(self.index.holders.first_group))
             origin, unit = of_owner.of(user)
             grant, group = units.grant[unit], units.group[unit]
             by_grant = grant >= 0
-            bundles = max(len(self.index.bundles), 1)
-            permitted = self.permitting.rows().astype(np.int64) * bundles + self.permitting.items
+            entitlements = max(len(self.index.entitlements), 1)
+            permitted = self.permitting.rows().astype(np.int64) * entitlements + self.permitting.items
             carries = np.zeros(len(unit), dtype=bool)
-            bundle = self.index.grants.bundle[grant[by_grant]].astype(np.int64)
-            carries[by_grant] = among(cell[origin[by_grant]] * bundles + bundle, permitted)
+            entitlement = self.index.grants.entitlement[grant[by_grant]].astype(np.int64)
+            carries[by_grant] = among(cell[origin[by_grant]] * entitlements + entitlement, permitted)
             carries[~by_grant] = self._gives(cell[origin[~by_grant]], group[~by_grant])
             np.maximum.at(found, unit[carries], time[origin[carries]])
         return found
@@ -243,8 +243,8 @@ class Usage:
 
     def _gives(self, cell: Ints, group: Ints) -> Bools:
         """Whether each group gives each cell; by blocks of cells, so that never all that groups give is held."""
-        width = max(len(self.index.bundles), 1)
-        groups = matrix(self.stakes.group_bundles, width).T.tocsr()
+        width = max(len(self.index.entitlements), 1)
+        groups = matrix(self.exposure.group_entitlements, width).T.tocsr()
         load = np.bincount(
             self.permitting.rows(),
             weights=np.diff(groups.indptr)[self.permitting.items],
@@ -264,26 +264,26 @@ class Usage:
         return found
 
     @cached_property
-    def used_bundles(self) -> Bools:
+    def used_entitlements(self) -> Bools:
         """Which bundles somebody who holds them has used, by a grant of its own, by a group, or as everyone."""
         units, index = self.units, self.index
-        found = np.zeros(len(index.bundles), dtype=bool)
+        found = np.zeros(len(index.entitlements), dtype=bool)
         used = self.last > BEGINNING
-        found[index.grants.bundle[units.grant[used & (units.grant >= 0)]]] = True
+        found[index.grants.entitlement[units.grant[used & (units.grant >= 0)]]] = True
         _, _, user, cell, _ = self.cells
         everyone = index.holder_grants[index.holders.everyone]
-        given = index.grants.bundle[everyone[self.facts.live[everyone]]]
+        given = index.grants.entitlement[everyone[self.snapshot.live[everyone]]]
         found[given[np.isin(given, self.permitting.items)]] = True
         member, groups = self._memberships()
         if len(member) and len(user):
-            of_owner = lists_from(member, groups, int(index.holders.first_group))
+            of_owner = csr_from_pairs(member, groups, int(index.holders.first_group))
             origin, group = of_owner.of(user)
             gives = self._gives(cell[origin], group.astype(np.int64))
             pairs = distinct(cell[origin[gives]] * len(index.holders.groups) + group[gives])
             cell_of, group_of = pairs // len(index.holders.groups), pairs % len(index.holders.groups)
-            at, bundle = self.permitting.of(cell_of)
-            width = max(len(index.bundles), 1)
-            held = self.stakes.group_bundles
+            at, entitlement = self.permitting.of(cell_of)
+            width = max(len(index.entitlements), 1)
+            held = self.exposure.group_entitlements
             codes = held.rows().astype(np.int64) * width + held.items
-            found[bundle[among(group_of[at] * width + bundle, codes)]] = True
+            found[entitlement[among(group_of[at] * width + entitlement, codes)]] = True
         return found

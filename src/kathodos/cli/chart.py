@@ -37,7 +37,7 @@ def run(session: Session) -> int:
     from kathodos.output.charts import save
 
     asked, state = session.arguments, session.asked()
-    figure = _drawn(asked.kind, state.view, session.judged(state.view, state.at, state.entry))
+    figure = _drawn(asked.kind, state.view, session.judged(state.view, state.moment, state.entry))
     save(figure, asked.out, asked.replace)
     title = figure.get_suptitle().replace("\\$", "$")
     return session.answer(Answer(heading=f"{asked.out}: {title}", document={"file": asked.out, "title": title}))
@@ -50,12 +50,12 @@ def _drawn(kind: str, view: View, judged: Judged) -> Any:
     from kathodos.output import charts
 
     if kind == "access":
-        return charts.draw_access(pictures.access_by_department(judged.ground))
+        return charts.draw_access(pictures.access_by_department(judged.context))
     if kind == "conflicts":
         covered = {id(it) for it in judged.covered}
-        facts = judged.ground.facts
+        snapshot = judged.context.snapshot
         return charts.draw_conflicts(
-            pictures.conflicts_by_topic(facts, judged.conflicts, lambda it: id(it) not in covered)
+            pictures.conflicts_by_topic(snapshot, judged.conflicts, lambda it: id(it) not in covered)
         )
     if kind == "excess":
         return charts.draw_excess(pictures.excess_by_age(judged.excess))

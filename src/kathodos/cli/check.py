@@ -12,7 +12,7 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field
 
 if TYPE_CHECKING:
-    from kathodos.analysis.snapshot import Facts
+    from kathodos.analysis.snapshot import Snapshot
     from kathodos.findings.fences import Crossing, Lack, Surplus
     from kathodos.rules.reading import Rules
 
@@ -45,28 +45,28 @@ def run(session: Session) -> int:
     asked = session.arguments
     rules = _chosen(session)
     state = session.asked()
-    view, facts = state.view, session.facts(state.view, state.at, state.entry)
+    view, snapshot = state.view, session.snapshot(state.view, state.moment, state.entry)
     only = session.asker(view, asked.by, (IDENTITIES,)) if asked.by else None
-    crossed = [it for it in crossings(facts, rules.fences) if only in (None, it.identity)]
-    lacking = [it for it in lacks(facts, rules.needs) if only in (None, it.identity)]
-    idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(facts, _both(rules))]
+    crossed = [it for it in crossings(snapshot, rules.fences) if only in (None, it.identity)]
+    lacking = [it for it in lacks(snapshot, rules.needs) if only in (None, it.identity)]
+    idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(snapshot, _both(rules))]
     beyond = []
     if asked.rule is None and asked.topic is None:
-        beyond = [it for it in surpluses(facts, rules.needs) if only in (None, it.identity)]
+        beyond = [it for it in surpluses(snapshot, rules.needs) if only in (None, it.identity)]
     about = {it.identity for it in crossed} | {it.identity for it in lacking} | {it.identity for it in beyond}
     people = view.people(sorted(about))
     names = {number: f"identity:{person['id']} ({person['name']})" for number, person in people.items()}
     trees = [
-        *_trees([(it.fence, _crossing(facts, it, names)) for it in crossed]),
-        *_trees([(it.need, _lack(facts, it, names)) for it in lacking]),
+        *_trees([(it.fence, _crossing(snapshot, it, names)) for it in crossed]),
+        *_trees([(it.need, _lack(snapshot, it, names)) for it in lacking]),
         *(
-            [Branch("beyond the needs of services and agents", [_surplus(facts, it, names) for it in beyond])]
+            [Branch("beyond the needs of services and agents", [_surplus(snapshot, it, names) for it in beyond])]
             if beyond
             else []
         ),
     ]
-    rows = [*(_crossed_row(facts, it) for it in crossed), *(_lack_row(facts, it) for it in lacking)]
-    rows += [_surplus_row(facts, it) for it in beyond]
+    rows = [*(_crossed_row(snapshot, it) for it in crossed), *(_lack_row(snapshot, it) for it in lacking)]
+    rows += [_surplus_row(snapshot, it) for it in beyond]
     stopped = bool(crossed or lacking or idle)
     heading = (
         f"{plural(len(rules.fences), 'fence')}: {len(crossed)} crossed; {plural(len(rules.needs), 'need')}: "
@@ -119,27 +119,27 @@ def _trees(found: Sequence[tuple[Any, Branch]]) -> list[Branch]:
     return trees
 
 
-def _place(facts: Facts, action: int, nodes: Any) -> str:
+def _place(snapshot: Snapshot, action: int, nodes: Any) -> str:
     more = f" and {len(nodes) - 1} more" if len(nodes) > 1 else ""
-    return f"{facts.index.actions[action][1]} {facts.index.tree.addresses[int(nodes[0])]}{more}"
+    return f"{snapshot.index.actions[action][1]} {snapshot.index.tree.addresses[int(nodes[0])]}{more}"
 
 
-def _crossing(facts: Facts, found: Crossing, names: dict[int, str]) -> Branch:
+def _crossing(snapshot: Snapshot, found: Crossing, names: dict[int, str]) -> Branch:
     from kathodos.cli.reach import chain_branch
 
-    text = f"{names[found.identity]} reaches {_place(facts, found.action, found.nodes)}"
-    return Branch(text, [chain_branch(chain) for chain in found.chains(facts)[:4]])
+    text = f"{names[found.identity]} reaches {_place(snapshot, found.action, found.nodes)}"
+    return Branch(text, [chain_branch(chain) for chain in found.chains(snapshot)[:4]])
 
 
-def _lack(facts: Facts, found: Lack, names: dict[int, str]) -> Branch:
-    why = found.why(facts)
+def _lack(snapshot: Snapshot, found: Lack, names: dict[int, str]) -> Branch:
+    why = found.why(snapshot)
     told = [Branch(it.text) for it in why.obstacles[:2]]
     told += [Branch(f"missing: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
-    return Branch(f"{names[found.identity]} lacks {_place(facts, found.action, found.nodes)}", told)
+    return Branch(f"{names[found.identity]} lacks {_place(snapshot, found.action, found.nodes)}", told)
 
 
-def _surplus(facts: Facts, found: Surplus, names: dict[int, str]) -> Branch:
-    index = facts.index
+def _surplus(snapshot: Snapshot, found: Surplus, names: dict[int, str]) -> Branch:
+    index = snapshot.index
     actions = ", ".join(index.actions[action][1] for action in found.actions.tolist())
     used = "never used" if found.unused == found.pairs else f"{found.unused:,} of {found.pairs:,} never used"
     text = f"{names[found.identity]}: {actions} on {plural(found.resources, 'resource')} of {found.system}, {used}"
@@ -148,35 +148,39 @@ def _surplus(facts: Facts, found: Surplus, names: dict[int, str]) -> Branch:
     return Branch(text, [*stated, *grants])
 
 
-def _row(facts: Facts, rule: Any, finding: str, found: Any) -> dict[str, Any]:
-    addresses = facts.index.tree.addresses
+def _row(snapshot: Snapshot, rule: Any, finding: str, found: Any) -> dict[str, Any]:
+    addresses = snapshot.index.tree.addresses
     return {
         "rule": rule.id,
         "finding": finding,
         "severity": rule.severity,
-        "identity": facts.index.holders.identities[found.identity],
+        "identity": snapshot.index.holders.identities[found.identity],
         "permission": str(found.permission),
-        "action": facts.index.actions[found.action][1],
+        "action": snapshot.index.actions[found.action][1],
         "resource": addresses[int(found.nodes[0])],
         "resources": len(found.nodes),
     }
 
 
-def _crossed_row(facts: Facts, found: Crossing) -> dict[str, Any]:
+def _crossed_row(snapshot: Snapshot, found: Crossing) -> dict[str, Any]:
     from kathodos.cli.reach import chain_record
 
-    row = _row(facts, found.fence, "crossed", found)
-    return {**row, "chains": [chain_record(chain) for chain in found.chains(facts)]}
+    row = _row(snapshot, found.fence, "crossed", found)
+    return {**row, "chains": [chain_record(chain) for chain in found.chains(snapshot)]}
 
 
-def _lack_row(facts: Facts, found: Lack) -> dict[str, Any]:
-    why = found.why(facts)
+def _lack_row(snapshot: Snapshot, found: Lack) -> dict[str, Any]:
+    why = found.why(snapshot)
     missing = (why.nearest or [str(found.permission)])[0]
-    return {**_row(facts, found.need, "lacking", found), "missing": missing, "why": [it.text for it in why.obstacles]}
+    return {
+        **_row(snapshot, found.need, "lacking", found),
+        "missing": missing,
+        "why": [it.text for it in why.obstacles],
+    }
 
 
-def _surplus_row(facts: Facts, found: Surplus) -> dict[str, Any]:
-    index = facts.index
+def _surplus_row(snapshot: Snapshot, found: Surplus) -> dict[str, Any]:
+    index = snapshot.index
     actions = [index.actions[action][1] for action in found.actions.tolist()]
     return {
         "rule": None,

@@ -13,12 +13,12 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field, Lines, Row
 
 if TYPE_CHECKING:
-    from kathodos.analysis.snapshot import Facts
+    from kathodos.analysis.snapshot import Snapshot
     from kathodos.findings.conflicts.covers import Register
     from kathodos.findings.conflicts.roles import RoleConflict
     from kathodos.findings.conflicts.states import Conflict
     from kathodos.rules.reading import Conflicting, Duty
-    from kathodos.rules.targets import Places
+    from kathodos.rules.targets import PermissionTargets
 
 SEVERITIES = ("critical", "high", "medium", "low")
 STYLES = {"critical": "bold red", "high": "red", "medium": "yellow", "low": ""}
@@ -74,23 +74,23 @@ class Found:
     def __init__(self, session: Session) -> None:
         from kathodos.findings.conflicts.roles import marked, roles_at_fault
         from kathodos.findings.conflicts.states import find_conflicts
-        from kathodos.rules.targets import Places
+        from kathodos.rules.targets import PermissionTargets
 
         asked, state = session.arguments, session.asked()
         self.session = session
-        self.at, self.view = state.at, state.view
+        self.moment, self.view = state.moment, state.view
         self.rules = _rules(session)
-        self.facts: Facts = session.facts(self.view, self.at, state.entry)
-        self.places: Places = Places(self.facts)
+        self.snapshot: Snapshot = session.snapshot(self.view, self.moment, state.entry)
+        self.targets: PermissionTargets = PermissionTargets(self.snapshot)
         self.register: Register = session.register(state.entry)
-        self._standing = self.register.standing(self.at)
-        self.faults: list[RoleConflict] = roles_at_fault(self.facts, self.rules)
-        found = list(marked(self.facts, find_conflicts(self.facts, self.rules), self.faults))
+        self._standing = self.register.standing(self.moment)
+        self.faults: list[RoleConflict] = roles_at_fault(self.snapshot, self.rules)
+        found = list(marked(self.snapshot, find_conflicts(self.snapshot, self.rules), self.faults))
         if getattr(asked, "latent", False):
             from kathodos.findings.escalation import climbers, latent_conflicts
 
-            found += latent_conflicts(self.facts, self.rules, found, climbers(self.facts))
-        self.all: list[Conflict] = [it for it in found if _chosen(self.facts, asked)(it)]
+            found += latent_conflicts(self.snapshot, self.rules, found, climbers(self.snapshot))
+        self.all: list[Conflict] = [it for it in found if _chosen(self.snapshot, asked)(it)]
 
     def number(self, reference: str) -> int:
         """The number of the identity that was named."""
@@ -110,8 +110,8 @@ class Found:
 
     def cover(self, conflict: Conflict) -> tuple[Any, str] | None:
         """The newest cover of a conflict, and what has become of it."""
-        cover = self._standing.get((conflict.rule.id, self.facts.index.holders.identities[conflict.identity]))
-        return (cover, self.register.state(cover, self.at)) if cover else None
+        cover = self._standing.get((conflict.rule.id, self.snapshot.index.holders.identities[conflict.identity]))
+        return (cover, self.register.state(cover, self.moment)) if cover else None
 
     def is_covered(self, conflict: Conflict) -> bool:
         from kathodos.findings.conflicts.covers import HOLDS
@@ -138,12 +138,12 @@ class Found:
         """A conflict as data."""
         cover = self.cover(conflict)
         return {
-            "conflict": conflict.name(self.facts.index),
+            "conflict": conflict.name(self.snapshot.index),
             "rule": conflict.rule.id,
             "severity": conflict.rule.severity,
             "topic": conflict.rule.topic,
-            "identity": self.facts.index.holders.identities[conflict.identity],
-            "department": self.facts.identity("department").at(conflict.identity),
+            "identity": self.snapshot.index.holders.identities[conflict.identity],
+            "department": self.snapshot.identity("department").value(conflict.identity),
             "duties": [duty.name for duty in conflict.duties],
             "state": conflict.state,
             "records": list(conflict.records),
@@ -154,14 +154,14 @@ class Found:
         }
 
 
-def _chosen(facts: Facts, asked: argparse.Namespace) -> Callable[[Conflict], bool]:
+def _chosen(snapshot: Snapshot, asked: argparse.Namespace) -> Callable[[Conflict], bool]:
     """Whether a conflict is of the people that were asked for."""
     text = getattr(asked, "where", None)
     if not text:
         return lambda conflict: True
     from kathodos.model.attributes import filter_of
 
-    mask = facts.selected(filter_of(text, facts.known_attributes(), "identity"))
+    mask = snapshot.selected(filter_of(text, snapshot.known_attributes(), "identity"))
     return lambda conflict: bool(mask[conflict.identity])
 
 
@@ -253,7 +253,7 @@ def _counted(found: Found, conflicts: Sequence[Conflict]) -> dict[str, Any]:
 
 def _fault_lines(found: Found) -> list[str]:
     """The roles that break a rule by themselves, each once."""
-    index = found.facts.index
+    index = found.snapshot.index
     return [
         f"role:{index.roles[fault.role]} breaks {fault.rule.id} by itself ({fault.rule.title}, {fault.rule.severity}): "
         f"whoever gets it is in conflict; {_having(len(fault.people))} it"
@@ -275,7 +275,7 @@ def _detail(session: Session, found: Found, conflicts: Sequence[Conflict]) -> in
 
     trees, rows = [], []
     for conflict in conflicts:
-        given = {duty.name: chains_of(found.places, conflict, duty) for duty in conflict.duties}
+        given = {duty.name: chains_of(found.targets, conflict, duty) for duty in conflict.duties}
         trees.append(Branch(_head(found, conflict), _sides(conflict, given), STYLES[conflict.rule.severity]))
         behind = [
             {"duty": name, "chains": [chain_record(chain) for it in some for chain in it.chains]}
@@ -312,7 +312,7 @@ def _sides(conflict: Conflict, given: dict[str, Any]) -> list[Branch]:
 
     sides = []
     for duty in conflict.duties:
-        ways = [
+        paths = [
             Branch(
                 f"{it.action} {it.address}" + (f" and {it.more} more the same way" if it.more else ""),
                 [chain_branch(chain) for chain in sorted(it.chains, key=chain_text)[:2]],
@@ -324,7 +324,7 @@ def _sides(conflict: Conflict, given: dict[str, Any]) -> list[Branch]:
             for use in conflict.uses
             if use.duty == duty.name
         ]
-        sides.append(Branch(f"duty: {duty.name}", [*ways, *uses]))
+        sides.append(Branch(f"duty: {duty.name}", [*paths, *uses]))
     if conflict.state == "latent":
         sides.append(Branch("not yet: the way is in kathodos reach --by PERSON --potential --on RESOURCE --do ACTION"))
     remedy = [Branch(f"what to do: {conflict.rule.remedy}")] if conflict.rule.remedy else []
@@ -348,19 +348,19 @@ def _beside(session: Session, found: Found) -> int:
 
 
 def _sides_of(found: Found, person: Row, conflict: Conflict) -> dict[str, Any]:
-    sides = {duty.name: Lines(_ways(found, conflict, duty)) for duty in conflict.duties}
+    sides = {duty.name: Lines(_paths(found, conflict, duty)) for duty in conflict.duties}
     cover = found.cover_text(conflict)
     state = [conflict.state, *(f"record {name}" for name in conflict.records[:3]), *([cover] if cover else [])]
     who = [str(person["id"]), str(person["name"] or ""), str(person["department"] or "")]
     return {"who": Lines(line for line in who if line), "state": Lines(state), **sides}
 
 
-def _ways(found: Found, conflict: Conflict, duty: Duty) -> list[str]:
+def _paths(found: Found, conflict: Conflict, duty: Duty) -> list[str]:
     """The chains of one duty, a line for each link."""
     from kathodos.findings.conflicts.states import chains_of
 
     lines = []
-    for given in chains_of(found.places, conflict, duty)[:3]:
+    for given in chains_of(found.targets, conflict, duty)[:3]:
         more = f" (+{given.more})" if given.more else ""
         lines.append(f"{given.action} {given.address}{more}")
         for chain in given.chains[:1]:

@@ -57,7 +57,7 @@ def run_cover(session: Session) -> int:
     found = Found(session)
     identity = str(found.person(identity)["id"])
     name = f"{rule}/{identity}"
-    conflict = next((it for it in found.all if it.name(found.facts.index) == name), None)
+    conflict = next((it for it in found.all if it.name(found.snapshot.index) == name), None)
     if conflict is None and not asked.end:
         raise CallError(f"There is no conflict {name} now.", "See `kathodos conflicts --format csv`.")
     what = f"the cover of {name}" if asked.end else f"{name} under {asked.control} until {asked.until}"

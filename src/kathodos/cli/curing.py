@@ -49,9 +49,9 @@ def run(session: Session) -> int:
     if not chosen:
         return session.answer(Answer(_FIELDS, [], "There is no open conflict to clear."))
     protected = [_protected(found, text) for text in asked.protect]
-    cures = cure(found.facts, chosen, protected, asked.days, asked.seconds)
-    edits = edits_of(found.facts, cures.withdrawals())
-    standing = still_standing(found.facts, chosen, edits) if edits else chosen
+    cures = cure(found.snapshot, chosen, protected, asked.days, asked.seconds)
+    edits = edits_of(found.snapshot, cures.withdrawals())
+    standing = still_standing(found.snapshot, chosen, edits) if edits else chosen
     if asked.change:
         _write(session, found, cures)
     return session.answer(_answer(session, found, cures, len(chosen), len(standing)))
@@ -61,7 +61,7 @@ def _protected(found: Any, text: str) -> str:
     """The full reference of something to be left alone. Raises CallError where nothing bears that name."""
     from kathodos.model.attributes import nearest
 
-    index = found.facts.index
+    index = found.snapshot.index
     prefix, _, name = text.partition(":")
     known = {"grant": index.grants.ids, "role": index.roles}
     if prefix in known and known[prefix].find(name) >= 0:
@@ -80,10 +80,10 @@ def _record(one: Withdrawal) -> dict[str, Any]:
 
 
 def _answer(session: Session, found: Any, cures: Cures, chosen: int, standing: int) -> Answer:
-    names = [it.name(found.facts.index) for it in cures.uncured]
+    names = [it.name(found.snapshot.index) for it in cures.uncured]
     rows, trees = [], []
     for one in cures.cures:
-        clears = [it.name(found.facts.index) for it in one.conflicts]
+        clears = [it.name(found.snapshot.index) for it in one.conflicts]
         rows += [{**_record(it), "clears": clears} for it in one.withdrawals]
         others = [
             Branch(f"as small: {'; '.join(f'{it.text} ({_loses(it)})' for it in other)}", style="dim")
@@ -108,7 +108,7 @@ def _answer(session: Session, found: Any, cures: Cures, chosen: int, standing: i
         "withdrawals": rows,
         "cures": [
             {
-                "clears": [it.name(found.facts.index) for it in one.conflicts],
+                "clears": [it.name(found.snapshot.index) for it in one.conflicts],
                 "withdrawals": [_record(it) for it in one.withdrawals],
                 "as_small": [[_record(it) for it in other] for other in one.others],
             }
@@ -116,7 +116,7 @@ def _answer(session: Session, found: Any, cures: Cures, chosen: int, standing: i
         ],
         "uncured": names,
         "gap": cures.gap,
-        "not_looked_at": [it.name(found.facts.index) for it in cures.unseen],
+        "not_looked_at": [it.name(found.snapshot.index) for it in cures.unseen],
         "still_standing": standing,
     }
     is_csv = session.format == "csv"
@@ -134,7 +134,7 @@ def _write(session: Session, found: Any, cures: Cures) -> None:
 
     blocks = []
     for one in cures.cures:
-        why = f"clears {', '.join(it.name(found.facts.index) for it in one.conflicts)}"
+        why = f"clears {', '.join(it.name(found.snapshot.index) for it in one.conflicts)}"
         for it in one.withdrawals:
             if it.grant:
                 blocks.append(Block("end", "grants", {"grant": it.grant}, why))

@@ -24,6 +24,6 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.demo.story import tell
+    from kathodos.demo.story import describe
 
-    return tell(Path(session.arguments.folder), session.arguments.fresh)
+    return describe(Path(session.arguments.folder), session.arguments.fresh)

@@ -40,9 +40,9 @@ def run(session: Session) -> int:
     from kathodos.findings.escalation import administrations, climbers
 
     state = session.asked()
-    view, facts = state.view, session.facts(state.view, state.at, state.entry)
-    found = climbers(facts)
-    ruling = administrations(facts)
+    view, snapshot = state.view, session.snapshot(state.view, state.moment, state.entry)
+    found = climbers(snapshot)
+    ruling = administrations(snapshot)
     names = {asker: _named(view, asker) for climber in found for asker in climber.askers.tolist()}
     last = [it for it in ruling if len(it.administrators) <= 1]
     document = {

@@ -14,7 +14,7 @@ from kathodos.output.answers import Answer, Field, Lines, Row
 
 if TYPE_CHECKING:
     from kathodos.columns.csr import Bools
-    from kathodos.findings.excess.batches import Batch, Finding, Ground
+    from kathodos.findings.excess.batches import Batch, ExcessContext, Finding
     from kathodos.model.filters import Node
     from kathodos.workspace.saved_index import View
 
@@ -77,10 +77,10 @@ def run(session: Session) -> int:
     from kathodos.findings.excess.kinds import find_excess
 
     state = session.asked()
-    ground = session.ground(state.view, state.at, state.entry)
-    choice = _Choice(session, state.view, ground)
+    context = session.context(state.view, state.moment, state.entry)
+    choice = _Choice(session, state.view, context)
     kept = [
-        (batch, choice.of(batch)) for batch in find_excess(ground, asked.kind or NAMES, session.register(state.entry))
+        (batch, choice.of(batch)) for batch in find_excess(context, asked.kind or NAMES, session.register(state.entry))
     ]
     if asked.change:
         return _write(session, kept)
@@ -91,13 +91,13 @@ def run(session: Session) -> int:
 class _Choice:
     """Which findings were asked for, by `--by` and `--where`."""
 
-    def __init__(self, session: Session, view: View, ground: Ground) -> None:
+    def __init__(self, session: Session, view: View, context: ExcessContext) -> None:
         from kathodos.model.attributes import filter_of
 
         asked = session.arguments
-        self.ground = ground
+        self.context = context
         self.thing = session.thing(view, asked.by) if asked.by else None
-        known = [*_OWN, *ground.facts.known_attributes()]
+        known = [*_OWN, *context.snapshot.known_attributes()]
         self.filter = filter_of(asked.where, known, "finding or identity") if asked.where else None
         self._of_identities: dict[str, Any] = {}
 
@@ -115,7 +115,7 @@ class _Choice:
 
     def _about(self, batch: Batch, kind: str, number: int) -> Bools:
         """Which findings concern an identity, or are about an account, a role, a group, a system or a resource."""
-        index = self.ground.facts.index
+        index = self.context.snapshot.index
         holders = index.holders
         if kind == "identities":
             mine: Bools = batch.whose == number
@@ -156,7 +156,7 @@ class _Choice:
         import numpy as np
 
         if name not in self._of_identities:
-            values = self.ground.facts.values(name)
+            values = self.context.snapshot.values(name)
             column = np.empty(len(values) + 1, dtype=object)
             column[:-1] = values
             self._of_identities[name] = column
@@ -252,5 +252,5 @@ def _write(session: Session, kept: list[tuple[Batch, Any]]) -> int:
     text = [f"{plural(without, 'finding')} had no remedy that is an edit."] if without else []
     heading = f"Wrote {plural(count, 'edit')} for {plural(len(told) - without, 'finding')} to {file}."
     hint = f"Ask as if they were made: kathodos conflicts --assume {file}"
-    lines = Lines(text)
-    return session.answer(Answer(heading=heading, text=lines, hint=hint, document={"file": file, "edits": count}))
+    entries = Lines(text)
+    return session.answer(Answer(heading=heading, text=entries, hint=hint, document={"file": file, "edits": count}))

@@ -108,7 +108,7 @@ def _refuse_empty(arguments: argparse.Namespace) -> None:
     """Nothing in quotes is no name: it would be taken for everything, or for a name that nobody can write."""
     for name, value in vars(arguments).items():
         if any(isinstance(it, str) and not it.strip() for it in (value if isinstance(value, list) else [value])):
-            names = {"whose": "for", "actor": "as"}
+            names = {"whose": "for", "actor": "as", "moment": "at"}
             raise CallError(f"--{names.get(name, name).replace('_', '-')} is empty.", "Name it, or leave it out.")
 
 

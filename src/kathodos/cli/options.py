@@ -74,4 +74,6 @@ def about_state(parser: argparse.ArgumentParser) -> None:
 
 def at_time(parser: argparse.ArgumentParser) -> None:
     """The option to ask about another moment."""
-    parser.add_argument("--at", metavar="TIME", help="ask about a moment: a date or an RFC 3339 time (default: now)")
+    parser.add_argument(
+        "--at", dest="moment", metavar="TIME", help="ask about a moment: a date or an RFC 3339 time (default: now)"
+    )

@@ -28,7 +28,7 @@ def answer(session: Session, question: Question) -> int:
     if question.node is not None:
         return _way(session, question)
     who = named(question, question.asker)
-    found = potential_reach(question.index, question.view.records, question.asker, question.at)
+    found = potential_reach(question.index, question.view.records, question.asker, question.moment)
     rows = [_step_record(step) for step in found.steps]
     gains = [(system, now, more) for system, now, more in gained(found) if more]
     if session.format != "table":
@@ -56,7 +56,7 @@ def _way(session: Session, question: Question) -> int:
     if question.action is None:
         raise CallError("--potential with --on needs --do.", "Name the action.")
     number = index.action_number[index.system_of(question.node).name, question.action]
-    steps = way_to(index, question.view.records, question.asker, question.node, number, question.at)
+    steps = way_to(index, question.view.records, question.asker, question.node, number, question.moment)
     who, address = named(question, question.asker), index.tree.addresses[question.node]
     asked = f"{who}: {question.action} {address}"
     document: Row = {

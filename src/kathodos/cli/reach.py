@@ -80,7 +80,7 @@ class Question:
     """The parts that are given, as numbers of the index, and the moment asked about."""
 
     view: View
-    at: int
+    moment: int
     asker: int | None
     node: int | None
     action: str | None
@@ -124,7 +124,7 @@ def _summary_by(session: Session, question: Question) -> int:
     from kathodos.engine.summary import extent_of
 
     assert question.asker is not None
-    extents = extent_of(question.index, question.asker, question.at)
+    extents = extent_of(question.index, question.asker, question.moment)
     rows = [
         {
             "system": it.system,
@@ -149,11 +149,11 @@ def _summary_by(session: Session, question: Question) -> int:
 
 def _summary_on(session: Session, question: Question) -> int:
     """How many reach one resource, by which way."""
-    from kathodos.engine.summary import ways_to
+    from kathodos.engine.summary import routes_to
 
     assert question.node is not None
-    total, ways = ways_to(question.index, question.node, question.action, question.at)
-    rows = [{"way": way, "askers": count} for way, count in ways.items()]
+    total, paths = routes_to(question.index, question.node, question.action, question.moment)
+    rows = [{"way": path, "askers": count} for path, count in paths.items()]
     address = question.index.tree.addresses[question.node]
     heading = f"{plural(total, 'asker reaches', 'askers reach')} {address}; some of them by several ways"
     hint = f"Who they are: kathodos reach --on {address}"
@@ -166,7 +166,7 @@ def _question(session: Session) -> Question:
 
     asked = session.arguments
     point = session.point(asked.as_of)
-    moment = session.moment(asked.at) or point.moment
+    moment = session.moment(asked.moment) or point.moment
     view = session.view(point.entry)
     index, asker = view.index, None
     if asked.by is not None:
@@ -208,7 +208,7 @@ def _one(session: Session, question: Question) -> int:
     system = index.system_of(question.node)
     wanted = [(system.name, question.action)] if question.action else [index.actions[at] for at in system.actions]
     found = [
-        (name, explain(index, question.asker, question.node, index.action_number[owner, str(name)], question.at))
+        (name, explain(index, question.asker, question.node, index.action_number[owner, str(name)], question.moment))
         for owner, name in wanted
     ]
     if not question.action:
@@ -270,7 +270,7 @@ def chain_record(chain: Chain) -> Row:
         "grant": chain.grant,
         "on": chain.scope,
         "roles": list(chain.roles),
-        "permission": str(chain.line),
+        "permission": str(chain.entry),
         "target": chain.target,
     }
 
@@ -334,7 +334,7 @@ def chain_branch(chain: Chain) -> Branch:
         steps.append(f"{'which ' if chain.holders[1:] else ''}has been given {chain.roles[0]}")
         steps += [f"which includes {role}" for role in chain.roles[1:]]
     scope = f", within {chain.scope}" if chain.scope else ""
-    steps.append(f"{chain.line}, from {chain.target} down{scope}")
+    steps.append(f"{chain.entry}, from {chain.target} down{scope}")
     head = f"{'denied' if chain.denies else 'permitted'} by grant {chain.grant}"
     return Branch(head, [Branch(step) for step in steps], "red" if chain.denies else "")
 
@@ -344,9 +344,9 @@ def _reached(question: Question) -> Iterator[tuple[Iterable[int], list[Reached]]
     from kathodos.engine.reach import what_reached_by
 
     if question.asker is not None:
-        yield [question.asker], what_reached_by(question.index, question.asker, question.at)
+        yield [question.asker], what_reached_by(question.index, question.asker, question.moment)
     else:
-        yield from everything(question.index, question.at)
+        yield from everything(question.index, question.moment)
 
 
 def _pairs(session: Session, question: Question) -> int:
@@ -393,13 +393,13 @@ def _askers_on(question: Question) -> Iterator[tuple[int, list[int]]]:
     assert question.node is not None
     for number in index.system_of(question.node).actions.tolist():
         if question.action in (None, index.actions[number][1]):
-            reaching = who_reaches(index, question.node, number, question.at)
+            reaching = who_reaches(index, question.node, number, question.moment)
             yield number, [asker for asker in index.holders.askers.tolist() if reaching[asker]]
 
 
 def _on(session: Session, question: Question) -> int:
     """Who gets to one resource, doing what, through which holders."""
-    from kathodos.engine.reach import ways_in
+    from kathodos.engine.reach import holders_permitting
 
     index = question.index
     assert question.node is not None
@@ -407,7 +407,7 @@ def _on(session: Session, question: Question) -> int:
     for number, askers in _askers_on(question):
         for asker in askers:
             may.setdefault(asker, []).append(index.actions[number][1])
-    through = ways_in(index, question.node, question.action, question.at)
+    through = holders_permitting(index, question.node, question.action, question.moment)
     people = question.view.people(list(may))
     rows = [
         {
@@ -435,7 +435,7 @@ def _by(session: Session, question: Question) -> int:
 
     assert question.asker is not None
     index = question.index
-    reached = what_reached_by(index, question.asker, question.at)
+    reached = what_reached_by(index, question.asker, question.moment)
     rows = [row for found in reached for row in _collapsed(index, found, question.action)]
     count = sum(found.resources for found in reached)
     who = named(question, question.asker)
@@ -486,7 +486,7 @@ def _counts(session: Session, question: Question) -> int:
     from kathodos.engine.everyone import count_everything
 
     index = question.index
-    counts = count_everything(index, question.at, question.action)
+    counts = count_everything(index, question.moment, question.action)
     some = counts.pairs.nonzero()[0]
     people = question.view.people(counts.askers[some].tolist())
     rows = [
@@ -515,7 +515,7 @@ def _to_file(session: Session, question: Question) -> int:
     else:
         from kathodos.engine.everyone import stream_pairs
 
-        blocks = stream_pairs(index, question.at, question.action)
+        blocks = stream_pairs(index, question.moment, question.action)
     names = ((f"{kind}:{name}" for name in names) for kind, names in index.holders.named[:2])
     who = [reference for some in names for reference in some]
     actions = [name for _, name in index.actions]

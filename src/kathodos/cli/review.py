@@ -211,7 +211,7 @@ def _shown(line: Line, names: dict[str, str], is_narrow: bool) -> dict[str, Any]
     decision = [line.decision or "undecided"]
     if line.decision:
         decision += [f"by {line.decided_by}", *([line.reason] if line.reason else [])]
-    facts = {
+    snapshot = {
         "peers": _share(evidence["peers"]),
         "everyone": _share(evidence["everyone"]),
         "last_used": used[:10] if used else "never seen",
@@ -219,14 +219,15 @@ def _shown(line: Line, names: dict[str, str], is_narrow: bool) -> dict[str, Any]
         "conflicts": ", ".join(evidence["conflicts"]),
     }
     words = (
-        f"{facts['peers']} peers, {facts['everyone']} of everybody; needed: {facts['needed_by']}; "
-        f"last used: {facts['last_used']}" + (f"; part of conflict {facts['conflicts']}" if facts["conflicts"] else "")
+        f"{snapshot['peers']} peers, {snapshot['everyone']} of everybody; needed: {snapshot['needed_by']}; "
+        f"last used: {snapshot['last_used']}"
+        + (f"; part of conflict {snapshot['conflicts']}" if snapshot["conflicts"] else "")
     )
     return {
         "line": line.number,
         "whose": Lines([names.get(line.identity) or "", line.identity]),
         "what": Lines([evidence["gives"], *([words] if is_narrow else []), *words_about(evidence)]),
-        **facts,
+        **snapshot,
         "reviewer": line.reviewer,
         "decision": Lines(decision),
     }

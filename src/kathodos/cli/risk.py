@@ -62,7 +62,7 @@ def _asked(session: Session) -> tuple[View, Risk]:
     from kathodos.findings.risk import Risk
 
     state = session.asked()
-    return state.view, Risk(session.judged(state.view, state.at, state.entry))
+    return state.view, Risk(session.judged(state.view, state.moment, state.entry))
 
 
 def _scores(risk: Risk, kind: str) -> Scores:

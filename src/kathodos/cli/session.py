@@ -20,11 +20,11 @@ from kathodos.output.answers import Answer, show
 from kathodos.workspace.workspace import Workspace, read_toml
 
 if TYPE_CHECKING:
-    from kathodos.analysis.snapshot import Facts
+    from kathodos.analysis.snapshot import Snapshot
     from kathodos.connectors.settings import Source
     from kathodos.engine.index import Index
     from kathodos.findings.conflicts.covers import Control, Register
-    from kathodos.findings.excess.batches import Ground
+    from kathodos.findings.excess.batches import ExcessContext
     from kathodos.findings.risk import Floats, Judged
     from kathodos.model.kinds import Kind
     from kathodos.model.references import Names
@@ -38,7 +38,7 @@ class Asked:
     """What a question is about: the catalogue as it is or would be, at a moment in microseconds since 1970."""
 
     view: View
-    at: int
+    moment: int
     entry: int | None
 
 
@@ -134,29 +134,29 @@ class Session:
         from kathodos.model.times import microseconds
 
         point = self.point(getattr(self.arguments, "as_of", None))
-        at = microseconds(self.moment(getattr(self.arguments, "at", None)) or point.moment)
+        at = microseconds(self.moment(getattr(self.arguments, "moment", None)) or point.moment)
         return Asked(self.view(point.entry), at, point.entry)
 
-    def facts(self, view: View, at: int, point: int | None = None) -> Facts:
+    def snapshot(self, view: View, moment: int, point: int | None = None) -> Snapshot:
         """What findings are made of: the records of a view at a moment in microseconds since 1970."""
-        from kathodos.analysis.snapshot import Facts
+        from kathodos.analysis.snapshot import Snapshot
 
-        facts = Facts(view.records, view.index, at)
-        facts.risks = lambda: self.risks(view, at, point)
-        return facts
+        snapshot = Snapshot(view.records, view.index, moment)
+        snapshot.risks = lambda: self.risks(view, moment, point)
+        return snapshot
 
-    def ground(self, view: View, at: int, point: int | None) -> Ground:
+    def context(self, view: View, moment: int, point: int | None) -> ExcessContext:
         """What excess is found from at a moment, with the departments that the history of the catalogue shows."""
-        from kathodos.findings.excess.batches import Ground
+        from kathodos.findings.excess.batches import ExcessContext
         from kathodos.model.kinds import IDENTITIES
         from kathodos.store.records import earlier_values
 
-        facts = self.facts(view, at, point)
+        snapshot = self.snapshot(view, moment, point)
         with self.workspace.store.connect() as connection:
-            facts.former = earlier_values(connection, IDENTITIES, "department", point)
-        return Ground(facts, self.rules().needs, self.workspace.thresholds())
+            snapshot.former = earlier_values(connection, IDENTITIES, "department", point)
+        return ExcessContext(snapshot, self.rules().needs, self.workspace.thresholds())
 
-    def judged(self, view: View, at: int, point: int | None) -> Judged:
+    def judged(self, view: View, moment: int, point: int | None) -> Judged:
         """Everything that has been found and counts for risk, at a moment."""
         from kathodos.findings.conflicts.covers import uncovered
         from kathodos.findings.conflicts.roles import roles_at_fault
@@ -165,27 +165,27 @@ class Session:
         from kathodos.findings.excess.kinds import find_excess
         from kathodos.findings.risk import Judged
 
-        ground, rules, register = self.ground(view, at, point), self.rules().conflicts, self.register(point)
-        climbing = climbers(ground.facts)
-        found = find_conflicts(ground.facts, rules)
-        found += latent_conflicts(ground.facts, rules, found, climbing)
-        names = ground.facts.index.holders.identities
-        left = {id(it) for it in uncovered(found, register, names, at)}
+        context, rules, register = self.context(view, moment, point), self.rules().conflicts, self.register(point)
+        climbing = climbers(context.snapshot)
+        found = find_conflicts(context.snapshot, rules)
+        found += latent_conflicts(context.snapshot, rules, found, climbing)
+        names = context.snapshot.index.holders.identities
+        left = {id(it) for it in uncovered(found, register, names, moment)}
         return Judged(
-            ground,
+            context,
             found,
             [it for it in found if id(it) not in left],
-            roles_at_fault(ground.facts, rules),
-            list(find_excess(ground, register=register)),
+            roles_at_fault(context.snapshot, rules),
+            list(find_excess(context, register=register)),
             climbing,
             self.workspace.weights(),
         )
 
-    def risks(self, view: View, at: int, point: int | None) -> Floats:
+    def risks(self, view: View, moment: int, point: int | None) -> Floats:
         """The risk of every identity, by number."""
         from kathodos.findings.risk import Risk
 
-        return Risk(self.judged(view, at, point)).identities().totals
+        return Risk(self.judged(view, moment, point)).identities().totals
 
     def risk_column(self, rows: Rows, text: str | None, point: Point) -> dict[str, list[Any]]:
         """The risk of each identity of some rows, if a filter asks for it and no record has an attribute so named."""

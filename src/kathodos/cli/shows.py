@@ -44,7 +44,9 @@ def run(session: Session) -> int:
     related = _related(state, kind, record)
     claims = _claims(state, kind, record)
     document = {**record, **({"sources": claims} if claims else {}), "related": related}
-    facts = [Branch(f"{name}: {plain(value)}") for name, value in record.items() if name != "ref" and value is not None]
+    snapshot = [
+        Branch(f"{name}: {plain(value)}") for name, value in record.items() if name != "ref" and value is not None
+    ]
     branches = [
         Branch(
             f"{name} ({len(records)})",
@@ -58,7 +60,7 @@ def run(session: Session) -> int:
         branches.insert(0, Branch("said by its sources", said))
     fields = [Field(name, name) for name in record] if session.format == "csv" else []
     rows = [record] if session.format == "csv" else []
-    tree = Branch(record["ref"], [*facts, *branches], "bold")
+    tree = Branch(record["ref"], [*snapshot, *branches], "bold")
     return session.answer(Answer(fields, rows, trees=[tree], hint=_hint(kind, record), document=document))
 
 

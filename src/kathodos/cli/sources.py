@@ -147,7 +147,7 @@ def _sample(session: Session) -> int:
         for table in reader_of(source).read(source, "").tables:
             if kind in (None, table.kind):
                 for row in range(min(session.arguments.lines, len(table))):
-                    cells = {name: column.at(row) for name, column in table.columns.items()}
+                    cells = {name: column.value(row) for name, column in table.columns.items()}
                     line = {"file": table.file_of(row), "line": int(table.lines[row])}
                     said = "; ".join(f"{name} {cell}" for name, cell in cells.items() if cell is not None)
                     rows.append({"source": source.name, "kind": table.kind.name, **line, "cells": cells, "said": said})

@@ -14,7 +14,7 @@ _BLOCK = 4_000_000  # items that are put together at once
 
 
 @dataclass(frozen=True)
-class Lists:
+class CSRList:
     """List i is `items[starts[i]:starts[i + 1]]`."""
 
     starts: Ints
@@ -31,9 +31,9 @@ class Lists:
         origin, positions = self.positions(rows)
         return origin, self.items[positions]
 
-    def picked(self, rows: Ints) -> Lists:
+    def picked(self, rows: Ints) -> CSRList:
         """Only the lists of `rows`, in that order."""
-        return Lists(np.concatenate([[0], np.cumsum(self.sizes()[rows])]).astype(np.int64), self.of(rows)[1])
+        return CSRList(np.concatenate([[0], np.cumsum(self.sizes()[rows])]).astype(np.int64), self.of(rows)[1])
 
     def all_of(self, rows: Ints) -> Ints:
         """The lists of `rows` put together."""
@@ -55,16 +55,16 @@ class Lists:
         """For each item the list it is in."""
         return np.repeat(np.arange(len(self), dtype=np.int32), self.sizes())
 
-    def turned(self, size: int) -> Lists:
+    def turned(self, size: int) -> CSRList:
         """For each of `size` items the rows whose lists hold it, in order."""
-        return lists_from(self.items, self.rows(), size)
+        return csr_from_pairs(self.items, self.rows(), size)
 
-    def without(self, positions: Ints) -> Lists:
+    def without(self, positions: Ints) -> CSRList:
         """The lists without the items at these positions of `items`."""
         gone = np.searchsorted(np.sort(positions), self.starts)
-        return Lists((self.starts - gone).astype(self.starts.dtype), np.delete(self.items, positions))
+        return CSRList((self.starts - gone).astype(self.starts.dtype), np.delete(self.items, positions))
 
-    def place_for(self, rows: Ints, items: Ints) -> tuple[Ints, Ints]:
+    def position_for(self, rows: Ints, items: Ints) -> tuple[Ints, Ints]:
         """Where in `items` each pair (row, item) stands or would stand in rows in ascending order; and in what order.
 
         Gives the pairs' order by row and then item, and for each pair in that order its position.
@@ -76,12 +76,12 @@ class Lists:
         ]
         return order, ints(positions)
 
-    def with_more(self, rows: Ints, items: Ints) -> Lists:
+    def with_more(self, rows: Ints, items: Ints) -> CSRList:
         """The lists, each in ascending order, with these pairs (row, item) put in where they belong."""
-        order, positions = self.place_for(rows, items)
+        order, positions = self.position_for(rows, items)
         added = np.searchsorted(np.sort(rows), np.arange(len(self.starts)))
         put_in = np.insert(self.items, positions, items[order].astype(self.items.dtype))
-        return Lists((self.starts + added).astype(self.starts.dtype), put_in)
+        return CSRList((self.starts + added).astype(self.starts.dtype), put_in)
 
 
 def stretches(starts: Ints, lengths: Ints) -> tuple[Ints, Ints]:
@@ -91,20 +91,20 @@ def stretches(starts: Ints, lengths: Ints) -> tuple[Ints, Ints]:
     return origin, np.arange(len(origin)) + np.repeat(starts - before, lengths)
 
 
-def lists_from(rows: Ints, items: Ints, size: int) -> Lists:
+def csr_from_pairs(rows: Ints, items: Ints, size: int) -> CSRList:
     """`size` lists made of the pairs (row, item); a row's items keep their order."""
     starts = np.zeros(size + 1, dtype=np.int64)
     np.cumsum(np.bincount(rows, minlength=size), out=starts[1:])
     if len(rows) and not (rows[1:] >= rows[:-1]).all():
         items = items[np.argsort(rows, kind="stable")]
-    return Lists(starts, small(items))
+    return CSRList(starts, small(items))
 
 
-def sorted_lists(rows: Ints, items: Ints, size: int, width: int) -> Lists:
+def csr_from_distinct(rows: Ints, items: Ints, size: int, width: int) -> CSRList:
     """`size` lists of the distinct pairs (row, item < width), each list in ascending order."""
     codes = np.sort(rows.astype(np.int64) * width + items)
     codes = codes[first_of_each(codes)]
-    return lists_from(codes // max(width, 1), codes % max(width, 1), size)
+    return csr_from_pairs(codes // max(width, 1), codes % max(width, 1), size)
 
 
 def first_of_each(ordered: Ints) -> Bools:
@@ -125,12 +125,12 @@ def small(values: Ints) -> Ints:
     return values.astype(np.int32)
 
 
-def lists_of(rows: Iterable[Iterable[int]]) -> Lists:
+def csr_from_lists(rows: Iterable[Iterable[int]]) -> CSRList:
     """Lists made of Python ones."""
     listed = [list(row) for row in rows]
     starts = np.zeros(len(listed) + 1, dtype=np.int64)
     np.cumsum([len(row) for row in listed], out=starts[1:])
-    return Lists(starts, small(ints(item for row in listed for item in row)))
+    return CSRList(starts, small(ints(item for row in listed for item in row)))
 
 
 def ints(values: Iterable[int]) -> Ints:
@@ -160,7 +160,7 @@ def joined(parts: list[Ints]) -> Ints:
     return np.concatenate(parts) if parts else np.zeros(0, dtype=np.int64)
 
 
-def spread(edges: Lists, start: Ints, first_with_edges: int = 0) -> Bools:
+def spread(edges: CSRList, start: Ints, first_with_edges: int = 0) -> Bools:
     """Which nodes can be reached from `start` along `edges`, `start` included. Cycles cost nothing extra.
 
     Nodes before `first_with_edges` are known to lead nowhere.
@@ -177,7 +177,7 @@ def spread(edges: Lists, start: Ints, first_with_edges: int = 0) -> Bools:
     return reached
 
 
-def spread_each(edges: Lists, starts: Ints) -> Lists:
+def spread_each(edges: CSRList, starts: Ints) -> CSRList:
     """For each of `starts` the nodes that can be reached from it along `edges`, itself included, in order."""
     width = len(edges)
     origin, node = np.arange(len(starts)), starts.astype(np.int64)
@@ -189,10 +189,10 @@ def spread_each(edges: Lists, starts: Ints) -> Lists:
         fresh = found[~among(found, seen)]
         seen = np.insert(seen, np.searchsorted(seen, fresh), fresh)
         origin, node = fresh // width, fresh % width
-    return lists_from(seen // max(width, 1), seen % max(width, 1), len(starts))
+    return csr_from_pairs(seen // max(width, 1), seen % max(width, 1), len(starts))
 
 
-def closures(edges: Lists, first: int, kept: Bools, most: int = 1 << 62) -> Lists | None:
+def closures(edges: CSRList, first: int, kept: Bools, most: int = 1 << 62) -> CSRList | None:
     """For each node from `first` on the `kept` nodes that can be reached from it, itself included, in order.
 
     None where that would be more than `most` in all.
@@ -201,14 +201,14 @@ def closures(edges: Lists, first: int, kept: Bools, most: int = 1 << 62) -> List
     chains of thousands cost no more than what they hold.
     """
     tail = edges.starts[first:]
-    ahead, label = Lists(tail - tail[0], edges.items[tail[0] :] - np.int32(first)), np.arange(len(tail) - 1)
+    ahead, label = CSRList(tail - tail[0], edges.items[tail[0] :] - np.int32(first)), np.arange(len(tail) - 1)
     levels = _levels(ahead)
     if levels is None:
         ahead, label = _cycles_as_one(ahead)
         levels = _levels(ahead)
         assert levels is not None
     inside, count = kept[first:].nonzero()[0], len(ahead)
-    members = lists_from(label[inside], inside, count)
+    members = csr_from_pairs(label[inside], inside, count)
     sizes, starts, lengths = (np.bincount(label, minlength=count), *np.zeros((2, count), dtype=np.int64))
     found, used = np.zeros(1024, dtype=np.int32), 0
     for ready in (level[some] for level in levels for some in in_loads(_loads(ahead, lengths, level), _BLOCK)):
@@ -228,16 +228,16 @@ def closures(edges: Lists, first: int, kept: Bools, most: int = 1 << 62) -> List
         used += len(codes)
     _, item = stretches(starts[label], lengths[label])
     begins = np.concatenate([[0], np.cumsum(lengths[label])]).astype(np.int64)
-    return Lists(begins, found[item] + np.int32(first))
+    return CSRList(begins, found[item] + np.int32(first))
 
 
-def _loads(edges: Lists, lengths: Ints, nodes: Ints) -> Ints:
+def _loads(edges: CSRList, lengths: Ints, nodes: Ints) -> Ints:
     """How much is put together for each of some nodes, by what is known of those it leads to."""
     origin, to = edges.of(nodes)
     return np.bincount(origin, weights=lengths[to], minlength=len(nodes)).astype(np.int64)
 
 
-def _levels(edges: Lists) -> list[Ints] | None:
+def _levels(edges: CSRList) -> list[Ints] | None:
     """The nodes in turns, each after all that it leads to; None where some lead back to themselves."""
     waiting, before, found = edges.sizes(), edges.turned(len(edges)), []
     ready = (waiting == 0).nonzero()[0]
@@ -249,7 +249,7 @@ def _levels(edges: Lists) -> list[Ints] | None:
     return found if sum(map(len, found)) == len(edges) else None
 
 
-def _cycles_as_one(edges: Lists) -> tuple[Lists, Ints]:
+def _cycles_as_one(edges: CSRList) -> tuple[CSRList, Ints]:
     """The edges between cycles, each taken as one node, and the number of the cycle of each node."""
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import connected_components
@@ -260,10 +260,10 @@ def _cycles_as_one(edges: Lists) -> tuple[Lists, Ints]:
     labels: Ints = label.astype(np.int64)
     begin, end = labels[source], labels[edges.items]
     between = begin != end
-    return sorted_lists(begin[between], end[between], count, max(count, 1)), labels
+    return csr_from_distinct(begin[between], end[between], count, max(count, 1)), labels
 
 
-def reachable(edges: Lists, start: Ints) -> Ints:
+def reachable(edges: CSRList, start: Ints) -> Ints:
     """The nodes that can be reached from `start` along `edges`, `start` included, in order.
 
     The same as `spread` where few are reached: nothing as long as all nodes is touched.

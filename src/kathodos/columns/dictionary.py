@@ -21,7 +21,7 @@ _FEW = 50_000  # rows below which importing a faster library would take longer t
 
 
 @dataclass(frozen=True)
-class Coded:
+class DictionaryColumn:
     """One column. `codes` has an int32 for each row; no value is there twice, and None is none of them."""
 
     codes: Codes
@@ -42,41 +42,41 @@ class Coded:
         objects[:-1] = self.values
         return objects
 
-    def at(self, position: int) -> Scalar:
+    def value(self, position: int) -> Scalar:
         """What one row holds."""
         code = int(self.codes[position])
         return self.values[code] if code >= 0 else None
 
-    def taken(self, positions: Ints | npt.NDArray[np.bool_]) -> Coded:
+    def taken(self, positions: Ints | npt.NDArray[np.bool_]) -> DictionaryColumn:
         """The column of only these rows."""
-        return Coded(self.codes[positions], self.values)
+        return DictionaryColumn(self.codes[positions], self.values)
 
-    def mapped(self, function: Callable[[Scalar], Scalar]) -> Coded:
+    def mapped(self, function: Callable[[Scalar], Scalar]) -> DictionaryColumn:
         """The column with a function applied to each value that is there; None leaves nothing."""
         return self.recoded([function(value) for value in self.values])
 
-    def recoded(self, values: Iterable[Scalar]) -> Coded:
+    def recoded(self, values: Iterable[Scalar]) -> DictionaryColumn:
         """The column with other values in the place of its own, in their order; they need not be distinct."""
         values = list(values)
         if values == self.values:
             return self
-        coder = Coder()
+        coder = Encoder()
         codes = np.append(coder.codes(values), np.int32(-1))
-        return Coded(codes[self.codes], coder.values)
+        return DictionaryColumn(codes[self.codes], coder.values)
 
-    def filled(self, value: Scalar) -> Coded:
+    def filled(self, value: Scalar) -> DictionaryColumn:
         """The column with a value where there was nothing."""
         if value is None or not (self.codes < 0).any():
             return self
         values = list(self.values)
         code = values.index(value) if value in values else len(values)
-        return Coded(
+        return DictionaryColumn(
             np.where(self.codes < 0, np.int32(code), self.codes), values if code < len(values) else [*values, value]
         )
 
 
 @dataclass
-class Coder:
+class Encoder:
     """Makes codes of values as they come: each new value gets the next code."""
 
     values: list[Scalar] = field(default_factory=list)
@@ -91,13 +91,13 @@ class Coder:
         return np.fromiter(map(code.__getitem__, values), dtype=np.int32, count=len(values))
 
 
-def coded(values: Iterable[Scalar]) -> Coded:
+def dictionary_column(values: Iterable[Scalar]) -> DictionaryColumn:
     """A column of its values, row by row."""
-    coder = Coder()
-    return Coded(coder.codes(values), coder.values)
+    coder = Encoder()
+    return DictionaryColumn(coder.codes(values), coder.values)
 
 
-def of_arrow(whole: Any) -> Coded:
+def column_from_arrow(whole: Any) -> DictionaryColumn:
     """An Arrow array in chunks as a column."""
     import pyarrow as pa
 
@@ -107,34 +107,34 @@ def of_arrow(whole: Any) -> Coded:
             return nothing(0)
         whole = whole.chunk(0)
     codes = whole.indices.fill_null(-1).to_numpy(zero_copy_only=False).astype(np.int32)
-    return Coded(codes, whole.dictionary.to_pylist())
+    return DictionaryColumn(codes, whole.dictionary.to_pylist())
 
 
-def nothing(rows: int) -> Coded:
+def nothing(rows: int) -> DictionaryColumn:
     """A column that holds nothing in so many rows."""
-    return Coded(np.full(rows, -1, dtype=np.int32), [])
+    return DictionaryColumn(np.full(rows, -1, dtype=np.int32), [])
 
 
-def always(value: Scalar, rows: int) -> Coded:
+def always(value: Scalar, rows: int) -> DictionaryColumn:
     """A column that holds the same in each of so many rows."""
     return nothing(rows).filled(value)
 
 
-def joined_columns(parts: Sequence[Coded]) -> Coded:
+def joined_columns(parts: Sequence[DictionaryColumn]) -> DictionaryColumn:
     """Columns one below the other."""
-    coder = Coder()
+    coder = Encoder()
     codes = [np.append(coder.codes(part.values), np.int32(-1))[part.codes] for part in parts]
-    return Coded(np.concatenate(codes), coder.values)
+    return DictionaryColumn(np.concatenate(codes), coder.values)
 
 
-def in_common(first: Coded, second: Coded) -> tuple[Codes, Codes]:
+def in_common(first: DictionaryColumn, second: DictionaryColumn) -> tuple[Codes, Codes]:
     """The codes of two columns, the same for the same value."""
-    coder = Coder()
+    coder = Encoder()
     one, other = (np.append(coder.codes(column.values), np.int32(-1)) for column in (first, second))
     return one[first.codes], other[second.codes]
 
 
-def numbers_of(columns: Sequence[Codes]) -> Ints:
+def row_numbers(columns: Sequence[Codes]) -> Ints:
     """A number for each row, the same for rows that are the same in all of these columns of codes."""
     total = np.zeros(len(columns[0]), dtype=np.int64)
     size = 1
@@ -185,14 +185,14 @@ def in_chunks(rows: int, most: int) -> Iterator[slice]:
     return (slice(first, min(first + most, rows)) for first in range(0, rows, most))
 
 
-def rows_of(columns: Sequence[Coded], positions: slice | Ints | None = None) -> Iterator[tuple[Scalar, ...]]:
+def rows_of(columns: Sequence[DictionaryColumn], positions: slice | Ints | None = None) -> Iterator[tuple[Scalar, ...]]:
     """What the rows hold, a tuple each."""
     return zip(*(column.listed(positions) for column in columns), strict=True) if columns else iter(())
 
 
 def distinct_pairs(first: Codes, second: Codes) -> tuple[Ints, Ints]:
     """For each row the number of its pair of codes, and for each pair the first row that has it."""
-    numbers = places(numbers_of([first, second]))
+    numbers = places(row_numbers([first, second]))
     where = np.zeros(int(numbers.max(initial=-1)) + 1, dtype=np.int64)
     where[numbers[::-1]] = np.arange(len(numbers) - 1, -1, -1)
     return numbers, where

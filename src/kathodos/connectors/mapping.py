@@ -11,7 +11,16 @@ from pathlib import Path
 
 import numpy as np
 
-from kathodos.columns.dictionary import Coded, Coder, Ints, Scalar, always, coded, joined_columns, nothing
+from kathodos.columns.dictionary import (
+    DictionaryColumn,
+    Encoder,
+    Ints,
+    Scalar,
+    always,
+    dictionary_column,
+    joined_columns,
+    nothing,
+)
 from kathodos.errors import DataError
 from kathodos.formats.raw import Format, Problem, Raw, shown
 from kathodos.model.filters import FilterError, parse_filter
@@ -53,27 +62,27 @@ class Table:
     kind: Kind
     file: str
     lines: Ints
-    columns: Mapping[str, Coded]
+    columns: Mapping[str, DictionaryColumn]
     dates: Sequence[str] = ()
     once: bool = False
-    files: Coded | None = None
+    files: DictionaryColumn | None = None
 
     def __len__(self) -> int:
         return len(self.lines)
 
-    def column(self, name: str) -> Coded:
+    def column(self, name: str) -> DictionaryColumn:
         """A column of the table; an empty one where it has none of that name."""
         return self.columns.get(name) or nothing(len(self))
 
     def file_of(self, row: int) -> str:
         """The file that a row is from."""
-        return self.file if self.files is None else str(self.files.at(row))
+        return self.file if self.files is None else str(self.files.value(row))
 
     @classmethod
     def of_cells(cls, kind: Kind, file: str, cells: Mapping[str, Sequence[str | None]]) -> Table:
         """A table of cells, row by row from line 1."""
         size = len(next(iter(cells.values()), ()))
-        return cls(kind, file, np.arange(1, size + 1), {name: coded(some) for name, some in cells.items()})
+        return cls(kind, file, np.arange(1, size + 1), {name: dictionary_column(some) for name, some in cells.items()})
 
 
 @dataclass(frozen=True)
@@ -273,11 +282,13 @@ def _attribute(header: str) -> str:
     return re.sub(r"\W+", "_", header.strip()).casefold()
 
 
-def _built(kind: Kind, file: str, name: str, template: str, columns: Mapping[str, Coded], size: int) -> Coded:
+def _built(
+    kind: Kind, file: str, name: str, template: str, columns: Mapping[str, DictionaryColumn], size: int
+) -> DictionaryColumn:
     """A column made of others; absent where one of them is. A slash in a cell is escaped in addresses."""
     parts = [(template[first:last], found) for first, last, found in _parts(template)]
     is_resource = name in kind.names and name != "attributes" and kind.column(name).form in _OF_RESOURCES
-    used: list[Coded] = []
+    used: list[DictionaryColumn] = []
     for _, found in parts:
         if found:
             header, is_path = found
@@ -289,13 +300,13 @@ def _built(kind: Kind, file: str, name: str, template: str, columns: Mapping[str
     if not used:
         return always(template, size)
     is_there = np.logical_and.reduce([column.codes >= 0 for column in used])
-    coder = Coder()
+    coder = Encoder()
     lists = [column.listed(is_there.nonzero()[0]) for column in used]
     form = "".join("%s" if found else text.replace("%", "%%") for text, found in parts)
     made = [form % cells for cells in zip(*lists, strict=True)]
     codes = np.full(size, -1, dtype=np.int32)
     codes[is_there] = coder.codes(made)
-    return Coded(codes, coder.values)
+    return DictionaryColumn(codes, coder.values)
 
 
 def _segment(cell: object) -> str:

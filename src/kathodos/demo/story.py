@@ -161,7 +161,7 @@ GRANT SELECT, INSERT ON payments TO cashiers; GRANT SELECT ON payments, payees T
 """
 
 
-def tell(folder: Path, is_fresh: bool) -> int:
+def describe(folder: Path, is_fresh: bool) -> int:
     """Lays the workspace out in `folder` and runs every command of the story there."""
     _make_room(folder, is_fresh)
     Workspace.create(folder)

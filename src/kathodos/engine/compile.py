@@ -12,33 +12,42 @@ import numpy as np
 
 from kathodos.columns.csr import (
     Bools,
+    CSRList,
     Ints,
-    Lists,
     bools,
+    csr_from_distinct,
+    csr_from_pairs,
     distinct,
     first_of_each,
     ints,
     joined,
-    lists_from,
     small,
-    sorted_lists,
     spread_each,
 )
-from kathodos.columns.strings import Texts, mark_of, ordered_marks, texts_of
+from kathodos.columns.strings import StringTable, hash_of, ordered_hashes, string_table
 from kathodos.engine.index import (
     ANY_ACTION,
     BY_FILTER,
     LISTED,
     NO_ROLE,
-    Bundles,
+    AccessEntries,
+    Entitlements,
     Grants,
     Holders,
     Index,
-    Lines,
     Mandate,
     System,
 )
-from kathodos.engine.scopes import EVERYTHING, Runs, Scope, as_runs, join, ordered_spans, reaching_down, runs_of
+from kathodos.engine.scopes import (
+    EVERYTHING,
+    AnchoredIntervals,
+    Scope,
+    intervals_from,
+    intervals_of,
+    join,
+    ordered_intervals,
+    reaching_down,
+)
 from kathodos.engine.tree import Tree, grow_tree
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_pattern
@@ -49,7 +58,7 @@ from kathodos.store.records import ROW, Records, columns_of, rows_of
 
 
 @dataclass(frozen=True)
-class Ground:
+class Resources:
     """The resources: the tree, and the type of each node."""
 
     tree: Tree
@@ -60,13 +69,13 @@ class Ground:
 def compile_index(records: Records) -> Index:
     """The index of all records."""
     holders = compile_holders(records)
-    book = _read_grants(records, holders)
-    holders = replace(holders, unknown=texts_of(sorted({*holders.unknown, *book.unknown})))
-    parts = (book.gives.new, book.scopes.new, book.bundles.new)
-    return compile_law(records, compile_ground(records), holders, book.grants(), *parts)
+    table = _read_grants(records, holders)
+    holders = replace(holders, unknown=string_table(sorted({*holders.unknown, *table.unknown})))
+    parts = (table.gives.new, table.scopes.new, table.entitlements.new)
+    return compile_policy(records, compile_resources(records), holders, table.grants(), *parts)
 
 
-def compile_ground(records: Records) -> Ground:
+def compile_resources(records: Records) -> Resources:
     """The resources of all known systems, with every ancestor."""
     (systems,) = columns_of(records, kinds.SYSTEMS, "system")
     addresses, types, detached = columns_of(records, kinds.RESOURCES, "resource", "type", "detached")
@@ -77,7 +86,7 @@ def compile_ground(records: Records) -> Ground:
     number = {name: at for at, name in enumerate(names)}
     of_node = np.full(len(tree), -1)
     of_node[nodes] = ints(number.get(types[at], -1) for at in rows)
-    return Ground(tree, names, small(of_node))
+    return Resources(tree, names, small(of_node))
 
 
 # Who may hold a grant
@@ -103,11 +112,11 @@ def compile_holders(records: Records) -> Holders:
     found = identities_selected(records, {text for text in filters if text})
     filtered = [person_number.of(found[text]) * size + at for at, text in enumerate(filters, first_group) if text]
     edges, why = edges_of(member * size + group, joined(filtered), size)
-    login_marks, by_login = ordered_marks(np.fromiter(map(mark_of, logins), dtype=np.uint32, count=len(logins)))
+    login_hashes, by_login = ordered_hashes(np.fromiter(map(hash_of, logins), dtype=np.uint32, count=len(logins)))
     return Holders(
-        identities=texts_of(ids),
-        accounts=texts_of(accounts),
-        groups=texts_of(f"{system}/{name}" for system, name in groups),
+        identities=string_table(ids),
+        accounts=string_table(accounts),
+        groups=string_table(f"{system}/{name}" for system, name in groups),
         owner=small(owner),
         is_enabled=bools(status == "enabled" for status in enabled),
         is_active=bools(status == "active" for status in statuses),
@@ -118,10 +127,10 @@ def compile_holders(records: Records) -> Holders:
         why=why,
         members=edges.turned(size),
         accounts_of=accounts_by_owner(owner, len(ids)),
-        login_marks=login_marks,
+        login_hashes=login_hashes,
         by_login=by_login,
         filters=list(filters),
-        unknown=texts_of(sorted(unknown)),
+        unknown=string_table(sorted(unknown)),
     )
 
 
@@ -131,20 +140,20 @@ def moments(texts: Iterable[str | None], read: Any) -> Ints:
     return ints(known[text] if text in known else known.setdefault(text, read(text)) for text in texts)
 
 
-def accounts_by_owner(owner: Ints, people: int) -> Lists:
+def accounts_by_owner(owner: Ints, people: int) -> CSRList:
     """For each identity its accounts, as holders."""
     owned = (owner >= 0).nonzero()[0]
-    return lists_from(owner[owned], owned + people, people)
+    return csr_from_pairs(owner[owned], owned + people, people)
 
 
-def edges_of(listed: Ints, filtered: Ints, size: int) -> tuple[Lists, Ints]:
+def edges_of(listed: Ints, filtered: Ints, size: int) -> tuple[CSRList, Ints]:
     """Memberships, given as holder * size + group, listed and by filter: as lists, and why each is there."""
     codes = np.sort(np.concatenate([listed, filtered]))
     codes = codes[first_of_each(codes)]
     why = np.zeros(len(codes), dtype=np.int8)
     for flag, some in ((LISTED, listed), (BY_FILTER, filtered)):
         why[np.searchsorted(codes, some)] |= flag
-    return lists_from(codes // size, codes % size, size), why  # type: ignore[return-value]  # see Ints
+    return csr_from_pairs(codes // size, codes % size, size), why  # type: ignore[return-value]  # see Ints
 
 
 def _listed_members(
@@ -190,12 +199,12 @@ def identities_selected(records: Records, filters: Iterable[str]) -> dict[str, I
 # What they have been given
 
 
-def _read_grants(records: Records, holders: Holders) -> GrantBook:
+def _read_grants(records: Records, holders: Holders) -> GrantTable:
     """The grants that a known holder has; what they give and on what, each text once; both by bundle."""
-    book = GrantBook(holders, Numbering(), Numbering(), Numbering())
-    for part in records.chunks(kinds.GRANTS, *GrantBook.COLUMNS):
-        book.add(part)
-    return book
+    table = GrantTable(holders, Numbering(), Numbering(), Numbering())
+    for part in records.chunks(kinds.GRANTS, *GrantTable.COLUMNS):
+        table.add(part)
+    return table
 
 
 Key = TypeVar("Key", bound=Hashable)
@@ -218,7 +227,7 @@ class Numbering(Generic[Key]):
         return known
 
 
-class GrantBook:
+class GrantTable:
     """Grants as they are read. `gives`, `scopes` and `bundles` number what has been seen."""
 
     COLUMNS = ("grant", "holder", "gives", "on", "effect", "tier", "from", "until")
@@ -228,11 +237,11 @@ class GrantBook:
         holders: Holders,
         gives: Numbering[str],
         scopes: Numbering[str],
-        bundles: Numbering[tuple[int, int]],
+        entitlements: Numbering[tuple[int, int]],
     ) -> None:
         self.gives = gives
         self.scopes = scopes
-        self.bundles = bundles
+        self.entitlements = entitlements
         self.unknown: set[str] = set()
         self._known = holders
         self._numbers: dict[str, int] = {}
@@ -248,13 +257,13 @@ class GrantBook:
         known = (holder >= 0).nonzero()[0].tolist()
         self.unknown.update(texts[at] for at in (holder < 0).nonzero()[0].tolist())
         self._ids += [ids[at] for at in known]
-        bundles = []
+        entitlements = []
         for at in known:
             scope = self.scopes.number(scopes[at]) if scopes[at] is not None else -1
-            bundles.append(self.bundles.number((self.gives.number(gives[at]), scope)))
+            entitlements.append(self.entitlements.number((self.gives.number(gives[at]), scope)))
         parts = (
             holder[known],
-            ints(bundles),
+            ints(entitlements),
             bools(effects[at] == "deny" for at in known),
             ints(tiers[at] or 0 for at in known),
             moments((starts[at] for at in known), first_moment),
@@ -264,80 +273,84 @@ class GrantBook:
             column.append(part)  # type: ignore[arg-type]
 
     def grants(self) -> Grants:
-        holder, bundle, denies, tier, starts, ends = (joined(column) for column in self._columns)
-        return Grants(texts_of(self._ids), small(holder), small(bundle), denies.astype(bool), tier, starts, ends)
+        holder, entitlement, denies, tier, starts, ends = (joined(column) for column in self._columns)
+        return Grants(
+            string_table(self._ids), small(holder), small(entitlement), denies.astype(bool), tier, starts, ends
+        )
 
 
 # What that means
 
 
-class _Book:
+class _EntryTable:
     """Lines by number, each once: verbs and patterns by number too."""
 
     def __init__(self) -> None:
         self.verbs: dict[str, int] = {}
         self.patterns: dict[str, int] = {}
-        self.lines: dict[tuple[int, int, bool], int] = {}
+        self.entries: dict[tuple[int, int, bool], int] = {}
 
     def number(self, action: str, pattern: str, denies: bool) -> int:
         verb = self.verbs.setdefault(action, len(self.verbs))
         of = self.patterns.setdefault(pattern, len(self.patterns))
-        return self.lines.setdefault((verb, of, denies), len(self.lines))
+        return self.entries.setdefault((verb, of, denies), len(self.entries))
 
 
-def compile_law(
+def compile_policy(
     records: Records,
-    ground: Ground,
+    resources: Resources,
     holders: Holders,
     grants: Grants,
     gives: Iterable[str],
     scope_texts: Iterable[str],
-    bundle: Iterable[tuple[int, int]],
+    entitlement: Iterable[tuple[int, int]],
 ) -> Index:
     """Everything but holders, grants and resources, which are compiled already: what grants give, and where.
 
     `bundle`: what each bundle gives and its scope, as numbers in `gives` and `scope_texts`.
     """
-    gives, scope_texts, keys = list(gives), list(scope_texts), list(bundle)
+    gives, scope_texts, keys = list(gives), list(scope_texts), list(entitlement)
     bundle_gives, bundle_scope = ints(key[0] for key in keys), ints(key[1] for key in keys)
     roles, is_active = _compile_roles(records)
     role_number = {role: at for at, role in enumerate(roles)}
     juniors = _compile_juniors(records, role_number)
-    book = _Book()
-    role_lines = _compile_role_lines(records, role_number, book)
-    role_given, line_given = _given_by(gives, role_number, book)
-    systems, actions = _compile_systems(records, ground.tree, book)
-    scopes = _compile_scopes(records, scope_texts, ground.tree)
-    lines = _lines_in(book, actions)
+    table = _EntryTable()
+    role_entries = _compile_role_lines(records, role_number, table)
+    role_given, line_given = _given_by(gives, role_number, table)
+    systems, actions = _compile_systems(records, resources.tree, table)
+    scopes = _compile_scopes(records, scope_texts, resources.tree)
+    entries = _lines_in(table, actions)
     bundle_role = role_given[bundle_gives]
-    packages = _packages(bundle_role, line_given[bundle_gives], juniors, is_active, role_lines)
-    rules, rule_line, rule_scope = _number_rules(packages, bundle_scope, len(scope_texts))
-    targets = Targets(ground.tree, lines.patterns, systems)
-    spans = ordered_spans(*runs_of_rules(targets, lines.pattern[rule_line], rule_scope, scopes))
+    packages = _packages(bundle_role, line_given[bundle_gives], juniors, is_active, role_entries)
+    scoped, scoped_entry, scoped_scope = _number_scoped(packages, bundle_scope, len(scope_texts))
+    targets = Targets(resources.tree, entries.patterns, systems)
+    intervals = ordered_intervals(*intervals_of_scoped(targets, entries.pattern[scoped_entry], scoped_scope, scopes))
     given, within, roles_given = map(small, (bundle_gives, bundle_scope, bundle_role))
-    bundles = Bundles(texts_of(gives), texts_of(scope_texts), scopes, given, within, roles_given, rules)
+    entitlements = Entitlements(
+        string_table(gives), string_table(scope_texts), scopes, given, within, roles_given, scoped
+    )
     return Index(
-        tree=ground.tree,
-        type_names=ground.type_names,
-        types=ground.types,
+        tree=resources.tree,
+        type_names=resources.type_names,
+        types=resources.types,
         systems=systems,
         actions=actions,
         holders=holders,
-        roles=texts_of(roles),
+        roles=string_table(roles),
         role_is_active=is_active,
         juniors=juniors,
-        role_lines=role_lines,
-        lines=lines,
+        role_entries=role_entries,
+        entries=entries,
         mandates=_compile_mandates(records),
         grants=grants,
-        bundles=bundles,
-        rule_line=small(rule_line),
-        rule_scope=small(rule_scope),
-        rule_spans=lists_from(spans.rule, np.arange(len(spans)), len(rule_line)),
-        rule_bundles=rules.turned(len(rule_line)),
-        bundle_grants=lists_from(grants.bundle, np.arange(len(grants)), len(bundles)),
-        holder_grants=lists_from(grants.holder, np.arange(len(grants)), holders.size),
-        spans=spans,
+        entitlements=entitlements,
+        scoped_entry=small(scoped_entry),
+        scoped_scope=small(scoped_scope),
+        scoped_intervals=csr_from_pairs(intervals.scoped, np.arange(len(intervals)), len(scoped_entry)),
+        scoped_entitlements=scoped.turned(len(scoped_entry)),
+        entitlement_grants=csr_from_pairs(grants.entitlement, np.arange(len(grants)), len(entitlements)),
+        holder_grants=csr_from_pairs(grants.holder, np.arange(len(grants)), holders.size),
+        intervals=intervals,
     )
 
 
@@ -347,89 +360,91 @@ def _compile_roles(records: Records) -> tuple[list[str], Bools]:
     return [f"{system}/{role}" for system, role in zip(systems, names, strict=True)], bools(active)
 
 
-def _given_by(gives: Iterable[str], role_number: Mapping[str, int], book: _Book) -> tuple[Ints, Ints]:
+def _given_by(gives: Iterable[str], role_number: Mapping[str, int], table: _EntryTable) -> tuple[Ints, Ints]:
     """The role that each of these gives, and the line, which goes into the book; -1 for the other of the two."""
-    roles, lines = [], []
+    roles, entries = [], []
     for text in gives:
         action, rest = kinds.split_gives(text)
         roles.append(role_number.get(rest.removeprefix("role:"), NO_ROLE) if not action else NO_ROLE)
-        lines.append(book.number(action, rest, False) if action else -1)
-    return ints(roles), ints(lines)
+        entries.append(table.number(action, rest, False) if action else -1)
+    return ints(roles), ints(entries)
 
 
-def _lines_in(book: _Book, actions: Sequence[tuple[str, str]]) -> Lines:
+def _lines_in(table: _EntryTable, actions: Sequence[tuple[str, str]]) -> AccessEntries:
     """The lines of the book, each with the number of its action."""
     number = {action: at for at, action in enumerate(actions)}
-    verbs, patterns = list(book.verbs), list(book.patterns)
+    verbs, patterns = list(table.verbs), list(table.patterns)
     system_of = [pattern.partition(":")[0] for pattern in patterns]
-    return Lines(
+    return AccessEntries(
         verbs=verbs,
-        patterns=texts_of(patterns),
-        verb=small(ints(verb for verb, _, _ in book.lines)),
-        pattern=small(ints(pattern for _, pattern, _ in book.lines)),
-        denies=bools(denies for _, _, denies in book.lines),
-        action=small(ints(number.get((system_of[of], verbs[verb]), ANY_ACTION) for verb, of, _ in book.lines)),
+        patterns=string_table(patterns),
+        verb=small(ints(verb for verb, _, _ in table.entries)),
+        pattern=small(ints(pattern for _, pattern, _ in table.entries)),
+        denies=bools(denies for _, _, denies in table.entries),
+        action=small(ints(number.get((system_of[of], verbs[verb]), ANY_ACTION) for verb, of, _ in table.entries)),
     )
 
 
-def _compile_juniors(records: Records, role_number: Mapping[str, int]) -> Lists:
+def _compile_juniors(records: Records, role_number: Mapping[str, int]) -> CSRList:
     seniors, juniors = [], []
     for system, role, junior in zip(*columns_of(records, kinds.ROLE_JUNIORS, "system", "role", "junior"), strict=True):
         senior_at, junior_at = role_number.get(f"{system}/{role}"), role_number.get(junior.removeprefix("role:"))
         if senior_at is not None and junior_at is not None:
             seniors.append(senior_at)
             juniors.append(junior_at)
-    return lists_from(ints(seniors), ints(juniors), len(role_number))
+    return csr_from_pairs(ints(seniors), ints(juniors), len(role_number))
 
 
-def _compile_role_lines(records: Records, role_number: Mapping[str, int], book: _Book) -> Lists:
-    roles, lines = [], []
+def _compile_role_lines(records: Records, role_number: Mapping[str, int], table: _EntryTable) -> CSRList:
+    roles, entries = [], []
     columns = columns_of(records, kinds.ROLE_PERMISSIONS, "system", "role", "action", "resource", "effect")
     for system, role, action, pattern, effect in zip(*columns, strict=True):
         at = role_number.get(f"{system}/{role}")
         if at is not None:
             roles.append(at)
-            lines.append(book.number(action, pattern, effect == "deny"))
-    return lists_from(ints(roles), ints(lines), len(role_number))
+            entries.append(table.number(action, pattern, effect == "deny"))
+    return csr_from_pairs(ints(roles), ints(entries), len(role_number))
 
 
-def _packages(role: Ints, line: Ints, juniors: Lists, is_active: Bools, role_lines: Lists) -> Lists:
+def _packages(role: Ints, entry: Ints, juniors: CSRList, is_active: Bools, role_entries: CSRList) -> CSRList:
     """The lines of each bundle: of its role with all juniors, as far as they are active, or its one line."""
     used = distinct(role[(role >= 0)])
     used = used[is_active[used]]
     passing = is_active[juniors.items]
-    open_juniors = lists_from(juniors.rows()[passing], juniors.items[passing], len(juniors))
+    open_juniors = csr_from_pairs(juniors.rows()[passing], juniors.items[passing], len(juniors))
     below = spread_each(open_juniors, used)
-    origin, lines = role_lines.of(below.items)
-    by_used = sorted_lists(below.rows()[origin], lines, len(used), int(lines.max(initial=0)) + 1)
+    origin, entries = role_entries.of(below.items)
+    by_used = csr_from_distinct(below.rows()[origin], entries, len(used), int(entries.max(initial=0)) + 1)
     at_used = np.searchsorted(used, role)
     has_role = (role >= 0) & (at_used < len(used))
     has_role[has_role] = used[at_used[has_role]] == role[has_role]
-    bundles = has_role.nonzero()[0]
-    origin, lines = by_used.of(at_used[bundles])
-    single = (line >= 0).nonzero()[0]
-    return lists_from(np.concatenate([bundles[origin], single]), np.concatenate([lines, line[single]]), len(role))
+    entitlements = has_role.nonzero()[0]
+    origin, entries = by_used.of(at_used[entitlements])
+    single = (entry >= 0).nonzero()[0]
+    return csr_from_pairs(
+        np.concatenate([entitlements[origin], single]), np.concatenate([entries, entry[single]]), len(role)
+    )
 
 
-def _number_rules(packages: Lists, bundle_scope: Ints, scopes: int) -> tuple[Lists, Ints, Ints]:
+def _number_scoped(packages: CSRList, bundle_scope: Ints, scopes: int) -> tuple[CSRList, Ints, Ints]:
     """Each distinct (line, scope) as a rule: the rules of each bundle, the line and the scope of each rule."""
-    bundle = packages.rows()
+    entitlement = packages.rows()
     width = scopes + 1
-    codes = packages.items.astype(np.int64) * width + bundle_scope[bundle] + 1
-    found, rule = np.unique(codes, return_inverse=True)
-    return lists_from(bundle, rule, len(packages)), found // width, found % width - 1
+    codes = packages.items.astype(np.int64) * width + bundle_scope[entitlement] + 1
+    found, scoped_at = np.unique(codes, return_inverse=True)
+    return csr_from_pairs(entitlement, scoped_at, len(packages)), found // width, found % width - 1
 
 
 class Targets:
     """The targets of patterns, each found once."""
 
-    def __init__(self, tree: Tree, patterns: Texts, systems: Mapping[str, System]) -> None:
+    def __init__(self, tree: Tree, patterns: StringTable, systems: Mapping[str, System]) -> None:
         self.tree = tree
         self.patterns = patterns
         self.systems = systems
         self._parsed: dict[int, Pattern] = {}
         self._found: dict[int, Ints] = {}
-        self._runs: dict[tuple[int, int], Runs] = {}
+        self._runs: dict[tuple[int, int], AnchoredIntervals] = {}
 
     def parsed(self, number: int) -> Pattern:
         if number not in self._parsed:
@@ -448,17 +463,19 @@ class Targets:
     def node_numbers(self) -> Mapping[str, int]:
         return self.tree.addresses.numbers()
 
-    def runs(self, number: int, scope_number: int, scope: Scope) -> Runs:
+    def intervals(self, number: int, scope_number: int, scope: Scope) -> AnchoredIntervals:
         """Where a pattern applies under a scope."""
         if (number, scope_number) not in self._runs:
             pattern = self.parsed(number)
             is_deep = pattern.holds_everything_below
-            found = runs_of(self.tree, self.of(number), is_deep, self.inherits(pattern), scope)
+            found = intervals_of(self.tree, self.of(number), is_deep, self.inherits(pattern), scope)
             self._runs[number, scope_number] = found
         return self._runs[number, scope_number]
 
 
-def runs_of_rules(targets: Targets, pattern: Ints, scope: Ints, scopes: Sequence[Scope]) -> tuple[Ints, Runs]:
+def intervals_of_scoped(
+    targets: Targets, pattern: Ints, scope: Ints, scopes: Sequence[Scope]
+) -> tuple[Ints, AnchoredIntervals]:
     """Where rules with these patterns and scopes apply: for each run its rule, and the runs.
 
     Those with an address and no scope, nearly all as a rule, are done together.
@@ -473,19 +490,21 @@ def runs_of_rules(targets: Targets, pattern: Ints, scope: Ints, scopes: Sequence
             is_deep[number] = parsed.holds_everything_below
             inherits[number] = targets.inherits(parsed)
     together = (is_address[pattern] > 0) & (scope < 0)
-    rules = (together & (node[pattern] >= 0)).nonzero()[0]
-    of = pattern[rules]
-    origin, runs = reaching_down(targets.tree, node[of], is_deep[of] > 0, inherits[of] > 0)
-    parts, numbers = [runs], [rules[origin]]
-    for rule in (~together).nonzero()[0].tolist():
-        number = int(scope[rule])
+    scoped = (together & (node[pattern] >= 0)).nonzero()[0]
+    of = pattern[scoped]
+    origin, intervals = reaching_down(targets.tree, node[of], is_deep[of] > 0, inherits[of] > 0)
+    parts, numbers = [intervals], [scoped[origin]]
+    for scoped_at in (~together).nonzero()[0].tolist():
+        number = int(scope[scoped_at])
         held = scopes[number] if number >= 0 else EVERYTHING
-        parts.append(targets.runs(int(pattern[rule]), number, held))
-        numbers.append(np.full(len(parts[-1]), rule))
+        parts.append(targets.intervals(int(pattern[scoped_at]), number, held))
+        numbers.append(np.full(len(parts[-1]), scoped_at))
     return joined(numbers), join(parts)
 
 
-def _compile_systems(records: Records, tree: Tree, book: _Book) -> tuple[dict[str, System], list[tuple[str, str]]]:
+def _compile_systems(
+    records: Records, tree: Tree, table: _EntryTable
+) -> tuple[dict[str, System], list[tuple[str, str]]]:
     """The systems, and all actions as (system, name): declared, implied, gating or named by a permission."""
     columns = columns_of(records, kinds.SYSTEMS, "system", "combining", "inherit", "gates")
     declared = list(zip(*columns_of(records, kinds.ACTIONS, "system", "action", "kind", "implies"), strict=True))
@@ -497,8 +516,8 @@ def _compile_systems(records: Records, tree: Tree, book: _Book) -> tuple[dict[st
             others = kinds.split_list(implies)
             named[system].update([action, *others])
             implied[system] += [(action, other) for other in others]
-    verbs, of_pattern = list(book.verbs), [pattern.partition(":")[0] for pattern in book.patterns]
-    for verb, of in {(verb, of_pattern[pattern]) for verb, pattern, _ in book.lines}:
+    verbs, of_pattern = list(table.verbs), [pattern.partition(":")[0] for pattern in table.patterns]
+    for verb, of in {(verb, of_pattern[pattern]) for verb, pattern, _ in table.entries}:
         if of in named and verbs[verb] != "*":
             named[of].add(verbs[verb])
     systems: dict[str, System] = {}
@@ -564,15 +583,15 @@ def compile_scope(text: str, tree: Tree) -> Scope:
 
 def _scope_of(tree: Tree, held: Bools, anchors: Ints) -> Scope:
     """A scope from what it holds and the anchor there, both over nodes."""
-    return Scope(runs=as_runs(np.where(held, anchors, -2)[tree.by_place], absent=-2))
+    return Scope(intervals=intervals_from(np.where(held, anchors, -2)[tree.node_at], absent=-2))
 
 
 def _compile_area(area: Sequence[str | None], tree: Tree, filtered: Mapping[str, Bools]) -> Scope:
     """What an area holds, and the depth of its deepest entry that is an address on the way to each node."""
-    entries, exceptions, text = area
+    direct, exceptions, text = area
     held, anchors = np.zeros(len(tree), dtype=bool), np.full(len(tree), -1)
-    for entry in kinds.split_list(entries):
-        pattern = parse_pattern(entry)
+    for principal in kinds.split_list(direct):
+        pattern = parse_pattern(principal)
         node = tree.node(pattern) if pattern.is_address else -1
         if node >= 0:
             held[tree.down_from(node)] = True
@@ -580,8 +599,8 @@ def _compile_area(area: Sequence[str | None], tree: Tree, filtered: Mapping[str,
             anchors[below] = np.maximum(anchors[below], tree.depth[node])
         elif not pattern.is_address:
             held[tree.matches(pattern)] = True
-    for entry in kinds.split_list(exceptions):
-        pattern = parse_pattern(entry)
+    for principal in kinds.split_list(exceptions):
+        pattern = parse_pattern(principal)
         found = tree.matches(pattern)
         held &= ~(tree.below(found.tolist()) if pattern.is_address else _held(tree, found))
     return _scope_of(tree, held & filtered[text] if text else held, anchors)

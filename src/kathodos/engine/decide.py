@@ -60,18 +60,18 @@ def permit_wins(system: System, permitted: Bools, denied: Bools) -> Bools:
     return permitted & ~denied if system.combining in ("deny-overrides", "nearest") else permitted
 
 
-def is_live(index: Index, grants: Ints, at: int) -> Bools:
+def is_live(index: Index, grants: Ints, moment: int) -> Bools:
     """Which of the grants are live at a moment, in microseconds since 1970 (step 2)."""
-    return (index.grants.starts[grants] <= at) & (at < index.grants.ends[grants])
+    return (index.grants.starts[grants] <= moment) & (moment < index.grants.ends[grants])
 
 
-def counts_itself(index: Index, identities: Ints, at: int) -> Bools:
+def counts_itself(index: Index, identities: Ints, moment: int) -> Bools:
     """Which of the identities are principals of their own at a moment (step 1)."""
     holders = index.holders
-    return holders.is_active[identities] & (holders.starts[identities] <= at) & (at < holders.ends[identities])
+    return holders.is_active[identities] & (holders.starts[identities] <= moment) & (moment < holders.ends[identities])
 
 
-def entries_of(index: Index, asker: int, at: int) -> Ints:
+def direct_principals(index: Index, asker: int, moment: int) -> Ints:
     """What an identity or an account counts through before groups: itself, its enabled accounts (step 1)."""
     holders, people = index.holders, index.holders.people
     if asker >= people:
@@ -79,14 +79,14 @@ def entries_of(index: Index, asker: int, at: int) -> Ints:
     accounts = holders.accounts_of[asker].astype(np.int64)
     enabled = accounts[holders.is_enabled[accounts - people]]
     itself = np.array([asker])
-    return np.concatenate([itself[counts_itself(index, itself, at)], enabled])
+    return np.concatenate([itself[counts_itself(index, itself, moment)], enabled])
 
 
-def entries_of_each(index: Index, askers: Ints, at: int) -> tuple[Ints, Ints]:
+def direct_principals_of_each(index: Index, askers: Ints, moment: int) -> tuple[Ints, Ints]:
     """As `entries_of` for many: the position of the asker, and the holder, those that are themselves first."""
     holders, people = index.holders, index.holders.people
     persons, alone = (askers < people).nonzero()[0], (askers >= people).nonzero()[0]
-    themselves = persons[counts_itself(index, askers[persons], at)]
+    themselves = persons[counts_itself(index, askers[persons], moment)]
     owned, account = holders.accounts_of.of(askers[persons])
     enabled = holders.is_enabled[account - people]
     alone = alone[holders.is_enabled[askers[alone] - people]]
@@ -94,23 +94,23 @@ def entries_of_each(index: Index, askers: Ints, at: int) -> tuple[Ints, Ints]:
     return position, np.concatenate([askers[themselves], account[enabled], askers[alone]]).astype(np.int64)
 
 
-def principals_of(index: Index, asker: int, at: int) -> Ints:
+def principals_of(index: Index, asker: int, moment: int) -> Ints:
     """All principals of an identity or an account at a moment, as numbers of holders in order (step 1)."""
-    entries = entries_of(index, asker, at)
-    if not len(entries):
-        return entries
-    return np.append(reachable(index.holders.edges, entries), index.holders.everyone)
+    direct = direct_principals(index, asker, moment)
+    if not len(direct):
+        return direct
+    return np.append(reachable(index.holders.edges, direct), index.holders.everyone)
 
 
-def askers_with(index: Index, some: Ints, at: int) -> Ints:
+def askers_with(index: Index, some: Ints, moment: int) -> Ints:
     """Who has one of these holders among its principals: identities, then accounts asked on their own, by number."""
-    return who_has(index, some, at).nonzero()[0]
+    return who_has(index, some, moment).nonzero()[0]
 
 
-def who_has(index: Index, some: Ints, at: int) -> Bools:
+def who_has(index: Index, some: Ints, moment: int) -> Bools:
     """As `askers_with`, as a boolean vector over identities and then accounts."""
     holders, people = index.holders, index.holders.people
-    able = able_of(holders, at)
+    able = able_of(holders, moment)
     if len(some) and (some == holders.everyone).any():
         found = able.copy()
     else:
@@ -124,15 +124,15 @@ def who_has(index: Index, some: Ints, at: int) -> Bools:
 
 
 @lru_cache(maxsize=2)
-def able_of(holders: Holders, at: int) -> Bools:
+def able_of(holders: Holders, moment: int) -> Bools:
     """Which identities are principals of their own at a moment, and then which accounts are enabled (step 1)."""
-    counts = holders.is_active & (holders.starts <= at) & (at < holders.ends)
+    counts = holders.is_active & (holders.starts <= moment) & (moment < holders.ends)
     return np.concatenate([counts, holders.is_enabled])
 
 
-def counted_as(holders: Holders, at: int) -> Bools:
+def counted_as(holders: Holders, moment: int) -> Bools:
     """Which holders somebody has among its principals at a moment (step 1)."""
-    able = able_of(holders, at)
+    able = able_of(holders, moment)
     found = spread(holders.edges, able.nonzero()[0])
     found[holders.everyone] = able.any()
     return found
@@ -144,20 +144,20 @@ def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals
 
 
 def _permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
-    origin, rules = index.bundles.rules.of(index.grants.bundle[grants])
-    origin_of_rule, spans = index.rule_spans.of(rules)
-    at, line = grants[origin[origin_of_rule]], index.rule_line[rules[origin_of_rule]]
-    first, end = index.spans.first[spans].astype(np.int64), index.spans.end[spans].astype(np.int64)
+    origin, scoped = index.entitlements.scoped.of(index.grants.entitlement[grants])
+    origin_of_rule, intervals = index.scoped_intervals.of(scoped)
+    at, entry = grants[origin[origin_of_rule]], index.scoped_entry[scoped[origin_of_rule]]
+    first, end = index.intervals.first[intervals].astype(np.int64), index.intervals.end[intervals].astype(np.int64)
     of_system = np.searchsorted(index.system_roots, first, side="right") - 1
-    denies = index.grants.denies[at] | index.lines.denies[line]
-    action = index.lines.action[line]
+    denies = index.grants.denies[at] | index.entries.denies[entry]
+    action = index.entries.action[entry]
     plain = np.array([system.is_plain for system in index.systems_in_order], dtype=bool)[of_system]
     yield from _permitted_plainly(index, action[plain], denies[plain], of_system[plain], first[plain], end[plain])
     for number in distinct(of_system[~plain]).tolist():
         here = of_system == number
         system = index.systems_in_order[number]
         if len(system.actions):
-            rank = rank_of(system, index.grants.tier[at[here]], index.spans.anchor[spans[here]])
+            rank = rank_of(system, index.grants.tier[at[here]], index.intervals.anchor[intervals[here]])
             given = Given(action[here], denies[here], rank)
             yield system, decided(system, given, first[here] - system.root, end[here] - system.root)
 
@@ -195,7 +195,7 @@ def decided(system: System, given: Given, first: Ints, end: Ints) -> Intervals:
         )
         permitted |= undecided & permit_wins(system, permits, denials)
         undecided &= ~(permits | denials)
-    return runs_where(permitted, edges)
+    return intervals_where(permitted, edges)
 
 
 def _held(edges: Ints, first: Ints, end: Ints) -> Bools:
@@ -206,7 +206,7 @@ def _held(edges: Ints, first: Ints, end: Ints) -> Bools:
     return np.cumsum(change[:-1]) > 0
 
 
-def runs_where(true: Bools, edges: Ints) -> Intervals:
+def intervals_where(true: Bools, edges: Ints) -> Intervals:
     """The segments between edges that are true, as intervals; neighbours are put together."""
     change = np.diff(np.concatenate([[0], true.astype(np.int8), [0]]))
     return edges[(change == 1).nonzero()[0]], edges[(change == -1).nonzero()[0]]
@@ -218,13 +218,13 @@ def without(kept: Intervals, taken: Intervals) -> Intervals:
     held = _held(edges, *kept)
     if len(taken[0]):
         held &= ~_held(edges, *taken)
-    return runs_where(held, edges)
+    return intervals_where(held, edges)
 
 
 def united(first: Ints, end: Ints) -> Intervals:
     """Intervals that may overlap, put together."""
     edges = distinct(np.concatenate([first, end]))
-    return runs_where(_held(edges, first, end), edges)
+    return intervals_where(_held(edges, first, end), edges)
 
 
 def holds(intervals: Intervals, positions: Ints) -> Bools:
@@ -242,11 +242,11 @@ def behind_closed_gates(index: Index, system: System, permitted: Intervals) -> I
     tree, firsts, ends = index.tree, [], []
     for kind, action in system.gates:
         gated = gate_nodes(index, system, kind)
-        place = tree.place[gated].astype(np.int64)
-        closed = gated[~holds(permitted, action * (system.size + 1) + place - system.root)]
-        place = tree.place[closed].astype(np.int64)
+        position = tree.position[gated].astype(np.int64)
+        closed = gated[~holds(permitted, action * (system.size + 1) + position - system.root)]
+        position = tree.position[closed].astype(np.int64)
         _, end = tree.region_interval(closed, tree.region[closed])
-        firsts += [place + 1, tree.regions_below(closed)[0]]
+        firsts += [position + 1, tree.regions_below(closed)[0]]
         ends += [end, tree.regions_below(closed)[1]]
     first, end = np.concatenate(firsts) - system.root, np.concatenate(ends) - system.root
     filled = first < end

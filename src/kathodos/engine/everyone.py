@@ -16,19 +16,19 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import (
+    CSRList,
     Ints,
-    Lists,
+    csr_from_distinct,
+    csr_from_pairs,
     distinct,
     in_loads,
     joined,
-    lists_from,
-    sorted_lists,
     spread_each,
     stretches,
 )
-from kathodos.engine.decide import Intervals, entries_of_each, is_live, without
+from kathodos.engine.decide import Intervals, direct_principals_of_each, is_live, without
 from kathodos.engine.index import Index, System
-from kathodos.engine.pair_axis import Marked, Owned, PairLine
+from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals, PairAxis
 from kathodos.engine.reach import Reached, pairs_in, what_grants_give, what_reached_by
 
 _BLOCK = 100_000  # intervals that are sorted together
@@ -45,28 +45,28 @@ class Counts:
     resources: Ints
 
 
-def count_pairs(index: Index, at: int, action: str | None = None) -> tuple[Ints, Ints]:
+def count_pairs(index: Index, moment: int, action: str | None = None) -> tuple[Ints, Ints]:
     """The askers, and how many (action, resource) each reaches at a moment (`action` None: with any action)."""
-    book = Book(index, at, action)
-    return book.askers, book.counted(book.measure)[book.alike]
+    reach = ReachClasses(index, moment, action)
+    return reach.askers, reach.counted(reach.measure)[reach.alike]
 
 
-def count_everything(index: Index, at: int, action: str | None = None) -> Counts:
+def count_everything(index: Index, moment: int, action: str | None = None) -> Counts:
     """As `count_pairs`, with the resources counted too."""
-    book = Book(index, at, action)
-    pairs, resources = book.counted(book.measure), book.counted(book.measure_nodes)
-    return Counts(book.askers, pairs[book.alike], resources[book.alike])
+    reach = ReachClasses(index, moment, action)
+    pairs, resources = reach.counted(reach.measure), reach.counted(reach.measure_nodes)
+    return Counts(reach.askers, pairs[reach.alike], resources[reach.alike])
 
 
-def stream_pairs(index: Index, at: int, action: str | None = None) -> Iterator[tuple[Ints, Ints, Ints]]:
+def stream_pairs(index: Index, moment: int, action: str | None = None) -> Iterator[tuple[Ints, Ints, Ints]]:
     """Everybody's everything in blocks: asker, action and node of each pair, by number."""
-    book = Book(index, at, action)
-    members = lists_from(book.alike, book.askers, len(book.classes))
-    actions, nodes = book.line.pair_actions, book.line.pair_nodes
-    for block in book.blocks:
-        owner, first, end = book.reached(block)
+    reach = ReachClasses(index, moment, action)
+    members = csr_from_pairs(reach.alike, reach.askers, len(reach.classes))
+    actions, nodes = reach.axis.pair_actions, reach.axis.pair_nodes
+    for block in reach.blocks:
+        owner, first, end = reach.reached(block)
         sizes = end - first
-        of_owner = lists_from(owner, np.arange(len(owner)), len(block))
+        of_owner = csr_from_pairs(owner, np.arange(len(owner)), len(block))
         at_owner, askers = members.of(block)
         total = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
         for some in in_loads(total[at_owner], _STREAMED):
@@ -76,63 +76,63 @@ def stream_pairs(index: Index, at: int, action: str | None = None) -> Iterator[t
                 yield askers[some][origin[of_run]], actions[positions], nodes[positions]
 
 
-def everything(index: Index, at: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:
+def everything(index: Index, moment: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:
     """What everyone reaches: those alike together, and what each of them reaches."""
-    book = Book(index, at, None)
-    members = lists_from(book.alike, book.askers, len(book.classes))
-    for number in range(len(book.classes)):
-        yield members[number].tolist(), what_grants_give(index, book.grants(number))
+    reach = ReachClasses(index, moment, None)
+    members = csr_from_pairs(reach.alike, reach.askers, len(reach.classes))
+    for number in range(len(reach.classes)):
+        yield members[number].tolist(), what_grants_give(index, reach.grants(number))
 
 
-def triples(index: Index, by: str | None, at: int) -> Iterator[tuple[str, str, str]]:
+def triples(index: Index, by: str | None, moment: int) -> Iterator[tuple[str, str, str]]:
     """Every (who, action, resource) that one asker, given by reference, or everyone reaches."""
-    blocks = everything(index, at)
+    blocks = everything(index, moment)
     if by is not None:
         asker = index.holders.find(by)
-        blocks = iter([([asker], what_reached_by(index, asker, at))])
+        blocks = iter([([asker], what_reached_by(index, asker, moment))])
     for askers, reached in blocks:
         pairs = [pair for found in reached for pair in pairs_in(index, found)]
         for asker in askers:
             yield from ((index.holders.references[asker], action, address) for action, address in pairs)
 
 
-class Book:
+class ReachClasses:
     """The askers, in `classes` of those alike, and what their parts permit and deny. `alike`: the class of each."""
 
-    def __init__(self, index: Index, at: int, action: str | None) -> None:
+    def __init__(self, index: Index, moment: int, action: str | None) -> None:
         self.index = index
-        self.at = at
+        self.moment = moment
         self.action = action
-        self.line = PairLine(index, action)
+        self.axis = PairAxis(index, action)
         self.askers = index.holders.askers
         self.closures, self.holding = self._parts()
         self.alike, representatives = alike(self.holding)
         self.classes = self.holding.picked(representatives)
-        self.bits = self.line.bits
+        self.bits = self.axis.bits
 
     # What askers are made of
 
-    def _parts(self) -> tuple[Lists, Lists]:
+    def _parts(self) -> tuple[CSRList, CSRList]:
         """The live grants of each part, and the parts of each asker; parts without any grant are left out."""
         index, holders = self.index, self.index.holders
-        position, entry = entries_of_each(index, self.askers, self.at)
-        origin, group = holders.edges.of(entry)
+        position, principal = direct_principals_of_each(index, self.askers, self.moment)
+        origin, group = holders.edges.of(principal)
         has_any = distinct(position)
         position = np.concatenate([position, position[origin], has_any])
-        holder = np.concatenate([entry, group, np.full(len(has_any), holders.everyone)])
+        holder = np.concatenate([principal, group, np.full(len(has_any), holders.everyone)])
         used = distinct(holder)
         above = spread_each(holders.edges, used[used >= holders.first_group])
         own = used[used < holders.first_group]
         part = np.concatenate([np.arange(len(own)), len(own) + above.rows()])
         at_part, grants = index.holder_grants.of(np.concatenate([own, above.items]))
-        live = is_live(index, grants, self.at)
-        granted = sorted_lists(part[at_part[live]], grants[live], len(used), max(len(index.grants), 1))
+        live = is_live(index, grants, self.moment)
+        granted = csr_from_distinct(part[at_part[live]], grants[live], len(used), max(len(index.grants), 1))
         matters = granted.sizes() > 0
         number = np.cumsum(matters) - 1
         part_of = np.searchsorted(used, holder)
         kept = matters[part_of]
         count = int(matters.sum())
-        holding = sorted_lists(position[kept], number[part_of[kept]], len(self.askers), max(count, 1))
+        holding = csr_from_distinct(position[kept], number[part_of[kept]], len(self.askers), max(count, 1))
         return granted.picked(matters.nonzero()[0]), holding
 
     def grants(self, number: int) -> Ints:
@@ -142,9 +142,9 @@ class Book:
     # What they reach
 
     @cached_property
-    def part_pairs(self) -> tuple[Marked, Marked]:
+    def part_pairs(self) -> tuple[IntervalLists, IntervalLists]:
         """What each part permits and what it denies in plain systems, put together."""
-        return self.line.of_grants(self.closures)
+        return self.axis.of_grants(self.closures)
 
     @cached_property
     def blocks(self) -> list[Ints]:
@@ -160,7 +160,7 @@ class Book:
             parts = list(pool.map(measure, self.blocks))
         return joined(parts)
 
-    def _gathered(self, block: Ints, marked: Marked) -> tuple[Ints, Ints, Ints]:
+    def _gathered(self, block: Ints, marked: IntervalLists) -> tuple[Ints, Ints, Ints]:
         """The intervals of all parts of the classes of a block: owner within the block, first and end."""
         origin, parts = self.classes.of(block)
         at, first, end = marked.of(parts)
@@ -171,11 +171,11 @@ class Book:
         permits, denials = (self._gathered(block, marked) for marked in self.part_pairs)
         return self._length(block, permits, denials) + self._special_counts(block)
 
-    def _length(self, block: Ints, kept: Owned, taken: Owned | None = None) -> Ints:
+    def _length(self, block: Ints, kept: OwnedIntervals, taken: OwnedIntervals | None = None) -> Ints:
         """The length of the union of the intervals that each owner keeps, less what is taken of it."""
         if not len(kept[0]):
             return np.zeros(len(block), dtype=np.int64)
-        begins, reached = self.line.swept(*kept)
+        begins, reached = self.axis.swept(*kept)
         covered = np.empty(len(reached) + 1, dtype=np.int64)
         covered[0] = 0
         np.maximum(begins[1:], reached[:-1], out=covered[2:])
@@ -186,7 +186,7 @@ class Book:
         edges = np.searchsorted(begins, np.arange(len(block) + 1) << self.bits)
         counts: Ints = np.diff(covered[edges])
         if taken is not None and len(taken[0]):
-            owner, first, end = self.line.merged(*taken)
+            owner, first, end = self.axis.merged(*taken)
             lost = _covered_before(begins, reached, covered, (owner << self.bits) | end)
             lost -= _covered_before(begins, reached, covered, (owner << self.bits) | first)
             counts -= np.bincount(owner, weights=lost, minlength=len(block)).astype(np.int64)
@@ -195,9 +195,9 @@ class Book:
     def measure_nodes(self, block: Ints) -> Ints:
         """How many nodes each class of a block reaches with at least one action."""
         owner, first, end = self.reached(block)
-        number = np.searchsorted(self.line.bases, first, side="right") - 1
+        number = np.searchsorted(self.axis.bases, first, side="right") - 1
         width = np.array([system.size + 1 for system in self.index.systems_in_order])[number]
-        row = (first - self.line.bases[number]) // width * width
+        row = (first - self.axis.bases[number]) // width * width
         return self._length(block, (owner, first - row, end - row))
 
     def reached(self, block: Ints) -> tuple[Ints, Ints, Ints]:
@@ -215,7 +215,7 @@ class Book:
         return first >> self.bits, first & mask, end & mask
 
     def _merged_any(self, owner: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints, Ints]:
-        return self.line.merged(owner.astype(np.int64), first, end)
+        return self.axis.merged(owner.astype(np.int64), first, end)
 
     # Systems with ranks or gates
 
@@ -225,17 +225,17 @@ class Book:
         return [(at, it) for at, it in enumerate(self.index.systems_in_order) if not it.is_plain and len(it.actions)]
 
     @cached_property
-    def special_grants(self) -> Lists:
+    def special_grants(self) -> CSRList:
         """Of each part the grants that speak about a special system."""
         index = self.index
         numbers = np.array([at for at, _ in self.special], dtype=np.int64)
-        of_span = np.searchsorted(index.system_roots, index.spans.first, side="right") - 1
-        rules = np.zeros(len(index.rule_line), dtype=bool)
-        rules[index.spans.rule[np.isin(of_span, numbers)]] = True
-        bundles = np.zeros(len(index.bundles), dtype=bool)
-        bundles[index.bundles.rules.rows()[rules[index.bundles.rules.items]]] = True
-        speaks = bundles[index.grants.bundle[self.closures.items]]
-        return lists_from(self.closures.rows()[speaks], self.closures.items[speaks], len(self.closures))
+        of_span = np.searchsorted(index.system_roots, index.intervals.first, side="right") - 1
+        scoped = np.zeros(len(index.scoped_entry), dtype=bool)
+        scoped[index.intervals.scoped[np.isin(of_span, numbers)]] = True
+        entitlements = np.zeros(len(index.entitlements), dtype=bool)
+        entitlements[index.entitlements.scoped.rows()[scoped[index.entitlements.scoped.items]]] = True
+        speaks = entitlements[index.grants.entitlement[self.closures.items]]
+        return csr_from_pairs(self.closures.rows()[speaks], self.closures.items[speaks], len(self.closures))
 
     @cached_property
     def _known(self) -> dict[bytes, tuple[Ints, Ints]]:
@@ -246,7 +246,7 @@ class Book:
         grants = distinct(self.special_grants.of(self.classes[number])[1]).astype(np.int64)
         key = grants.tobytes()
         if key not in self._known:
-            bases = {system.name: int(self.line.bases[at]) for at, system in self.special}
+            bases = {system.name: int(self.axis.bases[at]) for at, system in self.special}
             reached = [it for it in what_grants_give(self.index, grants) if it.system.name in bases]
             some = [(it.of_action(self.index, self.action), bases[it.system.name]) for it in reached]
             firsts, ends = ([pairs[side] + base for pairs, base in some] for side in (0, 1))
@@ -285,15 +285,15 @@ def _covered_before(begins: Ints, reached: Ints, covered: Ints, positions: Ints)
     return covered[at + 1] - np.where(at >= 0, beyond, 0)
 
 
-def alike(lists: Lists) -> tuple[Ints, Ints]:
+def alike(lists: CSRList) -> tuple[Ints, Ints]:
     """Lists that are the same: for each list the number of its class, and a list of each class."""
     weight = (lists.items.astype(np.uint64) + np.uint64(1)) * np.uint64(0x9E3779B97F4A7C15)
     weight ^= weight >> np.uint64(29)
     weight *= np.uint64(0xBF58476D1CE4E5B9)
     total = np.concatenate([np.zeros(1, dtype=np.uint64), np.cumsum(weight, dtype=np.uint64)])
     sizes = lists.sizes()
-    mark = (total[lists.starts[1:]] - total[lists.starts[:-1]]) ^ sizes.astype(np.uint64)
-    _, first, alike = np.unique(mark, return_index=True, return_inverse=True)
+    fingerprint = (total[lists.starts[1:]] - total[lists.starts[:-1]]) ^ sizes.astype(np.uint64)
+    _, first, alike = np.unique(fingerprint, return_index=True, return_inverse=True)
     same_size = sizes == sizes[first[alike]]
     at, own = lists.of(same_size.nonzero()[0])
     _, other = lists.of(first[alike][same_size])

@@ -13,9 +13,9 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, Lists, closures, ints, lists_from, lists_of
-from kathodos.columns.strings import Marks, Texts, mark_of
-from kathodos.engine.scopes import EVERYTHING, Scope, Spans
+from kathodos.columns.csr import Bools, CSRList, Ints, closures, csr_from_lists, csr_from_pairs, ints
+from kathodos.columns.strings import Hashes, StringTable, hash_of
+from kathodos.engine.scopes import EVERYTHING, Scope, ScopedIntervals
 from kathodos.engine.tree import Tree
 from kathodos.model import kinds
 
@@ -68,7 +68,7 @@ class System:
 
 
 @dataclass(frozen=True)
-class Line:
+class AccessEntry:
     """One permission as a role or a grant carries it."""
 
     action: str
@@ -84,11 +84,11 @@ class Line:
 
 
 @dataclass(frozen=True)
-class Lines(Sequence[Line]):
+class AccessEntries(Sequence[AccessEntry]):
     """The lines. `verb` and `pattern` are numbers in `verbs` and `patterns`; `action` that of the index's actions."""
 
     verbs: Sequence[str]
-    patterns: Texts
+    patterns: StringTable
     verb: Ints
     pattern: Ints
     denies: Bools
@@ -97,13 +97,13 @@ class Lines(Sequence[Line]):
     def __len__(self) -> int:
         return len(self.verb)
 
-    def __getitem__(self, at: int) -> Line:  # type: ignore[override]  # no slices
-        return Line(self.verbs[self.verb[at]], self.patterns[self.pattern[at]], bool(self.denies[at]))
+    def __getitem__(self, at: int) -> AccessEntry:  # type: ignore[override]  # no slices
+        return AccessEntry(self.verbs[self.verb[at]], self.patterns[self.pattern[at]], bool(self.denies[at]))
 
     @cached_property
-    def of_pattern(self) -> Lists:
+    def of_pattern(self) -> CSRList:
         """For each pattern the lines with it."""
-        return lists_from(self.pattern, np.arange(len(self)), len(self.patterns))
+        return csr_from_pairs(self.pattern, np.arange(len(self)), len(self.patterns))
 
     @cached_property
     def wild(self) -> Ints:
@@ -140,23 +140,23 @@ class Holders:
     row numbers of the identities' records. What records name and nobody bears is in `unknown`.
     """
 
-    identities: Texts
-    accounts: Texts
-    groups: Texts
+    identities: StringTable
+    accounts: StringTable
+    groups: StringTable
     owner: Ints
     is_enabled: Bools
     is_active: Bools
     starts: Ints
     ends: Ints
     rows: Ints
-    edges: Lists
+    edges: CSRList
     why: Ints
-    members: Lists
-    accounts_of: Lists
-    login_marks: Marks
+    members: CSRList
+    accounts_of: CSRList
+    login_hashes: Hashes
     by_login: Ints
     filters: Sequence[str | None]
-    unknown: Texts
+    unknown: StringTable
 
     @property
     def people(self) -> int:
@@ -176,7 +176,7 @@ class Holders:
         return self.everyone + 1
 
     @property
-    def named(self) -> tuple[tuple[str, Texts], ...]:
+    def named(self) -> tuple[tuple[str, StringTable], ...]:
         return (("identity", self.identities), ("account", self.accounts), ("group", self.groups))
 
     @cached_property
@@ -208,8 +208,11 @@ class Holders:
         return sorted(at for at in found if 0 <= at < self.first_group)
 
     def _with_login(self, login: str) -> list[int]:
-        mark = np.uint32(mark_of(login))
-        first, end = np.searchsorted(self.login_marks, mark), np.searchsorted(self.login_marks, mark, side="right")
+        wanted = np.uint32(hash_of(login))
+        first, end = (
+            np.searchsorted(self.login_hashes, wanted),
+            np.searchsorted(self.login_hashes, wanted, side="right"),
+        )
         return [at for at in self.by_login[first:end].tolist() if self.accounts[at].partition("/")[2] == login]
 
     @cached_property
@@ -235,9 +238,9 @@ class Holders:
 class Grants:
     """The grants, one element each."""
 
-    ids: Texts
+    ids: StringTable
     holder: Ints
-    bundle: Ints
+    entitlement: Ints
     denies: Bools
     tier: Ints
     starts: Ints
@@ -248,19 +251,19 @@ class Grants:
 
 
 @dataclass(frozen=True)
-class Bundles:
+class Entitlements:
     """What grants give and on which scope: `gives` a number in `gives_texts`, `scope` one in `scope_texts`, -1 for all.
 
     `role` is the role given, or -1. `rules` are those of each bundle.
     """
 
-    gives_texts: Texts
-    scope_texts: Texts
+    gives_texts: StringTable
+    scope_texts: StringTable
     scopes: Sequence[Scope]
     gives: Ints
     scope: Ints
     role: Ints
-    rules: Lists
+    scoped: CSRList
 
     def __len__(self) -> int:
         return len(self.gives)
@@ -290,24 +293,24 @@ class Index:
     systems: Mapping[str, System]
     actions: Sequence[tuple[str, str]]
     holders: Holders
-    roles: Texts
+    roles: StringTable
     role_is_active: Bools
-    juniors: Lists
-    role_lines: Lists
-    lines: Lines
+    juniors: CSRList
+    role_entries: CSRList
+    entries: AccessEntries
     mandates: Sequence[Mandate]
     grants: Grants
-    bundles: Bundles
-    rule_line: Ints
-    rule_scope: Ints
-    rule_spans: Lists
-    rule_bundles: Lists
-    bundle_grants: Lists
-    holder_grants: Lists
-    spans: Spans
+    entitlements: Entitlements
+    scoped_entry: Ints
+    scoped_scope: Ints
+    scoped_intervals: CSRList
+    scoped_entitlements: CSRList
+    entitlement_grants: CSRList
+    holder_grants: CSRList
+    intervals: ScopedIntervals
 
     @cached_property
-    def granted_above(self) -> Lists:
+    def granted_above(self) -> CSRList:
         """For each group, by its number less that of the first, the groups with grants that it is in, itself included.
 
         Behind the groups stands everyone, which is in none.
@@ -317,18 +320,18 @@ class Index:
         return found
 
     @cached_property
-    def inside_granted(self) -> Lists:
+    def inside_granted(self) -> CSRList:
         """For each group, by its number less that of the first, the groups inside it where it holds grants itself."""
         above, first = self.granted_above, self.holders.first_group
-        return Lists(above.starts, above.items - np.int32(first)).turned(len(above))
+        return CSRList(above.starts, above.items - np.int32(first)).turned(len(above))
 
     @cached_property
-    def line_roles(self) -> Lists:
+    def entry_roles(self) -> CSRList:
         """For each line the roles that carry it themselves."""
-        return self.role_lines.turned(len(self.lines))
+        return self.role_entries.turned(len(self.entries))
 
     @cached_property
-    def seniors(self) -> Lists:
+    def seniors(self) -> CSRList:
         """For each role the roles directly senior to it."""
         return self.juniors.turned(len(self.roles))
 
@@ -349,7 +352,7 @@ class Index:
         return np.concatenate([[0], np.cumsum(sizes)]).astype(np.int64)
 
     @cached_property
-    def said(self) -> tuple[Lists, Lists]:
+    def said(self) -> tuple[CSRList, CSRList]:
         """Which actions a permit, and which a deny, of each action speaks about (step 5).
 
         Behind the actions stands for each system `*`, which speaks about all of its actions.
@@ -361,7 +364,7 @@ class Index:
             for at, number in enumerate(system.actions.tolist()):
                 permits[number] = system.actions[system.covers[at]].tolist()
                 denies[number] = system.actions[system.covers[:, at]].tolist()
-        return lists_of([*permits, *every]), lists_of([*denies, *every])
+        return csr_from_lists([*permits, *every]), csr_from_lists([*denies, *every])
 
     @cached_property
     def action_rows(self) -> Ints:
@@ -386,18 +389,18 @@ class Index:
 
     def gives(self, grant: int) -> str:
         """What a grant gives, as in `role:dues/clerk` or `edit dues:/tariffs`."""
-        return self.bundles.gives_texts[self.bundles.gives[self.grants.bundle[grant]]]
+        return self.entitlements.gives_texts[self.entitlements.gives[self.grants.entitlement[grant]]]
 
     def scope(self, grant: int) -> str | None:
         """The scope of a grant as it is written."""
-        number = int(self.bundles.scope[self.grants.bundle[grant]])
-        return self.bundles.scope_texts[number] if number >= 0 else None
+        number = int(self.entitlements.scope[self.grants.entitlement[grant]])
+        return self.entitlements.scope_texts[number] if number >= 0 else None
 
     def scope_held(self, grant: int) -> Scope:
         """What the scope of a grant holds."""
-        number = int(self.bundles.scope[self.grants.bundle[grant]])
-        return self.bundles.scopes[number] if number >= 0 else EVERYTHING
+        number = int(self.entitlements.scope[self.grants.entitlement[grant]])
+        return self.entitlements.scopes[number] if number >= 0 else EVERYTHING
 
     def role_of(self, grant: int) -> int:
         """The role that a grant gives; -1 where it gives a permission."""
-        return int(self.bundles.role[self.grants.bundle[grant]])
+        return int(self.entitlements.role[self.grants.entitlement[grant]])

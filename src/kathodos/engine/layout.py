@@ -12,7 +12,7 @@ import numpy.typing as npt
 
 from kathodos.columns.csr import ints
 from kathodos.engine.index import Index, Mandate, System
-from kathodos.engine.scopes import Runs, Scope
+from kathodos.engine.scopes import AnchoredIntervals, Scope
 
 Arrays = dict[str, npt.NDArray[Any]]
 _OBJECTS = ("systems", "actions", "mandates", "scopes")  # lists of other things than texts and numbers
@@ -68,7 +68,7 @@ def _plain(name: str, held: Any) -> Any:
     if name == "systems":
         return [_plain_system(system) for system in held.values()]
     if name == "scopes":
-        return [[scope.node, _plain_runs(scope.runs)] for scope in held]
+        return [[scope.node, _plain_runs(scope.intervals)] for scope in held]
     return [dataclasses.astuple(it) if name == "mandates" else it for it in held]
 
 
@@ -76,14 +76,19 @@ def _made(name: str, plain: Any) -> Any:
     if name == "systems":
         return {fields["name"]: _made_system(fields) for fields in plain}
     if name == "scopes":
-        return [Scope(node, Runs(*map(ints, runs)) if runs is not None else None) for node, runs in plain]
+        return [
+            Scope(node, AnchoredIntervals(*map(ints, intervals)) if intervals is not None else None)
+            for node, intervals in plain
+        ]
     if name == "mandates":
         return [Mandate(holder, tuple(roles), *more) for holder, roles, *more in plain]
     return [tuple(it) for it in plain]
 
 
-def _plain_runs(runs: Runs | None) -> list[list[int]] | None:
-    return [runs.first.tolist(), runs.end.tolist(), runs.anchor.tolist()] if runs is not None else None
+def _plain_runs(intervals: AnchoredIntervals | None) -> list[list[int]] | None:
+    return (
+        [intervals.first.tolist(), intervals.end.tolist(), intervals.anchor.tolist()] if intervals is not None else None
+    )
 
 
 def _plain_system(system: System) -> dict[str, Any]:

@@ -11,15 +11,15 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, Lists, joined, sorted_lists
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, joined
 from kathodos.engine.decide import Intervals
 from kathodos.engine.index import ANY_ACTION, Index, System
 
-Owned = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
+OwnedIntervals = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
 
 
 @dataclass(frozen=True)
-class Marked:
+class IntervalLists:
     """Intervals of pairs in lists, one list for each of what they are of."""
 
     starts: Ints
@@ -28,7 +28,7 @@ class Marked:
 
     def of(self, rows: Ints) -> tuple[Ints, Ints, Ints]:
         """Those of `rows`: for each interval the position in `rows` it is of, its first and its end."""
-        origin, positions = Lists(self.starts, self.first).positions(rows)
+        origin, positions = CSRList(self.starts, self.first).positions(rows)
         return origin, self.first[positions].astype(np.int64), self.end[positions].astype(np.int64)
 
     def sizes(self, rows: Ints) -> Ints:
@@ -36,7 +36,7 @@ class Marked:
         return sizes
 
 
-class PairLine:
+class PairAxis:
     """The line of an index's pairs (`action`: only those with an action of this name)."""
 
     def __init__(self, index: Index, action: str | None = None) -> None:
@@ -64,51 +64,53 @@ class PairLine:
         """The node of each pair; -1 for the empty positions."""
         parts = []
         for system in self.index.systems_in_order:
-            row = np.append(self.index.tree.by_place[system.root : system.end], -1)
+            row = np.append(self.index.tree.node_at[system.root : system.end], -1)
             parts.append(np.tile(row, len(system.actions)))
         return joined(parts).astype(np.int32)
 
     @cached_property
-    def rule_pairs(self) -> tuple[Marked, Marked]:
+    def scoped_pairs(self) -> tuple[IntervalLists, IntervalLists]:
         """What each rule permits where its line permits, and denies where line or grant denies; plain systems only."""
         plain = [(at, it) for at, it in enumerate(self.index.systems_in_order) if it.is_plain and len(it.actions)]
         denying = [(at, it) for at, it in plain if it.combining == "deny-overrides"]
-        permits = self._rule_pairs([(at, it, it.covers) for at, it in plain])
-        return permits, self._rule_pairs([(at, it, it.covers.T) for at, it in denying])
+        permits = self._scoped_pairs([(at, it, it.covers) for at, it in plain])
+        return permits, self._scoped_pairs([(at, it, it.covers.T) for at, it in denying])
 
-    def _rule_pairs(self, systems: list[tuple[int, System, Bools]]) -> Marked:
+    def _scoped_pairs(self, systems: list[tuple[int, System, Bools]]) -> IntervalLists:
         """The pairs of each rule; `[b, a]` of the array with a system: a line with action b speaks about a."""
-        index, rules, firsts, ends = self.index, [], [], []
-        system_of_span = np.searchsorted(index.system_roots, index.spans.first, side="right") - 1
+        index, scoped, firsts, ends = self.index, [], [], []
+        system_of_span = np.searchsorted(index.system_roots, index.intervals.first, side="right") - 1
         for number, system, covers in systems:
-            spans = (system_of_span == number).nonzero()[0]
-            verb = index.lines.action[index.rule_line[index.spans.rule[spans]]]
+            intervals = (system_of_span == number).nonzero()[0]
+            verb = index.entries.action[index.scoped_entry[index.intervals.scoped[intervals]]]
             local = np.where(verb == ANY_ACTION, 0, verb - system.actions[0])
             bears = covers[local] | (verb == ANY_ACTION)[:, None]
             bears &= np.array([self.action in (None, index.actions[at][1]) for at in system.actions])
             at, action = bears.nonzero()
             row = int(self.bases[number]) + action * (system.size + 1) - system.root
-            rules.append(index.spans.rule[spans[at]])
-            firsts.append(row + index.spans.first[spans[at]])
-            ends.append(row + index.spans.end[spans[at]])
-        rule, first, end = joined(rules), joined(firsts), joined(ends)
-        order = np.argsort(rule, kind="stable")
-        starts = np.concatenate([[0], np.cumsum(np.bincount(rule, minlength=len(index.rule_line)))]).astype(np.int64)
-        return Marked(starts, first[order].astype(np.int32), end[order].astype(np.int32))
+            scoped.append(index.intervals.scoped[intervals[at]])
+            firsts.append(row + index.intervals.first[intervals[at]])
+            ends.append(row + index.intervals.end[intervals[at]])
+        scoped_at, first, end = joined(scoped), joined(firsts), joined(ends)
+        order = np.argsort(scoped_at, kind="stable")
+        starts = np.concatenate([[0], np.cumsum(np.bincount(scoped_at, minlength=len(index.scoped_entry)))]).astype(
+            np.int64
+        )
+        return IntervalLists(starts, first[order].astype(np.int32), end[order].astype(np.int32))
 
-    def of_grants(self, parts: Lists) -> tuple[Marked, Marked]:
+    def of_grants(self, parts: CSRList) -> tuple[IntervalLists, IntervalLists]:
         """What each list of grants permits and what it denies, put together."""
         index = self.index
-        origin, rule = index.bundles.rules.of(index.grants.bundle[parts.items])
+        origin, scoped_at = index.entitlements.scoped.of(index.grants.entitlement[parts.items])
         part = parts.rows()[origin]
-        denies = index.grants.denies[parts.items][origin] | index.lines.denies[index.rule_line[rule]]
+        denies = index.grants.denies[parts.items][origin] | index.entries.denies[index.scoped_entry[scoped_at]]
         found = []
-        for marked, which in zip(self.rule_pairs, (~denies, denies), strict=True):
-            pairs = sorted_lists(part[which], rule[which], len(parts), max(len(index.rule_line), 1))
+        for marked, which in zip(self.scoped_pairs, (~denies, denies), strict=True):
+            pairs = csr_from_distinct(part[which], scoped_at[which], len(parts), max(len(index.scoped_entry), 1))
             at, first, end = marked.of(pairs.items)
             owner, first, end = self.merged(pairs.rows()[at].astype(np.int64), first, end)
             starts = np.searchsorted(owner, np.arange(len(parts) + 1))
-            found.append(Marked(starts, first.astype(np.int32), end.astype(np.int32)))
+            found.append(IntervalLists(starts, first.astype(np.int32), end.astype(np.int32)))
         return found[0], found[1]
 
     def merged(self, owner: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints, Ints]:

@@ -13,23 +13,33 @@ from typing import Any, TypeVar
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.csr import Bools, Ints, Lists, bools, distinct, ints, joined, lists_from, reachable, small
-from kathodos.columns.strings import Marks, Texts, mark_of, texts_of
+from kathodos.columns.csr import Bools, CSRList, Ints, bools, csr_from_pairs, distinct, ints, joined, reachable, small
+from kathodos.columns.strings import Hashes, StringTable, hash_of, string_table
 from kathodos.engine.compile import (
-    GrantBook,
-    Ground,
+    GrantTable,
     Numbering,
+    Resources,
     RowNumbers,
     Targets,
     accounts_by_owner,
-    compile_ground,
     compile_index,
-    compile_law,
+    compile_policy,
+    compile_resources,
     compile_scope,
     identities_selected,
 )
-from kathodos.engine.index import ANY_ACTION, BY_FILTER, LISTED, NO_ROLE, Bundles, Grants, Holders, Index, Lines
-from kathodos.engine.scopes import EVERYTHING, Runs, Scope, Spans, join, ordered_spans
+from kathodos.engine.index import (
+    ANY_ACTION,
+    BY_FILTER,
+    LISTED,
+    NO_ROLE,
+    AccessEntries,
+    Entitlements,
+    Grants,
+    Holders,
+    Index,
+)
+from kathodos.engine.scopes import EVERYTHING, AnchoredIntervals, Scope, ScopedIntervals, join, ordered_intervals
 from kathodos.model import kinds
 from kathodos.model.addresses import parse_pattern
 from kathodos.model.attributes import selected
@@ -39,8 +49,8 @@ from kathodos.model.times import end_moment, first_moment
 from kathodos.store.records import ROW, Edit, Edits, Record, Records
 from kathodos.store.sqlite import Rows
 
-_GROUND = {kind.name for kind in (kinds.SYSTEMS, kinds.RESOURCES)}
-_LAW = _GROUND | {
+_RESOURCES = {kind.name for kind in (kinds.SYSTEMS, kinds.RESOURCES)}
+_POLICY = _RESOURCES | {
     kind.name
     for kind in (kinds.ROLES, kinds.ROLE_JUNIORS, kinds.ROLE_PERMISSIONS, kinds.ACTIONS, kinds.AREAS, kinds.MANDATES)
 }
@@ -61,19 +71,23 @@ def updated(index: Index, edits: Edits, records: Records) -> Index:
     if change.may_take_an_action_along:
         return compile_index(records)
     holders = change.holders
-    if touched & _LAW or change.names_what_is_new:
-        ground = Ground(index.tree, index.type_names, index.types)
-        if touched & _GROUND:
-            ground = compile_ground(records)
-        return compile_law(records, ground, holders, change.grants, change.gives, change.scopes, change.bundles)
+    if touched & _POLICY or change.names_what_is_new:
+        resources = Resources(index.tree, index.type_names, index.types)
+        if touched & _RESOURCES:
+            resources = compile_resources(records)
+        return compile_policy(
+            records, resources, holders, change.grants, change.gives, change.scopes, change.entitlements
+        )
     if touched:
         index = _with_bundles(index, change)
         index = replace(
             index,
             holders=holders,
             grants=change.grants,
-            bundle_grants=lists_from(change.grants.bundle, np.arange(len(change.grants)), len(index.bundles)),
-            holder_grants=lists_from(change.grants.holder, np.arange(len(change.grants)), holders.size),
+            entitlement_grants=csr_from_pairs(
+                change.grants.entitlement, np.arange(len(change.grants)), len(index.entitlements)
+            ),
+            holder_grants=csr_from_pairs(change.grants.holder, np.arange(len(change.grants)), holders.size),
         )
     return index
 
@@ -126,7 +140,7 @@ class _Holding:
     def edit(self, kind: Kind) -> Edit:
         return self.edits.get(kind.name, Edit())
 
-    def _names(self, kind: Kind, texts: Texts) -> _Names:
+    def _names(self, kind: Kind, texts: StringTable) -> _Names:
         edit = self.edit(kind)
         come = {_name_of(kind, record): {ROW: -at, **record} for at, record in enumerate(edit.come, 1)}
         gone = {_name_of(kind, record): 0 for record in edit.gone}
@@ -156,7 +170,7 @@ class _Holding:
         accounts = old.accounts.without(self.accounts.gone, names)
         groups = old.groups.without(self.groups.gone, (_name_of(kinds.GROUPS, it) for it in self.groups.added))
         owner = self._owners(identities)
-        login_marks, by_login = self._by_login(logins)
+        login_hashes, by_login = self._by_login(logins)
         draft = replace(
             old,
             identities=identities,
@@ -169,7 +183,7 @@ class _Holding:
             ends=self._column(old.ends, self.people, lambda it: end_moment(it["ends"])),
             rows=self._column(old.rows, self.people, lambda it: it[ROW]),
             accounts_of=accounts_by_owner(owner, len(identities)),
-            login_marks=login_marks,
+            login_hashes=login_hashes,
             by_login=by_login,
             filters=self._filters(),
         )
@@ -184,7 +198,7 @@ class _Holding:
         added = np.array([read(record) for record in names.added], dtype=column.dtype)
         return np.concatenate([np.delete(column, names.gone), added])
 
-    def _owners(self, identities: Texts) -> Ints:
+    def _owners(self, identities: StringTable) -> Ints:
         """The owner of each account, in the new numbers."""
 
         def find(record: Record) -> int:
@@ -201,18 +215,18 @@ class _Holding:
         found: Ints = self._column(owner, self.accounts, find)
         return found
 
-    def _by_login(self, logins: list[str]) -> tuple[Marks, Ints]:
-        marks, by_login = self.old.login_marks, self.old.by_login
+    def _by_login(self, logins: list[str]) -> tuple[Hashes, Ints]:
+        hashes, by_login = self.old.login_hashes, self.old.by_login
         if len(self.accounts.gone):
             stays = np.ones(len(self.old.accounts), dtype=bool)
             stays[self.accounts.gone] = False
             kept = stays[by_login]
-            marks, by_login = marks[kept], (np.cumsum(stays) - 1)[by_login[kept]]
-        added = np.array([mark_of(login) for login in logins], dtype=np.uint32)
+            hashes, by_login = hashes[kept], (np.cumsum(stays) - 1)[by_login[kept]]
+        added = np.array([hash_of(login) for login in logins], dtype=np.uint32)
         order = np.argsort(added, kind="stable")
-        where = np.searchsorted(marks, added[order])
+        where = np.searchsorted(hashes, added[order])
         first = len(by_login)
-        return np.insert(marks, where, added[order]), small(np.insert(by_login, where, first + order))
+        return np.insert(hashes, where, added[order]), small(np.insert(by_login, where, first + order))
 
     def _filters(self) -> list[str | None]:
         filters = list(self.old.filters)
@@ -233,9 +247,9 @@ class _Holding:
         turned_stays = (turned_rows >= 0) & (turned_items >= 0)
         return replace(
             draft,
-            edges=lists_from(rows[stays], items[stays], draft.size),
+            edges=csr_from_pairs(rows[stays], items[stays], draft.size),
             why=draft.why[stays],
-            members=lists_from(turned_rows[turned_stays], turned_items[turned_stays], draft.size),
+            members=csr_from_pairs(turned_rows[turned_stays], turned_items[turned_stays], draft.size),
         )
 
     def _with_members(self, holders: Holders) -> Holders:
@@ -247,7 +261,7 @@ class _Holding:
         for record in edit.come:
             pairs.set(*self._pair(holders, record), LISTED)
         self._filter_pairs(holders, pairs)
-        unknown = texts_of(sorted({*holders.unknown, *self.unknown}))
+        unknown = string_table(sorted({*holders.unknown, *self.unknown}))
         return replace(pairs.applied(), unknown=unknown)
 
     def _pair(self, holders: Holders, record: Record) -> tuple[int, int]:
@@ -323,12 +337,12 @@ class _Pairs:
         edges, members = holders.edges, holders.members
         if ended:
             positions = ints(position for position, _, _ in ended)
-            turned = [members.place_for(np.array([group]), np.array([member]))[1] for _, member, group in ended]
+            turned = [members.position_for(np.array([group]), np.array([member]))[1] for _, member, group in ended]
             edges, members = edges.without(positions), members.without(joined(turned))
             why = np.delete(why, positions)
         if made:
             of, to = ints(member for member, _, _ in made), ints(group for _, group, _ in made)
-            order, positions = edges.place_for(of, to)
+            order, positions = edges.position_for(of, to)
             why = np.insert(why, positions, np.array([put for _, _, put in made], dtype=why.dtype)[order])
             edges, members = edges.with_more(of, to), members.with_more(to, of)
         return replace(holders, edges=edges, members=members, why=why)
@@ -346,56 +360,60 @@ class _GrantChange:
         holder = old.holder if numbers is None else small(numbers[old.holder])
         gone = ints(old.ids.find(str(record["grant"])) for record in edit.gone)
         gone = np.union1d(gone[gone >= 0], (holder < 0).nonzero()[0])
-        bundles = index.bundles
+        entitlements = index.entitlements
         self.gone = gone
-        book = GrantBook(
+        table = GrantTable(
             holders,
-            Numbering(len(bundles.gives_texts), bundles.gives_texts.find),
-            Numbering(len(bundles.scope_texts), bundles.scope_texts.find),
-            Numbering(len(bundles), lambda key: _first(_both(bundles.gives, key[0], bundles.scope, key[1]))),
+            Numbering(len(entitlements.gives_texts), entitlements.gives_texts.find),
+            Numbering(len(entitlements.scope_texts), entitlements.scope_texts.find),
+            Numbering(
+                len(entitlements), lambda key: _first(_both(entitlements.gives, key[0], entitlements.scope, key[1]))
+            ),
         )
         if edit.come:
-            book.add([[record[name] for record in edit.come] for name in GrantBook.COLUMNS])
-        more = book.grants()
+            table.add([[record[name] for record in edit.come] for name in GrantTable.COLUMNS])
+        more = table.grants()
         self.holders = holders
-        if book.unknown:
-            self.holders = replace(holders, unknown=texts_of(sorted({*holders.unknown, *book.unknown})))
+        if table.unknown:
+            self.holders = replace(holders, unknown=string_table(sorted({*holders.unknown, *table.unknown})))
         self.grants = old
         if len(gone) or len(more) or numbers is not None:
             self.grants = Grants(
                 ids=old.ids.without(gone, more.ids),
                 holder=np.concatenate([np.delete(holder, gone), more.holder]),
-                bundle=np.concatenate([np.delete(old.bundle, gone), more.bundle]),
+                entitlement=np.concatenate([np.delete(old.entitlement, gone), more.entitlement]),
                 denies=np.concatenate([np.delete(old.denies, gone), more.denies]),
                 tier=np.concatenate([np.delete(old.tier, gone), more.tier]),
                 starts=np.concatenate([np.delete(old.starts, gone), more.starts]),
                 ends=np.concatenate([np.delete(old.ends, gone), more.ends]),
             )
-        self.new_gives, self.new_scopes = list(book.gives.new), list(book.scopes.new)
-        self.new_bundles = list(book.bundles.new)
+        self.new_gives, self.new_scopes = list(table.gives.new), list(table.scopes.new)
+        self.new_bundles = list(table.entitlements.new)
 
     @property
     def gives(self) -> list[str]:
-        return [*self.index.bundles.gives_texts, *self.new_gives]
+        return [*self.index.entitlements.gives_texts, *self.new_gives]
 
     @property
     def scopes(self) -> list[str]:
-        return [*self.index.bundles.scope_texts, *self.new_scopes]
+        return [*self.index.entitlements.scope_texts, *self.new_scopes]
 
     @property
-    def bundles(self) -> list[tuple[int, int]]:
+    def entitlements(self) -> list[tuple[int, int]]:
         """What each bundle gives and its scope, by number."""
-        old = self.index.bundles
+        old = self.index.entitlements
         return [*zip(old.gives.tolist(), old.scope.tolist(), strict=True), *self.new_bundles]
 
     @property
     def may_take_an_action_along(self) -> bool:
         """Whether a grant that goes names an action that no role's permission names: it may be the last to name it."""
         index = self.index
-        bundles = distinct(index.grants.bundle[self.gone])
-        lines = index.rule_line[index.bundles.rules.all_of(bundles[index.bundles.role[bundles] < 0])]
-        carried = index.lines.action[index.role_lines.items]
-        named = index.lines.action[lines]
+        entitlements = distinct(index.grants.entitlement[self.gone])
+        entries = index.scoped_entry[
+            index.entitlements.scoped.all_of(entitlements[index.entitlements.role[entitlements] < 0])
+        ]
+        carried = index.entries.action[index.role_entries.items]
+        named = index.entries.action[entries]
         return bool(np.setdiff1d(named[named >= 0], carried).size)
 
     @property
@@ -422,63 +440,65 @@ def _with_bundles(index: Index, change: _GrantChange) -> Index:
     """The index with the bundles that a change of grants uses for the first time."""
     if not change.new_bundles:
         return index
-    old = index.bundles
+    old = index.entitlements
     gives_texts = old.gives_texts.without(ints([]), change.new_gives)
     scope_texts = old.scope_texts.without(ints([]), change.new_scopes)
     scopes = [*old.scopes, *(compile_scope(text, index.tree) for text in change.new_scopes)]
-    lines, rules = _NewLines(index), _NewRules(index)
+    entries, scoped = _NewLines(index), _NewScoped(index)
     packages, roles = [], []
     for gives, scope in change.new_bundles:
         action, rest = kinds.split_gives(gives_texts[gives])
         role = index.roles.find(rest.removeprefix("role:")) if not action else NO_ROLE
         roles.append(role)
-        package = [lines.number(action, rest)] if action else _package(index, role)
-        packages.append([rules.number((line, scope)) for line in package])
-    kept = lines.applied()
-    rule_line = np.append(index.rule_line, ints(line for line, _ in rules.new))
-    rule_scope = np.append(index.rule_scope, ints(scope for _, scope in rules.new))
-    spans = _with_rules(index, kept, list(rules.new), scopes)
+        package = [entries.number(action, rest)] if action else _package(index, role)
+        packages.append([scoped.number((entry, scope)) for entry in package])
+    kept = entries.applied()
+    scoped_entry = np.append(index.scoped_entry, ints(entry for entry, _ in scoped.new))
+    scoped_scope = np.append(index.scoped_scope, ints(scope for _, scope in scoped.new))
+    intervals = _with_scoped(index, kept, list(scoped.new), scopes)
     items = joined([ints(package) for package in packages])
     first = len(old)
-    starts = np.append(old.rules.starts, old.rules.starts[-1] + np.cumsum([len(package) for package in packages]))
-    bundle_rules = Lists(starts, small(np.concatenate([old.rules.items, items])))
+    starts = np.append(old.scoped.starts, old.scoped.starts[-1] + np.cumsum([len(package) for package in packages]))
+    bundle_rules = CSRList(starts, small(np.concatenate([old.scoped.items, items])))
     of = np.repeat(np.arange(first, first + len(packages)), [len(package) for package in packages])
-    ends = np.full(len(rules.new), index.rule_bundles.starts[-1])
-    rule_bundles = Lists(np.append(index.rule_bundles.starts, ends), index.rule_bundles.items)
+    ends = np.full(len(scoped.new), index.scoped_entitlements.starts[-1])
+    scoped_entitlements = CSRList(np.append(index.scoped_entitlements.starts, ends), index.scoped_entitlements.items)
     return replace(
         index,
-        lines=kept,
-        bundles=Bundles(
+        entries=kept,
+        entitlements=Entitlements(
             gives_texts=gives_texts,
             scope_texts=scope_texts,
             scopes=scopes,
             gives=small(np.append(old.gives, ints(gives for gives, _ in change.new_bundles))),
             scope=small(np.append(old.scope, ints(scope for _, scope in change.new_bundles))),
             role=small(np.append(old.role, ints(roles))),
-            rules=bundle_rules,
+            scoped=bundle_rules,
         ),
-        rule_line=small(rule_line),
-        rule_scope=small(rule_scope),
-        rule_spans=lists_from(spans.rule, np.arange(len(spans)), len(rule_line)),
-        rule_bundles=rule_bundles.with_more(items, of),
-        spans=spans,
+        scoped_entry=small(scoped_entry),
+        scoped_scope=small(scoped_scope),
+        scoped_intervals=csr_from_pairs(intervals.scoped, np.arange(len(intervals)), len(scoped_entry)),
+        scoped_entitlements=scoped_entitlements.with_more(items, of),
+        intervals=intervals,
     )
 
 
-def _with_rules(index: Index, lines: Lines, new: Sequence[tuple[int, int]], scopes: Sequence[Scope]) -> Spans:
+def _with_scoped(
+    index: Index, entries: AccessEntries, new: Sequence[tuple[int, int]], scopes: Sequence[Scope]
+) -> ScopedIntervals:
     """The spans of the index together with those of new rules, each a line and a scope."""
-    targets = Targets(index.tree, lines.patterns, index.systems)
+    targets = Targets(index.tree, entries.patterns, index.systems)
     parts = [
-        targets.runs(int(lines.pattern[line]), scope, scopes[scope] if scope >= 0 else EVERYTHING)
-        for line, scope in new
+        targets.intervals(int(entries.pattern[entry]), scope, scopes[scope] if scope >= 0 else EVERYTHING)
+        for entry, scope in new
     ]
-    first = len(index.rule_line)
-    rule = np.repeat(np.arange(first, first + len(new)), [len(part) for part in parts])
-    if not len(rule):
-        return index.spans
-    old = index.spans
-    runs = join([Runs(old.first, old.end, old.anchor), *parts])
-    return ordered_spans(np.concatenate([old.rule, rule]), runs)
+    first = len(index.scoped_entry)
+    scoped_at = np.repeat(np.arange(first, first + len(new)), [len(part) for part in parts])
+    if not len(scoped_at):
+        return index.intervals
+    old = index.intervals
+    intervals = join([AnchoredIntervals(old.first, old.end, old.anchor), *parts])
+    return ordered_intervals(np.concatenate([old.scoped, scoped_at]), intervals)
 
 
 def _package(index: Index, role: int) -> list[int]:
@@ -486,9 +506,9 @@ def _package(index: Index, role: int) -> list[int]:
     if role < 0 or not index.role_is_active[role]:
         return []
     passing = index.role_is_active[index.juniors.items]
-    active = lists_from(index.juniors.rows()[passing], index.juniors.items[passing], len(index.juniors))
+    active = csr_from_pairs(index.juniors.rows()[passing], index.juniors.items[passing], len(index.juniors))
     below = reachable(active, np.array([role]))
-    return [int(line) for line in distinct(index.role_lines.of(below)[1])]
+    return [int(entry) for entry in distinct(index.role_entries.of(below)[1])]
 
 
 class _NewLines:
@@ -496,26 +516,26 @@ class _NewLines:
 
     def __init__(self, index: Index) -> None:
         self._index = index
-        lines = index.lines
-        self._verbs = {verb: at for at, verb in enumerate(lines.verbs)}
-        self._patterns: Numbering[str] = Numbering(len(lines.patterns), lines.patterns.find)
-        self._lines: Numbering[tuple[int, int]] = Numbering(len(lines), self._find)
+        entries = index.entries
+        self._verbs = {verb: at for at, verb in enumerate(entries.verbs)}
+        self._patterns: Numbering[str] = Numbering(len(entries.patterns), entries.patterns.find)
+        self._lines: Numbering[tuple[int, int]] = Numbering(len(entries), self._find)
 
     def _find(self, key: tuple[int, int]) -> int:
-        lines, (verb, pattern) = self._index.lines, key
-        if pattern >= len(lines.patterns):
+        entries, (verb, pattern) = self._index.entries, key
+        if pattern >= len(entries.patterns):
             return -1
-        of = lines.of_pattern[pattern]
-        at = _first((lines.verb[of] == verb) & ~lines.denies[of])
+        of = entries.of_pattern[pattern]
+        at = _first((entries.verb[of] == verb) & ~entries.denies[of])
         return int(of[at]) if at >= 0 else -1
 
     def number(self, action: str, pattern: str) -> int:
         verb = self._verbs.setdefault(action, len(self._verbs))
         return self._lines.number((verb, self._patterns.number(pattern)))
 
-    def applied(self) -> Lines:
+    def applied(self) -> AccessEntries:
         """All lines."""
-        old, verbs = self._index.lines, list(self._verbs)
+        old, verbs = self._index.entries, list(self._verbs)
         if not self._lines.new:
             return old
         patterns = old.patterns.without(ints([]), self._patterns.new)
@@ -524,7 +544,7 @@ class _NewLines:
             self._index.action_number.get((parse_pattern(patterns[pattern]).system, verbs[verb]), ANY_ACTION)
             for verb, pattern in new
         ]
-        return Lines(
+        return AccessEntries(
             verbs=verbs,
             patterns=patterns,
             verb=small(np.append(old.verb, ints(verb for verb, _ in new))),
@@ -534,11 +554,11 @@ class _NewLines:
         )
 
 
-class _NewRules(Numbering[tuple[int, int]]):
+class _NewScoped(Numbering[tuple[int, int]]):
     """The index's rules by line and scope, with those that are new."""
 
     def __init__(self, index: Index) -> None:
         def find(key: tuple[int, int]) -> int:
-            return _first(_both(index.rule_line, key[0], index.rule_scope, key[1]))
+            return _first(_both(index.scoped_entry, key[0], index.scoped_scope, key[1]))
 
-        super().__init__(len(index.rule_line), find)
+        super().__init__(len(index.scoped_entry), find)

@@ -14,7 +14,7 @@ _MOST_STEPS = 50_000
 Graph = Mapping[int, Sequence[int]]
 
 
-class Ways:
+class Paths:
     """The ways along `edges` from `start` to `end`."""
 
     def __init__(self, edges: Graph, start: int, end: int) -> None:
@@ -39,11 +39,11 @@ class Ways:
         if order is None:
             counted = itertools.islice(self._in_order(), _MOST_STEPS)
             return sum(1 for _ in counted), self.is_complete
-        ways = {self.end: 1}
+        paths = {self.end: 1}
         for node in reversed(order):
             if node != self.end:
-                ways[node] = sum(ways[ahead] for ahead in self.edges[node])
-        return ways[self.start], True
+                paths[node] = sum(paths[ahead] for ahead in self.edges[node])
+        return paths[self.start], True
 
     def _in_order(self) -> Iterator[tuple[int, ...]]:
         """All ways by length; `is_complete` tells afterwards whether the search was ended before its time."""
@@ -57,14 +57,14 @@ class Ways:
             if steps > _MOST_STEPS:
                 self.is_complete = False
                 return
-            _, _, way = heapq.heappop(heap)
-            if way[-1] == self.end:
-                yield way
+            _, _, path = heapq.heappop(heap)
+            if path[-1] == self.end:
+                yield path
                 continue
-            for ahead in self.edges[way[-1]]:
-                if ahead not in way:
-                    length = len(way) + self.distance[ahead]
-                    heapq.heappush(heap, (length, -len(way), (*way, ahead)))
+            for ahead in self.edges[path[-1]]:
+                if ahead not in path:
+                    length = len(path) + self.distance[ahead]
+                    heapq.heappush(heap, (length, -len(path), (*path, ahead)))
 
 
 def _distances(edges: Graph, start: int, end: int) -> dict[int, int]:

@@ -19,7 +19,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Ints, among, distinct, reachable
-from kathodos.engine.decide import Intervals, entries_of, principals_of, united, without
+from kathodos.engine.decide import Intervals, direct_principals, principals_of, united, without
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index, Mandate, System
 from kathodos.engine.patch import updated
@@ -66,15 +66,15 @@ class Potential:
     steps: list[Step]
 
 
-def potential_reach(index: Index, records: Records, asker: int, at: int) -> Potential:
+def potential_reach(index: Index, records: Records, asker: int, moment: int) -> Potential:
     """What an identity, or an account on its own, could reach at a moment by steps it can take itself."""
-    climb = _Climb(index, records, asker, at)
+    climb = _Climb(index, records, asker, moment)
     return Potential(climb.reached[0], climb.reached[-1], list(climb.steps.values()))
 
 
-def way_to(index: Index, records: Records, asker: int, node: int, action: int, at: int) -> list[Step] | None:
+def way_to(index: Index, records: Records, asker: int, node: int, action: int, moment: int) -> list[Step] | None:
     """The steps by which the asker comes to reach the action on the node: none if it does now, None if it never can."""
-    climb = _Climb(index, records, asker, at)
+    climb = _Climb(index, records, asker, moment)
     system = index.system_of(node)
     for number, reached in enumerate(climb.reached):
         if any(it.system.name == system.name and it.holds(int(action - system.actions[0]), node) for it in reached):
@@ -87,23 +87,23 @@ def way_to(index: Index, records: Records, asker: int, node: int, action: int, a
 class _Climb:
     """Rounds of steps until none is new. `reached[n]` is what is reached after n rounds, on `indexes[n]`."""
 
-    def __init__(self, index: Index, records: Records, asker: int, at: int) -> None:
+    def __init__(self, index: Index, records: Records, asker: int, moment: int) -> None:
         self.index = index
         self.records = records
         self.asker = asker
-        self.at = at
+        self.moment = moment
         self.steps: dict[tuple[str, str, str | None], Step] = {}
-        self.entries = entries_of(index, asker, at).tolist()
+        self.direct = direct_principals(index, asker, moment).tolist()
         self.indexes = [index]
         self.singles: list[list[tuple[Step, Index]]] = [[]]
-        self.reached = [what_reached_by(index, asker, at)]
-        while self.entries and self._take(list(self._possible())):
+        self.reached = [what_reached_by(index, asker, moment)]
+        while self.direct and self._take(list(self._possible())):
             taken = [step for step in self.steps.values() if not step.denies]
             self.indexes.append(self._with(taken))
             alone = [step for step in self.steps.values() if step.denies]
             self.singles.append([(step, self._with([*taken, step])) for step in alone])
             every = [self.indexes[-1], *(single for _, single in self.singles[-1])]
-            self.reached.append(_together([self.reached[-1], *(what_reached_by(one, asker, at) for one in every)]))
+            self.reached.append(_together([self.reached[-1], *(what_reached_by(one, asker, moment) for one in every)]))
 
     def _take(self, steps: list[Step]) -> bool:
         """Adds the steps that are new; whether there were any."""
@@ -122,7 +122,7 @@ class _Climb:
 
     @property
     def _self(self) -> str:
-        return self.index.holders.references[self.entries[0]]
+        return self.index.holders.references[self.direct[0]]
 
     def _grant(self, step: Step) -> Record:
         grant = dict.fromkeys(kinds.GRANTS.names)
@@ -146,7 +146,7 @@ class _Climb:
 
     def _principals(self) -> Ints:
         """Everybody as whom the asker counts by now."""
-        found = [principals_of(index, self.asker, self.at) for index in self._indexes()]
+        found = [principals_of(index, self.asker, self.moment) for index in self._indexes()]
         return distinct(np.concatenate(found))
 
     def _indexes(self) -> list[Index]:
@@ -186,22 +186,22 @@ class _Climb:
     def _denies(self, role: int) -> bool:
         """Whether the role or one of its juniors carries a deny."""
         below = reachable(self.index.juniors, np.array([role]))
-        return bool(self.index.lines.denies[self.index.role_lines.all_of(below)].any())
+        return bool(self.index.entries.denies[self.index.role_entries.all_of(below)].any())
 
     def _may_join(self, group: str) -> bool:
         """Whether members are put into the group by hand, and the asker is not in it already."""
         holders, number = self.index.holders, self.index.holders.find(group)
         if number < 0 or holders.filters[number - holders.first_group]:
             return False
-        return not among(np.array([number]), principals_of(self.index, self.asker, self.at))[0]
+        return not among(np.array([number]), principals_of(self.index, self.asker, self.moment))[0]
 
     def _brings_denial(self, group: str) -> bool:
         """Whether the group, or one that it is in, has been given something that denies."""
         index = self.index
         above = reachable(index.holders.edges, np.array([index.holders.find(group)]))
         grants = index.holder_grants.all_of(above)
-        rules = index.bundles.rules.all_of(distinct(index.grants.bundle[grants]))
-        return bool(index.grants.denies[grants].any() or index.lines.denies[index.rule_line[rules]].any())
+        scoped = index.entitlements.scoped.all_of(distinct(index.grants.entitlement[grants]))
+        return bool(index.grants.denies[grants].any() or index.entries.denies[index.scoped_entry[scoped]].any())
 
     def _by_administering(self) -> Iterator[tuple[str, str, str | None, Record]]:
         for node, action in self._administered():
@@ -241,7 +241,7 @@ class _Climb:
         number, passing = index.roles.find(role), index.role_is_active.tolist()
         if number < 0 or not passing[number]:
             return
-        for grant in grants_of(index, self.asker, self.at).tolist():
+        for grant in grants_of(index, self.asker, self.moment).tolist():
             given = index.role_of(grant)
             if given >= 0 and not index.grants.denies[grant] and _includes(index, given, number, passing):
                 yield grant
@@ -252,7 +252,7 @@ class _Climb:
         """Adds the steps that lead to the action on the node, which is reached after so many rounds at the latest."""
         rounds = zip(self.indexes[: number + 1], self.singles[: number + 1], strict=True)
         for index in (one for first, more in rounds for one in (first, *(single for _, single in more))):
-            explanation = explain(index, self.asker, node, action, self.at)
+            explanation = explain(index, self.asker, node, action, self.moment)
             if explanation.is_reached:
                 chains = [explanation.permits, *(chains for _, _, chains in explanation.gates)]
                 for chain in (some.shown[0] for some in chains):
@@ -275,7 +275,7 @@ class _Climb:
 
     def _is_member(self, group: str) -> bool:
         number = self.index.holders.find(group)
-        return bool((self.index.holders.edges[self.entries[0]] == number).any())
+        return bool((self.index.holders.edges[self.direct[0]] == number).any())
 
     def _collect_step(self, step: Step, found: dict[int, Step]) -> None:
         if step.number in found:
@@ -291,7 +291,7 @@ class _Climb:
     def _collect_holder(self, holder: str, number: int, found: dict[int, Step]) -> None:
         """Adds the steps by which the asker came to count as the holder of a mandate."""
         wanted = self.index.holders.find(holder)
-        if among(np.array([wanted]), principals_of(self.index, self.asker, self.at))[0]:
+        if among(np.array([wanted]), principals_of(self.index, self.asker, self.moment))[0]:
             return
         for step in self.steps.values():
             if step.kind == JOINS and step.round < number:

@@ -8,13 +8,13 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, among, distinct, joined, lists_from, stretches
+from kathodos.columns.csr import Bools, Ints, among, csr_from_pairs, distinct, joined, stretches
 from kathodos.engine.decide import (
     Given,
     Intervals,
     askers_with,
     behind_closed_gates,
-    entries_of_each,
+    direct_principals_of_each,
     gates_over,
     holds,
     is_live,
@@ -58,9 +58,9 @@ class Reached:
         cells = np.zeros(len(self.system.actions) * stride + 1, dtype=np.int8)
         cells[self.pairs[0]] = 1
         cells[self.pairs[1]] = -1
-        by_place = np.cumsum(cells[:-1], dtype=np.int8).reshape(len(self.system.actions), stride)
-        place = self.tree.place[self.system.root : self.system.end] - self.system.root
-        return by_place[:, place] > 0
+        node_at = np.cumsum(cells[:-1], dtype=np.int8).reshape(len(self.system.actions), stride)
+        position = self.tree.position[self.system.root : self.system.end] - self.system.root
+        return node_at[:, position] > 0
 
     def of_action(self, index: Index, action: str | None) -> Intervals:
         """The pairs that have an action of this name (None: all)."""
@@ -74,13 +74,13 @@ class Reached:
 
     def holds(self, action: int, node: int) -> bool:
         """Whether the action at this position in the system's actions is reached on the node."""
-        pair = action * (self.system.size + 1) + int(self.tree.place[node]) - self.system.root
+        pair = action * (self.system.size + 1) + int(self.tree.position[node]) - self.system.root
         return bool(holds(self.pairs, np.array([pair]))[0])
 
 
-def what_reached_by(index: Index, asker: int, at: int) -> list[Reached]:
+def what_reached_by(index: Index, asker: int, moment: int) -> list[Reached]:
     """What an identity, or an account on its own, reaches at a moment, by system."""
-    return what_grants_give(index, grants_of(index, asker, at))
+    return what_grants_give(index, grants_of(index, asker, moment))
 
 
 def what_grants_give(index: Index, grants: Ints) -> list[Reached]:
@@ -94,65 +94,71 @@ def what_grants_give(index: Index, grants: Ints) -> list[Reached]:
     return found
 
 
-def grants_of(index: Index, asker: int, at: int) -> Ints:
+def grants_of(index: Index, asker: int, moment: int) -> Ints:
     """The live grants that a principal of the asker holds, in order."""
-    grants = np.sort(index.holder_grants.of(principals_of(index, asker, at))[1]).astype(np.int64)
-    return grants[is_live(index, grants, at)]
+    grants = np.sort(index.holder_grants.of(principals_of(index, asker, moment))[1]).astype(np.int64)
+    return grants[is_live(index, grants, moment)]
 
 
-def who_reaches(index: Index, node: int, action: int, at: int) -> Bools:
+def who_reaches(index: Index, node: int, action: int, moment: int) -> Bools:
     """Who reaches an action (a number of the index's actions) on a node at a moment.
 
     A boolean vector over identities and then accounts, each asked on its own (`Holders.askers` says who is asked).
     """
     system = index.system_of(node)
-    reaching = _permitted_on(index, system, node, int(action - system.actions[0]), at)
+    reaching = _permitted_on(index, system, node, int(action - system.actions[0]), moment)
     for above, gate in gates_over(index, system, node):
-        reaching &= _permitted_on(index, system, above, gate, at)
+        reaching &= _permitted_on(index, system, above, gate, moment)
     return reaching
 
 
-def _permitted_on(index: Index, system: System, node: int, action: int, at: int) -> Bools:
+def _permitted_on(index: Index, system: System, node: int, action: int, moment: int) -> Bools:
     """Who is permitted, before gates, the action at this position in the system's actions."""
-    grants, _, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
-    return _permitted(index, system, grants, given, given.bears_on(system, action), at)
+    grants, _, given = what_applies(index, system, index.intervals.holding(int(index.tree.position[node])), moment)
+    return _permitted(index, system, grants, given, given.bears_on(system, action), moment)
 
 
-def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: Bools, at: int) -> Bools:
+def _permitted(index: Index, system: System, grants: Ints, given: Given, bears: Bools, moment: int) -> Bools:
     """Who is permitted by what applies and bears on one action: the first rank in which anything does decides."""
     if not given.denies[bears].any():
-        return _holding(index, grants[bears], at)
+        return _holding(index, grants[bears], moment)
     size = index.holders.first_group
     reaching, undecided = np.zeros(size, dtype=bool), np.ones(size, dtype=bool)
     for rank in distinct(given.rank[bears]):
         now = bears & (given.rank == rank)
-        permits, denials = (_holding(index, grants[which], at) for which in (now & ~given.denies, now & given.denies))
+        permits, denials = (
+            _holding(index, grants[which], moment) for which in (now & ~given.denies, now & given.denies)
+        )
         reaching |= undecided & permit_wins(system, permits, denials)
         undecided &= ~(permits | denials)
     return reaching
 
 
-def _holding(index: Index, grants: Ints, at: int) -> Bools:
+def _holding(index: Index, grants: Ints, moment: int) -> Bools:
     """Who holds one of the grants, over identities and then accounts."""
     if not len(grants):
         return np.zeros(index.holders.first_group, dtype=bool)
-    return who_has(index, distinct(index.grants.holder[grants]), at)
+    return who_has(index, distinct(index.grants.holder[grants]), moment)
 
 
-def what_applies(index: Index, system: System, spans: Ints, at: int) -> tuple[Ints, Ints, Given]:
+def what_applies(index: Index, system: System, intervals: Ints, moment: int) -> tuple[Ints, Ints, Given]:
     """The live grants that speak through these spans, by line and anchor; the lines; what they say (steps 2-4)."""
-    rules = index.spans.rule[spans]
-    of_rule, bundles = index.rule_bundles.of(rules)
-    of_bundle, grants = index.bundle_grants.of(bundles)
+    scoped = index.intervals.scoped[intervals]
+    of_rule, entitlements = index.scoped_entitlements.of(scoped)
+    of_bundle, grants = index.entitlement_grants.of(entitlements)
     which = of_rule[of_bundle]
-    live = is_live(index, grants, at)
+    live = is_live(index, grants, moment)
     grants, which = grants[live].astype(np.int64), which[live]
-    line = index.rule_line[rules[which]]
-    rank = rank_of(system, index.grants.tier[grants], index.spans.anchor[spans[which]])
-    return grants, line, Given(index.lines.action[line], index.grants.denies[grants] | index.lines.denies[line], rank)
+    entry = index.scoped_entry[scoped[which]]
+    rank = rank_of(system, index.grants.tier[grants], index.intervals.anchor[intervals[which]])
+    return (
+        grants,
+        entry,
+        Given(index.entries.action[entry], index.grants.denies[grants] | index.entries.denies[entry], rank),
+    )
 
 
-def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
+def who_reaches_any(index: Index, nodes: Ints, action: int, moment: int) -> Bools:
     """Who reaches the action on at least one of the nodes, all of one system; over identities and then accounts.
 
     On nodes about which only permits speak, every permit prevails, so these are answered at once. Of the others, those
@@ -163,24 +169,24 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, at: int) -> Bools:
     system = index.system_of(int(nodes[0]))
     local = int(action - system.actions[0])
     if system.gates:
-        return _any_of(index, (who_reaches(index, node, action, at) for node in one_per_answer(index, nodes)))
-    places = np.sort(index.tree.place[nodes]).astype(np.int64)
-    spans = index.spans.touching(places)
-    grants, _, given = what_applies(index, system, spans, at)
+        return _any_of(index, (who_reaches(index, node, action, moment) for node in one_per_answer(index, nodes)))
+    positions = np.sort(index.tree.position[nodes]).astype(np.int64)
+    intervals = index.intervals.touching(positions)
+    grants, _, given = what_applies(index, system, intervals, moment)
     bears = given.bears_on(system, local)
     if not (given.denies & bears).any():
-        return _holding(index, grants[bears], at)
-    denying = spans[_may_deny(index, system, spans, local)]
-    disputed = _covered(places, index.spans.first[denying], index.spans.end[denying])
-    segments = _one_per_segment(index, places[disputed], spans)
+        return _holding(index, grants[bears], moment)
+    denying = intervals[_may_deny(index, system, intervals, local)]
+    disputed = _covered(positions, index.intervals.first[denying], index.intervals.end[denying])
+    segments = _one_per_segment(index, positions[disputed], intervals)
     if system.combining == "deny-overrides":
-        found = _permitted_somewhere(index, system, segments, local, at)
+        found = _permitted_somewhere(index, system, segments, local, moment)
     else:
-        nodes = index.tree.by_place[segments]
-        found = _any_of(index, (_permitted_on(index, system, node, local, at) for node in nodes.tolist()))
+        nodes = index.tree.node_at[segments]
+        found = _any_of(index, (_permitted_on(index, system, node, local, moment) for node in nodes.tolist()))
     if not disputed.all():
-        grants, _, given = what_applies(index, system, index.spans.touching(places[~disputed]), at)
-        found |= _holding(index, grants[given.bears_on(system, local) & ~given.denies], at)
+        grants, _, given = what_applies(index, system, index.intervals.touching(positions[~disputed]), moment)
+        found |= _holding(index, grants[given.bears_on(system, local) & ~given.denies], moment)
     return found
 
 
@@ -194,7 +200,7 @@ def _any_of(index: Index, parts: Iterator[Bools]) -> Bools:
     return found
 
 
-def who_reaches_something(index: Index, nodes: Ints, at: int) -> Bools:
+def who_reaches_something(index: Index, nodes: Ints, moment: int) -> Bools:
     """Who reaches any action on at least one of the nodes, all of one system; over identities and then accounts.
 
     Where no ranks decide, whoever reaches an action reaches what it implies, so that only the lowest actions are asked.
@@ -202,30 +208,30 @@ def who_reaches_something(index: Index, nodes: Ints, at: int) -> Bools:
     system = index.system_of(int(nodes[0]))
     proper = system.covers & ~system.covers.T
     lowest = ~proper.any(axis=1) if system.combining != "first-applicable" else np.ones(len(system.actions), dtype=bool)
-    return _any_of(index, (who_reaches_any(index, nodes, action, at) for action in system.actions[lowest].tolist()))
+    return _any_of(index, (who_reaches_any(index, nodes, action, moment) for action in system.actions[lowest].tolist()))
 
 
-def _permitted_somewhere(index: Index, system: System, places: Ints, action: int, at: int) -> Bools:
+def _permitted_somewhere(index: Index, system: System, positions: Ints, action: int, moment: int) -> Bools:
     """Who is permitted the action on at least one of these places, in order, of a system where denials prevail.
 
     Whoever holds a permit and no denial is; whoever holds both is decided place by place, all of them together.
     """
-    grants, place, denies = _said_at(index, system, places, action, at)
+    grants, position, denies = _said_at(index, system, positions, action, moment)
     holder = index.grants.holder[grants].astype(np.int64)
-    found, denied = (who_has(index, distinct(holder[which]), at) for which in (~denies, denies))
+    found, denied = (who_has(index, distinct(holder[which]), moment) for which in (~denies, denies))
     denied &= found
     found ^= denied
-    both = denied.nonzero()[0] if len(places) > 1 else holder[:0]
+    both = denied.nonzero()[0] if len(positions) > 1 else holder[:0]
     if len(both):
-        origin, which = _told_to(index, both, holder, at)
-        codes = origin * len(places) + place[which]
+        origin, which = _told_to(index, both, holder, moment)
+        codes = origin * len(positions) + position[which]
         permits, denials = codes[~denies[which]], distinct(codes[denies[which]])
-        found[both[distinct(permits[~among(permits, denials)] // len(places))]] = True
+        found[both[distinct(permits[~among(permits, denials)] // len(positions))]] = True
     return found
 
 
 def grants_permitting(
-    index: Index, askers: Ints, nodes: Ints, action: int, at: int, wherever: bool = False
+    index: Index, askers: Ints, nodes: Ints, action: int, moment: int, wherever: bool = False
 ) -> tuple[Ints, Ints]:
     """The live grants by which some askers reach an action on one of the nodes, all of one system.
 
@@ -235,13 +241,13 @@ def grants_permitting(
     system = index.system_of(int(nodes[0]))
     local = int(action - system.actions[0])
     if not system.is_plain:
-        return _grants_permitting_each(index, askers, nodes, action, at, wherever)
-    places = np.sort(index.tree.place[nodes]).astype(np.int64)
-    places = _one_per_segment(index, places, index.spans.touching(places))
-    grants, place, denies = _said_at(index, system, places, local, at)
+        return _grants_permitting_each(index, askers, nodes, action, moment, wherever)
+    positions = np.sort(index.tree.position[nodes]).astype(np.int64)
+    positions = _one_per_segment(index, positions, index.intervals.touching(positions))
+    grants, position, denies = _said_at(index, system, positions, local, moment)
     holder = index.grants.holder[grants].astype(np.int64)
-    who, which = _told_to(index, askers, holder, at)
-    codes = who * max(len(places), 1) + place[which]
+    who, which = _told_to(index, askers, holder, moment)
+    codes = who * max(len(positions), 1) + position[which]
     kept = ~denies[which]
     if system.combining == "deny-overrides" and not wherever:
         kept &= ~among(codes, distinct(codes[denies[which]]))
@@ -249,16 +255,16 @@ def grants_permitting(
 
 
 def _grants_permitting_each(
-    index: Index, askers: Ints, nodes: Ints, action: int, at: int, wherever: bool
+    index: Index, askers: Ints, nodes: Ints, action: int, moment: int, wherever: bool
 ) -> tuple[Ints, Ints]:
     """As `grants_permitting`, node by node: in systems with ranks or gates."""
     positions, found = [], []
     for node in one_per_answer(index, nodes):
-        grants = permits_on(index, node, index.actions[action][1], at)
+        grants = permits_on(index, node, index.actions[action][1], moment)
         holder = index.grants.holder[grants].astype(np.int64)
-        reaching = np.ones(len(askers), dtype=bool) if wherever else who_reaches(index, node, action, at)[askers]
+        reaching = np.ones(len(askers), dtype=bool) if wherever else who_reaches(index, node, action, moment)[askers]
         some = reaching.nonzero()[0]
-        who, which = _told_to(index, askers[some], holder, at)
+        who, which = _told_to(index, askers[some], holder, moment)
         positions.append(some[who])
         found.append(grants[which])
     return _distinct_pairs(joined(positions), joined(found), len(index.grants))
@@ -269,69 +275,69 @@ def _distinct_pairs(first: Ints, second: Ints, width: int) -> tuple[Ints, Ints]:
     return codes // max(width, 1), codes % max(width, 1)
 
 
-def _said_at(index: Index, system: System, places: Ints, action: int, at: int) -> tuple[Ints, Ints, Bools]:
+def _said_at(index: Index, system: System, positions: Ints, action: int, moment: int) -> tuple[Ints, Ints, Bools]:
     """What live grants say about an action at some places: each grant, the position of the place, and if it denies."""
-    spans = index.spans.touching(places)
-    first = np.searchsorted(places, index.spans.first[spans])
-    sizes = np.searchsorted(places, index.spans.end[spans]) - first
-    of_rule, bundles = index.rule_bundles.of(index.spans.rule[spans])
-    of_bundle, grants = index.bundle_grants.of(bundles)
-    span = of_rule[of_bundle]
-    line = index.rule_line[index.spans.rule[spans[span]]]
-    denies = index.grants.denies[grants] | index.lines.denies[line]
-    said = Given(index.lines.action[line], denies, np.zeros(len(line), dtype=np.int64))
-    kept = (is_live(index, grants, at) & said.bears_on(system, action)).nonzero()[0]
-    which, place = stretches(first[span[kept]], sizes[span[kept]])
-    return grants[kept[which]].astype(np.int64), place, denies[kept[which]]
+    intervals = index.intervals.touching(positions)
+    first = np.searchsorted(positions, index.intervals.first[intervals])
+    sizes = np.searchsorted(positions, index.intervals.end[intervals]) - first
+    of_rule, entitlements = index.scoped_entitlements.of(index.intervals.scoped[intervals])
+    of_bundle, grants = index.entitlement_grants.of(entitlements)
+    interval = of_rule[of_bundle]
+    entry = index.scoped_entry[index.intervals.scoped[intervals[interval]]]
+    denies = index.grants.denies[grants] | index.entries.denies[entry]
+    said = Given(index.entries.action[entry], denies, np.zeros(len(entry), dtype=np.int64))
+    kept = (is_live(index, grants, moment) & said.bears_on(system, action)).nonzero()[0]
+    which, position = stretches(first[interval[kept]], sizes[interval[kept]])
+    return grants[kept[which]].astype(np.int64), position, denies[kept[which]]
 
 
-def _told_to(index: Index, askers: Ints, holder: Ints, at: int) -> tuple[Ints, Ints]:
+def _told_to(index: Index, askers: Ints, holder: Ints, moment: int) -> tuple[Ints, Ints]:
     """What is said to each asker: its position, and the position in `holder`, of those it is said to."""
     holders = distinct(holder)
-    who, through = _through(index, askers, holders, at)
-    said = lists_from(np.searchsorted(holders, holder), np.arange(len(holder)), len(holders))
+    who, through = _through(index, askers, holders, moment)
+    said = csr_from_pairs(np.searchsorted(holders, holder), np.arange(len(holder)), len(holders))
     origin, which = said.of(np.searchsorted(holders, through))
     return who[origin], which
 
 
-def _through(index: Index, askers: Ints, holders: Ints, at: int) -> tuple[Ints, Ints]:
+def _through(index: Index, askers: Ints, holders: Ints, moment: int) -> tuple[Ints, Ints]:
     """Which of some holders each asker counts as: the position of the asker, and the holder."""
     above, first = index.granted_above, index.holders.first_group
     wanted = np.zeros(index.holders.size, dtype=bool)
     wanted[holders] = True
     kept = wanted[above.items]
-    inside = lists_from(above.rows()[kept], above.items[kept], len(above))
-    position, entries = entries_of_each(index, askers, at)
-    themselves = wanted[entries].nonzero()[0]
-    origin, group = index.holders.edges.of(entries)
+    inside = csr_from_pairs(above.rows()[kept], above.items[kept], len(above))
+    position, direct = direct_principals_of_each(index, askers, moment)
+    themselves = wanted[direct].nonzero()[0]
+    origin, group = index.holders.edges.of(direct)
     member, through = inside.of(group.astype(np.int64) - first)
     everyone = np.full(len(askers), index.holders.everyone) if wanted[index.holders.everyone] else holders[:0]
     who = np.concatenate([position[themselves], position[origin[member]], np.arange(len(everyone))])
-    return who, np.concatenate([entries[themselves], through, everyone]).astype(np.int64)
+    return who, np.concatenate([direct[themselves], through, everyone]).astype(np.int64)
 
 
-def _may_deny(index: Index, system: System, spans: Ints, action: int) -> Bools:
+def _may_deny(index: Index, system: System, intervals: Ints, action: int) -> Bools:
     """Which of the spans any grant could make deny the action."""
-    rules = index.spans.rule[spans]
-    line = index.rule_line[rules]
-    of_rule, bundles = index.rule_bundles.of(rules)
-    of_bundle, grants = index.bundle_grants.of(bundles)
-    denies = index.lines.denies[line]
+    scoped = index.intervals.scoped[intervals]
+    entry = index.scoped_entry[scoped]
+    of_rule, entitlements = index.scoped_entitlements.of(scoped)
+    of_bundle, grants = index.entitlement_grants.of(entitlements)
+    denies = index.entries.denies[entry]
     denies[of_rule[of_bundle[index.grants.denies[grants]]]] = True
-    given = Given(index.lines.action[line], denies, np.zeros(len(line), dtype=np.int64))
+    given = Given(index.entries.action[entry], denies, np.zeros(len(entry), dtype=np.int64))
     return denies & given.bears_on(system, action)
 
 
-def _covered(places: Ints, first: Ints, end: Ints) -> Bools:
+def _covered(positions: Ints, first: Ints, end: Ints) -> Bools:
     """Which of the places lie in one of the intervals."""
-    before = np.searchsorted(np.sort(first), places, side="right")
-    return before > np.searchsorted(np.sort(end), places, side="right")
+    before = np.searchsorted(np.sort(first), positions, side="right")
+    return before > np.searchsorted(np.sort(end), positions, side="right")
 
 
-def _one_per_segment(index: Index, places: Ints, spans: Ints) -> Ints:
+def _one_per_segment(index: Index, positions: Ints, intervals: Ints) -> Ints:
     """One of each set of places that exactly the same of these spans hold."""
-    edges = distinct(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
-    return places[np.unique(np.searchsorted(edges, places, side="right"), return_index=True)[1]]
+    edges = distinct(np.concatenate([index.intervals.first[intervals], index.intervals.end[intervals]]))
+    return positions[np.unique(np.searchsorted(edges, positions, side="right"), return_index=True)[1]]
 
 
 def one_per_answer(index: Index, nodes: Ints) -> list[int]:
@@ -339,15 +345,15 @@ def one_per_answer(index: Index, nodes: Ints) -> list[int]:
     if not len(nodes):
         return []
     system = index.system_of(int(nodes[0]))
-    places = np.sort(index.tree.place[nodes]).astype(np.int64)
+    positions = np.sort(index.tree.position[nodes]).astype(np.int64)
     if not system.gates:
-        kept = _one_per_segment(index, places, index.spans.touching(places))
-        return [int(node) for node in index.tree.by_place[kept]]
-    spans = index.spans.touching(places)
-    edges = distinct(np.concatenate([index.spans.first[spans], index.spans.end[spans]]))
-    segments = np.searchsorted(edges, places, side="right").tolist()
+        kept = _one_per_segment(index, positions, index.intervals.touching(positions))
+        return [int(node) for node in index.tree.node_at[kept]]
+    intervals = index.intervals.touching(positions)
+    edges = distinct(np.concatenate([index.intervals.first[intervals], index.intervals.end[intervals]]))
+    segments = np.searchsorted(edges, positions, side="right").tolist()
     seen: dict[tuple[int, tuple[int, ...]], int] = {}
-    for segment, node in zip(segments, index.tree.by_place[places].tolist(), strict=True):
+    for segment, node in zip(segments, index.tree.node_at[positions].tolist(), strict=True):
         seen.setdefault((segment, tuple(above for above, _ in gates_over(index, system, node))), node)
     return list(seen.values())
 
@@ -365,25 +371,25 @@ def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
         return pattern_nodes
     flags = np.ones(len(pattern_nodes), dtype=bool)
     inherits = index.system_of(int(pattern_nodes[0])).inherits
-    runs = reaching_down(index.tree, pattern_nodes, flags & is_deep, flags & inherits)[1]
-    first, end = united(runs.first.astype(np.int64), runs.end.astype(np.int64))
-    places = joined([np.arange(begin, stop) for begin, stop in zip(first.tolist(), end.tolist(), strict=True)])
-    return np.sort(index.tree.by_place[places]).astype(np.int64)
+    intervals = reaching_down(index.tree, pattern_nodes, flags & is_deep, flags & inherits)[1]
+    first, end = united(intervals.first.astype(np.int64), intervals.end.astype(np.int64))
+    positions = joined([np.arange(begin, stop) for begin, stop in zip(first.tolist(), end.tolist(), strict=True)])
+    return np.sort(index.tree.node_at[positions]).astype(np.int64)
 
 
-def ways_in(index: Index, node: int, action: str | None, at: int) -> dict[int, list[int]]:
+def holders_permitting(index: Index, node: int, action: str | None, moment: int) -> dict[int, list[int]]:
     """For each asker the holders through which a permit on the node counts for it (`action` None: any action)."""
     found: dict[int, list[int]] = {}
-    for holder in distinct(index.grants.holder[permits_on(index, node, action, at)]).tolist():
-        for asker in askers_with(index, np.array([holder]), at).tolist():
+    for holder in distinct(index.grants.holder[permits_on(index, node, action, moment)]).tolist():
+        for asker in askers_with(index, np.array([holder]), moment).tolist():
             found.setdefault(asker, []).append(holder)
     return found
 
 
-def permits_on(index: Index, node: int, action: str | None, at: int) -> Ints:
+def permits_on(index: Index, node: int, action: str | None, moment: int) -> Ints:
     """The live grants that permit the action (None: any action) on a node, whether or not something denies it."""
     system = index.system_of(node)
-    grants, _, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
+    grants, _, given = what_applies(index, system, index.intervals.holding(int(index.tree.position[node])), moment)
     bears = [
         grants[given.bears_on(system, position) & ~given.denies]
         for position, number in enumerate(system.actions.tolist())

@@ -14,11 +14,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, Lists, distinct, in_loads, joined, sorted_lists, spread_each
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, in_loads, joined, spread_each
 from kathodos.engine.decide import Given, gates_over, is_live, permit_wins, rank_of
-from kathodos.engine.everyone import Book
+from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.index import Index, System
-from kathodos.engine.pair_axis import Marked
+from kathodos.engine.pair_axis import IntervalLists
 
 _BLOCK = 200_000  # intervals that are swept together
 _WIDEST = 1 << 16
@@ -34,12 +34,12 @@ class Redundant:
     is_idle: Bools
 
 
-def redundant_grants(index: Index, at: int) -> Redundant:
+def redundant_grants(index: Index, moment: int) -> Redundant:
     """The live grants of which each, taken away alone, changes no reach of anyone at a moment."""
-    finder = _Finder(index, at)
+    finder = _Finder(index, moment)
     finder.decide_by_rank()
     finder.decide_plainly()
-    live = is_live(index, np.arange(len(index.grants)), at)
+    live = is_live(index, np.arange(len(index.grants)), moment)
     grants = (live & ~finder.needed).nonzero()[0]
     return Redundant(grants, ~finder.gives_something[grants])
 
@@ -47,33 +47,33 @@ def redundant_grants(index: Index, at: int) -> Redundant:
 class _Finder:
     """`needed`: the grants found so far that somebody needs."""
 
-    def __init__(self, index: Index, at: int) -> None:
+    def __init__(self, index: Index, moment: int) -> None:
         self.index = index
-        self.at = at
-        self.book = Book(index, at, None)
+        self.moment = moment
+        self.reach = ReachClasses(index, moment, None)
         self.needed = np.zeros(len(index.grants), dtype=bool)
         self.form, self.permits, self.denials = self._forms()
         self.gives_something = np.zeros(len(index.grants), dtype=bool)
-        held = distinct(self.book.closures.items).astype(np.int64)
-        spans = index.rule_spans.sizes()
-        has_spans = np.zeros(len(index.bundles), dtype=bool)
-        has_spans[index.bundles.rules.rows()[spans[index.bundles.rules.items] > 0]] = True
-        self.gives_something[held] = has_spans[index.grants.bundle[held]]
+        held = distinct(self.reach.closures.items).astype(np.int64)
+        intervals = index.scoped_intervals.sizes()
+        has_spans = np.zeros(len(index.entitlements), dtype=bool)
+        has_spans[index.entitlements.scoped.rows()[intervals[index.entitlements.scoped.items] > 0]] = True
+        self.gives_something[held] = has_spans[index.grants.entitlement[held]]
 
-    def _forms(self) -> tuple[Ints, Marked, Marked]:
+    def _forms(self) -> tuple[Ints, IntervalLists, IntervalLists]:
         """What each grant says, by its form: grants with the same bundle and effect say the same."""
         grants = self.index.grants
-        codes = grants.bundle.astype(np.int64) * 2 + grants.denies
+        codes = grants.entitlement.astype(np.int64) * 2 + grants.denies
         _, first, form = np.unique(codes, return_index=True, return_inverse=True)
-        one_each = Lists(np.arange(len(first) + 1), first)
-        return form, *self.book.line.of_grants(one_each)
+        one_each = CSRList(np.arange(len(first) + 1), first)
+        return form, *self.reach.axis.of_grants(one_each)
 
     # Systems that decide by permits and denies alone
 
     def decide_plainly(self) -> None:
         """Finds which grants are needed in plain systems."""
-        book = self.book
-        by_grant, by_part = book.closures.turned(len(self.needed)), book.classes.turned(len(book.closures))
+        reach = self.reach
+        by_grant, by_part = reach.closures.turned(len(self.needed)), reach.classes.turned(len(reach.closures))
         askers = np.zeros(len(self.needed), dtype=np.int64)
         np.add.at(askers, by_grant.rows(), by_part.sizes()[by_grant.items])
         rows = ((askers > 0) & (askers <= _FEW)).nonzero()[0]
@@ -89,13 +89,13 @@ class _Finder:
     def _alone_at_their_holder(self, asked: Ints) -> Bools:
         """Which of the grants are somewhere alone among those of their holder and of the groups that it is in."""
         index, holders = self.index, self.index.holders
-        live = is_live(index, np.arange(len(index.grants)), self.at)
+        live = is_live(index, np.arange(len(index.grants)), self.moment)
         own = distinct(index.grants.holder[asked]).astype(np.int64)
         above = spread_each(holders.edges, own)
         origin, grants = index.holder_grants.of(above.items)
         owner = above.rows()[origin]
         kept = live[grants]
-        of_owner = sorted_lists(owner[kept], grants[kept], len(own), max(len(live), 1))
+        of_owner = csr_from_distinct(owner[kept], grants[kept], len(own), max(len(live), 1))
         is_asked = np.zeros(len(live), dtype=bool)
         is_asked[asked] = True
         mine = is_asked[of_owner.items] & (index.grants.holder[of_owner.items] == own[of_owner.rows()])
@@ -105,36 +105,36 @@ class _Finder:
 
     def _sweep_classes(self, classes: Ints, candidates: Ints) -> None:
         """Marks those of the candidates that one of the classes needs."""
-        book, is_open = self.book, np.zeros(len(self.needed), dtype=bool)
+        reach, is_open = self.reach, np.zeros(len(self.needed), dtype=bool)
         is_open[candidates] = True
-        for some in in_loads(book.classes.sizes()[classes], _BLOCK):
-            origin, parts = book.classes.of(classes[some])
-            at, grants = book.closures.of(parts)
-            of_class = sorted_lists(origin[at], grants, len(some), max(len(self.needed), 1))
+        for some in in_loads(reach.classes.sizes()[classes], _BLOCK):
+            origin, parts = reach.classes.of(classes[some])
+            at, grants = reach.closures.of(parts)
+            of_class = csr_from_distinct(origin[at], grants, len(some), max(len(self.needed), 1))
             self.needed[self._swept(of_class, is_open[of_class.items], is_alone_enough=False)] = True
 
-    def _swept(self, of_owner: Lists, asked: Bools, is_alone_enough: bool) -> Ints:
+    def _swept(self, of_owner: CSRList, asked: Bools, is_alone_enough: bool) -> Ints:
         """Which grants, of those of each owner that are asked about, are alone somewhere; owners block by block."""
         forms = self.form[of_owner.items]
         sizes = np.concatenate([[0], np.cumsum(self.permits.sizes(forms) + self.denials.sizes(forms))])
         found = []
-        widest = 1 << max(62 - 2 * self.book.line.bits, 0)
+        widest = 1 << max(62 - 2 * self.reach.axis.bits, 0)
         for block in in_loads(np.diff(sizes[of_owner.starts]), _BLOCK, min(widest, _WIDEST)):
             some = of_owner.picked(block)
             first = int(of_owner.starts[block[0]])
             found.append(some.items[self._sweep(some, asked[first : first + len(some.items)], is_alone_enough)])
         return distinct(joined(found)).astype(np.int64)
 
-    def _sweep(self, of_owner: Lists, asked: Bools, is_alone_enough: bool) -> Ints:
+    def _sweep(self, of_owner: CSRList, asked: Bools, is_alone_enough: bool) -> Ints:
         """The positions among the items of those asked about that are alone somewhere.
 
         Only what is said where something that is asked about speaks is looked at. `is_alone_enough`: also where that
         changes nothing, since something else denies, or nothing else permits.
         """
-        line, forms, owner = self.book.line, self.form[of_owner.items], of_owner.rows().astype(np.int64)
+        axis, forms, owner = self.reach.axis, self.form[of_owner.items], of_owner.rows().astype(np.int64)
         says = [marked.of(forms) for marked in (self.permits, self.denials)]
         wanted = [asked[item] for item, _, _ in says]
-        begin, reached = line.swept(
+        begin, reached = axis.swept(
             joined([owner[it[0][which]] for it, which in zip(says, wanted, strict=True)]),
             *(joined([it[side][which] for it, which in zip(says, wanted, strict=True)]) for side in (1, 2)),
         )
@@ -143,14 +143,14 @@ class _Finder:
         local = np.arange(len(of_owner.items)) - np.repeat(of_owner.starts[:-1], of_owner.sizes())
         keys = []
         for kind, (item, first, end) in enumerate(says):
-            base = owner[item] << line.bits
+            base = owner[item] << axis.bits
             first, end = first + base, end + base
             near = begin[np.searchsorted(reached, first, side="right")] < end
             item, first, end = local[item[near]], first[near], end[near]
             keys += [((first << 2 | kind * 2 + 1) << width) | item, ((end << 2 | kind * 2) << width) | item]
         events = np.sort(joined(keys))
-        place = events >> (width + 2)
-        last = np.append(place[1:] != place[:-1], True)[: len(place)].nonzero()[0]
+        position = events >> (width + 2)
+        last = np.append(position[1:] != position[:-1], True)[: len(position)].nonzero()[0]
         step = ((1 << (2 * width)) | events & ((1 << width) - 1)) * ((events >> width - 1 & 2) - 1)
         denies = events >> (width + 1) & 1
         permitting, permits = _told_apart(np.cumsum(step * (1 - denies))[last], 2 * width)
@@ -159,7 +159,7 @@ class _Finder:
         if not is_alone_enough:
             lone_permit &= denying == 0
             lone_denial &= (permitting > 1) | ((permitting == 1) & (permits != denials))
-        begins = of_owner.starts[place[last] >> line.bits]
+        begins = of_owner.starts[position[last] >> axis.bits]
         found = distinct(np.concatenate([(begins + permits)[lone_permit], (begins + denials)[lone_denial]]))
         return found[asked[found]].astype(np.int64)
 
@@ -167,16 +167,16 @@ class _Finder:
 
     def decide_by_rank(self) -> None:
         """Marks the grants that somebody needs in a system with ranks or gates; askers alike there are taken once."""
-        book = self.book
-        if not book.special:
+        reach = self.reach
+        if not reach.special:
             return
         seen = set()
-        speaking = book.special_grants
-        for number in range(len(book.classes)):
-            grants = distinct(speaking.of(book.classes[number])[1]).astype(np.int64)
+        speaking = reach.special_grants
+        for number in range(len(reach.classes)):
+            grants = distinct(speaking.of(reach.classes[number])[1]).astype(np.int64)
             if len(grants) and grants.tobytes() not in seen:
                 seen.add(grants.tobytes())
-                for _, system in book.special:
+                for _, system in reach.special:
                     self.needed[_needed_of(self.index, system, grants)] = True
 
 
@@ -185,12 +185,12 @@ def _told_apart(total: Ints, bits: int) -> tuple[Ints, Ints]:
     return total >> bits, total & ((1 << bits) - 1)
 
 
-def _all_classes(by_grant: Lists, by_part: Lists, grants: Ints) -> Ints:
+def _all_classes(by_grant: CSRList, by_part: CSRList, grants: Ints) -> Ints:
     """The classes of askers that hold one of the grants: grants have parts, and parts have classes."""
     return distinct(by_part.all_of(distinct(by_grant.all_of(grants)).astype(np.int64))).astype(np.int64)
 
 
-def _any_class(by_grant: Lists, by_part: Lists, grants: Ints, random: np.random.Generator) -> Ints:
+def _any_class(by_grant: CSRList, by_part: CSRList, grants: Ints, random: np.random.Generator) -> Ints:
     """For each of the grants one of the classes that hold it, by chance."""
     origin, parts = by_grant.of(grants)
     sizes = by_part.sizes()[parts]
@@ -203,16 +203,16 @@ def _any_class(by_grant: Lists, by_part: Lists, grants: Ints, random: np.random.
 
 def _needed_of(index: Index, system: System, grants: Ints) -> Ints:
     """Which of exactly these grants of somebody are needed in one system: without each of them something changes."""
-    origin, rules = index.bundles.rules.of(index.grants.bundle[grants])
-    of_rule, spans = index.rule_spans.of(rules)
-    which, line = origin[of_rule], index.rule_line[rules[of_rule]]
-    here = (system.root <= index.spans.first[spans]) & (index.spans.first[spans] < system.end)
-    which, line, spans = which[here], line[here], spans[here]
-    rank = rank_of(system, index.grants.tier[grants[which]], index.spans.anchor[spans])
-    given = Given(index.lines.action[line], index.grants.denies[grants[which]] | index.lines.denies[line], rank)
-    first, end = index.spans.first[spans].astype(np.int64), index.spans.end[spans].astype(np.int64)
+    origin, scoped = index.entitlements.scoped.of(index.grants.entitlement[grants])
+    of_rule, intervals = index.scoped_intervals.of(scoped)
+    which, axis = origin[of_rule], index.scoped_entry[scoped[of_rule]]
+    here = (system.root <= index.intervals.first[intervals]) & (index.intervals.first[intervals] < system.end)
+    which, axis, intervals = which[here], axis[here], intervals[here]
+    rank = rank_of(system, index.grants.tier[grants[which]], index.intervals.anchor[intervals])
+    given = Given(index.entries.action[axis], index.grants.denies[grants[which]] | index.entries.denies[axis], rank)
+    first, end = index.intervals.first[intervals].astype(np.int64), index.intervals.end[intervals].astype(np.int64)
     edges = _segments(system, first, end)
-    nodes = index.tree.by_place[edges[:-1]].tolist()
+    nodes = index.tree.node_at[edges[:-1]].tolist()
     without = np.stack(
         [
             _without_each(system, given, action, which, len(grants), edges, first, end)

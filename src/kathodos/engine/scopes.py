@@ -19,7 +19,7 @@ _BLOCK = 256
 
 
 @dataclass(frozen=True)
-class Runs:
+class AnchoredIntervals:
     """Intervals [first, end) of places, and the depth of the anchor of each (-1: none)."""
 
     first: Ints
@@ -38,12 +38,12 @@ class Scope:
     """
 
     node: int | None = None
-    runs: Runs | None = None
+    intervals: AnchoredIntervals | None = None
 
     def holds(self, tree: Tree, node: int) -> bool:
-        if self.runs is not None:
-            at = tree.place[node]
-            return bool(((self.runs.first <= at) & (at < self.runs.end)).any())
+        if self.intervals is not None:
+            at = tree.position[node]
+            return bool(((self.intervals.first <= at) & (at < self.intervals.end)).any())
         if self.node is None:
             return True
         top = self.node
@@ -51,9 +51,9 @@ class Scope:
 
     def anchor(self, tree: Tree, node: int) -> int:
         """The depth at which the scope anchors what it holds; -1 where it does not."""
-        if self.runs is not None:
-            at = tree.place[node]
-            return int(self.runs.anchor[(self.runs.first <= at) & (at < self.runs.end)].max(initial=-1))
+        if self.intervals is not None:
+            at = tree.position[node]
+            return int(self.intervals.anchor[(self.intervals.first <= at) & (at < self.intervals.end)].max(initial=-1))
         return -1 if self.node is None else int(tree.depth[self.node])
 
 
@@ -61,84 +61,84 @@ EVERYTHING = Scope()
 
 
 @dataclass(frozen=True)
-class Spans:
+class ScopedIntervals:
     """Spans in the order of `first`, each of a rule. `furthest`: the greatest end in each block of 256 of them."""
 
-    rule: Ints
+    scoped: Ints
     first: Ints
     end: Ints
     anchor: Ints
     furthest: Ints
 
     def __len__(self) -> int:
-        return len(self.rule)
+        return len(self.scoped)
 
-    def holding(self, place: int) -> Ints:
+    def holding(self, position: int) -> Ints:
         """The spans that hold a place: only blocks that may hold one are looked into."""
-        before = int(np.searchsorted(self.first, place, side="right"))
-        blocks = (self.furthest[: -(-before // _BLOCK)] > place).nonzero()[0]
+        before = int(np.searchsorted(self.first, position, side="right"))
+        blocks = (self.furthest[: -(-before // _BLOCK)] > position).nonzero()[0]
         candidates = (blocks[:, None] * _BLOCK + np.arange(_BLOCK)).ravel()
         candidates = candidates[candidates < before]
-        holding: Ints = candidates[self.end[candidates] > place]
+        holding: Ints = candidates[self.end[candidates] > position]
         return holding
 
-    def touching(self, places: Ints) -> Ints:
+    def touching(self, positions: Ints) -> Ints:
         """The spans that hold at least one of `places`, which are in ascending order."""
-        breaks = (np.diff(places) != 1).nonzero()[0] + 1
+        breaks = (np.diff(positions) != 1).nonzero()[0] + 1
         if len(breaks) < 32:
-            found = [self.holding(int(run[0])) for run in np.split(places, breaks)]
-            for run in np.split(places, breaks):
-                begin, stop = np.searchsorted(self.first, [run[0] + 1, run[-1] + 1])
+            found = [self.holding(int(interval[0])) for interval in np.split(positions, breaks)]
+            for interval in np.split(positions, breaks):
+                begin, stop = np.searchsorted(self.first, [interval[0] + 1, interval[-1] + 1])
                 found.append(np.arange(begin, stop))
             return distinct(joined(found))
-        return (np.searchsorted(places, self.first) < np.searchsorted(places, self.end)).nonzero()[0]
+        return (np.searchsorted(positions, self.first) < np.searchsorted(positions, self.end)).nonzero()[0]
 
 
-def ordered_spans(rule: Ints, runs: Runs) -> Spans:
+def ordered_intervals(scoped_at: Ints, intervals: AnchoredIntervals) -> ScopedIntervals:
     """Runs, each of a rule, as spans."""
-    order = np.argsort(runs.first, kind="stable")
-    end = runs.end[order]
+    order = np.argsort(intervals.first, kind="stable")
+    end = intervals.end[order]
     furthest = np.maximum.reduceat(end, np.arange(0, len(end), _BLOCK)) if len(end) else end
-    columns = (rule[order], runs.first[order], end, runs.anchor[order], furthest)
-    return Spans(*(small(column) for column in columns))
+    columns = (scoped_at[order], intervals.first[order], end, intervals.anchor[order], furthest)
+    return ScopedIntervals(*(small(column) for column in columns))
 
 
-def join(parts: Sequence[Runs]) -> Runs:
+def join(parts: Sequence[AnchoredIntervals]) -> AnchoredIntervals:
     """All runs of several, in order."""
-    return Runs(
+    return AnchoredIntervals(
         joined([part.first for part in parts]),
         joined([part.end for part in parts]),
         joined([part.anchor for part in parts]),
     )
 
 
-def reaching_down(tree: Tree, targets: Ints, is_deep: Bools, inherits: Bools) -> tuple[Ints, Runs]:
+def reaching_down(tree: Tree, targets: Ints, is_deep: Bools, inherits: Bools) -> tuple[Ints, AnchoredIntervals]:
     """What permissions, each with one target and no scope, apply to: for each run the permission, and the runs.
 
     `is_deep`: the pattern is of the form `P/**`. `inherits`: its system does.
     """
     numbers = np.arange(len(targets))
-    place = tree.place[targets].astype(np.int64)
+    position = tree.position[targets].astype(np.int64)
     first, end = tree.region_interval(targets, tree.region[targets])
-    end = np.where(is_deep | inherits, end, place + 1)
+    end = np.where(is_deep | inherits, end, position + 1)
     deep = is_deep.nonzero()[0]
     below_first, below_end = tree.regions_below(targets[deep])
     filled = below_first < below_end
     depth = tree.depth[targets].astype(np.int64)
-    runs = Runs(
+    intervals = AnchoredIntervals(
         np.concatenate([first, below_first[filled]]),
         np.concatenate([end, below_end[filled]]),
         np.concatenate([depth, depth[deep][filled]]),
     )
-    return np.concatenate([numbers, deep[filled]]), runs
+    return np.concatenate([numbers, deep[filled]]), intervals
 
 
-def runs_of(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: Scope) -> Runs:
+def intervals_of(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: Scope) -> AnchoredIntervals:
     """Where a permission with these targets applies under `scope`."""
     if not len(targets):
         return join([])
-    if scope.runs is not None:
-        return _within(tree, runs_of(tree, targets, is_deep, inherits, EVERYTHING), scope.runs)
+    if scope.intervals is not None:
+        return _within(tree, intervals_of(tree, targets, is_deep, inherits, EVERYTHING), scope.intervals)
     if scope.node is None:
         flags = np.ones(len(targets), dtype=bool)
         return reaching_down(tree, targets, flags & is_deep, flags & inherits)[1]
@@ -147,11 +147,11 @@ def runs_of(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: Sco
     targets = _narrowed(tree, targets, is_deep, inherits, scope.node)
     depth = tree.depth[targets].astype(np.int64)
     if not is_deep and not inherits:
-        place = tree.place[targets].astype(np.int64)
-        return Runs(place, place + 1, depth)
+        position = tree.position[targets].astype(np.int64)
+        return AnchoredIntervals(position, position + 1, depth)
     first, end = tree.region_interval(targets, np.full(len(targets), tree.region[scope.node]))
     filled = first < end
-    return Runs(first[filled], end[filled], depth[filled])
+    return AnchoredIntervals(first[filled], end[filled], depth[filled])
 
 
 def _narrowed(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: int) -> Ints:
@@ -165,30 +165,30 @@ def _narrowed(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: i
     return distinct(np.where(is_inside, targets, scope)[is_inside | is_above])
 
 
-def _within(tree: Tree, runs: Runs, scope: Runs) -> Runs:
+def _within(tree: Tree, intervals: AnchoredIntervals, scope: AnchoredIntervals) -> AnchoredIntervals:
     """The runs cut down to those of a scope; of the two anchors the deeper counts."""
-    deepest, within = _deepest(runs, len(tree)), _deepest(scope, len(tree), nothing=-2)
-    return as_runs(np.where((deepest >= 0) & (within >= -1), np.maximum(deepest, within), -2), absent=-2)
+    deepest, within = _deepest(intervals, len(tree)), _deepest(scope, len(tree), nothing=-2)
+    return intervals_from(np.where((deepest >= 0) & (within >= -1), np.maximum(deepest, within), -2), absent=-2)
 
 
-def _deepest(runs: Runs, size: int, nothing: int = -1) -> Ints:
+def _deepest(intervals: AnchoredIntervals, size: int, nothing: int = -1) -> Ints:
     """For each place the deepest anchor of the runs that hold it; `nothing` where none does."""
     deepest = np.full(size, nothing)
-    for depth in distinct(runs.anchor).tolist():
-        at = runs.anchor == depth
-        deepest[covered(runs.first[at], runs.end[at], size)] = depth
+    for depth in distinct(intervals.anchor).tolist():
+        at = intervals.anchor == depth
+        deepest[covered(intervals.first[at], intervals.end[at], size)] = depth
     return deepest
 
 
-def as_runs(anchors: Ints, absent: int) -> Runs:
+def intervals_from(anchors: Ints, absent: int) -> AnchoredIntervals:
     """Runs of places that have the same anchor, from the anchor of each place; those with `absent` are left out."""
     breaks = (np.diff(anchors) != 0).nonzero()[0] + 1
     first = np.concatenate([[0], breaks]).astype(np.int64)[: len(anchors)]
     end = np.concatenate([breaks, [len(anchors)]]).astype(np.int64)[: len(first)]
     is_run = anchors[first] != absent
-    return Runs(first[is_run], end[is_run], anchors[first][is_run].astype(np.int64))
+    return AnchoredIntervals(first[is_run], end[is_run], anchors[first][is_run].astype(np.int64))
 
 
-def nodes_of(tree: Tree, runs: Runs) -> Bools:
+def nodes_of(tree: Tree, intervals: AnchoredIntervals) -> Bools:
     """Which nodes one of the runs holds."""
-    return covered(runs.first, runs.end, len(tree))[tree.place]
+    return covered(intervals.first, intervals.end, len(tree))[tree.position]

@@ -34,10 +34,10 @@ class Extent:
         return "full" if self.is_full else "limited"
 
 
-def extent_of(index: Index, asker: int, at: int) -> list[Extent]:
+def extent_of(index: Index, asker: int, moment: int) -> list[Extent]:
     """What one reaches, counted by system and kind of action."""
     found = []
-    for reached in what_reached_by(index, asker, at):
+    for reached in what_reached_by(index, asker, moment):
         system = reached.system
         of_kind: dict[str | None, list[int]] = {}
         for position, kind in enumerate(system.kinds):
@@ -53,7 +53,7 @@ def extent_of(index: Index, asker: int, at: int) -> list[Extent]:
     return found
 
 
-def ways_to(index: Index, node: int, action: str | None, at: int) -> tuple[int, dict[str, int]]:
+def routes_to(index: Index, node: int, action: str | None, moment: int) -> tuple[int, dict[str, int]]:
     """How many reach a node (`action` None: with any action), and how many of them by each way.
 
     One that comes by several ways is counted in each of them.
@@ -64,25 +64,30 @@ def ways_to(index: Index, node: int, action: str | None, at: int) -> tuple[int, 
     for number in system.actions.tolist():
         name = index.actions[number][1]
         if action in (None, name):
-            reaching = who_reaches(index, node, number, at)
+            reaching = who_reaches(index, node, number, moment)
             everybody |= reaching
-            for way, holders in _holders_by_way(index, permits_on(index, node, name, at)).items():
-                by_way[way] = by_way.get(way, False) | (who_has(index, holders, at) & reaching)
+            for path, holders in _holders_by_path(index, permits_on(index, node, name, moment)).items():
+                by_way[path] = by_way.get(path, False) | (who_has(index, holders, moment) & reaching)
     askers = index.holders.askers
     counts = {
-        way: int(by_way[way][askers].sum()) for way in (BY_PERMISSION, BY_ROLE, BY_GROUP, BY_EVERYONE) if way in by_way
+        path: int(by_way[path][askers].sum())
+        for path in (BY_PERMISSION, BY_ROLE, BY_GROUP, BY_EVERYONE)
+        if path in by_way
     }
-    return int(everybody[askers].sum()), {way: count for way, count in counts.items() if count}
+    return int(everybody[askers].sum()), {path: count for path, count in counts.items() if count}
 
 
-def _holders_by_way(index: Index, grants: Ints) -> dict[str, Ints]:
+def _holders_by_path(index: Index, grants: Ints) -> dict[str, Ints]:
     """The holders of the grants, by the way in which those grants come to somebody."""
     holder = index.grants.holder[grants]
-    is_direct, has_role = holder < index.holders.first_group, index.bundles.role[index.grants.bundle[grants]] >= 0
-    ways = {
+    is_direct, has_role = (
+        holder < index.holders.first_group,
+        index.entitlements.role[index.grants.entitlement[grants]] >= 0,
+    )
+    paths = {
         BY_PERMISSION: is_direct & ~has_role,
         BY_ROLE: is_direct & has_role,
         BY_GROUP: ~is_direct & (holder != index.holders.everyone),
         BY_EVERYONE: holder == index.holders.everyone,
     }
-    return {way: distinct(holder[which]) for way, which in ways.items() if which.any()}
+    return {path: distinct(holder[which]) for path, which in paths.items() if which.any()}

@@ -14,8 +14,8 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, Lists, lists_from, small
-from kathodos.columns.strings import Texts, texts_of
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, small
+from kathodos.columns.strings import StringTable, string_table
 from kathodos.model.addresses import Pattern, parse_pattern, segment_expression
 
 
@@ -28,23 +28,23 @@ class Tree:
     order by region, `by_place` its inverse; `place_keys`: region * size + node, by place, for searching.
     """
 
-    addresses: Texts
+    addresses: StringTable
     parent: Ints
     end: Ints
     depth: Ints
     region: Ints
-    place: Ints
-    by_place: Ints
-    place_keys: Ints
+    position: Ints
+    node_at: Ints
+    position_keys: Ints
 
     def __len__(self) -> int:
         return len(self.parent)
 
     @cached_property
-    def children(self) -> Lists:
+    def children(self) -> CSRList:
         """For each node those directly below it."""
         below_root = (self.parent >= 0).nonzero()[0]
-        return lists_from(self.parent[below_root], below_root, len(self))
+        return csr_from_pairs(self.parent[below_root], below_root, len(self))
 
     @cached_property
     def region_tops(self) -> Ints:
@@ -55,7 +55,7 @@ class Tree:
     @cached_property
     def region_starts(self) -> Ints:
         """The place at which each region begins, and behind them the number of places."""
-        return np.append(self.place[self.region_tops], len(self)).astype(np.int64)
+        return np.append(self.position[self.region_tops], len(self)).astype(np.int64)
 
     def node(self, pattern: Pattern) -> int:
         """The node at an address; -1 where there is none."""
@@ -88,12 +88,14 @@ class Tree:
 
     def down_from(self, node: int) -> Ints:
         """The nodes at and below `node` with no detached node in between."""
-        return np.sort(self.by_place[slice(*self.region_interval(node, self.region[node]))])
+        return np.sort(self.node_at[slice(*self.region_interval(node, self.region[node]))])
 
     def region_interval(self, node: Ints | int, region: Ints | int) -> tuple[Ints, Ints]:
         """The places of the nodes at and below `node` that are of `region`, as first and end."""
         keys = np.asarray(region, dtype=np.int64) * len(self)
-        return np.searchsorted(self.place_keys, keys + node), np.searchsorted(self.place_keys, keys + self.end[node])
+        return np.searchsorted(self.position_keys, keys + node), np.searchsorted(
+            self.position_keys, keys + self.end[node]
+        )
 
     def regions_below(self, nodes: Ints) -> tuple[Ints, Ints]:
         """The places of the regions that begin below each of `nodes`, as first and end; the two are equal for none."""
@@ -102,11 +104,11 @@ class Tree:
 
     def path(self, node: int) -> list[int]:
         """The nodes on the way from the root to `node`, both included."""
-        way = []
+        path = []
         while node >= 0:
-            way.append(node)
+            path.append(node)
             node = int(self.parent[node])
-        return way[::-1]
+        return path[::-1]
 
 
 def covered(first: Ints, end: Ints, size: int) -> Bools:
@@ -133,18 +135,18 @@ def grow_tree(systems: Iterable[str], addresses: Iterable[str], detached: Iterab
     size = len(ordered)
     parent = [number.get(path[:-1], -1) for path in ordered]
     end, region = _intervals(parent, [path in cut for path in ordered])
-    by_place = np.argsort(region, kind="stable")
-    place = np.empty(size, dtype=np.int64)
-    place[by_place] = np.arange(size)
+    node_at = np.argsort(region, kind="stable")
+    position = np.empty(size, dtype=np.int64)
+    position[node_at] = np.arange(size)
     tree = Tree(
-        addresses=texts_of(f"{path[0]}:/{'/'.join(path[1:])}" for path in ordered),
+        addresses=string_table(f"{path[0]}:/{'/'.join(path[1:])}" for path in ordered),
         parent=small(np.array(parent, dtype=np.int64)),
         end=small(end),
         depth=small(np.fromiter(map(len, ordered), dtype=np.int64, count=size) - 1),
         region=small(region),
-        place=small(place),
-        by_place=small(by_place),
-        place_keys=region[by_place] * size + by_place,
+        position=small(position),
+        node_at=small(node_at),
+        position_keys=region[node_at] * size + node_at,
     )
     return tree, np.fromiter(map(number.__getitem__, listed), dtype=np.int64, count=len(listed))
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Bools, Ints, ints, joined
 from kathodos.engine.explain import Chain, Explanation, explain
 from kathodos.engine.index import Index
@@ -20,7 +20,7 @@ from kathodos.engine.reach import (
     who_reaches_any,
 )
 from kathodos.rules.reading import Fence, Need, Permission
-from kathodos.rules.targets import Places
+from kathodos.rules.targets import PermissionTargets
 
 
 @dataclass(frozen=True)
@@ -33,12 +33,12 @@ class Crossing:
     action: int
     nodes: Ints
 
-    def chains(self, facts: Facts) -> list[Chain]:
+    def chains(self, snapshot: Snapshot) -> list[Chain]:
         """The chains to one node after another, each chain's grant and permission told once."""
         found: dict[object, Chain] = {}
-        for node in one_per_answer(facts.index, self.nodes):
-            for chain in explain(facts.index, self.identity, node, self.action, facts.at).permits.shown:
-                found.setdefault((chain.grant, chain.line, chain.holders), chain)
+        for node in one_per_answer(snapshot.index, self.nodes):
+            for chain in explain(snapshot.index, self.identity, node, self.action, snapshot.moment).permits.shown:
+                found.setdefault((chain.grant, chain.entry, chain.holders), chain)
         return list(found.values())
 
 
@@ -52,29 +52,29 @@ class Lack:
     action: int
     nodes: Ints
 
-    def why(self, facts: Facts) -> Explanation:
+    def why(self, snapshot: Snapshot) -> Explanation:
         """Why the first of them is not reached, with the permission that would give it."""
-        return explain(facts.index, self.identity, int(self.nodes[0]), self.action, facts.at)
+        return explain(snapshot.index, self.identity, int(self.nodes[0]), self.action, snapshot.moment)
 
 
-def crossings(facts: Facts, fences: Sequence[Fence]) -> list[Crossing]:
+def crossings(snapshot: Snapshot, fences: Sequence[Fence]) -> list[Crossing]:
     """Everyone who is on the wrong side of a fence, by fence and identity; of each action only what implies no other.
 
     Whoever may edit may view as well: where a fence forbids both, the widest action that is reached is told.
     """
-    places = Places(facts)
+    targets = PermissionTargets(snapshot)
     found: list[Crossing] = []
     for fence in fences:
-        who = _meant(facts, fence)
+        who = _meant(snapshot, fence)
         for permission in fence.never:
-            actions, nodes = places.of_permission(permission)
+            actions, nodes = targets.of_permission(permission)
             reaching = {
-                action: who_reaches_any(facts.index, nodes, action, facts.at)[: facts.people] & who
+                action: who_reaches_any(snapshot.index, nodes, action, snapshot.moment)[: snapshot.people] & who
                 for action in actions
             }
             for action, mask in reaching.items():
-                for identity in (mask & ~_told_by_wider(facts.index, action, reaching)).nonzero()[0].tolist():
-                    here = _reached(facts, identity, action, nodes)
+                for identity in (mask & ~_told_by_wider(snapshot.index, action, reaching)).nonzero()[0].tolist():
+                    here = _reached(snapshot, identity, action, nodes)
                     found.append(Crossing(fence, identity, permission, action, here))
     return sorted(found, key=lambda it: (it.fence.id, it.identity))
 
@@ -90,9 +90,9 @@ def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Boo
     return told
 
 
-def _reached(facts: Facts, identity: int, action: int, nodes: Ints) -> Ints:
+def _reached(snapshot: Snapshot, identity: int, action: int, nodes: Ints) -> Ints:
     """Those of the nodes on which the identity reaches the action."""
-    for reached in what_reached_by(facts.index, identity, facts.at):
+    for reached in what_reached_by(snapshot.index, identity, snapshot.moment):
         system = reached.system
         if system.root <= int(nodes[0]) < system.end:
             found: Ints = nodes[reached.may[action - int(system.actions[0]), nodes - system.root]]
@@ -100,40 +100,40 @@ def _reached(facts: Facts, identity: int, action: int, nodes: Ints) -> Ints:
     return nodes[:0]
 
 
-def _meant(facts: Facts, rule: Fence | Need) -> Bools:
+def _meant(snapshot: Snapshot, rule: Fence | Need) -> Bools:
     """The identities that a rule is about."""
-    who = facts.selected(rule.who)
-    return who & ~facts.selected(rule.excepted) if rule.excepted is not None else who
+    who = snapshot.selected(rule.who)
+    return who & ~snapshot.selected(rule.excepted) if rule.excepted is not None else who
 
 
-def lacks(facts: Facts, needs: Sequence[Need]) -> list[Lack]:
+def lacks(snapshot: Snapshot, needs: Sequence[Need]) -> list[Lack]:
     """Everyone who lacks what it needs, by need and identity: on each resource that the need's permission names.
 
     People who are not there (left, suspended, not begun) need nothing.
     """
-    places, found = Places(facts), []
-    holders = facts.index.holders
-    there = holders.is_active & (holders.starts <= facts.at) & (facts.at < holders.ends)
+    targets, found = PermissionTargets(snapshot), []
+    holders = snapshot.index.holders
+    there = holders.is_active & (holders.starts <= snapshot.moment) & (snapshot.moment < holders.ends)
     for need in needs:
-        who = _meant(facts, need) & there
+        who = _meant(snapshot, need) & there
         for permission in need.must:
-            targets = facts.index.tree.matches(permission.pattern.target)
+            wanted = snapshot.index.tree.matches(permission.pattern.target)
             missing: dict[tuple[int, int], list[int]] = {}
-            for action in places.of_permission(permission)[0]:
-                for node in targets.tolist():
-                    without = who & ~who_reaches(facts.index, node, action, facts.at)[: facts.people]
+            for action in targets.of_permission(permission)[0]:
+                for node in wanted.tolist():
+                    without = who & ~who_reaches(snapshot.index, node, action, snapshot.moment)[: snapshot.people]
                     for identity in without.nonzero()[0].tolist():
                         missing.setdefault((identity, action), []).append(node)
             found += [Lack(need, who_, permission, action, ints(some)) for (who_, action), some in missing.items()]
     return sorted(found, key=lambda it: (it.need.id, it.identity))
 
 
-def idle_rules(facts: Facts, rules: Sequence[Fence | Need]) -> Iterator[tuple[Fence | Need, Permission]]:
+def idle_rules(snapshot: Snapshot, rules: Sequence[Fence | Need]) -> Iterator[tuple[Fence | Need, Permission]]:
     """The permissions of rules that no action or no resource answers to, so that they cannot be checked."""
-    places = Places(facts)
+    targets = PermissionTargets(snapshot)
     for rule in rules:
         for permission in rule.never if isinstance(rule, Fence) else rule.must:
-            actions, nodes = places.of_permission(permission)
+            actions, nodes = targets.of_permission(permission)
             if not actions or not len(nodes):
                 yield rule, permission
 
@@ -156,31 +156,31 @@ class Surplus:
     is_stated: bool
 
 
-def surpluses(facts: Facts, needs: Sequence[Need]) -> list[Surplus]:
+def surpluses(snapshot: Snapshot, needs: Sequence[Need]) -> list[Surplus]:
     """What each service and agent holds beyond its needs, by identity and system.
 
     What it reaches only as everyone does is not counted.
     """
-    machines = (~facts.is_person & facts.is_there).nonzero()[0]
-    masks = [(need, _meant(facts, need)) for need in needs]
+    machines = (~snapshot.is_person & snapshot.is_there).nonzero()[0]
+    masks = [(need, _meant(snapshot, need)) for need in needs]
     return [
         surplus
         for identity in machines.tolist()
-        for surplus in _surplus(facts, identity, [need for need, mask in masks if mask[identity]])
+        for surplus in _surplus(snapshot, identity, [need for need, mask in masks if mask[identity]])
     ]
 
 
-def _surplus(facts: Facts, identity: int, needs: Sequence[Need]) -> Iterator[Surplus]:
-    index, places, uses = facts.index, Places(facts), facts.uses
+def _surplus(snapshot: Snapshot, identity: int, needs: Sequence[Need]) -> Iterator[Surplus]:
+    index, targets, uses = snapshot.index, PermissionTargets(snapshot), snapshot.uses
     mine = uses.by_user[identity]
-    grants = grants_of(index, identity, facts.at)
+    grants = grants_of(index, identity, snapshot.moment)
     everything = {reached.system.name: reached for reached in what_grants_give(index, grants)}
     grants = grants[(index.grants.holder[grants] != index.holders.everyone) | index.grants.denies[grants]]
     for reached in (it for it in what_grants_give(index, grants) if it.system.name in everything):
         system = reached.system
         beyond = reached.may & everything[system.name].may
         for permission in (it for need in needs for it in need.must if it.pattern.system == system.name):
-            actions, nodes = places.of_permission(permission)
+            actions, nodes = targets.of_permission(permission)
             for action in actions:
                 implied = system.covers[action - int(system.actions[0])].nonzero()[0]
                 beyond[np.ix_(implied, nodes - system.root)] = False

@@ -8,9 +8,9 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.findings.conflicts.states import LATENT, Conflict
-from kathodos.findings.excess.batches import Batch, Ground
+from kathodos.findings.excess.batches import Batch, ExcessContext
 
 NO_DEPARTMENT = "(no department)"
 AGES = ("not known", "under 30 days", "30 to 89 days", "90 to 179 days", "180 days and more")
@@ -28,15 +28,15 @@ class Table:
     of: npt.NDArray[np.int64]
 
 
-def access_by_department(ground: Ground) -> Table:
+def access_by_department(context: ExcessContext) -> Table:
     """How many of each department were given something in each system, of people who are there; the largest ones."""
-    facts, usage = ground.facts, ground.usage
-    there = facts.is_person & facts.is_there
-    department = facts.identity("department")
+    snapshot, usage = context.snapshot, context.usage
+    there = snapshot.is_person & snapshot.is_there
+    department = snapshot.identity("department")
     codes = np.where(department.codes >= 0, department.codes, len(department.values))
     count = len(department.values) + 1
-    systems = facts.index.systems_in_order
-    held = usage.systems_of[: facts.people]
+    systems = snapshot.index.systems_in_order
+    held = usage.systems_of[: snapshot.people]
     counts = np.stack([np.bincount(codes[there & held[:, at]], minlength=count) for at in range(held.shape[1])], axis=1)
     of = np.bincount(codes[there], minlength=count)
     chosen = np.argsort(-of, kind="stable")[:_MOST]
@@ -45,11 +45,11 @@ def access_by_department(ground: Ground) -> Table:
     return Table([names[at] for at in chosen.tolist()], [it.name for it in systems], counts[chosen], of[chosen])
 
 
-def conflicts_by_topic(facts: Facts, conflicts: Sequence[Conflict], is_open: Callable[[Conflict], bool]) -> Table:
+def conflicts_by_topic(snapshot: Snapshot, conflicts: Sequence[Conflict], is_open: Callable[[Conflict], bool]) -> Table:
     """How many open conflicts there are by topic and department."""
     counted = [it for it in conflicts if it.state != LATENT and is_open(it)]
-    department = facts.identity("department")
-    placed = [(it.rule.topic, str(department.at(it.identity) or NO_DEPARTMENT)) for it in counted]
+    department = snapshot.identity("department")
+    placed = [(it.rule.topic, str(department.value(it.identity) or NO_DEPARTMENT)) for it in counted]
     topics = sorted({topic for topic, _ in placed})
     departments = sorted({name for _, name in placed})
     counts = np.zeros((len(topics), len(departments)), dtype=np.int64)

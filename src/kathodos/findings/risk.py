@@ -21,7 +21,7 @@ from kathodos.engine.reach import permits_on, who_reaches_something
 from kathodos.findings.conflicts.roles import RoleConflict
 from kathodos.findings.conflicts.states import EXERCISED, HELD, LATENT, SAME_RECORD, Conflict
 from kathodos.findings.escalation import Climber
-from kathodos.findings.excess.batches import Batch, Ground
+from kathodos.findings.excess.batches import Batch, ExcessContext
 from kathodos.findings.excess.use import UNUSED_ROLE
 from kathodos.model.times import BEGINNING, DAY
 from kathodos.model.words import plural
@@ -101,7 +101,7 @@ class Scores:
 class Judged:
     """What has been found, and counts for risk."""
 
-    ground: Ground
+    context: ExcessContext
     conflicts: Sequence[Conflict] = ()
     covered: Sequence[Conflict] = ()
     faults: Sequence[RoleConflict] = ()
@@ -115,9 +115,9 @@ class Risk:
 
     def __init__(self, judged: Judged) -> None:
         self.judged = judged
-        self.ground = judged.ground
-        self.facts = judged.ground.facts
-        self.index = judged.ground.facts.index
+        self.context = judged.context
+        self.snapshot = judged.context.snapshot
+        self.index = judged.context.snapshot.index
 
     # Identities and accounts, which are asked alike
 
@@ -125,28 +125,28 @@ class Risk:
     def level(self) -> Ints:
         """The highest sensitivity that each identity or account reaches; 0 where it is nothing more."""
         found = np.zeros(self.index.holders.first_group, dtype=np.int64)
-        levels = self.facts.sensitivity
+        levels = self.snapshot.sensitivity
         for system in self.index.systems_in_order:
             for level in (1, 2, 3):
                 nodes = (levels[system.root : system.end] == level).nonzero()[0] + system.root
                 if len(nodes) and len(system.actions):
-                    mask = who_reaches_something(self.index, nodes, self.facts.at)
+                    mask = who_reaches_something(self.index, nodes, self.snapshot.moment)
                     found[mask] = np.maximum(found[mask], level)
         return found
 
     @cached_property
     def idle_days(self) -> Ints:
         """For each account, if it is enabled, the days without a sign-in where they are too many; else 0."""
-        facts = self.facts
-        seen = facts.moments(facts.account("last_login"))
-        days = np.where(seen > BEGINNING, (facts.at - seen) // DAY, 0)
-        late = self.index.holders.is_enabled & (days > self.ground.thresholds.dormant)
+        snapshot = self.snapshot
+        seen = snapshot.moments(snapshot.account("last_login"))
+        days = np.where(seen > BEGINNING, (snapshot.moment - seen) // DAY, 0)
+        late = self.index.holders.is_enabled & (days > self.context.thresholds.dormant)
         return np.where(late, days, 0)
 
     @cached_property
     def excess_of(self) -> tuple[Floats, Ints]:
         """For each identity 1 less the product of what each finding leaves, and how many findings there are."""
-        left, count = np.zeros(self.facts.people), np.zeros(self.facts.people, dtype=np.int64)
+        left, count = np.zeros(self.snapshot.people), np.zeros(self.snapshot.people, dtype=np.int64)
         for batch in self.judged.excess:
             known = batch.whose >= 0
             weight = EXCESSIVE[batch.severity[known]] * batch.confidence[known] / 100
@@ -157,7 +157,7 @@ class Risk:
     @cached_property
     def conflicts_of(self) -> tuple[Floats, Mapping[int, list[str]]]:
         """For each identity what its conflicts come to, and their names with their states."""
-        left = np.zeros(self.facts.people)
+        left = np.zeros(self.snapshot.people)
         names: dict[int, list[str]] = {}
         covered = {(it.rule.id, it.identity) for it in self.judged.covered}
         for conflict in self.judged.conflicts:
@@ -179,7 +179,7 @@ class Risk:
 
     def identities(self) -> Scores:
         """The risk of every identity."""
-        people, accounts = self.facts.people, self.index.holders.owner
+        people, accounts = self.snapshot.people, self.index.holders.owner
         idle = np.zeros(people, dtype=np.int64)
         owned = accounts >= 0
         np.maximum.at(idle, accounts[owned], self.idle_days[owned])
@@ -199,7 +199,7 @@ class Risk:
 
     def accounts(self) -> Scores:
         """The risk of every account, asked on its own."""
-        people, holders = self.facts.people, self.index.holders
+        people, holders = self.snapshot.people, self.index.holders
         size = holders.first_group - people
         found: dict[str, list[float]] = {}
         for batch in self.judged.excess:
@@ -228,14 +228,14 @@ class Risk:
 
     def _reach_measures(self, some: slice) -> list[Floats]:
         """Sensitivity, breadth and kinds of action of some identities or accounts."""
-        kinds, systems = self.ground.usage.kinds_of, self.ground.usage.systems_of.sum(axis=1)
+        kinds, systems = self.context.usage.kinds_of, self.context.usage.systems_of.sum(axis=1)
         worst = np.zeros(len(kinds))
         for bit, weight in enumerate(ACTIONS.tolist()):
             worst = np.where(kinds >> bit & 1, np.maximum(worst, weight), worst)
         return [LEVELS[self.level][some], (systems / max(len(self.index.systems), 1))[some], worst[some]]
 
     def _reach_why(self, asker: int, part: int) -> str:
-        kinds, systems = self.ground.usage.kinds_of, self.ground.usage.systems_of.sum(axis=1)
+        kinds, systems = self.context.usage.kinds_of, self.context.usage.systems_of.sum(axis=1)
         gain = next((it.gain for it in self.judged.climbers if asker in it.askers), 0)
         named = [name for bit, name in enumerate(KINDS) if kinds[asker] >> bit & 1]
         return {
@@ -264,15 +264,15 @@ class Risk:
 
     def roles(self) -> Scores:
         """The risk of every active role: by what it gives, and to how many."""
-        index, stakes = self.index, self.ground.stakes
+        index, exposure = self.index, self.context.exposure
         names = list(index.roles)
-        people = max(int((self.facts.is_person & self.facts.is_there).sum()), 1)
+        people = max(int((self.snapshot.is_person & self.snapshot.is_there).sum()), 1)
         size = len(names)
         top, kinds = np.zeros(size, dtype=np.int64), np.zeros(size, dtype=np.int64)
-        role = index.bundles.role
+        role = index.entitlements.role
         known = role >= 0
-        np.maximum.at(top, role[known], np.maximum(stakes.top[known], 0))
-        np.bitwise_or.at(kinds, role[known], stakes.kinds[known])
+        np.maximum.at(top, role[known], np.maximum(exposure.top[known], 0))
+        np.bitwise_or.at(kinds, role[known], exposure.kinds[known])
         having = np.array([self._having(number) for number in range(size)], dtype=np.int64)
         worst = np.max(np.where(kinds[:, None] >> np.arange(len(KINDS)) & 1, ACTIONS, 0.0), axis=1, initial=0.0)
         conflicts = np.zeros(size)
@@ -306,20 +306,20 @@ class Risk:
         """How many people who are there have a role, or one senior to it."""
         index = self.index
         seniors = reachable(index.seniors, ints([role]))
-        bundles = np.concatenate([self._bundles_of_roles[it] for it in seniors.tolist()])
-        grants = index.bundle_grants.all_of(bundles.astype(np.int64)).astype(np.int64)
-        grants = grants[self.facts.live[grants] & ~index.grants.denies[grants]]
+        entitlements = np.concatenate([self._bundles_of_roles[it] for it in seniors.tolist()])
+        grants = index.entitlement_grants.all_of(entitlements.astype(np.int64)).astype(np.int64)
+        grants = grants[self.snapshot.live[grants] & ~index.grants.denies[grants]]
         if not len(grants):
             return 0
-        mask = who_has(index, np.unique(index.grants.holder[grants]).astype(np.int64), self.facts.at)
-        return int((mask[: self.facts.people] & self.facts.is_person & self.facts.is_there).sum())
+        mask = who_has(index, np.unique(index.grants.holder[grants]).astype(np.int64), self.snapshot.moment)
+        return int((mask[: self.snapshot.people] & self.snapshot.is_person & self.snapshot.is_there).sum())
 
     @cached_property
     def _bundles_of_roles(self) -> list[Ints]:
         found: list[list[int]] = [[] for _ in range(len(self.index.roles))]
-        for bundle, role in enumerate(self.index.bundles.role.tolist()):
+        for entitlement, role in enumerate(self.index.entitlements.role.tolist()):
             if role >= 0:
-                found[role].append(bundle)
+                found[role].append(entitlement)
         return [np.array(it, dtype=np.int64) for it in found]
 
     def _administers(self, role: int) -> bool:
@@ -327,13 +327,13 @@ class Risk:
         index = self.index
         types = [at for at, name in enumerate(index.type_names) if name in ADMINISTERED]
         nodes = np.isin(index.types, types)
-        before = np.concatenate([[0], np.cumsum(nodes[index.tree.by_place])])
+        before = np.concatenate([[0], np.cumsum(nodes[index.tree.node_at])])
         administer = 1 << KINDS.index("administer")
-        for bundle in self._bundles_of_roles[role].tolist():
-            if self.ground.stakes.kinds[bundle] & administer:
-                rules = index.bundles.rules[bundle].astype(np.int64)
-                spans = index.rule_spans.all_of(rules)
-                if (before[index.spans.end[spans]] > before[index.spans.first[spans]]).any():
+        for entitlement in self._bundles_of_roles[role].tolist():
+            if self.context.exposure.kinds[entitlement] & administer:
+                rules = index.entitlements.scoped[entitlement].astype(np.int64)
+                intervals = index.scoped_intervals.all_of(rules)
+                if (before[index.intervals.end[intervals]] > before[index.intervals.first[intervals]]).any():
                     return True
         return False
 
@@ -349,14 +349,14 @@ class Risk:
 
     def resources(self, only: Sequence[int] | None = None) -> Scores:
         """The risk of resources: the most sensitive that any source lists, or those that were asked for."""
-        index, levels = self.index, self.facts.sensitivity
-        listed = (self.facts.node("resource").codes >= 0).nonzero()[0]
+        index, levels = self.index, self.snapshot.sensitivity
+        listed = (self.snapshot.node("resource").codes >= 0).nonzero()[0]
         chosen = listed[np.lexsort((listed, -levels[listed]))][:_MOST_RESOURCES]
         nodes = np.array(only, dtype=np.int64) if only is not None else chosen
         askers = index.holders.askers
         reaching, kinds = [], []
         for node in nodes.tolist():
-            reaching.append(int(who_reaches_something(index, ints([node]), self.facts.at)[askers].sum()))
+            reaching.append(int(who_reaches_something(index, ints([node]), self.snapshot.moment)[askers].sum()))
             kinds.append(self._kinds_on(node))
         count, given = np.array(reaching, dtype=np.int64), np.array(kinds, dtype=np.int64)
         worst = np.max(np.where(given[:, None] >> np.arange(len(KINDS)) & 1, ACTIONS, 0.0), axis=1, initial=0.0)
@@ -385,19 +385,19 @@ class Risk:
         system = self.index.system_of(node)
         bits = 0
         for number, kind in zip(system.actions.tolist(), system.kinds, strict=True):
-            if kind in KINDS and len(permits_on(self.index, node, self.index.actions[number][1], self.facts.at)):
+            if kind in KINDS and len(permits_on(self.index, node, self.index.actions[number][1], self.snapshot.moment)):
                 bits |= 1 << KINDS.index(kind)
         return bits
 
     def systems(self) -> Scores:
         """The risk of every system."""
-        index, facts = self.index, self.facts
-        people = max(int((facts.is_person & facts.is_there).sum()), 1)
+        index, snapshot = self.index, self.snapshot
+        people = max(int((snapshot.is_person & snapshot.is_there).sum()), 1)
         rows, told = [], []
         conflicts, _ = self.conflicts_of
         gains = {name for it in self.judged.climbers for name in (gain[0].name for gain in it.gains)}
         for number, system in enumerate(index.systems_in_order):
-            top = int(facts.sensitivity[system.root : system.end].max(initial=0))
+            top = int(snapshot.sensitivity[system.root : system.end].max(initial=0))
             inside = self._holding_in(number)
             administrators = self._administrators(system.name)
             sided = [it for it in self.judged.conflicts if system.name in _systems_of(it) and it.state != LATENT]
@@ -432,12 +432,12 @@ class Risk:
 
     def _holding_in(self, system: int) -> int:
         """How many people were given something in a system."""
-        mask = self.ground.usage.systems_of[: self.facts.people, system]
-        return int((mask & self.facts.is_person & self.facts.is_there).sum())
+        mask = self.context.usage.systems_of[: self.snapshot.people, system]
+        return int((mask & self.snapshot.is_person & self.snapshot.is_there).sum())
 
     def _administrators(self, name: str) -> int:
         """How many people were given something that administers in a system."""
-        index, usage = self.index, self.ground.usage
+        index, usage = self.index, self.context.usage
         number = [it.name for it in index.systems_in_order].index(name)
         administer = 1 << KINDS.index("administer")
         owner = usage.identity[usage.in_system(number) & ((usage.kinds & administer) > 0)]
@@ -454,7 +454,7 @@ class Risk:
         )
 
     def _idle_accounts(self, system: str) -> tuple[int, int]:
-        column = self.facts.account("system")
+        column = self.snapshot.account("system")
         here = column.codes == (column.values.index(system) if system in column.values else -2)
         return int((here & (self.idle_days > 0)).sum()), int((here & self.index.holders.is_enabled).sum())
 

@@ -45,9 +45,9 @@ def _as_text(column: Any) -> Any:
         column = column.dictionary_decode()
     if pa.types.is_nested(column.type):
         return pa.array(list(map(_text, column.to_pylist())), text)
-    coded = column.dictionary_encode()
-    known = pa.array(list(map(_text, coded.dictionary.to_pylist())), text)
-    return pa.DictionaryArray.from_arrays(coded.indices, known).dictionary_decode()
+    dictionary_column = column.dictionary_encode()
+    known = pa.array(list(map(_text, dictionary_column.dictionary.to_pylist())), text)
+    return pa.DictionaryArray.from_arrays(dictionary_column.indices, known).dictionary_decode()
 
 
 def _text(value: Any) -> str | None:

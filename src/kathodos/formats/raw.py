@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.columns.dictionary import Coded, Ints, of_arrow
+from kathodos.columns.dictionary import DictionaryColumn, Ints, column_from_arrow
 from kathodos.errors import UnfitError
 
 _LONGEST = 1 << 20  # bytes of a line
@@ -34,7 +34,7 @@ class Raw:
     """A file as read: for each header the cells below it, blank ones absent; the line (or row) each row began at."""
 
     header: list[str]
-    columns: list[Coded]
+    columns: list[DictionaryColumn]
     lines: Ints
     problems: list[Problem]
 
@@ -89,7 +89,7 @@ class Growing:
             columns, lines = [column.taken(filled) for column in columns], lines[filled]
         return Raw(self.header, columns, lines, self.problems)
 
-    def _column(self, at: int) -> Coded:
+    def _column(self, at: int) -> DictionaryColumn:
         import pyarrow as pa
 
         text = pa.large_string()
@@ -101,7 +101,7 @@ class Growing:
                 block[at] = None  # so that no more than one column is there as text
             else:
                 parts.append(pa.nulls(size, text))
-        return of_arrow(pa.chunked_array(parts, type=text))
+        return column_from_arrow(pa.chunked_array(parts, type=text))
 
 
 def read_lines(path: Path, header: Sequence[str], cells_of: Callable[[bytes], Mapping[str, str]]) -> Raw:

@@ -14,16 +14,16 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.dictionary import (
-    Coded,
-    Coder,
+    DictionaryColumn,
+    Encoder,
     Ints,
     Scalar,
-    coded,
+    dictionary_column,
     distinct_pairs,
     first_of_each,
     nothing,
-    numbers_of,
     places,
+    row_numbers,
     rows_of,
 )
 from kathodos.connectors.mapping import Table
@@ -54,7 +54,7 @@ class Checked:
 
     kind: Kind
     given: frozenset[str]
-    columns: list[Coded] = field(default_factory=list)
+    columns: list[DictionaryColumn] = field(default_factory=list)
     lines: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
     aside: set[tuple[Scalar, ...]] = field(default_factory=set)
     problems: list[Problem] = field(default_factory=list)
@@ -63,7 +63,7 @@ class Checked:
     def __len__(self) -> int:
         return len(self.lines)
 
-    def keys(self) -> list[Coded]:
+    def keys(self) -> list[DictionaryColumn]:
         """The columns that identify a record."""
         return [self.columns[self.kind.names.index(name)] for name in self.kind.key]
 
@@ -86,8 +86,8 @@ def key_in(table: Table, names: Names) -> tuple[Scalar, ...]:
     checker = _Checker(table, names)
     values: list[Scalar] = []
     for column in (table.kind.column(name) for name in table.kind.key):
-        cell = table.column(column.name).at(0)
-        value = checker.value(column, _text(cell), _text(checker.systems.at(0)), checker.reader(column))
+        cell = table.column(column.name).value(0)
+        value = checker.value(column, _text(cell), _text(checker.systems.value(0)), checker.reader(column))
         if isinstance(value, UnfitError):
             raise UnfitError(f"{column.name} {cell!r} {value.reason}", value.remedy)
         values.append(value)
@@ -112,7 +112,7 @@ class _Checker:
             system, _, action = name.partition("/")
             self.declared.setdefault(system, set()).add(action)
 
-    def column(self, column: Column) -> Coded:
+    def column(self, column: Column) -> DictionaryColumn:
         """The values of one column; each distinct cell is read once, with its row's system where that matters."""
         cells = self.table.column(column.name)
         if column.required:
@@ -136,9 +136,9 @@ class _Checker:
             values.append(value)
         if column.form not in _OF_SYSTEM:
             return cells.recoded(values).filled(column.default)
-        coder = Coder()
+        coder = Encoder()
         known = np.append(coder.codes(values), np.int32(-1))
-        return Coded(known[codes], coder.values).filled(column.default)
+        return DictionaryColumn(known[codes], coder.values).filled(column.default)
 
     @property
     def has_plain_names(self) -> bool:
@@ -155,16 +155,18 @@ class _Checker:
         except UnfitError as error:
             return error
 
-    def report(self, rows: Ints, column: Column, cells: Coded, error: UnfitError) -> None:
+    def report(self, rows: Ints, column: Column, cells: DictionaryColumn, error: UnfitError) -> None:
         is_reference = column.form in (Form.REFERENCE, Form.HOLDER, Form.GIVES, Form.SCOPE)
         outcome = "noted" if is_reference and not column.must_exist else "set aside"
         self.problems(rows, column.name, cells, error.reason, error.remedy, outcome)
 
-    def problems(self, rows: Ints, column: str, cells: Coded, reason: str, remedy: str, outcome: str) -> None:
+    def problems(
+        self, rows: Ints, column: str, cells: DictionaryColumn, reason: str, remedy: str, outcome: str
+    ) -> None:
         """Notes the same problem for some rows; of very many in a column the first are listed, the others counted."""
         room = _MOST_LISTED - self.listed[column, outcome]
         for row in rows[: max(room, 0)].tolist():
-            self.problem(row, column, str(cells.at(row) or ""), reason, remedy, outcome)
+            self.problem(row, column, str(cells.value(row) or ""), reason, remedy, outcome)
         self.listed[column, outcome] += len(rows)
         if outcome == "set aside":
             self.bad[rows] = True
@@ -248,22 +250,22 @@ class _Checker:
     def scope(self, cell: str, system: str | None) -> str:
         return self.names.resolve(cell, ("areas",)) if cell.startswith("area:") else self.pattern(cell, system)
 
-    def attributes(self) -> Coded:
+    def attributes(self) -> DictionaryColumn:
         """The columns that are not ours, as one canonical JSON object a row."""
         further = sorted(name for name in self.table.columns if name not in self.kind.names)
         if not further:
             return nothing(len(self.table))
         columns = [self.table.columns[name] for name in further]
-        codes = places(numbers_of([column.codes for column in columns]))
+        codes = places(row_numbers([column.codes for column in columns]))
         _, firsts = np.unique(codes, return_index=True)
         texts: list[Scalar] = []
         for cells in rows_of(columns, firsts):
             held = {name: cell for name, cell in zip(further, cells, strict=True) if cell is not None}
             texts.append(json.dumps(held, ensure_ascii=False, separators=(",", ":")) if held else None)
-        coder = Coder()
-        return Coded(coder.codes(texts)[codes] if texts else codes.astype(np.int32), coder.values)
+        coder = Encoder()
+        return DictionaryColumn(coder.codes(texts)[codes] if texts else codes.astype(np.int32), coder.values)
 
-    def keyed(self, columns: list[Coded]) -> Checked:
+    def keyed(self, columns: list[DictionaryColumn]) -> Checked:
         """The good rows, each key once; what is set aside leaves an earlier record of its key standing."""
         if self.kind.bears_id:
             columns[0] = self.with_ids(columns)
@@ -273,14 +275,14 @@ class _Checker:
         self.result.set_aside = int(self.bad.sum())
         good = (~self.bad).nonzero()[0]
         columns = [column.taken(good) for column in columns]
-        first = first_of_each(numbers_of([column.codes[good] for column in keys]))
+        first = first_of_each(row_numbers([column.codes[good] for column in keys]))
         again = (first != np.arange(len(first))).nonzero()[0]
         if len(again) and self.kind.a_log:
             columns[-1] = _summed(columns[-1], first)
         elif len(again):
             self.note_repeats(columns, good, first, again)
         kept = (first == np.arange(len(first))).nonzero()[0] if len(again) else slice(None)
-        self.result.columns = [Coded(column.codes[kept], column.values) for column in columns]
+        self.result.columns = [DictionaryColumn(column.codes[kept], column.values) for column in columns]
         self.result.lines = self.table.lines[good][kept]
         if self.kind.name in PREFIXES:
             self.names.add(self.kind, rows_of(self.result.keys()))
@@ -288,7 +290,7 @@ class _Checker:
         self.result.problems.sort(key=lambda problem: problem.line)
         return self.result
 
-    def note_repeats(self, columns: list[Coded], good: Ints, first: Ints, again: Ints) -> None:
+    def note_repeats(self, columns: list[DictionaryColumn], good: Ints, first: Ints, again: Ints) -> None:
         """Sets aside the rows that speak of a record that an earlier row speaks of."""
         same = np.logical_and.reduce([column.codes[again] == column.codes[first[again]] for column in columns])
         alike = dict(zip(again.tolist(), same.tolist(), strict=True))
@@ -297,13 +299,13 @@ class _Checker:
         for row in told[:_MOST_LISTED]:
             earlier = int(self.table.lines[good[first[row]]])
             reason = f"the same as line {earlier}" if alike[row] else f"speaks of the same record as line {earlier}"
-            named = " ".join(str(column.at(row)) for column in keys)
+            named = " ".join(str(column.value(row)) for column in keys)
             remedy = "Keep one of the two; the first was read."
             self.problem(good[row], self.kind.key[-1], named, reason, remedy, "set aside")
         self.listed["the key", "set aside"] += len(told)
         self.result.set_aside += len(told)
 
-    def with_ids(self, columns: list[Coded]) -> Coded:
+    def with_ids(self, columns: list[DictionaryColumn]) -> DictionaryColumn:
         """The ids, derived from the content where a row has none."""
         absent = ((columns[0].codes < 0) & ~self.bad).nonzero()[0]
         if not len(absent):
@@ -314,9 +316,9 @@ class _Checker:
         for row, said in zip(absent.tolist(), content, strict=True):
             digest = hashlib.sha256(json.dumps(list(said)).encode()).digest()
             ids[row] = "g-" + base64.b32encode(digest)[:12].decode().lower()
-        return coded(ids)
+        return dictionary_column(ids)
 
-    def note_what_is_odd(self, columns: list[Coded]) -> None:
+    def note_what_is_odd(self, columns: list[DictionaryColumn]) -> None:
         """Notes what is loaded all the same: an end before its beginning, what no system declares, empty addresses."""
         by_name = dict(zip(self.kind.names, columns, strict=True))
         for begin, end in (("from", "until"), ("starts", "ends")):
@@ -333,7 +335,7 @@ class _Checker:
             if column.form in _POINTING and column.name != own:
                 self.note_addresses(column.name, by_name[column.name])
 
-    def note_periods(self, begins: Coded, ends: Coded, name: str) -> None:
+    def note_periods(self, begins: DictionaryColumn, ends: DictionaryColumn, name: str) -> None:
         codes, firsts = distinct_pairs(begins.codes, ends.codes)
         by_code = _ByCode(codes)
         for number, (begin, end) in enumerate(rows_of([begins, ends], firsts)):
@@ -342,7 +344,7 @@ class _Checker:
                 reason = f"ends before it begins ({begin}), so it is never in force"
                 self.problems(rows, name, ends, reason, "Mend one of the two dates.", "noted")
 
-    def note_actions(self, name: str, actions: Coded, patterns: Coded) -> None:
+    def note_actions(self, name: str, actions: DictionaryColumn, patterns: DictionaryColumn) -> None:
         systems = patterns.mapped(lambda pattern: str(pattern).partition(":")[0])
         codes, firsts = distinct_pairs(actions.codes, systems.codes)
         by_code = _ByCode(codes)
@@ -353,13 +355,13 @@ class _Checker:
                 reason = f"the system {system} declares no action {action}"
                 self.problems(rows, name, actions, reason, nearest(str(action), sorted(declared)), "noted")
 
-    def note_addresses(self, name: str, cells: Coded) -> None:
+    def note_addresses(self, name: str, cells: DictionaryColumn) -> None:
         """Notes each address at which there is nothing, at the first row that points there."""
         good = (~self.bad).nonzero()[0]
         used, firsts = np.unique(cells.codes[good], return_index=True)
         noted: set[str] = set()
         for row in good[np.sort(firsts[used >= 0])].tolist():
-            for text in kinds.split_list(str(cells.at(row))):
+            for text in kinds.split_list(str(cells.value(row))):
                 address = text.rpartition(" ")[2]
                 is_one = ":/" in address and "*" not in address
                 if is_one and address not in self.names.addresses and address not in noted:
@@ -374,11 +376,11 @@ class _Checker:
         return sorted(self.names.addresses)[:_MOST_COMPARED]
 
 
-def _summed(counts: Coded, first: Ints) -> Coded:
+def _summed(counts: DictionaryColumn, first: Ints) -> DictionaryColumn:
     """The counts of a log, those of repeated events added to the first."""
     totals = np.zeros(len(first), dtype=np.int64)
     np.add.at(totals, first, np.array([int(count or 0) for count in counts.listed()], dtype=np.int64))
-    return coded(totals.tolist())
+    return dictionary_column(totals.tolist())
 
 
 class _ByCode:

@@ -9,15 +9,15 @@ from typing import Any
 import numpy as np
 
 from kathodos.columns.dictionary import (
-    Coded,
+    DictionaryColumn,
     Ints,
     Scalar,
     always,
-    coded,
+    column_from_arrow,
+    dictionary_column,
     in_common,
     matches,
-    numbers_of,
-    of_arrow,
+    row_numbers,
     rows_of,
 )
 from kathodos.ingest.checking import Checked
@@ -34,11 +34,11 @@ class Present:
 
     kind: Kind
     rows: Ints
-    sources: Coded
-    columns: list[Coded]
+    sources: DictionaryColumn
+    columns: list[DictionaryColumn]
 
     @property
-    def keys(self) -> list[Coded]:
+    def keys(self) -> list[DictionaryColumn]:
         return [self.columns[self.kind.names.index(name)] for name in self.kind.key]
 
     def of(self, source: str) -> Ints:
@@ -53,14 +53,14 @@ class Present:
         wanted = [is_wanted(str(names).split(SEPARATOR)) for names in self.sources.values]  # type: ignore[operator]
         return np.array([*wanted, False])[self.sources.codes].nonzero()[0]
 
-    def positions(self, keys: Sequence[Coded]) -> Ints:
+    def positions(self, keys: Sequence[DictionaryColumn]) -> Ints:
         """Where the records with these keys are; -1 for those that there are not."""
         wanted, held = _numbered(keys, self.keys)
         return matches(wanted, held)
 
     def positions_of(self, keys: Iterable[Key]) -> Ints:
         """As `positions`, for keys one by one."""
-        columns = [coded(column) for column in zip(*keys, strict=True)]
+        columns = [dictionary_column(column) for column in zip(*keys, strict=True)]
         return self.positions(columns) if columns else np.zeros(0, dtype=np.int64)
 
     def records(self, positions: Ints) -> Iterator[Key]:
@@ -85,7 +85,7 @@ def present_in(records: Records, kind: Kind) -> Present:
             known.append(pa.array(column, of_type))
     made = []
     for at, of_type in enumerate(types):
-        made.append(of_arrow(pa.chunked_array(parts[at], type=of_type)))
+        made.append(column_from_arrow(pa.chunked_array(parts[at], type=of_type)))
         parts[at] = []  # so that no more than one column is there as text
     pa.default_memory_pool().release_unused()
     sources, *made = made
@@ -103,8 +103,8 @@ class Comparison:
 
     kind: Kind
     present: Present
-    new: list[Coded]
-    sources: Coded
+    new: list[DictionaryColumn]
+    sources: DictionaryColumn
     came: int
     replaced: Ints
     gone: Ints
@@ -154,10 +154,10 @@ def compare(checked: Checked, present: Present, source: str, covers: bool, claim
     )
 
 
-def _numbered(first: Sequence[Coded], second: Sequence[Coded]) -> tuple[Ints, Ints]:
+def _numbered(first: Sequence[DictionaryColumn], second: Sequence[DictionaryColumn]) -> tuple[Ints, Ints]:
     """A number for each row of both, the same for the same values."""
     if not len(second[0]):
         return np.arange(len(first[0])), np.zeros(0, dtype=np.int64)
     pairs = [in_common(one, other) for one, other in zip(first, second, strict=True)]
-    numbers = numbers_of([np.concatenate(pair) for pair in pairs])
+    numbers = row_numbers([np.concatenate(pair) for pair in pairs])
     return numbers[: len(first[0])], numbers[len(first[0]) :]

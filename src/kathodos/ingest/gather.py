@@ -9,7 +9,7 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 import sqlalchemy as sa
 
-from kathodos.columns.dictionary import Coded, Ints, Scalar, coded, rows_of
+from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, dictionary_column, rows_of
 from kathodos.connectors.mapping import Reading, Table
 from kathodos.errors import DataError
 from kathodos.formats.raw import Problem
@@ -240,7 +240,7 @@ class _Gather:
             names = ["/".join(map(str, key)) for key in rows_of(accounts.keys())]
             said = accounts.columns[at].listed()
             filled = [owners.get(name, (owner, False)) for name, owner in zip(names, said, strict=True)]
-            accounts.columns[at] = coded(
+            accounts.columns[at] = dictionary_column(
                 [
                     tied if by_person or owner is None else owner
                     for (tied, by_person), owner in zip(filled, said, strict=True)
@@ -377,8 +377,8 @@ class _Gather:
         }
 
 
-def _empty() -> Coded:
-    return Coded(np.zeros(0, dtype=np.int32), [])
+def _empty() -> DictionaryColumn:
+    return DictionaryColumn(np.zeros(0, dtype=np.int32), [])
 
 
 def _ints(numbers: Sequence[int]) -> Ints:

@@ -103,7 +103,7 @@ def merge(
             spoken.add(key)
             said = dict(known.get(key, {}))
             if position >= 0 and not said:
-                other = str(present.sources.at(position))
+                other = str(present.sources.value(position))
                 said[other] = _said(kind, next(present.records(_one(position))), given.get(other))
                 merged.claims.append((key, other, said[other]))
             said[source] = _said(kind, row, checked.given)
@@ -137,7 +137,7 @@ def _settle(
         merged.came.append((row, sources))
         return
     before = next(present.records(_one(position)))
-    if before == row and present.sources.at(position) == sources:
+    if before == row and present.sources.value(position) == sources:
         merged.same += 1
     else:
         merged.changed.append((row, sources))

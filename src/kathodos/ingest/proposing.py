@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 
-from kathodos.columns.dictionary import Coded
+from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.connectors.mapping import read_raw
 from kathodos.errors import DataError
 from kathodos.formats.csv import read_csv_text
@@ -207,7 +207,7 @@ def _likeliest(headers: Sequence[str]) -> Kind:
     return max(GATHERED, key=fit)
 
 
-def _forms(header: str, column: Coded) -> tuple[list[str], list[str]]:
+def _forms(header: str, column: DictionaryColumn) -> tuple[list[str], list[str]]:
     """The forms of dates that a column's values have beside ours, and what remains open."""
     rest = [str(value) for value in column.values if not _is_moment(str(value), ())]
     chosen: list[str] = []
@@ -237,7 +237,7 @@ def _is_moment(text: str, forms: Sequence[str]) -> bool:
     return True
 
 
-def _values(header: str, column: Column, cells: Coded) -> tuple[list[str], list[str]]:
+def _values(header: str, column: Column, cells: DictionaryColumn) -> tuple[list[str], list[str]]:
     """Their values onto our choices, and those whose meaning is open."""
     pairs, open_ones = [], []
     for value in map(str, cells.values[:50]):

@@ -20,7 +20,7 @@ import numpy as np
 import numpy.typing as npt
 import sqlalchemy as sa
 
-from kathodos.columns.dictionary import Coded, Codes, Ints, Scalar, always, coded, in_chunks
+from kathodos.columns.dictionary import Codes, DictionaryColumn, Ints, Scalar, always, dictionary_column, in_chunks
 from kathodos.errors import DataError
 from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head, Keys
@@ -79,11 +79,11 @@ class Draft:
 
     def open_rows(self, kind: Kind, values: Sequence[tuple[Scalar, ...]], source: str | None = None) -> None:
         """Opens a row for each tuple of values, in the order of the kind's columns."""
-        columns = [coded(column) for column in zip(*values, strict=True)]
+        columns = [dictionary_column(column) for column in zip(*values, strict=True)]
         if columns:
             self.open_columns(kind, columns, always(source, len(values)))
 
-    def open_columns(self, kind: Kind, columns: Sequence[Coded], sources: Coded) -> None:
+    def open_columns(self, kind: Kind, columns: Sequence[DictionaryColumn], sources: DictionaryColumn) -> None:
         """Opens a row for each row of some columns, which are in the kind's order, each with its source."""
         total = len(sources)
         if not total:
@@ -95,12 +95,12 @@ class Draft:
         values = [sa.bindparam("row"), *same, *(sa.bindparam(f"p{at}") for at in range(3, len(into)))]
         insert = sa.insert(table).values(dict(zip(into, values, strict=True)))
         statement = str(insert.compile(dialect=self.connection.dialect))
-        checks = [checks_of(column) for column in columns]
+        checks = [value_checksums(column) for column in columns]
         self._digests.setdefault(kind.name, Digest()).add(first, [sources, *columns])
         cursor = self.connection.connection.cursor()  # the driver's own: millions of rows pass through here
         for part in in_chunks(total, _CHUNK):
             numbers = range(first + part.start, first + part.stop)
-            marks = marks_of(np.array(numbers), [column.codes[part] for column in columns], checks).tolist()
+            marks = checksums_of(np.array(numbers), [column.codes[part] for column in columns], checks).tolist()
             held = [column.listed(part) for column in (sources, *columns)]
             rows: Any = zip(numbers, marks, *held, strict=True)
             cursor.executemany(statement, rows)
@@ -227,7 +227,7 @@ class Digest:
     def __init__(self) -> None:
         self._hash = hashlib.sha256()
 
-    def add(self, first: int, columns: Sequence[Coded]) -> None:
+    def add(self, first: int, columns: Sequence[DictionaryColumn]) -> None:
         """Goes on with a range of rows, or with whole blocks of one."""
         for part in in_chunks(len(columns[0]), BLOCK):
             self._hash.update(json_text([first + part.start, part.stop - part.start]).encode())
@@ -240,7 +240,7 @@ class Digest:
         return self._hash.hexdigest()
 
 
-def _in_order(column: Coded, part: slice) -> tuple[list[Scalar], Codes]:
+def _in_order(column: DictionaryColumn, part: slice) -> tuple[list[Scalar], Codes]:
     """The distinct values of some rows in the order in which they come first, and which of them each row holds."""
     codes = column.codes[part]
     used, first, which = np.unique(codes, return_index=True, return_inverse=True)
@@ -252,7 +252,7 @@ def _in_order(column: Coded, part: slice) -> tuple[list[Scalar], Codes]:
     return [column.values[code] for code in used[order].tolist()], rank[which]
 
 
-def marks_of(rows: Ints, columns: Sequence[Codes], checks: Sequence[Checks]) -> Ints:
+def checksums_of(rows: Ints, columns: Sequence[Codes], checks: Sequence[Checks]) -> Ints:
     """The mark of each row: its number and the checksum of each of its values, mixed modulo 2**64."""
     total = rows.astype(np.uint64)
     for codes, check in zip(columns, checks, strict=True):
@@ -260,7 +260,7 @@ def marks_of(rows: Ints, columns: Sequence[Codes], checks: Sequence[Checks]) -> 
     return total.view(np.int64)
 
 
-def checks_of(column: Coded) -> Checks:
+def value_checksums(column: DictionaryColumn) -> Checks:
     """One more than the CRC-32 of each value of a column, by its code; behind them 0 for nothing."""
     known = [zlib.crc32(str(value).encode("utf-8", "surrogatepass")) + 1 for value in column.values]
     return np.array([*known, 0], dtype=np.uint64)

@@ -10,18 +10,18 @@ from typing import Any
 import numpy as np
 import sqlalchemy as sa
 
-from kathodos.columns.dictionary import Ints, coded
+from kathodos.columns.dictionary import Ints, dictionary_column
 from kathodos.ledger import merkle
 from kathodos.ledger.entries import (
     BLOCK,
     Digest,
     Entry,
-    checks_of,
+    checksums_of,
     json_text,
-    marks_of,
     ranges_in,
     read_entries,
     read_heads,
+    value_checksums,
 )
 from kathodos.ledger.keys import Head, Keys, is_signed
 from kathodos.model.kinds import KINDS, Kind
@@ -152,18 +152,20 @@ def _row_discrepancies(
     for part in opened.blocks(connection, sa.select(*stored).order_by(table.c.row)):
         rows, since, until, marks, *held = (list(column) for column in zip(*part, strict=True))
         total += len(rows)
-        sources, *content = (coded(column) for column in held)
+        sources, *content = (dictionary_column(column) for column in held)
         numbers = np.array(rows, dtype=np.int64)
-        by = opened.entries_of(numbers)
+        by = opened.direct_principals(numbers)
         ends = [closed.get(row, FOREVER) for row in rows] if closed else [FOREVER] * len(rows)
-        expected = marks_of(numbers, [column.codes for column in content], [checks_of(column) for column in content])
+        expected = checksums_of(
+            numbers, [column.codes for column in content], [value_checksums(column) for column in content]
+        )
         intact = expected == np.array([_whole(mark) for mark in marks])
         as_said = (by == np.array([_whole(number) for number in since])) & np.array(
             [one == other for one, other in zip(until, ends, strict=True)]
         )
         for at in (~(intact & as_said & (by > 0))).nonzero()[0].tolist():
             suspects.add(int(by[at]))
-            key = " ".join(str(content[kind.names.index(name)].at(at)) for name in kind.key)
+            key = " ".join(str(content[kind.names.index(name)].value(at)) for name in kind.key)
             what = _what_is_wrong(since[at], until[at], int(by[at]), ends[at], bool(intact[at]))
             wrong.append(Discrepancy(f"{kind.name} row {rows[at]} ({key})", what))
         digests.setdefault(int(by[0]), Digest()).add(rows[0], [sources, *content])
@@ -205,7 +207,7 @@ class _Opened:
             yield part[:size]
             rest = part[size:]
 
-    def entries_of(self, rows: Ints) -> Ints:
+    def direct_principals(self, rows: Ints) -> Ints:
         """The entry that opened each row, 0 where none did; notes that the rows are there."""
         self._seen.append(rows)
         if not len(self._firsts):

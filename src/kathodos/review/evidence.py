@@ -9,7 +9,7 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Bools
 from kathodos.engine.decide import who_has
 from kathodos.engine.explain import grants_behind
@@ -18,7 +18,7 @@ from kathodos.findings.conflicts.states import Conflict
 from kathodos.model import times
 from kathodos.review.items import Item
 from kathodos.rules.reading import Need, Permission
-from kathodos.rules.targets import Places
+from kathodos.rules.targets import PermissionTargets
 from kathodos.store.sqlite import State
 
 
@@ -47,13 +47,13 @@ class Evidence:
 class Witness:
     """Gathers the evidence for items; what many items ask for is computed once."""
 
-    def __init__(self, facts: Facts, state: State, needs: Sequence[Need], conflicts: list[Conflict]) -> None:
-        self.facts = facts
+    def __init__(self, snapshot: Snapshot, state: State, needs: Sequence[Need], conflicts: list[Conflict]) -> None:
+        self.snapshot = snapshot
         self.state = state
-        self.index = facts.index
+        self.index = snapshot.index
         self.needs = needs
-        self.at = facts.at
-        self.people = facts.people
+        self.moment = snapshot.moment
+        self.people = snapshot.people
         self.conflicts: dict[int, list[Conflict]] = {}
         for conflict in conflicts:
             self.conflicts.setdefault(conflict.identity, []).append(conflict)
@@ -132,8 +132,8 @@ class Witness:
         """The permissions in it, each once, what is denied last."""
         index, texts = self.index, set()
         for grant in item.grants.tolist():
-            for line in index.rule_line[index.bundles.rules[index.grants.bundle[grant]]].tolist():
-                permission = index.lines[line]
+            for entry in index.scoped_entry[index.entitlements.scoped[index.grants.entitlement[grant]]].tolist():
+                permission = index.entries[entry]
                 denies = bool(index.grants.denies[grant]) or permission.denies
                 texts.add((denies, f"{'never ' if denies else ''}{permission.action} {permission.pattern}"))
         return [text for _, text in sorted(texts)]
@@ -141,15 +141,15 @@ class Witness:
     def having(self, item: Item) -> Bools:
         """Who has the same by whatever way: the same role or permission on the same scope, or the group."""
         index = self.index
-        key: object = item.group or int(index.grants.bundle[item.grants[0]])
+        key: object = item.group or int(index.grants.entitlement[item.grants[0]])
         if key not in self._having:
             if item.group:
                 holding = np.array([index.holders.find(item.group)])
             else:
-                grants = index.bundle_grants[index.grants.bundle[item.grants[0]]]
+                grants = index.entitlement_grants[index.grants.entitlement[item.grants[0]]]
                 same = index.grants.denies[grants] == index.grants.denies[item.grants[0]]
-                holding = index.grants.holder[grants[same & (self.at < index.grants.ends[grants])]]
-            self._having[key] = who_has(index, holding, self.at)[: self.people]
+                holding = index.grants.holder[grants[same & (self.moment < index.grants.ends[grants])]]
+            self._having[key] = who_has(index, holding, self.moment)[: self.people]
         return self._having[key]
 
     def needed_by(self, item: Item) -> list[str]:
@@ -163,17 +163,17 @@ class Witness:
         reached = given.get(permission.pattern.system)
         if not reached:
             return False
-        actions, nodes = self.places.of_permission(permission)
+        actions, nodes = self.targets.of_permission(permission)
         first, root = reached.system.actions[0], reached.system.root
         return any(bool(reached.may[action - first, nodes - root].any()) for action in actions)
 
     @cached_property
     def need_masks(self) -> list[Bools]:
-        return [self.facts.selected(need.who) for need in self.needs]
+        return [self.snapshot.selected(need.who) for need in self.needs]
 
     @cached_property
-    def places(self) -> Places:
-        return Places(self.facts)
+    def targets(self) -> PermissionTargets:
+        return PermissionTargets(self.snapshot)
 
     def taking_part(self, item: Item) -> list[str]:
         """The rules of the conflicts to which the item contributes."""
@@ -188,16 +188,16 @@ class Witness:
         if key not in self._behind:
             found: set[int] = set()
             for duty in conflict.duties:
-                for action, nodes in self.places.of_duty(duty, conflict.rule.within, conflict.values):
+                for action, nodes in self.targets.of_duty(duty, conflict.rule.within, conflict.values):
                     for node in one_per_answer(self.index, nodes):
-                        found |= set(grants_behind(self.index, conflict.identity, node, action, self.at).tolist())
+                        found |= set(grants_behind(self.index, conflict.identity, node, action, self.moment).tolist())
             self._behind[key] = found
         return self._behind[key]
 
     def last_used(self, item: Item) -> str | None:
         """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
         moments = [self.state["grants"]["last_used"][self.grant_row[self.index.grants.ids[at]]] for at in item.grants]
-        uses, mine = self.facts.uses, self.facts.uses.by_user[item.identity]
+        uses, mine = self.snapshot.uses, self.snapshot.uses.by_user[item.identity]
         for reached in what_grants_give(self.index, item.grants) if len(mine) else ():
             system = reached.system
             here = mine[(system.root <= uses.node[mine]) & (uses.node[mine] < system.end)]

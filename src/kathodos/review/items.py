@@ -32,31 +32,31 @@ class Item:
         return json.dumps({"grant": self.grant} if self.grant else {"group": self.group, "member": member})
 
 
-def items_of(index: Index, identity: int, at: int) -> Iterator[Item]:
+def items_of(index: Index, identity: int, moment: int) -> Iterator[Item]:
     """The items of one identity, grants first."""
     holders = index.holders
     own = [identity, *holders.accounts_of[identity].tolist()]
     for holder in own:
-        for grant in _not_ended(index, np.array([holder]), at).tolist():
+        for grant in _not_ended(index, np.array([holder]), moment).tolist():
             yield Item(identity, holder, ints([grant]), grant=index.grants.ids[grant])
     for holder in own:
         _, positions = holders.edges.positions(np.array([holder]))
         listed = positions[holders.why[positions] & LISTED > 0]
         for group in holders.edges.items[listed].tolist():
-            grants = _not_ended(index, reachable(holders.edges, np.array([group])), at)
+            grants = _not_ended(index, reachable(holders.edges, np.array([group])), moment)
             if len(grants):
                 yield Item(identity, holder, grants, group=holders.references[group])
 
 
-def _not_ended(index: Index, holders: Ints, at: int) -> Ints:
+def _not_ended(index: Index, holders: Ints, moment: int) -> Ints:
     """The grants of the holders that are in force or will be, in order."""
     grants = np.sort(index.holder_grants.of(holders)[1]).astype(np.int64)
-    return grants[at < index.grants.ends[grants]]
+    return grants[moment < index.grants.ends[grants]]
 
 
-def beyond_items(index: Index, identity: int, at: int) -> int:
+def beyond_items(index: Index, identity: int, moment: int) -> int:
     """How many grants reach an identity only by a group's filter or from everyone, so that no item carries them."""
     own = np.concatenate([[identity], index.holders.accounts_of[identity]]).astype(np.int64)
     principals = np.append(reachable(index.holders.edges, own), index.holders.everyone)
-    held = {grant for item in items_of(index, identity, at) for grant in item.grants.tolist()}
-    return len(set(_not_ended(index, principals, at).tolist()) - held)
+    held = {grant for item in items_of(index, identity, moment) for grant in item.grants.tolist()}
+    return len(set(_not_ended(index, principals, moment).tolist()) - held)

@@ -11,7 +11,7 @@ from typing import Any
 
 import sqlalchemy as sa
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.dictionary import Scalar
 from kathodos.engine.index import Index
 from kathodos.errors import CallError
@@ -74,18 +74,18 @@ class Drafted:
 
 
 def draft_review(
-    name: str, chosen: Sequence[int], state: State, index: Index, rules: Rules, opener: str, at: int
+    name: str, chosen: Sequence[int], state: State, index: Index, rules: Rules, opener: str, moment: int
 ) -> Drafted:
     """The lines of a review of some people, given by the positions of their records, to be decided by managers."""
-    facts = Facts(InMemory(state), index, at)
-    witness = Witness(facts, state, rules.needs, find_conflicts(facts, rules.conflicts))
+    snapshot = Snapshot(InMemory(state), index, moment)
+    witness = Witness(snapshot, state, rules.needs, find_conflicts(snapshot, rules.conflicts))
     managers = _Managers(state["identities"])
     lines: list[tuple[Scalar, ...]] = []
     for identity in chosen:
         reviewer = managers.of(identity) or opener
-        for item in items_of(index, identity, at):
+        for item in items_of(index, identity, moment):
             lines.append(_line(name, len(lines) + 1, index, item, reviewer, witness))
-    beyond = sum(beyond_items(index, identity, at) for identity in chosen)
+    beyond = sum(beyond_items(index, identity, moment) for identity in chosen)
     alone = sum(not managers.of(identity) for identity in chosen)
     return Drafted(lines, len(chosen), beyond, alone)
 

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Ints
 from kathodos.model.attributes import nearest
 from kathodos.rules.reading import Conflicting, Duty, Fence, Need, Permission, Rule, Rules
-from kathodos.rules.targets import Places
+from kathodos.rules.targets import PermissionTargets
 
 FAULT, NOTE = "fault", "note"
 
@@ -28,9 +28,9 @@ class Remark:
     remedy: str
 
 
-def check_rules(facts: Facts, rules: Rules) -> list[Remark]:
+def check_rules(snapshot: Snapshot, rules: Rules) -> list[Remark]:
     """Everything that there is to say about the rules, by rule."""
-    checker = _Checker(facts)
+    checker = _Checker(snapshot)
     found = [remark for rule in rules.every() for remark in checker.of(rule)]
     found += checker.duplicates(rules.conflicts)
     found += checker.unused(rules)
@@ -38,10 +38,10 @@ def check_rules(facts: Facts, rules: Rules) -> list[Remark]:
 
 
 class _Checker:
-    def __init__(self, facts: Facts) -> None:
-        self.facts = facts
-        self.index = facts.index
-        self.places = Places(facts)
+    def __init__(self, snapshot: Snapshot) -> None:
+        self.snapshot = snapshot
+        self.index = snapshot.index
+        self.targets = PermissionTargets(snapshot)
 
     def of(self, rule: Rule) -> Iterator[Remark]:
         """The remarks on one rule."""
@@ -65,9 +65,9 @@ class _Checker:
             for permission in (*duty.permissions, *duty.every):
                 for what, remedy in self._permission(permission):
                     yield Remark(rule.id, rule.file, FAULT, f"{what} (duty {duty.name!r})", remedy)
-        if rule.within and not self.facts.node(rule.within).values:
+        if rule.within and not self.snapshot.node(rule.within).values:
             what = f"no resource has the attribute {rule.within!r} of within, so that the rule can never be broken"
-            yield Remark(rule.id, rule.file, FAULT, what, nearest(rule.within, self.facts.resource_attributes()))
+            yield Remark(rule.id, rule.file, FAULT, what, nearest(rule.within, self.snapshot.resource_attributes()))
         for first, second in itertools.combinations(rule.duties, 2):
             if shared := self._overlap(first, second):
                 what = f"the duties {first.name!r} and {second.name!r} overlap: {shared}"
@@ -77,14 +77,14 @@ class _Checker:
     def _filters(self, rule: Rule) -> Iterator[tuple[str, str]]:
         """What is wrong with the filters over identities that a rule has."""
         named = [("except", rule.excepted)] + ([("who", rule.who)] if isinstance(rule, Fence | Need) else [])
-        known = self.facts.known_attributes()
+        known = self.snapshot.known_attributes()
         for key, node in named:
             for name in sorted(node.attributes()) if node is not None else ():
                 if name.lower() not in known:
                     yield f"no identity has the attribute {name!r} of {key}", nearest(name, known)
                     break
             else:
-                if node is not None and key == "who" and not self.facts.selected(node).any():
+                if node is not None and key == "who" and not self.snapshot.selected(node).any():
                     yield f"{key} selects nobody", "Mend the filter, or take the rule away."
 
     def _permission(self, permission: Permission) -> Iterator[tuple[str, str]]:
@@ -96,7 +96,7 @@ class _Checker:
         names = [index.actions[number][1] for number in index.systems[system].actions.tolist()]
         if permission.action != "*" and permission.action not in names:
             yield f"{system} has no action {permission.action}", nearest(permission.action, names)
-        if not len(self.places.of_permission(permission)[1]):
+        if not len(self.targets.of_permission(permission)[1]):
             near = self._near(permission)
             yield f"no resource answers to {permission.pattern}", near
 
@@ -122,8 +122,8 @@ class _Checker:
 
         That is so where every resource of the first is one of the second, and every action of it implies one of it.
         """
-        actions, nodes = self.places.of_permission(given)
-        others, where = self.places.of_permission(wanted)
+        actions, nodes = self.targets.of_permission(given)
+        others, where = self.targets.of_permission(wanted)
         if not len(nodes) or not actions or not np.isin(nodes, where).all():
             return False
         system = self.index.systems[given.pattern.system]
@@ -146,7 +146,7 @@ class _Checker:
         """What a duty means: each action with its nodes, whether one or all of them are asked for."""
         for name, permissions in (("any", duty.permissions), ("all", duty.every)):
             for permission in permissions:
-                actions, nodes = self.places.of_permission(permission)
+                actions, nodes = self.targets.of_permission(permission)
                 yield from ((name, action, _bytes(nodes)) for action in actions)
 
     def unused(self, rules: Rules) -> Iterator[Remark]:

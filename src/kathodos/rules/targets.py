@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Ints, ints
 from kathodos.engine.reach import nodes_in
 from kathodos.rules.reading import Duty, Permission
@@ -14,12 +14,12 @@ from kathodos.rules.reading import Duty, Permission
 ByValue = dict[str | None, Ints]
 
 
-class Places:
+class PermissionTargets:
     """On which nodes the permissions of rules apply, as a whole or by the value of an attribute."""
 
-    def __init__(self, facts: Facts) -> None:
-        self.facts = facts
-        self.index = facts.index
+    def __init__(self, snapshot: Snapshot) -> None:
+        self.snapshot = snapshot
+        self.index = snapshot.index
         self._known: dict[Permission, tuple[list[int], Ints]] = {}
 
     def of_permission(self, permission: Permission) -> tuple[list[int], Ints]:
@@ -51,6 +51,6 @@ class Places:
         """The nodes by the value of an attribute, those without one left out; all together where there is none."""
         if within is None:
             return {None: nodes}
-        column = self.facts.node(within)
+        column = self.snapshot.node(within)
         codes = column.codes[nodes]
         return {str(column.values[code]): nodes[codes == code] for code in np.unique(codes[codes >= 0]).tolist()}

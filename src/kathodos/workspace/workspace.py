@@ -204,7 +204,7 @@ class Workspace:
             rows = read_rows(connection, BY_NAME[kind], point)
         return pd.DataFrame(rows.columns)
 
-    def reach(self, by: str | None = None, at: str | None = None, point: int | None = None) -> pd.DataFrame:
+    def reach(self, by: str | None = None, moment: str | None = None, point: int | None = None) -> pd.DataFrame:
         """Who reaches what at a moment (default: now): a DataFrame of who, action and resource.
 
         `by` is a full reference such as `identity:p0412`; everyone where it is left out.
@@ -217,8 +217,8 @@ class Workspace:
 
         with self.store.connect() as connection:
             index = view_at(self.store, connection, point).index
-        moment = first_moment(normal_moment(at)) if at else microseconds(now())
-        return pd.DataFrame(triples(index, by, moment), columns=["who", "action", "resource"])
+        when = first_moment(normal_moment(moment)) if moment else microseconds(now())
+        return pd.DataFrame(triples(index, by, when), columns=["who", "action", "resource"])
 
     def rule_files(self) -> list[tuple[str, dict[str, Any], str]]:
         """Each file of rules: its name, what it says, its text."""

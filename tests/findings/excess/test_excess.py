@@ -10,11 +10,11 @@ from hypothesis import strategies as st
 from kathodos.columns.csr import ints
 from kathodos.engine.decide import principals_of
 from kathodos.engine.reach import what_grants_give
-from kathodos.findings.excess.batches import Ground, Thresholds, findings
+from kathodos.findings.excess.batches import ExcessContext, Thresholds, findings
 from kathodos.findings.excess.kinds import KINDS, NAMES, find_excess
 from kathodos.findings.excess.peers import upper_share
 from kathodos.model.times import BEGINNING
-from tests.support import OFFICE, catalogues, facts_of, rules_of, searching
+from tests.support import OFFICE, catalogues, rules_of, searching, snapshot_of
 
 NEEDS = 'topic = "T"\n[[need]]\nid = "N"\nwho = \'title eq "Clerk"\'\nmust = ["view s:/desk"]\n'
 BASE = {
@@ -57,8 +57,8 @@ def uses(*rows):
 class Kinds(unittest.TestCase):
     def found(self, kind, catalogue, needs="", **limits):
         """The findings of a kind: subject, what it rests on, severity."""
-        ground = Ground(facts_of(catalogue), rules_of(needs).needs if needs else (), Thresholds(**limits))
-        (batch,) = find_excess(ground, [kind])
+        context = ExcessContext(snapshot_of(catalogue), rules_of(needs).needs if needs else (), Thresholds(**limits))
+        (batch,) = find_excess(context, [kind])
         self.told = list(findings(batch))
         return [(it.subject, it.rests_on, it.severity) for it in self.told]
 
@@ -67,7 +67,7 @@ class Kinds(unittest.TestCase):
 
     def test_every_kind_is_silent_about_an_empty_catalogue_and_speaks_in_words_about_the_office(self):
         for catalogue in ({}, OFFICE):
-            for batch in find_excess(Ground(facts_of(catalogue))):
+            for batch in find_excess(ExcessContext(snapshot_of(catalogue))):
                 for it in findings(batch):
                     self.assertTrue(it.evidence and it.remedy and it.subject and it.rests_on, it)
                     self.assertIn(it.severity, ("low", "medium", "high", "critical"))
@@ -238,9 +238,9 @@ class Kinds(unittest.TestCase):
         catalogue = with_more(
             identities=people, grants=[to("identity:m", "view s:/desk", "m"), to("identity:o", "view s:/desk")]
         )
-        facts = facts_of(catalogue)
-        facts.former = {"m": ["Old", "D"], "d": ["Never"]}
-        (batch,) = find_excess(Ground(facts), ["former-position"])
+        snapshot = snapshot_of(catalogue)
+        snapshot.former = {"m": ["Old", "D"], "d": ["Never"]}
+        (batch,) = find_excess(ExcessContext(snapshot), ["former-position"])
         self.assertEqual([(it.subject, it.rests_on) for it in findings(batch)], [("identity:m", "grant:m")])
 
     def test_grants_that_give_too_much(self):
@@ -313,20 +313,20 @@ class Kinds(unittest.TestCase):
         )
 
     def test_roles_and_groups(self):
-        def line(role, action, resource="s:/desk"):
+        def entry(role, action, resource="s:/desk"):
             return {"system": "s", "role": role, "action": action, "resource": resource}
 
-        lines = [line(role, action) for role in ("one", "two") for action in ("view", "edit", "export")]
-        lines += [
-            line("two", "view", "s:/safe"),
-            line("one", "view", "s:/safe"),
-            line("two", "manage"),
-            line("far", "view"),
+        entries = [entry(role, action) for role in ("one", "two") for action in ("view", "edit", "export")]
+        entries += [
+            entry("two", "view", "s:/safe"),
+            entry("one", "view", "s:/safe"),
+            entry("two", "manage"),
+            entry("far", "view"),
         ]
         catalogue = with_more(
             identities=clerks(1),
             roles=[{"system": "s", "role": name} for name in ("one", "two", "far", "empty")],
-            role_permissions=lines,
+            role_permissions=entries,
             groups=[{"system": "s", "group": name} for name in ("void", "bare")],
             grants=[
                 to("identity:c0", "role:s/one", "1"),
@@ -343,7 +343,7 @@ class Kinds(unittest.TestCase):
 
     def test_what_came_back_and_who_was_hasty(self):
         catalogue = with_more(identities=clerks(1), grants=[to("identity:c0", "view s:/desk", "back")])
-        kept = facts_of(catalogue)
+        kept = snapshot_of(catalogue)
         from kathodos.model.kinds import DECISIONS, RETURNED
         from kathodos.store.sqlite import Rows
 
@@ -357,14 +357,16 @@ class Kinds(unittest.TestCase):
             kept.records.state["decisions"] = rows(DECISIONS, decisions)
             back = ("grants", '["back"]', "hr", 3, "2026-01-01T00:00:00Z", "review", "2026-06-01T00:00:00Z")
             kept.records.state["returned"] = rows(RETURNED, [back])
-            found = {it.kind: list(findings(it)) for it in find_excess(Ground(kept), ["came-back", "hasty-review"])}
+            found = {
+                it.kind: list(findings(it)) for it in find_excess(ExcessContext(kept), ["came-back", "hasty-review"])
+            }
             self.assertEqual([(it.subject, it.rests_on) for it in found["came-back"]], [("identity:c0", "grant:back")])
             self.assertEqual(len(found["hasty-review"]), expected)
         self.assertIn("certified 51 lines", found["hasty-review"][0].evidence)
         kept.records.state["decisions"] = rows(
             DECISIONS, [("r", at, "certify", "c0", times[0], "", 1) for at in range(49)]
         )
-        (batch,) = find_excess(Ground(kept), ["hasty-review"])
+        (batch,) = find_excess(ExcessContext(kept), ["hasty-review"])
         self.assertEqual(len(batch), 0)
 
 
@@ -374,7 +376,7 @@ class Peers(unittest.TestCase):
     def test_what_few_hold_is_what_counting_everyone_says(self, catalogue, halves, is_deep):
         more = [{"id": f"q{at}", "department": ("Dock", "Crane")[half]} for at, half in enumerate(halves)]
         inside = [{"system": "s", "group": f"g{at % 3 + 1}", "member": f"identity:q{at}"} for at in range(0, 12, 2)]
-        facts = facts_of(
+        snapshot = snapshot_of(
             {
                 **catalogue,
                 "identities": [*catalogue["identities"], *more],
@@ -382,25 +384,25 @@ class Peers(unittest.TestCase):
             }
         )
         limits = Thresholds(peers=("department",), peer_share=0.6, peer_confidence=0.7)
-        ground = Ground(facts, thresholds=limits)
+        context = ExcessContext(snapshot, thresholds=limits)
         with mock.patch.multiple("kathodos.findings.excess.peers", _MOST=0 if is_deep else 1000, _BLOCK=1):
-            (batch,) = find_excess(ground, ["beyond-peers"])
-        found = {(batch.subject(at), batch.tell(at).rests_on) for at in range(len(batch))}
-        index, units, expected = facts.index, ground.usage.units, set()
-        principals = [set(principals_of(index, at, facts.at).tolist()) for at in range(facts.people)]
+            (batch,) = find_excess(context, ["beyond-peers"])
+        found = {(batch.subject(at), batch.describe(at).rests_on) for at in range(len(batch))}
+        index, units, expected = snapshot.index, context.usage.units, set()
+        principals = [set(principals_of(index, at, snapshot.at).tolist()) for at in range(snapshot.people)]
         for at in range(len(units)):
             owner, group, grant = int(units.owner[at]), int(units.group[at]), int(units.grant[at])
-            if owner < facts.people and facts.peers_by(("department",))[owner] >= 0:
+            if owner < snapshot.people and snapshot.peers_by(("department",))[owner] >= 0:
                 thing = {index.holders.first_group + group}
                 if grant >= 0:
-                    alike = index.bundle_grants[index.grants.bundle[grant]]
-                    alike = alike[facts.live[alike] & ~index.grants.denies[alike]]
+                    alike = index.entitlement_grants[index.grants.entitlement[grant]]
+                    alike = alike[snapshot.live[alike] & ~index.grants.denies[alike]]
                     thing = set(index.grants.holder[alike].tolist())
-                of = facts.peers_by(("department",))
-                others = [it for it in range(facts.people) if of[it] == of[owner] and it != owner]
+                of = snapshot.peers_by(("department",))
+                others = [it for it in range(snapshot.people) if of[it] == of[owner] and it != owner]
                 having = sum(bool(principals[it] & thing) for it in others)
                 if others and upper_share(ints([having]), ints([len(others)]), 0.7)[0] < 0.6:
-                    expected.add((index.holders.references[owner], ground.unit(at)))
+                    expected.add((index.holders.references[owner], context.unit(at)))
         self.assertEqual(found, expected)
 
 
@@ -413,29 +415,29 @@ class Use(unittest.TestCase):
             ("2026-05-03", "p1", "edit", "s:/a/b"),
             ("2026-05-02", "p2", "own", "t:/a"),
         ]
-        facts = facts_of({**catalogue, "activity": uses(*rows)})
-        index, usage = facts.index, Ground(facts).usage
+        snapshot = snapshot_of({**catalogue, "activity": uses(*rows)})
+        index, usage = snapshot.index, ExcessContext(snapshot).usage
         for at in range(len(usage.units)):
             grant, group = int(usage.units.grant[at]), int(usage.units.group[at])
             grants = [grant]
             if grant < 0:
-                above = usage.stakes.closure[group] + index.holders.first_group
+                above = usage.exposure.closure[group] + index.holders.first_group
                 grants = [
-                    it for holder in above.tolist() for it in index.holder_grants[holder].tolist() if facts.live[it]
+                    it for holder in above.tolist() for it in index.holder_grants[holder].tolist() if snapshot.live[it]
                 ]
             times = [BEGINNING]
             for one in grants:
-                lines = index.rule_line[index.bundles.rules[index.grants.bundle[one]]]
-                if index.grants.denies[one] or index.lines.denies[lines].any():
+                entries = index.scoped_entry[index.entitlements.scoped[index.grants.entitlement[one]]]
+                if index.grants.denies[one] or index.entries.denies[entries].any():
                     times = None  # what denies is told apart line by line; that is not what is asked here
                     break
                 for reached in what_grants_give(index, ints([one])):
-                    for use in range(len(facts.uses)):
+                    for use in range(len(snapshot.uses)):
                         system = reached.system
-                        node, action = int(facts.uses.node[use]), int(facts.uses.action[use] - system.actions[0])
-                        is_here = system.root <= node < system.end and facts.uses.user[use] == usage.units.owner[at]
+                        node, action = int(snapshot.uses.node[use]), int(snapshot.uses.action[use] - system.actions[0])
+                        is_here = system.root <= node < system.end and snapshot.uses.user[use] == usage.units.owner[at]
                         if is_here and reached.holds(action, node):
-                            times.append(int(facts.uses.time[use]))
+                            times.append(int(snapshot.uses.time[use]))
             if times is not None:
                 self.assertEqual(int(usage.last[at]), max(times))
 

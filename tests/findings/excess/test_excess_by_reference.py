@@ -7,11 +7,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.columns.csr import ints
-from kathodos.findings.excess.batches import Ground, findings
+from kathodos.findings.excess.batches import ExcessContext, findings
 from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.excess.peers import upper_share
 from tests.reference import Reference, instant, matches, split
-from tests.support import NOW, catalogues, facts_of, rules_of, searching
+from tests.support import NOW, catalogues, rules_of, searching, snapshot_of
 
 AT = datetime.fromisoformat(NOW)
 PIN = "s:/a/b"
@@ -20,7 +20,7 @@ MANY = searching(30)
 
 def found(kind, catalogue):
     """The findings of a kind in words."""
-    (batch,) = find_excess(Ground(facts_of(catalogue)), [kind])
+    (batch,) = find_excess(ExcessContext(snapshot_of(catalogue)), [kind])
     return list(findings(batch))
 
 
@@ -204,12 +204,16 @@ class RolesAndGroups(unittest.TestCase):
 
     @given(catalogues(), st.lists(st.tuples(st.sampled_from(("r1", "r2", "r3")), st.integers(0, 5)), max_size=16))
     @MANY
-    def test_roles_are_near_that_share_four_fifths(self, catalogue, lines):
-        more = [{"system": "s", "role": role, "action": "view", "resource": f"s:/more/{at}"} for role, at in set(lines)]
+    def test_roles_are_near_that_share_four_fifths(self, catalogue, entries):
+        more = [
+            {"system": "s", "role": role, "action": "view", "resource": f"s:/more/{at}"} for role, at in set(entries)
+        ]
         catalogue = {**catalogue, "role_permissions": [*catalogue["role_permissions"], *more]}
         reading, active = Reading(catalogue), sorted(row["role"] for row in catalogue["roles"] if row.get("active", 1))
         below = {role: reading.roles_below(f"s/{role}") for role in active}
-        package = {role: {line for junior in below[role] for line in reading.lines.get(junior, ())} for role in active}
+        package = {
+            role: {entry for junior in below[role] for entry in reading.entries.get(junior, ())} for role in active
+        }
         expected = set()
         for one in active:
             for other in (it for it in active if it > one):
@@ -282,7 +286,7 @@ class Positions(unittest.TestCase):
         people = [{**row, "department": row["department"] or "Dock"} for row in catalogue["identities"]]
         catalogue = {**catalogue, "resources": resources, "actions": known, "identities": people}
         need = f'topic = "T"\n[[need]]\nid = "N"\nwho = \'department pr\'\nmust = ["{action} {pattern}"]\n'
-        (batch,) = find_excess(Ground(facts_of(catalogue), rules_of(need).needs), ["beyond-needs"])
+        (batch,) = find_excess(ExcessContext(snapshot_of(catalogue), rules_of(need).needs), ["beyond-needs"])
         reading, kinds = Reading(catalogue), {(row["system"], row["action"]): row["kind"] for row in known}
         held, asked = {}, set()
         for asker, unit, holders in units(reading):
@@ -330,10 +334,10 @@ def units(reading):
 def permitted_cells(reading, grants):
     """Each action and node that a line of one of the live grants permits, whatever denies it."""
     for grant in grants:
-        lines = [(action, pattern) for action, pattern, denies in reading.given[grant["grant"]] if not denies]
+        entries = [(action, pattern) for action, pattern, denies in reading.given[grant["grant"]] if not denies]
         for node in reading.nodes:
             if reading.scope_anchor(grant.get("on"), node) is not None:
-                said = {action for action, pattern in lines if reading.targets_reaching(pattern, node)}
+                said = {action for action, pattern in entries if reading.targets_reaching(pattern, node)}
                 for one in reading.actions(node[0]):
                     if any(it == "*" or reading.implies(node[0], it, one) for it in said):
                         yield one, node

@@ -63,29 +63,29 @@ class Register:
     covers: Sequence[Cover]
     confirmations: Sequence[Confirmation]
 
-    def state(self, cover: Cover, at: int) -> str:
+    def state(self, cover: Cover, moment: int) -> str:
         """What has become of a cover at a moment."""
         control = self.controls.get(cover.control)
         if cover.ended_at:
             return ENDED
-        if control is None or at >= end_moment(control.until):
+        if control is None or moment >= end_moment(control.until):
             return CONTROL_GONE
-        return HOLDS if at < end_moment(cover.until) else RAN_OUT
+        return HOLDS if moment < end_moment(cover.until) else RAN_OUT
 
-    def standing(self, at: int) -> dict[tuple[str, str], Cover]:
+    def standing(self, moment: int) -> dict[tuple[str, str], Cover]:
         """The newest cover of each conflict, by rule and identity, whether or not it holds."""
-        return {(it.rule, it.identity): it for it in self.covers if first_moment(it.covered_at) <= at}
+        return {(it.rule, it.identity): it for it in self.covers if first_moment(it.covered_at) <= moment}
 
-    def dues(self, at: int) -> list[Due]:
+    def dues(self, moment: int) -> list[Due]:
         """What is to be confirmed of each control under which a cover holds."""
         found = []
         for control in self.controls.values():
-            covers = [it for it in self.covers if it.control == control.id and self.state(it, at) == HOLDS]
+            covers = [it for it in self.covers if it.control == control.id and self.state(it, moment) == HOLDS]
             if covers:
                 since = min(it.covered_at for it in covers)
                 said = [it.confirmed_at for it in self.confirmations if it.control == control.id]
                 last = max(said, default=None)
-                found.append(Due(control, len(covers), last, _next_due(control, max(since, last or since)), at))
+                found.append(Due(control, len(covers), last, _next_due(control, max(since, last or since)), moment))
         return found
 
 
@@ -97,11 +97,11 @@ class Due:
     covers: int
     last: str | None
     due: int
-    at: int
+    moment: int
 
     @property
     def is_late(self) -> bool:
-        return self.at >= self.due
+        return self.moment >= self.due
 
 
 def _next_due(control: Control, last: str) -> int:
@@ -120,12 +120,12 @@ def parts_of(period: str) -> tuple[str | None, ...]:
     return found.groups()
 
 
-def uncovered(conflicts: Iterable[Conflict], register: Register, names: Sequence[str], at: int) -> list[Conflict]:
+def uncovered(conflicts: Iterable[Conflict], register: Register, names: Sequence[str], moment: int) -> list[Conflict]:
     """The conflicts that no cover holds. `names`: the id of each identity."""
-    standing = register.standing(at)
+    standing = register.standing(moment)
     found = []
     for conflict in conflicts:
         cover = standing.get((conflict.rule.id, names[conflict.identity]))
-        if cover is None or register.state(cover, at) != HOLDS:
+        if cover is None or register.state(cover, moment) != HOLDS:
             found.append(conflict)
     return found

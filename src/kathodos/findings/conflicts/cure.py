@@ -20,9 +20,9 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Ints, ints, reachable
-from kathodos.engine.decide import counts_itself, entries_of, holds, who_has
+from kathodos.engine.decide import counts_itself, direct_principals, holds, who_has
 from kathodos.engine.index import BY_FILTER
 from kathodos.engine.patch import updated
 from kathodos.engine.reach import grants_permitting, what_grants_give
@@ -30,7 +30,7 @@ from kathodos.findings.conflicts.states import Conflict, who_breaks
 from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.times import DAY
 from kathodos.rules.reading import Duty, Permission
-from kathodos.rules.targets import Places
+from kathodos.rules.targets import PermissionTargets
 from kathodos.store.records import ROW, Edit, Edited, Edits, columns_of
 
 _AT_ONCE = 150  # people whose programs are solved together
@@ -102,7 +102,7 @@ class Cures:
 
 
 def cure(
-    facts: Facts, conflicts: Sequence[Conflict], protected: Iterable[str], days: int, seconds: float = 50.0
+    snapshot: Snapshot, conflicts: Sequence[Conflict], protected: Iterable[str], days: int, seconds: float = 50.0
 ) -> Cures:
     """The cheapest withdrawals that clear all of these conflicts.
 
@@ -112,11 +112,11 @@ def cure(
     deadline = time.monotonic() + seconds * _SOLVING
     strict: set[int] = set()
     while True:
-        problem = _Problem(facts, conflicts, set(protected), facts.at - days * DAY, strict, deadline)
+        problem = _Problem(snapshot, conflicts, set(protected), snapshot.moment - days * DAY, strict, deadline)
         found = _solved(problem, deadline)
         left = {id(it) for it in (*found.uncured, *found.unseen)}
         chosen = [it for it in conflicts if id(it) not in left]
-        opened = {id(it) for it in still_standing(facts, chosen, edits_of(facts, found.withdrawals()))} - strict
+        opened = {id(it) for it in still_standing(snapshot, chosen, edits_of(snapshot, found.withdrawals()))} - strict
         if not opened or time.monotonic() > deadline:
             return found
         strict |= opened  # a denial went with what was withdrawn: there every permit counts, reached or not
@@ -146,7 +146,7 @@ def _solved(problem: _Problem, deadline: float) -> Cures:
     return Cures(cures, uncured, unseen, cost, bound)
 
 
-def edits_of(facts: Facts, withdrawals: Iterable[Withdrawal]) -> Edits:
+def edits_of(snapshot: Snapshot, withdrawals: Iterable[Withdrawal]) -> Edits:
     """The withdrawals as edits of the catalogue."""
     listed = list(withdrawals)
     edits: dict[str, Edit] = {}
@@ -155,16 +155,16 @@ def edits_of(facts: Facts, withdrawals: Iterable[Withdrawal]) -> Edits:
         edits[MEMBERS.name] = Edit(gone=members)  # a membership is no more than its key
     wanted = {it.grant for it in listed if it.grant}
     if wanted:
-        rows, names = columns_of(facts.records, GRANTS, ROW, *GRANTS.key)
-        held = facts.records.some(GRANTS, [row for row, name in zip(rows, names, strict=True) if name in wanted])
+        rows, names = columns_of(snapshot.records, GRANTS, ROW, *GRANTS.key)
+        held = snapshot.records.some(GRANTS, [row for row, name in zip(rows, names, strict=True) if name in wanted])
         edits[GRANTS.name] = Edit(gone=[dict(zip(GRANTS.names, values, strict=True)) for values in held.values()])
     return edits
 
 
-def still_standing(facts: Facts, conflicts: Sequence[Conflict], edits: Edits) -> list[Conflict]:
+def still_standing(snapshot: Snapshot, conflicts: Sequence[Conflict], edits: Edits) -> list[Conflict]:
     """Which of the conflicts would still be there after some edits."""
-    records = Edited(facts.records, edits)
-    after = Facts(records, updated(facts.index, edits, records), facts.at)
+    records = Edited(snapshot.records, edits)
+    after = Snapshot(records, updated(snapshot.index, edits, records), snapshot.moment)
     rules = list({it.rule.id: it.rule for it in conflicts}.values())
     breaking = {breach.rule.id: set(breach.identities.tolist()) for breach in who_breaks(after, rules)}
     return [it for it in conflicts if it.identity in breaking[it.rule.id]]
@@ -193,17 +193,17 @@ class _Solved:
 class _Problem:
     def __init__(
         self,
-        facts: Facts,
+        snapshot: Snapshot,
         conflicts: Sequence[Conflict],
         protected: set[str],
         since: int,
         strict: set[int],
         deadline: float,
     ) -> None:
-        self.facts = facts
+        self.snapshot = snapshot
         self.strict = strict
-        self.index = facts.index
-        self.places = Places(facts)
+        self.index = snapshot.index
+        self.targets = PermissionTargets(snapshot)
         self.protected = protected
         self.since = since
         self.by_person: dict[int, list[Conflict]] = {}
@@ -211,15 +211,15 @@ class _Problem:
             self.by_person.setdefault(conflict.identity, []).append(conflict)
         self.unseen: list[Conflict] = []
         self._given: dict[object, dict[int, set[int]]] = {}
-        self._ways: dict[int, _Ways] = {}
+        self._paths: dict[int, _Paths] = {}
         self._losing: dict[Link, tuple[int, int]] = {}
         self._uses: dict[Link, int] = {}
         self.people = np.array(sorted(self.by_person), dtype=np.int64)
-        self.is_chosen = np.zeros(facts.people, dtype=bool)
+        self.is_chosen = np.zeros(snapshot.people, dtype=bool)
         self.is_chosen[self.people] = True
         for person in list(self.by_person):
             if time.monotonic() < deadline:
-                self._ways[person] = self._ways_of(person)
+                self._paths[person] = self._paths_of(person)
             else:
                 self.unseen += self.by_person.pop(person)
         self.dear = self._too_dear()
@@ -233,42 +233,44 @@ class _Problem:
         key = (duty, part, within, value, wherever)
         if key not in self._given:
             found: dict[int, set[int]] = {}
-            for action, nodes in self.places.of_duty(Duty("", _parts(duty)[part]), within, (value,)):
+            for action, nodes in self.targets.of_duty(Duty("", _parts(duty)[part]), within, (value,)):
                 if len(nodes):
-                    who, grants = grants_permitting(self.index, self.people, nodes, action, self.facts.at, wherever)
+                    who, grants = grants_permitting(
+                        self.index, self.people, nodes, action, self.snapshot.moment, wherever
+                    )
                     for person, grant in zip(self.people[who].tolist(), grants.tolist(), strict=True):
                         found.setdefault(person, set()).add(grant)
             self._given[key] = found
         return self._given[key]
 
-    def _ways_of(self, person: int) -> _Ways:
+    def _paths_of(self, person: int) -> _Paths:
         """The memberships by which a person comes to the grants that bear on its conflicts, and these grants."""
         index, holders = self.index, self.index.holders
-        ways = _Ways(entries_of(index, person, self.facts.at).tolist())
+        paths = _Paths(direct_principals(index, person, self.snapshot.moment).tolist())
         for conflict in self.by_person[person]:
             wherever = id(conflict) in self.strict
             for duty in conflict.rule.duties:
                 for part in range(len(_parts(duty))):
                     for value in conflict.values:
                         held = self.given(duty, part, conflict.rule.within, value, wherever).get(person, set())
-                        ways.parts[id(conflict), duty, part, value] = held
-                        ways.grants |= held
+                        paths.parts[id(conflict), duty, part, value] = held
+                        paths.grants |= held
         edges: dict[int, list[int]] = {}
-        fresh = set(ways.entries)
+        fresh = set(paths.direct)
         while fresh:
             holder = fresh.pop()
             edges[holder] = holders.edges[holder].tolist()
             fresh.update(above for above in edges[holder] if above not in edges)
-        wanted = {int(index.grants.holder[grant]) for grant in ways.grants}
-        ways.edges = _leading_to(wanted, edges)
-        return ways
+        wanted = {int(index.grants.holder[grant]) for grant in paths.grants}
+        paths.edges = _leading_to(wanted, edges)
+        return paths
 
     def links_of(self, people: Iterable[int]) -> set[Link]:
         """What could be withdrawn from some people."""
         found: set[Link] = set()
         for person in people:
-            ways = self._ways[person]
-            found |= {(grant, -1) for grant in ways.grants} | set(ways.edges)
+            paths = self._paths[person]
+            found |= {(grant, -1) for grant in paths.grants} | set(paths.edges)
         return {link for link in found if link not in self.dear and self.is_free(link)}
 
     def is_free(self, link: Link) -> bool:
@@ -298,13 +300,13 @@ class _Problem:
     def uses_through(self, link: Link) -> int:
         """The uses that a withdrawal would take away from those who lose by it, as far as nothing else carries them."""
         if link not in self._uses:
-            holder, (first, group), uses = self._holder(link), link, self.facts.uses
+            holder, (first, group), uses = self._holder(link), link, self.snapshot.uses
             if holder < self.index.holders.first_group:
                 mine = uses.by_user[self._owner(holder)]
                 some = mine[uses.time[mine] >= self.since]
             else:
-                mask = who_has(self.index, ints([holder]), self.facts.at)
-                mask[self.facts.people :] &= self.index.holders.owner < 0
+                mask = who_has(self.index, ints([holder]), self.snapshot.moment)
+                mask[self.snapshot.people :] &= self.index.holders.owner < 0
                 some = self.recent[mask[uses.user[self.recent]]]
             grants = ({first} if group < 0 else self.carried(group)) if len(some) else ()
             carried = [self._counts(grant, some) for grant in grants]
@@ -317,31 +319,31 @@ class _Problem:
 
     def _owner(self, holder: int) -> int:
         """The identity that an identity or an account stands for; an account of nobody stands for itself."""
-        if holder < self.facts.people:
+        if holder < self.snapshot.people:
             return holder
-        owner = int(self.index.holders.owner[holder - self.facts.people])
+        owner = int(self.index.holders.owner[holder - self.snapshot.people])
         return owner if owner >= 0 else holder
 
     def carried(self, group: int) -> set[int]:
         """The live grants that a member of a group gets by it."""
         above = reachable(self.index.holders.edges, ints([group]))
         grants = self.index.holder_grants.all_of(above)
-        return set(grants[self.facts.live[grants]].tolist())
+        return set(grants[self.snapshot.live[grants]].tolist())
 
     @cached_property
     def recent(self) -> Ints:
         """The uses that count."""
-        found: Ints = (self.facts.uses.time >= self.since).nonzero()[0]
+        found: Ints = (self.snapshot.uses.time >= self.since).nonzero()[0]
         return found
 
     def _counts(self, grant: int, some: Ints) -> Ints:
         """For each of some uses how often it was made, 0 where the grant does not carry it."""
-        uses, counts = self.facts.uses, np.zeros(len(some), dtype=np.int64)
+        uses, counts = self.snapshot.uses, np.zeros(len(some), dtype=np.int64)
         for reached in what_grants_give(self.index, ints([grant])) if len(some) else ():
             system = reached.system
             here = ((system.root <= uses.node[some]) & (uses.node[some] < system.end)).nonzero()[0]
-            place = self.index.tree.place[uses.node[some[here]]].astype(np.int64) - system.root
-            pairs = (uses.action[some[here]] - int(system.actions[0])) * (system.size + 1) + place
+            position = self.index.tree.position[uses.node[some[here]]].astype(np.int64) - system.root
+            pairs = (uses.action[some[here]] - int(system.actions[0])) * (system.size + 1) + position
             carried = here[holds(reached.pairs, pairs)]
             counts[carried] = uses.count[some[carried]]
         return counts
@@ -350,11 +352,11 @@ class _Problem:
         """Withdrawals from groups that cost more than taking each person's own link to them away: never the best."""
         reaching: dict[Link, set[Link]] = {}
         barred: set[Link] = set()
-        for ways in self._ways.values():
-            own = [link for link in ways.edges if link[0] in ways.entries]
-            direct = {grant for grant in ways.grants if int(self.index.grants.holder[grant]) in ways.entries}
-            above = ways.above([group for _, group in own])
-            for link in {*ways.edges, *((grant, -1) for grant in ways.grants - direct)} - set(own):
+        for paths in self._paths.values():
+            own = [link for link in paths.edges if link[0] in paths.direct]
+            direct = {grant for grant in paths.grants if int(self.index.grants.holder[grant]) in paths.direct}
+            above = paths.above([group for _, group in own])
+            for link in {*paths.edges, *((grant, -1) for grant in paths.grants - direct)} - set(own):
                 gate = self._holder(link)
                 through = [it for it in own if gate in above[it[1]]]
                 if gate == self.index.holders.everyone or not all(map(self.is_free, through)):
@@ -372,16 +374,16 @@ class _Problem:
         if holder < holders.first_group or holder == holders.everyone:
             return False
         near = holders.members[holder]
-        near = near[near < self.facts.people].astype(np.int64)
-        near = near[counts_itself(self.index, near, self.facts.at)]
+        near = near[near < self.snapshot.people].astype(np.int64)
+        near = near[counts_itself(self.index, near, self.snapshot.moment)]
         if int((~self.is_chosen[near]).sum()) >= count:
             return True
         return self._others(holder)[1] >= count
 
     def _others(self, holder: int) -> tuple[int, int]:
         """How many people count as a group or everyone, and how many of them are in no chosen conflict."""
-        mask = who_has(self.index, ints([holder]), self.facts.at)
-        mask[self.facts.people :] &= self.index.holders.owner < 0
+        mask = who_has(self.index, ints([holder]), self.snapshot.moment)
+        mask[self.snapshot.people :] &= self.index.holders.owner < 0
         count = int(mask.sum())
         return count, count - int(mask[self.people].sum())
 
@@ -459,11 +461,11 @@ class _Problem:
             self._put_person_in(program, person, block, price)
 
     def _put_person_in(self, program: _Program, person: int, block: int, price: float) -> None:
-        ways = self._ways[person]
+        paths = self._paths[person]
         stays: dict[int, int] = {}  # the variable of each group that may go; others stay whatever is withdrawn
-        for group in sorted({group for _, group in ways.edges} - set(ways.entries)):
+        for group in sorted({group for _, group in paths.edges} - set(paths.direct)):
             stays[group] = program.variable(0, 0, block, is_whole=False)
-        for member, group in ways.edges:
+        for member, group in paths.edges:
             if group in stays:
                 link = [(program.links[member, group], 1.0)] if (member, group) in program.links else []
                 before = [(stays[member], -1.0)] if member in stays else []
@@ -473,7 +475,7 @@ class _Problem:
             for value in conflict.values:
                 held = []
                 for duty in conflict.rule.duties:
-                    parts = [ways.parts[id(conflict), duty, part, value] for part in range(len(_parts(duty)))]
+                    parts = [paths.parts[id(conflict), duty, part, value] for part in range(len(_parts(duty)))]
                     if parts and all(parts):
                         held.append(self._gone(program, stays, parts, block))
                 most = len(held) - conflict.rule.threshold + 1
@@ -501,10 +503,10 @@ def _parts(duty: Duty) -> list[tuple[Permission, ...]]:
 
 
 @dataclass
-class _Ways:
+class _Paths:
     """How one person comes to what its conflicts rest on. `parts`: the grants of each part of a duty on a value."""
 
-    entries: list[int]
+    direct: list[int]
     grants: set[int] = field(default_factory=set)
     parts: dict[tuple[int, Duty, int, str | None], set[int]] = field(default_factory=dict)
     edges: list[Link] = field(default_factory=list)
@@ -589,8 +591,8 @@ class _Program:
         from scipy.optimize import Bounds, LinearConstraint, milp
         from scipy.sparse import csr_array
 
-        entries = [(row, at, value) for row, terms in enumerate(self.rows) for at, value in terms]
-        row, column, value = (np.array(part) for part in zip(*entries, strict=True))
+        direct = [(row, at, value) for row, terms in enumerate(self.rows) for at, value in terms]
+        row, column, value = (np.array(part) for part in zip(*direct, strict=True))
         matrix = csr_array((value, (row, column)), shape=(len(self.rows), len(self.costs)))
         done = milp(
             np.array(objective),

@@ -7,8 +7,8 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from kathodos.analysis.exposure import bundles_permitting
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.exposure import entitlements_permitting
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
 from kathodos.engine.decide import who_has
 from kathodos.engine.index import Index
@@ -17,7 +17,7 @@ from kathodos.engine.reach import what_grants_give
 from kathodos.findings.conflicts.states import Conflict, broken_by
 from kathodos.model.kinds import GRANTS
 from kathodos.rules.reading import Conflicting, Duty
-from kathodos.rules.targets import Places
+from kathodos.rules.targets import PermissionTargets
 from kathodos.store.records import Edit, Edited
 
 _TRIAL = "trial of "
@@ -33,41 +33,41 @@ class RoleConflict:
     people: Ints
 
 
-def roles_at_fault(facts: Facts, rules: Sequence[Conflicting]) -> list[RoleConflict]:
+def roles_at_fault(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[RoleConflict]:
     """Every role that breaks a rule by itself, by rule and then role."""
-    index = _with_every_role(facts)
-    places = Places(Facts(facts.records, index, facts.at))
+    index = _with_every_role(snapshot)
+    targets = PermissionTargets(Snapshot(snapshot.records, index, snapshot.moment))
     permitting = _permitting(index)
-    whole = (index.bundles.role >= 0) & (index.bundles.scope < 0) & (permitting >= 0)
+    whole = (index.entitlements.role >= 0) & (index.entitlements.scope < 0) & (permitting >= 0)
     found = []
     for rule in rules:
         alone: dict[int, tuple[Duty, ...]] = {}
-        for bundle in _candidates(places, rule, whole):
-            broken = broken_by(places, rule, what_grants_give(index, permitting[[bundle]]))
+        for entitlement in _candidates(targets, rule, whole):
+            broken = broken_by(targets, rule, what_grants_give(index, permitting[[entitlement]]))
             if broken:
-                alone[int(index.bundles.role[bundle])] = broken[0]
+                alone[int(index.entitlements.role[entitlement])] = broken[0]
         for role, duties in sorted(alone.items()):
             if not any(_comes_first(index, other, role) for other in alone.keys() - {role}):
-                number = facts.index.roles.find(index.roles[role])
-                found.append(RoleConflict(rule, number, duties, _who_breaks_by(facts, rule, number)))
+                number = snapshot.index.roles.find(index.roles[role])
+                found.append(RoleConflict(rule, number, duties, _who_breaks_by(snapshot, rule, number)))
     return found
 
 
-def marked(facts: Facts, found: Iterable[Conflict], faults: Sequence[RoleConflict]) -> Iterator[Conflict]:
+def marked(snapshot: Snapshot, found: Iterable[Conflict], faults: Sequence[RoleConflict]) -> Iterator[Conflict]:
     """The conflicts, each with the roles that alone give it."""
     by: dict[tuple[str, int], list[str]] = {}
     for fault in faults:
         for identity in fault.people.tolist():
-            by.setdefault((fault.rule.id, identity), []).append(f"role:{facts.index.roles[fault.role]}")
+            by.setdefault((fault.rule.id, identity), []).append(f"role:{snapshot.index.roles[fault.role]}")
     for conflict in found:
         roles = by.get((conflict.rule.id, conflict.identity))
         yield replace(conflict, roles=tuple(roles)) if roles else conflict
 
 
-def _with_every_role(facts: Facts) -> Index:
+def _with_every_role(snapshot: Snapshot) -> Index:
     """The index with a grant of each active role on everything; those that nobody has been given so are added."""
-    index = facts.index
-    unscoped = index.bundles.role[(index.bundles.scope < 0) & (_permitting(index) >= 0)]
+    index = snapshot.index
+    unscoped = index.entitlements.role[(index.entitlements.scope < 0) & (_permitting(index) >= 0)]
     missing = np.setdiff1d(index.role_is_active.nonzero()[0], unscoped)
     blank = dict.fromkeys(GRANTS.names)
     said = {"holder": "everyone", "effect": "permit", "tier": 0, "until": "0001-01-01"}
@@ -76,7 +76,7 @@ def _with_every_role(facts: Facts) -> Index:
         for name in (index.roles[role] for role in missing.tolist())
     ]
     edits = {GRANTS.name: Edit(come=come)}
-    return updated(index, edits, Edited(facts.records, edits)) if come else index
+    return updated(index, edits, Edited(snapshot.records, edits)) if come else index
 
 
 def _comes_first(index: Index, junior: int, senior: int) -> bool:
@@ -87,31 +87,33 @@ def _comes_first(index: Index, junior: int, senior: int) -> bool:
 
 def _permitting(index: Index) -> Ints:
     """For each bundle a grant that permits it, live or not; -1 where there is none."""
-    found = np.full(len(index.bundles), -1, dtype=np.int64)
+    found = np.full(len(index.entitlements), -1, dtype=np.int64)
     grants = (~index.grants.denies).nonzero()[0]
-    found[index.grants.bundle[grants]] = grants
+    found[index.grants.entitlement[grants]] = grants
     return found
 
 
-def _candidates(places: Places, rule: Conflicting, whole: Bools) -> list[int]:
+def _candidates(targets: PermissionTargets, rule: Conflicting, whole: Bools) -> list[int]:
     """The bundles of a role on everything that permit something of enough duties."""
     counts = np.zeros(len(whole), dtype=np.int64)
     for duty in rule.duties:
-        counts[bundles_permitting(places, (*duty.permissions, *duty.every))] += 1
-    return [int(bundle) for bundle in (whole & (counts >= rule.threshold)).nonzero()[0]]
+        counts[entitlements_permitting(targets, (*duty.permissions, *duty.every))] += 1
+    return [int(entitlement) for entitlement in (whole & (counts >= rule.threshold)).nonzero()[0]]
 
 
-def _who_breaks_by(facts: Facts, rule: Conflicting, role: int) -> Ints:
+def _who_breaks_by(snapshot: Snapshot, rule: Conflicting, role: int) -> Ints:
     """The identities that break the rule by a grant of the role, or of one senior to it, alone."""
-    index, places = facts.index, Places(facts)
+    index, targets = snapshot.index, PermissionTargets(snapshot)
     seniors = set(reachable(index.seniors, ints([role])).tolist())
-    found = np.zeros(facts.people, dtype=bool)
-    for bundle in np.isin(index.bundles.role, list(seniors)).nonzero()[0].tolist():
-        grants = index.bundle_grants[bundle].astype(np.int64)
-        grants = grants[facts.live[grants] & ~index.grants.denies[grants]]
-        if len(grants) and broken_by(places, rule, what_grants_give(index, grants[:1])):
-            found |= who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), facts.at)[: facts.people]
+    found = np.zeros(snapshot.people, dtype=bool)
+    for entitlement in np.isin(index.entitlements.role, list(seniors)).nonzero()[0].tolist():
+        grants = index.entitlement_grants[entitlement].astype(np.int64)
+        grants = grants[snapshot.live[grants] & ~index.grants.denies[grants]]
+        if len(grants) and broken_by(targets, rule, what_grants_give(index, grants[:1])):
+            found |= who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), snapshot.moment)[
+                : snapshot.people
+            ]
     if rule.excepted is not None:
-        found &= ~facts.selected(rule.excepted)
+        found &= ~snapshot.selected(rule.excepted)
     people: Ints = found.nonzero()[0]
     return people

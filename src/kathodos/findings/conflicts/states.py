@@ -9,14 +9,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Bools, Ints
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index
 from kathodos.engine.reach import Reached, one_per_answer, who_reaches, who_reaches_any
 from kathodos.model.times import day_text
 from kathodos.rules.reading import Conflicting, Duty, Permission
-from kathodos.rules.targets import Places
+from kathodos.rules.targets import PermissionTargets
 
 _MOST_EXPLAINED = 40
 _LARGE = 50_000  # people from which on rules are worked on by several threads
@@ -71,10 +71,10 @@ class Breach:
     held: list[Held]
 
 
-def who_breaks(facts: Facts, rules: Sequence[Conflicting]) -> list[Breach]:
+def who_breaks(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Breach]:
     """All who break each rule at a moment, whatever their activity shows."""
-    finder = _Finder(facts)
-    if facts.people < _LARGE:
+    finder = _Finder(snapshot)
+    if snapshot.people < _LARGE:
         return [finder.breach(rule) for rule in rules]
     for rule in rules:  # what is read from the store is read here, for only one thread may
         finder.touch(rule)
@@ -82,34 +82,34 @@ def who_breaks(facts: Facts, rules: Sequence[Conflicting]) -> list[Breach]:
         return list(pool.map(finder.breach, rules))
 
 
-def find_conflicts(facts: Facts, rules: Sequence[Conflicting]) -> list[Conflict]:
+def find_conflicts(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Conflict]:
     """Every conflict that reach alone gives at a moment, by rule and then identity."""
-    finder = _Finder(facts)
+    finder = _Finder(snapshot)
     return [conflict for rule in rules for conflict in finder.conflicts(finder.breach(rule))]
 
 
-def broken_by(places: Places, rule: Conflicting, reached: Sequence[Reached]) -> Held | None:
+def broken_by(targets: PermissionTargets, rule: Conflicting, reached: Sequence[Reached]) -> Held | None:
     """The duties, and the values, in which somebody who reaches exactly this breaks a rule; None where nobody would."""
     by_name = {it.system.name: it for it in reached}
-    held = [_values_reached(places, duty, rule.within, by_name) for duty in rule.duties]
+    held = [_values_reached(targets, duty, rule.within, by_name) for duty in rule.duties]
     every = sorted(set().union(*held), key=str)
     values = tuple(value for value in every if sum(value in duty for duty in held) >= rule.threshold)
     duties = tuple(duty for duty, mine in zip(rule.duties, held, strict=True) if mine & set(values))
     return (duties, values) if values else None
 
 
-def _values_reached(places: Places, duty: Duty, within: str | None, reached: dict[str, Reached]) -> Values:
+def _values_reached(targets: PermissionTargets, duty: Duty, within: str | None, reached: dict[str, Reached]) -> Values:
     """The values on which the duty is held by what is reached, by system."""
 
     def of(permission: Permission) -> Values:
         it = reached.get(permission.pattern.system)
         if it is None:
             return set()
-        actions, nodes = places.of_permission(permission)
+        actions, nodes = targets.of_permission(permission)
         first, root = int(it.system.actions[0]) if len(it.system.actions) else 0, it.system.root
         return {
             value
-            for value, some in places.by_value(nodes, within).items()
+            for value, some in targets.by_value(nodes, within).items()
             if any(bool(it.may[action - first, some - root].any()) for action in actions)
         }
 
@@ -128,15 +128,15 @@ class Given:
     chains: list[Chain]
 
 
-def chains_of(places: Places, conflict: Conflict, duty: Duty) -> list[Given]:
+def chains_of(targets: PermissionTargets, conflict: Conflict, duty: Duty) -> list[Given]:
     """What gives one duty to the conflict's identity; what comes by the same grants and permissions is told once."""
-    index, at = places.index, places.facts.at
+    index, at = targets.index, targets.snapshot.moment
     found: dict[object, Given] = {}
-    for action, nodes in places.of_duty(duty, conflict.rule.within, conflict.values):
+    for action, nodes in targets.of_duty(duty, conflict.rule.within, conflict.values):
         for node in one_per_answer(index, nodes)[:_MOST_EXPLAINED]:
             if who_reaches(index, node, action, at)[conflict.identity]:
                 chains = explain(index, conflict.identity, node, action, at).permits.shown
-                alike = (action, frozenset((chain.grant, chain.line) for chain in chains))
+                alike = (action, frozenset((chain.grant, chain.entry) for chain in chains))
                 if alike in found:
                     found[alike] = replace(found[alike], more=found[alike].more + 1)
                 else:
@@ -145,20 +145,20 @@ def chains_of(places: Places, conflict: Conflict, duty: Duty) -> list[Given]:
 
 
 class _Finder:
-    def __init__(self, facts: Facts) -> None:
-        self.facts = facts
-        self.index = facts.index
-        self.at = facts.at
-        self.places = Places(facts)
-        self.people = facts.people
+    def __init__(self, snapshot: Snapshot) -> None:
+        self.snapshot = snapshot
+        self.index = snapshot.index
+        self.moment = snapshot.moment
+        self.targets = PermissionTargets(snapshot)
+        self.people = snapshot.people
         self._holders: dict[tuple[int, bytes], Packed] = {}
 
     def touch(self, rule: Conflicting) -> None:
         """Reads what a rule needs of the records."""
         if rule.within:
-            self.facts.node(rule.within)
+            self.snapshot.node(rule.within)
         if rule.excepted is not None:
-            self.facts.selected(rule.excepted)
+            self.snapshot.selected(rule.excepted)
 
     def breach(self, rule: Conflicting) -> Breach:
         held = [self.holders(duty, rule.within) for duty in rule.duties]
@@ -169,7 +169,7 @@ class _Finder:
             together |= _at_least(rule.threshold, [duty.get(value, nobody) for duty in held])
         breaking = np.unpackbits(together, count=self.people).view(bool).nonzero()[0]
         if rule.excepted is not None:
-            breaking = breaking[~self.facts.selected(rule.excepted)[breaking]]
+            breaking = breaking[~self.snapshot.selected(rule.excepted)[breaking]]
         if not len(breaking):
             return Breach(rule, breaking, breaking, [])
         holds = np.array([[_is_set(duty.get(value, nobody), breaking) for duty in held] for value in values])
@@ -203,8 +203,8 @@ class _Finder:
         """Identities that reach at least one of the permissions, by value."""
         found: dict[str | None, Packed] = {}
         for permission in permissions:
-            actions, nodes = self.places.of_permission(permission)
-            for value, some in self.places.by_value(nodes, within).items():
+            actions, nodes = self.targets.of_permission(permission)
+            for value, some in self.targets.by_value(nodes, within).items():
                 for action in actions:
                     reaching = self.reaching(action, some)
                     found[value] = found[value] | reaching if value in found else reaching
@@ -213,14 +213,14 @@ class _Finder:
     def reaching(self, action: int, nodes: Ints) -> Packed:
         key = (action, nodes.tobytes())
         if key not in self._holders:
-            self._holders[key] = np.packbits(who_reaches_any(self.index, nodes, action, self.at)[: self.people])
+            self._holders[key] = np.packbits(who_reaches_any(self.index, nodes, action, self.moment)[: self.people])
         return self._holders[key]
 
     def state(
         self, rule: Conflicting, identity: int, values: Sequence[str | None]
     ) -> tuple[str, tuple[str, ...], tuple[Used, ...]]:
         """Whether activity shows the duties used, the records on which enough of them were, and the newest uses."""
-        mine = self.facts.uses.by_user[identity]
+        mine = self.snapshot.uses.by_user[identity]
         state, records = HELD, set()
         newest: dict[tuple[str, str | None], Used] = {}
         for value in values if len(mine) else ():
@@ -236,8 +236,8 @@ class _Finder:
 
     def uses_of(self, mine: Ints, duty: Duty, within: str | None, value: str | None) -> list[Used]:
         """The uses of a duty among some, oldest first."""
-        uses, found = self.facts.uses, set()
-        for action, nodes in self.places.of_duty(duty, within, (value,)):
+        uses, found = self.snapshot.uses, set()
+        for action, nodes in self.targets.of_duty(duty, within, (value,)):
             system = self.index.systems[self.index.actions[action][0]]
             first = int(system.actions[0])
             here = mine[np.isin(uses.node[mine], nodes)]

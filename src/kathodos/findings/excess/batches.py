@@ -8,12 +8,12 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.analysis.exposure import Stakes, bundles_permitting
-from kathodos.analysis.snapshot import Facts
+from kathodos.analysis.exposure import Exposure, entitlements_permitting
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, Ints
 from kathodos.rules.reading import Need
-from kathodos.rules.targets import Places
+from kathodos.rules.targets import PermissionTargets
 
 CERTAIN = 100
 _TOGETHER = 60  # needs that are looked at together, a bit each
@@ -59,7 +59,7 @@ class Finding:
 
 
 @dataclass(frozen=True)
-class Told:
+class FindingText:
     """The part of a finding that is put into words when it is shown."""
 
     rests_on: str
@@ -82,7 +82,7 @@ class Batch:
     confidence: Ints
     days: Ints
     subject: Callable[[int], str]
-    tell: Callable[[int], Told]
+    describe: Callable[[int], FindingText]
 
     def __len__(self) -> int:
         return len(self.whose)
@@ -92,7 +92,7 @@ def batch(
     kind: str,
     whose: Ints,
     subject: Callable[[int], str],
-    tell: Callable[[int], Told],
+    describe: Callable[[int], FindingText],
     severity: Ints | int,
     confidence: Ints | int = CERTAIN,
     days: Ints | int = -1,
@@ -102,11 +102,15 @@ def batch(
     severities, confidences, known = (
         np.broadcast_to(np.asarray(it, dtype=np.int64), size) for it in (severity, confidence, days)
     )
-    return Batch(kind, whose.astype(np.int64), severities, confidences, known, subject, tell)
+    return Batch(kind, whose.astype(np.int64), severities, confidences, known, subject, describe)
 
 
 def nobodys(
-    kind: str, subjects: Sequence[str], told: Sequence[Told], severity: Sequence[int] | int, days: Ints | int = -1
+    kind: str,
+    subjects: Sequence[str],
+    told: Sequence[FindingText],
+    severity: Sequence[int] | int,
+    days: Ints | int = -1,
 ) -> Batch:
     """A batch of findings that are about no identity, put into words already."""
     whose = np.full(len(subjects), -1, dtype=np.int64)
@@ -129,43 +133,43 @@ def joined_batches(first: Batch, second: Batch) -> Batch:
         confidence,
         days,
         lambda at: first.subject(at) if at < size else second.subject(at - size),
-        lambda at: first.tell(at) if at < size else second.tell(at - size),
+        lambda at: first.describe(at) if at < size else second.describe(at - size),
     )
 
 
 @dataclass(frozen=True)
-class Ground:
+class ExcessContext:
     """What all kinds of excess are found from."""
 
-    facts: Facts
+    snapshot: Snapshot
     needs: Sequence[Need] = ()
     thresholds: Thresholds = field(default_factory=Thresholds)
 
     @cached_property
-    def stakes(self) -> Stakes:
-        return Stakes(self.facts)
+    def exposure(self) -> Exposure:
+        return Exposure(self.snapshot)
 
     @cached_property
     def usage(self) -> Usage:
-        return Usage(self.facts, self.stakes)
+        return Usage(self.snapshot, self.exposure)
 
     @cached_property
-    def places(self) -> Places:
-        return Places(self.facts)
+    def targets(self) -> PermissionTargets:
+        return PermissionTargets(self.snapshot)
 
     @cached_property
     def needed(self) -> Bools:
         """Which units give their owner something that a need asks for."""
-        units, facts = self.usage.units, self.facts
+        units, snapshot = self.usage.units, self.snapshot
         found = np.zeros(len(units), dtype=bool)
         for first in range(0, len(self.needs), _TOGETHER):
-            asked = np.zeros(facts.people + 1, dtype=np.int64)
+            asked = np.zeros(snapshot.people + 1, dtype=np.int64)
             brought = np.zeros(self.usage.thing_count, dtype=np.int64)
             for bit, need in enumerate(self.needs[first : first + _TOGETHER]):
-                asked[:-1] |= facts.selected(need.who).astype(np.int64) << bit
-                bundles = np.zeros(len(facts.index.bundles), dtype=np.int64)
-                bundles[bundles_permitting(self.places, need.must)] = 1
-                brought |= np.concatenate([self.stakes.over_groups(bundles, 0), bundles]) << bit
+                asked[:-1] |= snapshot.selected(need.who).astype(np.int64) << bit
+                entitlements = np.zeros(len(snapshot.index.entitlements), dtype=np.int64)
+                entitlements[entitlements_permitting(self.targets, need.must)] = 1
+                brought |= np.concatenate([self.exposure.over_groups(entitlements, 0), entitlements]) << bit
             found |= asked[self.usage.identity] & brought[self.usage.things] > 0
         return found
 
@@ -173,31 +177,31 @@ class Ground:
 
     def holder(self, number: int) -> str:
         """The reference of a holder."""
-        return self.facts.index.holders.references[number]
+        return self.snapshot.index.holders.references[number]
 
     def unit(self, at: int) -> str:
         """What a unit rests on: a grant or a group."""
         units = self.usage.units
         grant = int(units.grant[at])
         if grant >= 0:
-            return f"grant:{self.facts.index.grants.ids[grant]}"
-        return self.holder(int(units.group[at]) + self.facts.index.holders.first_group)
+            return f"grant:{self.snapshot.index.grants.ids[grant]}"
+        return self.holder(int(units.group[at]) + self.snapshot.index.holders.first_group)
 
     def unit_gives(self, at: int) -> str:
         """What a unit gives, in words."""
-        units, index = self.usage.units, self.facts.index
+        units, index = self.usage.units, self.snapshot.index
         grant = int(units.grant[at])
         if grant >= 0:
             scope = index.scope(grant)
             return index.gives(grant) + (f" on {scope}" if scope else "")
-        bundles = self.stakes.group_bundles[int(units.group[at])]
-        gives = [index.bundles.gives_texts[index.bundles.gives[it]] for it in bundles[:3].tolist()]
-        more = f" and {len(bundles) - 3} more" if len(bundles) > 3 else ""
+        entitlements = self.exposure.group_entitlements[int(units.group[at])]
+        gives = [index.entitlements.gives_texts[index.entitlements.gives[it]] for it in entitlements[:3].tolist()]
+        more = f" and {len(entitlements) - 3} more" if len(entitlements) > 3 else ""
         return f"membership in {self.unit(at)}, which gives {', '.join(gives)}{more}"
 
     def end_unit(self, at: int) -> Edit:
         """The edit that takes a unit away."""
-        units, index = self.usage.units, self.facts.index
+        units, index = self.usage.units, self.snapshot.index
         grant = int(units.grant[at])
         if grant >= 0:
             return self.end_grant(grant)
@@ -206,16 +210,16 @@ class Ground:
         return Edit("end", "members", {"system": system, "group": group, "member": member})
 
     def end_grant(self, grant: int) -> Edit:
-        return Edit("end", "grants", {"grant": self.facts.index.grants.ids[grant]})
+        return Edit("end", "grants", {"grant": self.snapshot.index.grants.ids[grant]})
 
     def disable(self, account: int) -> Edit:
         """The edit that disables an account, given by its number less that of the first."""
-        system, _, login = self.facts.index.holders.accounts[account].partition("/")
+        system, _, login = self.snapshot.index.holders.accounts[account].partition("/")
         return Edit("set", "accounts", {"system": system, "login": login, "status": "disabled"})
 
     def owner_of(self, holders: Ints) -> Ints:
         """The identity of each holder: itself, or the owner of an account; -1 for others."""
-        held = self.facts.index.holders
+        held = self.snapshot.index.holders
         nobody = np.full(held.size - held.first_group, -1, dtype=np.int64)
         return np.concatenate([np.arange(held.people), held.owner.astype(np.int64), nobody])[holders]
 
@@ -229,7 +233,7 @@ def finding(of: Batch, at: int) -> Finding:
     """One finding of a batch in words."""
     from kathodos.rules.reading import SEVERITIES
 
-    told, days = of.tell(at), int(of.days[at])
+    told, days = of.describe(at), int(of.days[at])
     return Finding(
         of.kind,
         SEVERITIES[int(of.severity[at])],

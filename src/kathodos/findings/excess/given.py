@@ -6,11 +6,11 @@ import numpy as np
 
 from kathodos.analysis.exposure import ADMINISTER
 from kathodos.columns.csr import Bools, Ints, among, distinct, ints, spread_each
-from kathodos.engine.decide import able_of, counted_as, entries_of_each, principals_of, who_has
+from kathodos.engine.decide import able_of, counted_as, direct_principals_of_each, principals_of, who_has
 from kathodos.engine.index import Index
 from kathodos.engine.reach import permits_on, what_applies, who_reaches_something
 from kathodos.engine.redundant import redundant_grants
-from kathodos.findings.excess.batches import Batch, Edit, Ground, Told, batch, severity_of
+from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of
 from kathodos.model.addresses import parse_pattern
 from kathodos.model.words import plural
 
@@ -19,32 +19,34 @@ SENSITIVE, EVERYONE, DETACHED = "sensitive-field", "everyone", "detached-wider"
 _MANY = 5  # members from which on a group is said to carry the same
 
 
-def redundant(ground: Ground) -> Batch:
+def redundant(context: ExcessContext) -> Batch:
     """Grants of which each, taken away alone, changes nobody's reach."""
-    index, facts = ground.facts.index, ground.facts
-    done = redundant_grants(index, facts.at)
-    kept = facts.live[done.grants]
+    index, snapshot = context.snapshot.index, context.snapshot
+    done = redundant_grants(index, snapshot.moment)
+    kept = snapshot.live[done.grants]
     grants, idle = done.grants[kept].astype(np.int64), done.is_idle[kept]
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         grant = int(grants[at])
-        same = _same_by_group(index, grant, facts.at)
+        same = _same_by_group(index, grant, snapshot.moment)
         why = "it gives nobody anything now" if idle[at] else f"{same or 'other grants'} gives the same"
-        evidence = f"{_gives(index, grant)} to {ground.holder(int(index.grants.holder[grant]))}: {why}"
-        return Told(_name(index, grant), evidence, "Take it away: nobody loses anything.", (ground.end_grant(grant),))
+        evidence = f"{_gives(index, grant)} to {context.holder(int(index.grants.holder[grant]))}: {why}"
+        return FindingText(
+            _name(index, grant), evidence, "Take it away: nobody loses anything.", (context.end_grant(grant),)
+        )
 
     holder = index.grants.holder[grants].astype(np.int64)
-    return batch(REDUNDANT, ground.owner_of(holder), lambda at: ground.holder(int(holder[at])), tell, 0)
+    return batch(REDUNDANT, context.owner_of(holder), lambda at: context.holder(int(holder[at])), describe, 0)
 
 
-def _same_by_group(index: Index, grant: int, at: int) -> str:
+def _same_by_group(index: Index, grant: int, moment: int) -> str:
     """The group through which the holder of a grant has the same bundle; empty where there is none."""
     holder = int(index.grants.holder[grant])
     if holder >= index.holders.first_group:
         return ""
     person = int(index.holders.owner[holder - index.holders.people]) if holder >= index.holders.people else holder
-    principals = principals_of(index, person if person >= 0 else holder, at)
-    alike = index.bundle_grants[index.grants.bundle[grant]]
+    principals = principals_of(index, person if person >= 0 else holder, moment)
+    alike = index.entitlement_grants[index.grants.entitlement[grant]]
     holders = index.grants.holder[alike]
     found = holders[np.isin(holders, principals) & (holders >= index.holders.first_group)]
     return index.holders.references[int(found[0])] if len(found) else ""
@@ -59,115 +61,117 @@ def _gives(index: Index, grant: int) -> str:
     return index.gives(grant) + (f" on {scope}" if scope else "")
 
 
-def direct(ground: Ground) -> Batch:
+def direct(context: ExcessContext) -> Batch:
     """Grants to one person of what a group carries that the person is not in."""
-    facts, index = ground.facts, ground.facts.index
+    snapshot, index = context.snapshot, context.snapshot.index
     grants, holders = index.grants, index.holders
-    live = facts.live & ~grants.denies
+    live = snapshot.live & ~grants.denies
     to_group = live & (grants.holder >= holders.first_group) & (grants.holder < holders.everyone)
-    carrier = np.full(len(index.bundles), -1, dtype=np.int64)
-    carrier[grants.bundle[to_group]] = grants.holder[to_group]
+    carrier = np.full(len(index.entitlements), -1, dtype=np.int64)
+    carrier[grants.entitlement[to_group]] = grants.holder[to_group]
     single = (live & (grants.holder < holders.first_group)).nonzero()[0]
-    single = single[carrier[grants.bundle[single]] >= 0]
-    groups = carrier[grants.bundle[single]]
-    owner = ground.owner_of(grants.holder[single].astype(np.int64))
+    single = single[carrier[grants.entitlement[single]] >= 0]
+    groups = carrier[grants.entitlement[single]]
+    owner = context.owner_of(grants.holder[single].astype(np.int64))
     asker = np.where(owner >= 0, owner, grants.holder[single])
-    position, entries = entries_of_each(index, asker, facts.at)
-    above = spread_each(holders.edges, entries)
+    position, direct = direct_principals_of_each(index, asker, snapshot.moment)
+    above = spread_each(holders.edges, direct)
     codes = distinct(position[above.rows()] * holders.size + above.items)
     inside = among(np.arange(len(single)) * holders.size + groups, codes)
     sizes = holders.members.sizes()[groups]
     kept = ~inside & (sizes >= _MANY)
     found, group_of, size = single[kept], groups[kept], sizes[kept]
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         grant = int(found[at])
-        group = ground.holder(int(group_of[at]))
+        group = context.holder(int(group_of[at]))
         evidence = f"{_gives(index, grant)}: {group} carries the same, for {size[at]} members"
         system, _, name = group.removeprefix("group:").partition("/")
-        member = ground.holder(int(grants.holder[grant]))
+        member = context.holder(int(grants.holder[grant]))
         join = Edit("add", "members", {"system": system, "group": name, "member": member})
-        return Told(_name(index, grant), evidence, f"Put them into {group} instead.", (ground.end_grant(grant), join))
+        return FindingText(
+            _name(index, grant), evidence, f"Put them into {group} instead.", (context.end_grant(grant), join)
+        )
 
     holder = grants.holder[found].astype(np.int64)
-    return batch(DIRECT, ground.owner_of(holder), lambda at: ground.holder(int(holder[at])), tell, 0)
+    return batch(DIRECT, context.owner_of(holder), lambda at: context.holder(int(holder[at])), describe, 0)
 
 
-def wildcard(ground: Ground) -> Batch:
+def wildcard(context: ExcessContext) -> Batch:
     """Grants of every action, or of one that administers, on everything in a system."""
-    facts, index, stakes = ground.facts, ground.facts.index, ground.stakes
+    snapshot, index, exposure = context.snapshot, context.snapshot.index, context.exposure
     roots = {f"{name}:/" for name in index.systems} | {f"{name}:/**" for name in index.systems}
-    lines = np.array([text in roots for text in index.lines.patterns], dtype=bool)[index.lines.pattern]
-    wide = np.zeros(len(index.lines), dtype=bool)
-    action = index.lines.action
-    administers = np.append(stakes.action_kinds[: len(index.actions)] & ADMINISTER, 1)[action] > 0
-    wide[lines & ~index.lines.denies & administers] = True
-    bundles = np.zeros(len(index.bundles), dtype=bool)
-    bundles[index.bundles.rules.rows()[wide[index.rule_line[index.bundles.rules.items]]]] = True
-    bundles &= index.bundles.scope < 0
-    grants = (facts.live & ~index.grants.denies & bundles[index.grants.bundle]).nonzero()[0]
+    entries = np.array([text in roots for text in index.entries.patterns], dtype=bool)[index.entries.pattern]
+    wide = np.zeros(len(index.entries), dtype=bool)
+    action = index.entries.action
+    administers = np.append(exposure.action_kinds[: len(index.actions)] & ADMINISTER, 1)[action] > 0
+    wide[entries & ~index.entries.denies & administers] = True
+    entitlements = np.zeros(len(index.entitlements), dtype=bool)
+    entitlements[index.entitlements.scoped.rows()[wide[index.scoped_entry[index.entitlements.scoped.items]]]] = True
+    entitlements &= index.entitlements.scope < 0
+    grants = (snapshot.live & ~index.grants.denies & entitlements[index.grants.entitlement]).nonzero()[0]
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         grant = int(grants[at])
         holder = ints([int(index.grants.holder[grant])])
-        people = int(who_has(index, holder, facts.at)[: facts.people].sum())
-        rules = index.bundles.rules[index.grants.bundle[grant]]
-        line = next(it for it in index.rule_line[rules].tolist() if wide[it])
+        people = int(who_has(index, holder, snapshot.moment)[: snapshot.people].sum())
+        rules = index.entitlements.scoped[index.grants.entitlement[grant]]
+        entry = next(it for it in index.scoped_entry[rules].tolist() if wide[it])
         evidence = (
-            f"{_gives(index, grant)} gives {index.lines[line]}, for {people} {'person' if people == 1 else 'people'}"
+            f"{_gives(index, grant)} gives {index.entries[entry]}, for {people} {'person' if people == 1 else 'people'}"
         )
-        return Told(_name(index, grant), evidence, "Narrow it to what is administered, or give it an end.", ())
+        return FindingText(_name(index, grant), evidence, "Narrow it to what is administered, or give it an end.", ())
 
     holder = index.grants.holder[grants].astype(np.int64)
-    return batch(WILDCARD, ground.owner_of(holder), lambda at: ground.holder(int(holder[at])), tell, 2)
+    return batch(WILDCARD, context.owner_of(holder), lambda at: context.holder(int(holder[at])), describe, 2)
 
 
-def everyone(ground: Ground) -> Batch:
+def everyone(context: ExcessContext) -> Batch:
     """Grants to everyone."""
-    facts, index = ground.facts, ground.facts.index
-    grants = (facts.live & ~index.grants.denies & (index.grants.holder == index.holders.everyone)).nonzero()[0]
+    snapshot, index = context.snapshot, context.snapshot.index
+    grants = (snapshot.live & ~index.grants.denies & (index.grants.holder == index.holders.everyone)).nonzero()[0]
     holder = ints([index.holders.everyone])
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         grant = int(grants[at])
-        people = int(who_has(index, holder, facts.at)[index.holders.askers].sum())
-        level = int(ground.stakes.top[index.grants.bundle[grant]])
+        people = int(who_has(index, holder, snapshot.moment)[index.holders.askers].sum())
+        level = int(context.exposure.top[index.grants.entitlement[grant]])
         evidence = f"{_gives(index, grant)} is open to all {people}, up to sensitivity {max(level, 0)}"
-        return Told(
-            _name(index, grant), evidence, "Give it to a group of those who need it.", (ground.end_grant(grant),)
+        return FindingText(
+            _name(index, grant), evidence, "Give it to a group of those who need it.", (context.end_grant(grant),)
         )
 
-    severity = severity_of(ground.stakes.top[index.grants.bundle[grants]])
+    severity = severity_of(context.exposure.top[index.grants.entitlement[grants]])
     whose = np.full(len(grants), -1, dtype=np.int64)
-    return batch(EVERYONE, whose, lambda at: "everyone", tell, severity)
+    return batch(EVERYONE, whose, lambda at: "everyone", describe, severity)
 
 
-def sensitive(ground: Ground) -> Batch:
+def sensitive(context: ExcessContext) -> Batch:
     """Grants that bring what is most sensitive (3) without naming it: a field or record far below their target."""
-    index, facts = ground.facts.index, ground.facts
-    nodes = (facts.sensitivity >= 3).nonzero()[0]
-    nodes = nodes[facts.node("sensitivity").codes[nodes] >= 0]
+    index, snapshot = context.snapshot.index, context.snapshot
+    nodes = (snapshot.sensitivity >= 3).nonzero()[0]
+    nodes = nodes[snapshot.node("sensitivity").codes[nodes] >= 0]
     found: dict[int, list[int]] = {}
-    counted = counted_as(index.holders, facts.at)
+    counted = counted_as(index.holders, snapshot.moment)
     for node in nodes.tolist():
-        for grant in _not_naming(ground, node, counted):
+        for grant in _not_naming(context, node, counted):
             found.setdefault(grant, []).append(node)
     told = sorted(found.items())
     whose = np.array([_only(index, grant) for grant, _ in told], dtype=np.int64)
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         grant, some = told[at]
-        who = _in_words(index, _reached_by(ground, grant, some))
+        who = _in_words(index, _reached_by(context, grant, some))
         more = f" and {len(some) - 1} more" if len(some) > 1 else ""
         evidence = (
             f"{_gives(index, grant)} brings {who} to {index.tree.addresses[some[0]]}{more}, which it does not name"
         )
-        return Told(_name(index, grant), evidence, "Name what is needed, or deny the field.", ())
+        return FindingText(_name(index, grant), evidence, "Name what is needed, or deny the field.", ())
 
     def subject(at: int) -> str:
-        return ground.holder(int(index.grants.holder[told[at][0]]))
+        return context.holder(int(index.grants.holder[told[at][0]]))
 
-    return batch(SENSITIVE, whose, subject, tell, 2, 90)
+    return batch(SENSITIVE, whose, subject, describe, 2, 90)
 
 
 def _only(index: Index, grant: int) -> int:
@@ -178,12 +182,12 @@ def _only(index: Index, grant: int) -> int:
     return int(index.holders.owner[holder - index.holders.people]) if holder < index.holders.first_group else -1
 
 
-def _not_naming(ground: Ground, node: int, counted: Bools) -> list[int]:
+def _not_naming(context: ExcessContext, node: int, counted: Bools) -> list[int]:
     """The live grants that permit something on a node without naming it, and by which somebody reaches it."""
-    index, at = ground.facts.index, ground.facts.at
+    index, at = context.snapshot.index, context.snapshot.moment
     system = index.system_of(node)
-    grants, line, given = what_applies(index, system, index.spans.holding(int(index.tree.place[node])), at)
-    pattern = index.lines.pattern[line]
+    grants, entry, given = what_applies(index, system, index.intervals.holding(int(index.tree.position[node])), at)
+    pattern = index.entries.pattern[entry]
     names = np.array([_names(index, it, node) for it in distinct(pattern).tolist()], dtype=bool)
     permits = ~given.denies
     broad = permits & ~names[np.searchsorted(distinct(pattern), pattern)]
@@ -193,20 +197,20 @@ def _not_naming(ground: Ground, node: int, counted: Bools) -> list[int]:
     if given.denies.any() and len(some):
         reaching = who_reaches_something(index, ints([node]), at)
         holders = distinct(index.grants.holder[some]).astype(np.int64)
-        some = some[_serve(ground, holders, reaching)[np.searchsorted(holders, index.grants.holder[some])]]
+        some = some[_serve(context, holders, reaching)[np.searchsorted(holders, index.grants.holder[some])]]
     return [int(grant) for grant in some]
 
 
-def _serve(ground: Ground, some: Ints, reaching: Bools) -> Bools:
+def _serve(context: ExcessContext, some: Ints, reaching: Bools) -> Bools:
     """Which of some holders of grants, in order, anybody counts as who is among those who reach something."""
-    index = ground.facts.index
+    index = context.snapshot.index
     held, first = index.holders, index.holders.first_group
     group = some[(some >= first) & (some < held.everyone)]
     origin, inner = index.inside_granted.of(group - first)
     groups = distinct(inner)
     at, member = held.members.of(groups.astype(np.int64) + first)
     single = np.concatenate([some[some < first], member[member < first]]).astype(np.int64)
-    serves = reaching[held.asker_of[single]] & able_of(held, ground.facts.at)[single]
+    serves = reaching[held.asker_of[single]] & able_of(held, context.snapshot.moment)[single]
     count = int(np.count_nonzero(some < first))
     is_served = np.bincount(at[member < first][serves[count:]], minlength=len(groups)) > 0
     by_group = np.bincount(origin[is_served[np.searchsorted(groups, inner)]], minlength=len(group)) > 0
@@ -216,7 +220,7 @@ def _serve(ground: Ground, some: Ints, reaching: Bools) -> Bools:
 
 def _names(index: Index, pattern: int, node: int) -> bool:
     """Whether a pattern has the node as its target."""
-    text = index.lines.patterns[pattern].removesuffix("/**")
+    text = index.entries.patterns[pattern].removesuffix("/**")
     if "*" not in text:
         return text == index.tree.addresses[node]
     return node in index.tree.matches(parse_pattern(text)).tolist()
@@ -230,59 +234,61 @@ def _in_words(index: Index, askers: Bools) -> str:
     return " and ".join(parts)
 
 
-def _reached_by(ground: Ground, grant: int, nodes: list[int]) -> Bools:
+def _reached_by(context: ExcessContext, grant: int, nodes: list[int]) -> Bools:
     """Which askers hold a grant and reach one of the nodes; over identities and then accounts."""
-    index, at = ground.facts.index, ground.facts.at
+    index, at = context.snapshot.index, context.snapshot.moment
     having = who_has(index, ints([int(index.grants.holder[grant])]), at)
     reaching = np.logical_or.reduce([who_reaches_something(index, ints([node]), at) for node in nodes])
     found: Bools = having & reaching & index.holders.is_asker
     return found
 
 
-def detached(ground: Ground) -> Batch:
+def detached(context: ExcessContext) -> Batch:
     """Resources cut off from what is above them that more people reach than their parent."""
-    index, facts = ground.facts.index, ground.facts
+    index, snapshot = context.snapshot.index, context.snapshot
     tree = index.tree
     nodes = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
     found = []
     for node in nodes.tolist():
         parent = int(tree.parent[node])
-        here, above = (index.grants.holder[permits_on(index, it, None, facts.at)] for it in (node, parent))
-        if len(np.setdiff1d(here, above)) or _is_denied(ground, parent):
-            inside, outside = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
+        here, above = (index.grants.holder[permits_on(index, it, None, snapshot.moment)] for it in (node, parent))
+        if len(np.setdiff1d(here, above)) or _is_denied(context, parent):
+            inside, outside = (who_reaches_something(index, ints([it]), snapshot.moment) for it in (node, parent))
             more = np.greater(inside, outside, out=inside)
             more &= index.holders.is_asker
             if more.any():
                 found.append(node)
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         node, parent = found[at], int(tree.parent[found[at]])
-        reaching = (who_reaches_something(index, ints([it]), facts.at) for it in (node, parent))
+        reaching = (who_reaches_something(index, ints([it]), snapshot.moment) for it in (node, parent))
         counts = [int(np.count_nonzero(it & index.holders.is_asker)) for it in reaching]
-        here, above = (permits_on(index, it, None, facts.at) for it in (node, parent))
+        here, above = (permits_on(index, it, None, snapshot.moment) for it in (node, parent))
         only = np.setdiff1d(here, above)
-        wide = _widest(index, only if len(only) else here, facts.at)
+        wide = _widest(index, only if len(only) else here, snapshot.moment)
         evidence = (
             f"{counts[0]} reach it, {counts[1]} its parent {tree.addresses[parent]}; most by "
             f"{_gives(index, wide)} to {index.holders.references[int(index.grants.holder[wide])]}"
         )
         if len(only):
-            return Told(_name(index, wide), evidence, "Take the wider grant away.", (ground.end_grant(wide),))
-        return Told(_name(index, wide), evidence, "Deny it here too: what is denied above ends where it is cut off.")
+            return FindingText(_name(index, wide), evidence, "Take the wider grant away.", (context.end_grant(wide),))
+        return FindingText(
+            _name(index, wide), evidence, "Deny it here too: what is denied above ends where it is cut off."
+        )
 
-    severity = np.maximum(severity_of(facts.sensitivity[ints(found)]), 1)
+    severity = np.maximum(severity_of(snapshot.sensitivity[ints(found)]), 1)
     nobody = np.full(len(found), -1, dtype=np.int64)
-    return batch(DETACHED, nobody, lambda at: tree.addresses[found[at]], tell, severity)
+    return batch(DETACHED, nobody, lambda at: tree.addresses[found[at]], describe, severity)
 
 
-def _is_denied(ground: Ground, node: int) -> bool:
+def _is_denied(context: ExcessContext, node: int) -> bool:
     """Whether anything is denied on a node."""
-    index = ground.facts.index
-    spans = index.spans.holding(int(index.tree.place[node]))
-    return bool(what_applies(index, index.system_of(node), spans, ground.facts.at)[2].denies.any())
+    index = context.snapshot.index
+    intervals = index.intervals.holding(int(index.tree.position[node]))
+    return bool(what_applies(index, index.system_of(node), intervals, context.snapshot.moment)[2].denies.any())
 
 
-def _widest(index: Index, grants: Ints, at: int) -> int:
+def _widest(index: Index, grants: Ints, moment: int) -> int:
     """Which of the grants most count as the holder of."""
-    sizes = [np.count_nonzero(who_has(index, index.grants.holder[[grant]], at)) for grant in grants.tolist()]
+    sizes = [np.count_nonzero(who_has(index, index.grants.holder[[grant]], moment)) for grant in grants.tolist()]
     return int(grants[int(np.argmax(sizes))])

@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.findings.conflicts.covers import Register
 from kathodos.findings.excess import given, peers, people, roles, use
-from kathodos.findings.excess.batches import Batch, Ground, Told, batch, nobodys
+from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, nobodys
 from kathodos.findings.fences import surpluses
 from kathodos.model.times import DAY, day_text
 from kathodos.model.words import plural
@@ -24,39 +24,41 @@ class Kind:
 
     name: str
     means: str
-    find: Callable[[Ground], Batch]
+    find: Callable[[ExcessContext], Batch]
 
 
-def surplus(ground: Ground) -> Batch:
+def surplus(context: ExcessContext) -> Batch:
     """What services and agents hold beyond their stated needs."""
-    index = ground.facts.index
-    found = surpluses(ground.facts, ground.needs)
+    index = context.snapshot.index
+    found = surpluses(context.snapshot, context.needs)
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         it = found[at]
         actions = ", ".join(index.actions[action][1] for action in it.actions.tolist())
         use_of = "never used" if it.unused == it.pairs else f"{it.unused} of {it.pairs} never used"
         stated = "" if it.is_stated else "; no need is stated for it at all"
         evidence = f"{actions} on {it.resources} resources of {it.system} beyond its needs, {use_of}{stated}"
         grants = ", ".join(f"grant:{index.grants.ids[grant]}" for grant in it.grants.tolist())
-        return Told(grants, evidence, "Give it what it needs and no more: kathodos check --by says what that is.", ())
+        return FindingText(
+            grants, evidence, "Give it what it needs and no more: kathodos check --by says what that is.", ()
+        )
 
     whose = np.array([it.identity for it in found], dtype=np.int64)
     confidence = np.array([90 if it.is_stated and it.unused else 60 for it in found], dtype=np.int64)
-    writes = np.array([any(_writes(ground, action) for action in it.actions.tolist()) for it in found], dtype=np.int64)
-    return batch(SURPLUS, whose, lambda at: ground.holder(int(whose[at])), tell, 1 + writes, confidence)
+    writes = np.array([any(_writes(context, action) for action in it.actions.tolist()) for it in found], dtype=np.int64)
+    return batch(SURPLUS, whose, lambda at: context.holder(int(whose[at])), describe, 1 + writes, confidence)
 
 
-def _writes(ground: Ground, action: int) -> bool:
-    system = ground.facts.index.systems[ground.facts.index.actions[action][0]]
+def _writes(context: ExcessContext, action: int) -> bool:
+    system = context.snapshot.index.systems[context.snapshot.index.actions[action][0]]
     return system.kinds[int(action - system.actions[0])] not in ("read", None)
 
 
-def late_controls(register: Register, at: int) -> Batch:
+def late_controls(register: Register, moment: int) -> Batch:
     """Controls whose owner has not confirmed in time that they were carried out."""
-    late = [due for due in register.dues(at) if due.is_late]
+    late = [due for due in register.dues(moment) if due.is_late]
     told = [
-        Told(
+        FindingText(
             f"control:{due.control.id}",
             f"was to be confirmed by {day_text(due.due)}; last confirmed {due.last[:10] if due.last else 'never'}; "
             f"{plural(due.covers, 'conflict is', 'conflicts are')} covered by it",
@@ -64,7 +66,7 @@ def late_controls(register: Register, at: int) -> Batch:
         )
         for due in late
     ]
-    days = np.array([(at - due.due) // DAY for due in late], dtype=np.int64)
+    days = np.array([(moment - due.due) // DAY for due in late], dtype=np.int64)
     return nobodys(LATE_CONTROL, [f"control:{due.control.id}" for due in late], told, 2, days)
 
 
@@ -100,7 +102,9 @@ KINDS = (
 NAMES = (*(kind.name for kind in KINDS), LATE_CONTROL)
 
 
-def find_excess(ground: Ground, names: Iterable[str] = NAMES, register: Register | None = None) -> Iterator[Batch]:
+def find_excess(
+    context: ExcessContext, names: Iterable[str] = NAMES, register: Register | None = None
+) -> Iterator[Batch]:
     """The findings of some kinds, batch by batch.
 
     What needs nothing but the index is found beside the others; what is read from the store is read before.
@@ -109,10 +113,10 @@ def find_excess(ground: Ground, names: Iterable[str] = NAMES, register: Register
     wanted = [kind for kind in KINDS if kind.name in chosen]
     apart = [kind for kind in wanted if kind.name in (given.SENSITIVE, given.DETACHED, given.REDUNDANT)]
     if apart:
-        _ = ground.facts.sensitivity  # reads from the store, which only one thread may
+        _ = context.snapshot.sensitivity  # reads from the store, which only one thread may
     with ThreadPoolExecutor(1) as pool:
-        beside = {kind.name: pool.submit(kind.find, ground) for kind in apart}
+        beside = {kind.name: pool.submit(kind.find, context) for kind in apart}
         for kind in wanted:
-            yield beside[kind.name].result() if kind.name in beside else kind.find(ground)
+            yield beside[kind.name].result() if kind.name in beside else kind.find(context)
     if register is not None and LATE_CONTROL in chosen:
-        yield late_controls(register, ground.facts.at)
+        yield late_controls(register, context.snapshot.moment)

@@ -8,7 +8,7 @@ import numpy as np
 
 from kathodos.analysis.duplicates import likely_duplicates
 from kathodos.columns.csr import Ints
-from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, Ground, Told, batch, nobodys
+from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, ExcessContext, FindingText, batch, nobodys
 from kathodos.model import kinds
 from kathodos.model.kinds import Kind
 from kathodos.model.times import BEGINNING, DAY, NEVER, day_text, first_moment
@@ -19,15 +19,15 @@ LEAVER, ORPHAN, OPEN_ENDED, PAST_END = "leaver-account", "orphan-account", "open
 OWNER_GONE, CAME_BACK, DUPLICATE, HASTY = "owner-gone", "came-back", "duplicate-identity", "hasty-review"
 
 
-def leaver_accounts(ground: Ground) -> Batch:
+def leaver_accounts(context: ExcessContext) -> Batch:
     """Enabled accounts of people who have left, and whether they were used since."""
-    facts, holders = ground.facts, ground.facts.index.holders
+    snapshot, holders = context.snapshot, context.snapshot.index.holders
     owner = holders.owner.astype(np.int64)
-    gone = np.append(~facts.is_there, False)[owner]
+    gone = np.append(~snapshot.is_there, False)[owner]
     found = (holders.is_enabled & gone).nonzero()[0]
     ends = np.append(holders.ends, NEVER)
-    uses = facts.uses
-    names = [system.name for system in facts.index.systems_in_order]
+    uses = snapshot.uses
+    names = [system.name for system in snapshot.index.systems_in_order]
 
     def system_of(account: int) -> str:
         return holders.accounts[account].partition("/")[0]
@@ -37,148 +37,155 @@ def leaver_accounts(ground: Ground) -> Batch:
         mine = uses.by_user[int(owner[account])].astype(np.int64)
         mine = mine[uses.time[mine] >= ends[owner[account]]]
         theirs = {system_of(int(it) - holders.people) for it in holders.accounts_of[int(owner[account])]}
-        places = np.searchsorted(facts.index.system_roots, uses.node[mine], side="right") - 1
-        where = [names[place] for place in places.tolist()]
+        positions = np.searchsorted(snapshot.index.system_roots, uses.node[mine], side="right") - 1
+        where = [names[position] for position in positions.tolist()]
         fits = np.array([it == system_of(account) or it not in theirs for it in where], dtype=bool)
         named = uses.account[mine]
         found: Ints = mine[np.where(named >= 0, named == account, fits)]
         return found
 
     used = np.array([len(later(account)) for account in found.tolist()], dtype=np.int64)
-    seen = facts.moments(facts.account("last_login"))
+    seen = snapshot.moments(snapshot.account("last_login"))
     signed_in = seen[found] >= ends[owner[found]]
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         account = int(found[at])
         after, end = later(account), int(ends[owner[account]])
         left = f"left on {day_text(end - DAY)}" if end < NEVER else "has left"
-        evidence = f"enabled; {ground.holder(int(owner[account]))} {left}"
+        evidence = f"enabled; {context.holder(int(owner[account]))} {left}"
         if len(after):
             last = int(after[np.argmax(uses.time[after])])
-            action, address = facts.index.actions[uses.action[last]][1], facts.index.tree.addresses[uses.node[last]]
+            action, address = (
+                snapshot.index.actions[uses.action[last]][1],
+                snapshot.index.tree.addresses[uses.node[last]],
+            )
             times = "once" if len(after) == 1 else f"{len(after)} times"
             evidence += (
                 f" and was used {times} after that, last on {day_text(int(uses.time[last]))}: {action} {address}"
             )
         elif signed_in[at]:
             evidence += f" and was signed in to after that, last on {day_text(int(seen[account]))}"
-        return Told(f"account:{holders.accounts[account]}", evidence, "Disable it now.", (ground.disable(account),))
+        return FindingText(
+            f"account:{holders.accounts[account]}", evidence, "Disable it now.", (context.disable(account),)
+        )
 
-    days = np.where(ends[owner[found]] < NEVER, (facts.at - ends[owner[found]]) // DAY, -1)
+    days = np.where(ends[owner[found]] < NEVER, (snapshot.moment - ends[owner[found]]) // DAY, -1)
     severity = np.where((used > 0) | signed_in, 3, 2)
-    return batch(LEAVER, owner[found], lambda at: _account(ground, int(found[at])), tell, severity, CERTAIN, days)
+    return batch(LEAVER, owner[found], lambda at: _account(context, int(found[at])), describe, severity, CERTAIN, days)
 
 
-def orphan_accounts(ground: Ground) -> Batch:
+def orphan_accounts(context: ExcessContext) -> Batch:
     """Enabled accounts that nobody owns; those that cannot be signed in to need no owner."""
-    facts, holders = ground.facts, ground.facts.index.holders
-    can = facts.account("can_login")
+    snapshot, holders = context.snapshot, context.snapshot.index.holders
+    can = snapshot.account("can_login")
     cannot = can.codes == (can.values.index("false") if "false" in can.values else -2)
     found = (holders.is_enabled & (holders.owner < 0) & ~cannot).nonzero()[0]
-    seen = facts.account("last_login")
+    seen = snapshot.account("last_login")
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         account = int(found[at])
         name = f"account:{holders.accounts[account]}"
-        grants = facts.index.holder_grants[holders.people + account]
-        last = f"signed in to on {str(seen.at(account))[:10]}" if seen.at(account) else "no sign-in known"
+        grants = snapshot.index.holder_grants[holders.people + account]
+        last = f"signed in to on {str(seen.value(account))[:10]}" if seen.value(account) else "no sign-in known"
         evidence = f"enabled, {last}, holds {plural(len(grants), 'grant')}; nobody owns it"
         remedy = f"Find its owner: kathodos tie {holders.accounts[account]} PERSON; else disable it."
-        return Told(name, evidence, remedy, (ground.disable(account),))
+        return FindingText(name, evidence, remedy, (context.disable(account),))
 
     nobody = np.full(len(found), -1, dtype=np.int64)
-    return batch(ORPHAN, nobody, lambda at: _account(ground, int(found[at])), tell, 1)
+    return batch(ORPHAN, nobody, lambda at: _account(context, int(found[at])), describe, 1)
 
 
-def _account(ground: Ground, account: int) -> str:
-    return f"account:{ground.facts.index.holders.accounts[account]}"
+def _account(context: ExcessContext, account: int) -> str:
+    return f"account:{context.snapshot.index.holders.accounts[account]}"
 
 
-def open_ended(ground: Ground) -> Batch:
+def open_ended(context: ExcessContext) -> Batch:
     """Grants without an end to people who have one."""
-    facts, index = ground.facts, ground.facts.index
-    owner = ground.owner_of(index.grants.holder.astype(np.int64))
+    snapshot, index = context.snapshot, context.snapshot.index
+    owner = context.owner_of(index.grants.holder.astype(np.int64))
     ends = np.append(index.holders.ends, NEVER)[owner]
-    grants = (facts.live & ~index.grants.denies & (index.grants.ends == NEVER) & (ends < NEVER)).nonzero()[0]
-    over = ends[grants] <= facts.at
+    grants = (snapshot.live & ~index.grants.denies & (index.grants.ends == NEVER) & (ends < NEVER)).nonzero()[0]
+    over = ends[grants] <= snapshot.moment
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         grant = int(grants[at])
-        person, last = ground.holder(int(owner[grant])), day_text(int(ends[grant]) - DAY)
+        person, last = context.holder(int(owner[grant])), day_text(int(ends[grant]) - DAY)
         how = "ended" if over[at] else "ends"
         evidence = f"{index.gives(grant)} has no end, and {person} {how} on {last}"
         holder = int(index.grants.holder[grant])
         if over[at] and holder >= index.holders.people and index.holders.is_enabled[holder - index.holders.people]:
             evidence += "; its account is enabled, so that it still counts"
         name = index.grants.ids[grant]
-        edit = ground.end_grant(grant) if over[at] else Edit("set", "grants", {"grant": name, "until": last})
+        edit = context.end_grant(grant) if over[at] else Edit("set", "grants", {"grant": name, "until": last})
         remedy = "End it." if over[at] else f"Let it end on {last}."
-        return Told(f"grant:{name}", evidence, remedy, (edit,))
+        return FindingText(f"grant:{name}", evidence, remedy, (edit,))
 
-    days = np.where(over, (facts.at - ends[grants]) // DAY, -1)
+    days = np.where(over, (snapshot.moment - ends[grants]) // DAY, -1)
     severity = np.where(over, 2, 0)
-    return batch(OPEN_ENDED, owner[grants], lambda at: ground.holder(int(owner[grants[at]])), tell, severity, 100, days)
+    return batch(
+        OPEN_ENDED, owner[grants], lambda at: context.holder(int(owner[grants[at]])), describe, severity, 100, days
+    )
 
 
-def past_end(ground: Ground) -> Batch:
+def past_end(context: ExcessContext) -> Batch:
     """Grants whose time is over and that are still there, and people past their last day who count as active."""
-    facts, index = ground.facts, ground.facts.index
-    grants = (index.grants.ends <= facts.at).nonzero()[0]
-    active = index.holders.is_active & (index.holders.ends <= facts.at)
+    snapshot, index = context.snapshot, context.snapshot.index
+    grants = (index.grants.ends <= snapshot.moment).nonzero()[0]
+    active = index.holders.is_active & (index.holders.ends <= snapshot.moment)
     people = active.nonzero()[0]
-    owner = ground.owner_of(index.grants.holder[grants].astype(np.int64))
+    owner = context.owner_of(index.grants.holder[grants].astype(np.int64))
 
     def subject(at: int) -> str:
         if at < len(grants):
-            return ground.holder(int(index.grants.holder[grants[at]]))
-        return ground.holder(int(people[at - len(grants)]))
+            return context.holder(int(index.grants.holder[grants[at]]))
+        return context.holder(int(people[at - len(grants)]))
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         if at < len(grants):
             grant = int(grants[at])
             evidence = f"{index.gives(grant)} ended on {day_text(int(index.grants.ends[grant]) - 1)} and is still kept"
-            return Told(
-                f"grant:{index.grants.ids[grant]}", evidence, "Take it off the list.", (ground.end_grant(grant),)
+            return FindingText(
+                f"grant:{index.grants.ids[grant]}", evidence, "Take it off the list.", (context.end_grant(grant),)
             )
         person = int(people[at - len(grants)])
         evidence = f"the last day was {day_text(int(index.holders.ends[person]) - DAY)}, and the status is still active"
-        name = ground.holder(person)
+        name = context.holder(person)
         edit = Edit("set", "identities", {"id": name.removeprefix("identity:"), "status": "left"})
-        return Told(name, evidence, "Have the status put right where it is kept.", (edit,))
+        return FindingText(name, evidence, "Have the status put right where it is kept.", (edit,))
 
     ends = np.concatenate([index.grants.ends[grants], index.holders.ends[people]]).astype(np.int64)
     severity = np.concatenate([np.zeros(len(grants), dtype=np.int64), np.ones(len(people), dtype=np.int64)])
     whose = np.concatenate([owner, people])
-    return batch(PAST_END, whose, subject, tell, severity, 100, (facts.at - ends) // DAY)
+    return batch(PAST_END, whose, subject, describe, severity, 100, (snapshot.moment - ends) // DAY)
 
 
 # Owners
 
 
-def owners_gone(ground: Ground) -> Batch:
+def owners_gone(context: ExcessContext) -> Batch:
     """Systems, groups, roles and resources whose owner has left or is not known, and services whose sponsor is."""
     names: list[str] = []
-    told: list[Told] = []
+    told: list[FindingText] = []
     severities: list[int] = []
-    facts = ground.facts
-    people = facts.index.holders.identities
+    snapshot = context.snapshot
+    people = snapshot.index.holders.identities
     for kind in (kinds.SYSTEMS, kinds.GROUPS, kinds.ROLES, kinds.RESOURCES, kinds.IDENTITIES):
         owner = "sponsor" if kind is kinds.IDENTITIES else "owner"
-        *keys, owners = columns_of(facts.records, kind, *kind.key, owner)
-        state = {name: _gone(ground, people.find(name)) for name in set(owners) if name}
+        *keys, owners = columns_of(snapshot.records, kind, *kind.key, owner)
+        state = {name: _gone(context, people.find(name)) for name in set(owners) if name}
         for at, name in enumerate(owners):
             if name and state[name]:
                 subject = _named(kind, [key[at] for key in keys])
                 names.append(subject)
-                told.append(Told(subject, f"{owner} {name} {state[name]}", f"Name another {owner}.", ()))
+                told.append(FindingText(subject, f"{owner} {name} {state[name]}", f"Name another {owner}.", ()))
                 severities.append(1 if kind in (kinds.SYSTEMS, kinds.IDENTITIES) else 0)
     return nobodys(OWNER_GONE, names, told, severities)
 
 
-def _gone(ground: Ground, identity: int) -> str:
+def _gone(context: ExcessContext, identity: int) -> str:
     if identity < 0:
         return "is not known"
-    return "" if ground.facts.is_there[identity] else "has left"
+    return "" if context.snapshot.is_there[identity] else "has left"
 
 
 def _named(kind: Kind, key: list[str]) -> str:
@@ -188,48 +195,48 @@ def _named(kind: Kind, key: list[str]) -> str:
 # What the catalogue remembers
 
 
-def came_back(ground: Ground) -> Batch:
+def came_back(context: ExcessContext) -> Batch:
     """What had been taken away and came back with a later gather."""
-    facts = ground.facts
-    columns = columns_of(facts.records, kinds.RETURNED, "kind", "record", "ended_at", "why", "back_at", "ended_by")
+    snapshot = context.snapshot
+    columns = columns_of(snapshot.records, kinds.RETURNED, "kind", "record", "ended_at", "why", "back_at", "ended_by")
     names, told, days, whose = [], [], [], []
     for kind, record, ended, why, back, entry in zip(*columns, strict=True):
         key = [str(part) for part in json.loads(record) if part is not None]
         name = f"grant:{key[0]}" if kind == "grants" else f"{kinds.BY_NAME[kind].one} {' '.join(key)}"
-        grant = facts.index.grants.ids.find(key[0]) if kind == "grants" else -1
-        holder = facts.index.grants.holder[[grant]].astype(np.int64) if grant >= 0 else np.zeros(0, dtype=np.int64)
-        whose.append(int(ground.owner_of(holder)[0]) if len(holder) else -1)
-        gives = f"{facts.index.gives(grant)}: " if grant >= 0 else ""
+        grant = snapshot.index.grants.ids.find(key[0]) if kind == "grants" else -1
+        holder = snapshot.index.grants.holder[[grant]].astype(np.int64) if grant >= 0 else np.zeros(0, dtype=np.int64)
+        whose.append(int(context.owner_of(holder)[0]) if len(holder) else -1)
+        gives = f"{snapshot.index.gives(grant)}: " if grant >= 0 else ""
         evidence = f"{gives}taken away on {ended[:10]} ({why or f'entry {entry}'}), there again since {back[:10]}"
-        edits = (ground.end_grant(grant),) if grant >= 0 else ()
-        subject = ground.holder(int(holder[0])) if len(holder) else name
+        edits = (context.end_grant(grant),) if grant >= 0 else ()
+        subject = context.holder(int(holder[0])) if len(holder) else name
         names.append(subject)
-        told.append(Told(name, evidence, "Have it taken away where it comes from, or settle it.", edits))
-        days.append((facts.at - first_moment(back)) // DAY)
+        told.append(FindingText(name, evidence, "Have it taken away where it comes from, or settle it.", edits))
+        days.append((snapshot.moment - first_moment(back)) // DAY)
     concerned, stood = np.array(whose, dtype=np.int64), np.array(days, dtype=np.int64)
     return batch(CAME_BACK, concerned, names.__getitem__, told.__getitem__, 2, CERTAIN, stood)
 
 
-def duplicates(ground: Ground) -> Batch:
+def duplicates(context: ExcessContext) -> Batch:
     """Identities that may be one person."""
     from kathodos.store.records import rows_of
 
-    found = likely_duplicates(rows_of(ground.facts.records, kinds.IDENTITIES, *kinds.IDENTITIES.names))
-    numbers = [ground.facts.index.holders.identities.find(it.second) for it in found]
+    found = likely_duplicates(rows_of(context.snapshot.records, kinds.IDENTITIES, *kinds.IDENTITIES.names))
+    numbers = [context.snapshot.index.holders.identities.find(it.second) for it in found]
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         it = found[at]
         evidence = f"may be the same person as identity:{it.first}: {'; '.join(it.reasons)}"
-        return Told(f"identity:{it.second}", evidence, "Ask the people office; put the two together.", ())
+        return FindingText(f"identity:{it.second}", evidence, "Ask the people office; put the two together.", ())
 
     confidence = np.array([min(50 + 15 * len(it.reasons), 95) for it in found], dtype=np.int64)
     whose = np.array(numbers, dtype=np.int64)
-    return batch(DUPLICATE, whose, lambda at: f"identity:{found[at].second}", tell, 1, confidence)
+    return batch(DUPLICATE, whose, lambda at: f"identity:{found[at].second}", describe, 1, confidence)
 
 
-def hasty_reviews(ground: Ground) -> Batch:
+def hasty_reviews(context: ExcessContext) -> Batch:
     """Whoever certified so many lines of a review in so little time that nobody can have looked at them."""
-    records, limits = ground.facts.records, ground.thresholds
+    records, limits = context.snapshot.records, context.thresholds
     review, decision, who, when = columns_of(records, kinds.DECISIONS, "review", "decision", "decided_by", "decided_at")
     by_person: dict[tuple[str, str], list[int]] = {}
     for name, said, person, time in zip(review, decision, who, when, strict=True):
@@ -239,23 +246,25 @@ def hasty_reviews(ground: Ground) -> Batch:
     for (name, person), times in by_person.items():
         count, start = _most_within(sorted(times), limits.haste_seconds * 1_000_000)
         if count >= limits.haste_lines:
-            numbers.append(ground.facts.index.holders.identities.find(person.removeprefix("identity:")))
-            names.append(ground.holder(numbers[-1]) if numbers[-1] >= 0 else person)
+            numbers.append(context.snapshot.index.holders.identities.find(person.removeprefix("identity:")))
+            names.append(context.holder(numbers[-1]) if numbers[-1] >= 0 else person)
             evidence = (
                 f"certified {count} lines of the review {name} within {limits.haste_seconds} seconds on "
                 f"{day_text(start)}, of {len(times)} lines certified in all"
             )
-            told.append(Told(f"review:{name}", evidence, "Have these lines looked at again, in a new review.", ()))
-            days.append((ground.facts.at - start) // DAY)
+            told.append(
+                FindingText(f"review:{name}", evidence, "Have these lines looked at again, in a new review.", ())
+            )
+            days.append((context.snapshot.moment - start) // DAY)
     whose, stood = np.array(numbers, dtype=np.int64), np.array(days, dtype=np.int64)
     return batch(HASTY, whose, names.__getitem__, told.__getitem__, 1, CERTAIN, stood)
 
 
-def _most_within(times: list[int], span: int) -> tuple[int, int]:
+def _most_within(times: list[int], interval: int) -> tuple[int, int]:
     """The most times that lie within a span, and the first of them."""
     best, start, first = 0, BEGINNING, 0
     for at, time in enumerate(times):
-        while time - times[first] > span:
+        while time - times[first] > interval:
             first += 1
         if at - first + 1 > best:
             best, start = at - first + 1, times[first]

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from kathodos.analysis.exposure import matrix
-from kathodos.columns.csr import Ints, Lists, ints, lists_from, reachable, sorted_lists, spread_each
+from kathodos.columns.csr import CSRList, Ints, csr_from_distinct, csr_from_pairs, ints, reachable, spread_each
 from kathodos.engine.decide import counted_as, who_has
-from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, Ground, Told, batch, nobodys
+from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, ExcessContext, FindingText, batch, nobodys
 from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
 from kathodos.model.words import plural
 
@@ -15,16 +15,16 @@ EMPTY_ROLE, EMPTY_GROUP, NEAR_ROLES = "empty-role", "empty-group", "near-roles"
 _FEWEST = 3  # permissions from which on two roles can be nearly the same; below they are the same or not
 
 
-def empty_roles(ground: Ground) -> Batch:
+def empty_roles(context: ExcessContext) -> Batch:
     """Active roles that no live grant gives, themselves or as a junior of another."""
-    index, facts = ground.facts.index, ground.facts
+    index, snapshot = context.snapshot.index, context.snapshot
     given = np.zeros(len(index.roles), dtype=bool)
-    roles = index.bundles.role[index.grants.bundle[facts.live & ~index.grants.denies]]
+    roles = index.entitlements.role[index.grants.entitlement[snapshot.live & ~index.grants.denies]]
     given[reachable(index.juniors, np.unique(roles[roles >= 0]).astype(np.int64))] = True
     found = (index.role_is_active & ~given).nonzero()[0].tolist()
     names = [f"role:{index.roles[role]}" for role in found]
     told = [
-        Told(name, "no grant gives it, nor a role that has it below it", "Take it off.", (_off(name),))
+        FindingText(name, "no grant gives it, nor a role that has it below it", "Take it off.", (_off(name),))
         for name in names
     ]
     return nobodys(EMPTY_ROLE, names, told, 0)
@@ -35,85 +35,85 @@ def _off(name: str) -> Edit:
     return Edit("set", "roles", {"system": system, "role": role, "active": "false"})
 
 
-def empty_groups(ground: Ground) -> Batch:
+def empty_groups(context: ExcessContext) -> Batch:
     """Groups with nobody in them, that have been given something."""
-    holders = ground.facts.index.holders
-    inhabited = counted_as(holders, ground.facts.at)[holders.first_group : holders.everyone]
-    given = ground.stakes.group_bundles.sizes()
+    holders = context.snapshot.index.holders
+    inhabited = counted_as(holders, context.snapshot.moment)[holders.first_group : holders.everyone]
+    given = context.exposure.group_entitlements.sizes()
     names, told = [], []
     for group in ((given > 0) & ~inhabited).nonzero()[0].tolist():
         names.append(holders.references[holders.first_group + group])
         evidence = f"nobody who is there is in it; it gives {plural(int(given[group]), 'thing')}"
-        told.append(Told(names[-1], evidence, "Take it away, with what it was given.", ()))
+        told.append(FindingText(names[-1], evidence, "Take it away, with what it was given.", ()))
     return nobodys(EMPTY_GROUP, names, told, 0)
 
 
-def unused(ground: Ground) -> Batch:
+def unused(context: ExcessContext) -> Batch:
     """Roles that somebody has and nobody uses."""
-    index = ground.facts.index
-    found = list(unused_roles(ground))
+    index = context.snapshot.index
+    found = list(unused_roles(context))
 
     def name(at: int) -> str:
         return f"role:{index.roles[found[at][0]]}"
 
-    def tell(at: int) -> Told:
+    def describe(at: int) -> FindingText:
         role, days = found[at]
-        people = int(who_has(index, _holders(ground, role), ground.facts.at)[: ground.facts.people].sum())
+        people = int(who_has(index, _holders(context, role), context.snapshot.moment)[: context.snapshot.people].sum())
         evidence = f"{plural(people, 'person has', 'people have')} it, and nobody has used it in {days} days"
-        return Told(name(at), evidence, "Ask its owner what it is for; take it off.", (_off(name(at)),))
+        return FindingText(name(at), evidence, "Ask its owner what it is for; take it off.", (_off(name(at)),))
 
     nobody = np.full(len(found), -1, dtype=np.int64)
     stood = np.array([days for _, days in found], dtype=np.int64)
-    return batch(UNUSED_ROLE, nobody, name, tell, 0, CERTAIN, stood)
+    return batch(UNUSED_ROLE, nobody, name, describe, 0, CERTAIN, stood)
 
 
-def _holders(ground: Ground, role: int) -> Ints:
+def _holders(context: ExcessContext, role: int) -> Ints:
     """Who holds a live grant of a role."""
-    index = ground.facts.index
-    bundles = (index.bundles.role == role).nonzero()[0]
-    grants = index.bundle_grants.all_of(bundles).astype(np.int64)
-    holders: Ints = np.unique(index.grants.holder[grants[ground.facts.live[grants]]]).astype(np.int64)
+    index = context.snapshot.index
+    entitlements = (index.entitlements.role == role).nonzero()[0]
+    grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
+    holders: Ints = np.unique(index.grants.holder[grants[context.snapshot.live[grants]]]).astype(np.int64)
     return holders
 
 
-def near_roles(ground: Ground) -> Batch:
+def near_roles(context: ExcessContext) -> Batch:
     """Pairs of roles with nearly the same permissions, by the share of all of both that they have in common."""
-    index = ground.facts.index
-    package = _packages(ground)
+    index = context.snapshot.index
+    package = _packages(context)
     sizes = package.sizes()
-    ones = matrix(package, max(len(index.lines), 1))
+    ones = matrix(package, max(len(index.entries), 1))
     common = (ones @ ones.T).tocoo()
     first, second = common.row, common.col
     share = common.data / (sizes[first] + sizes[second] - common.data)
-    enough = (share >= ground.thresholds.alike) & (np.minimum(sizes[first], sizes[second]) >= _FEWEST)
+    enough = (share >= context.thresholds.alike) & (np.minimum(sizes[first], sizes[second]) >= _FEWEST)
     pairs = (first < second) & (enough | (share == 1.0))
     names, told = [], []
     for one, other, both in zip(
         first[pairs].tolist(), second[pairs].tolist(), common.data[pairs].tolist(), strict=True
     ):
-        if _is_above(ground, one, other) or _is_above(ground, other, one):
+        if _is_above(context, one, other) or _is_above(context, other, one):
             continue
         mine, yours = f"role:{index.roles[one]}", f"role:{index.roles[other]}"
         whole = sizes[one] + sizes[other] - both
         how = "have the same" if both == whole else f"have {both} of {whole}"
         evidence = f"{mine} and {yours} {how} permissions" + (f" ({whole})" if both == whole else " in common")
         names.append(mine)
-        told.append(Told(yours, evidence, "Make one of the two.", ()))
+        told.append(FindingText(yours, evidence, "Make one of the two.", ()))
     return nobodys(NEAR_ROLES, names, told, 0)
 
 
-def _packages(ground: Ground) -> Lists:
+def _packages(context: ExcessContext) -> CSRList:
     """For each active role the permissions that it gives, juniors included."""
-    index = ground.facts.index
+    index = context.snapshot.index
     active = index.role_is_active.nonzero()[0]
     below = spread_each(index.juniors, active)
     origin = active[below.rows()]
     kept = index.role_is_active[below.items]
-    at, line = index.role_lines.of(below.items[kept].astype(np.int64))
-    if not len(line):
-        return lists_from(ints([]), ints([]), len(index.roles))
-    return sorted_lists(origin[kept][at].astype(np.int64), line, len(index.roles), len(index.lines))
+    at, entry = index.role_entries.of(below.items[kept].astype(np.int64))
+    if not len(entry):
+        return csr_from_pairs(ints([]), ints([]), len(index.roles))
+    return csr_from_distinct(origin[kept][at].astype(np.int64), entry, len(index.roles), len(index.entries))
 
 
-def _is_above(ground: Ground, senior: int, junior: int) -> bool:
-    return junior in reachable(ground.facts.index.juniors, ints([senior])).tolist()
+def _is_above(context: ExcessContext, senior: int, junior: int) -> bool:
+    return junior in reachable(context.snapshot.index.juniors, ints([senior])).tolist()
