@@ -12,7 +12,8 @@ from pathlib import Path
 
 import numpy as np
 
-from kathodos.store.sqlite import FOREVER, TABLES
+from kathodos.store.base import FOREVER
+from kathodos.store.tables import TABLES
 
 SYSTEMS = 10
 ACTIONS = ("view", "edit", "approve", "export", "manage")

@@ -9,9 +9,9 @@ from dataclasses import asdict
 from importlib.resources import files
 from pathlib import Path
 
-from kathodos.findings.excess.batches import Thresholds
+from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.excess.kinds import NAMES
-from kathodos.findings.risk import Weights
+from kathodos.findings.risk.weights import Weights
 from tools import docs
 
 

@@ -6,7 +6,7 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.model.attributes import selected
+from kathodos.store.attributes import selected
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import IDENTITIES
 from tests.support import state_of

@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from kathodos.model.rows import Rows
 from kathodos.model.times import BEGINNING, first_moment
-from kathodos.store.sqlite import Rows
 
 
 @dataclass(frozen=True)

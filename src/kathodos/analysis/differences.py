@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from kathodos.engine.index import Index
 from kathodos.engine.reach import Reached, grants_of, pairs_in, what_grants_give
 from kathodos.model.kinds import GATHERED, Kind
-from kathodos.store.sqlite import State
+from kathodos.model.rows import State
 
 
 @dataclass(frozen=True)

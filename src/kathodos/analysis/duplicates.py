@@ -4,20 +4,12 @@ from __future__ import annotations
 
 import json
 import re
-import unicodedata
 from collections.abc import Mapping
 from dataclasses import dataclass
 
 from kathodos.model.kinds import IDENTITIES
-from kathodos.store.sqlite import Rows
-
-_WORD = re.compile(r"\w+")
-
-
-def plain_name(text: str) -> str:
-    """A name without accents, case, marks and order: `Lund, Åse` and `Ase Lund` are the same."""
-    bare = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode() or text
-    return " ".join(sorted(_WORD.findall(bare.casefold())))
+from kathodos.model.names import plain_name
+from kathodos.model.rows import Rows
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,6 @@ Every column is read when it is first asked for, and each distinct value is look
 
 from __future__ import annotations
 
-import json
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -15,26 +14,16 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
-from kathodos.columns.dictionary import DictionaryColumn, Scalar, dictionary_column, distinct_pairs, nothing
+from kathodos.columns.dictionary import DictionaryColumn, Scalar, distinct_pairs, tabled
 from kathodos.columns.strings import StringTable
 from kathodos.engine.decide import is_live
 from kathodos.engine.index import Index
 from kathodos.model import kinds
-from kathodos.model.filters import Combination, Negation, Node
-from kathodos.model.kinds import Form, Kind, split_list
-from kathodos.model.times import BEGINNING, end_moment, first_moment
-from kathodos.store.records import ROW, Records, columns_of
-
-_MANY = 1000  # names from which on they are looked up together
-_FEW = 50_000  # records below which importing a faster library would take longer than it saves
-# What is read in one go, for it is asked for together.
-_TOGETHER = {
-    "identities": ("kind", "status", "department", "title"),
-    "accounts": ("system", "last_login", "privileged"),
-}
-_LISTS = (Form.LIST, Form.ADDRESSES, Form.PATTERNS, Form.GATES)
-_OWN = {column.name for column in kinds.IDENTITIES.columns}
-_OWN_LISTS = {column.name for column in kinds.IDENTITIES.columns if column.form in _LISTS}
+from kathodos.model.filters import Node
+from kathodos.model.kinds import Kind
+from kathodos.model.times import BEGINNING, DAY, end_moment, first_moment
+from kathodos.store.attributes import AttributeColumns, Distinct, selected
+from kathodos.store.records import Records, Stored
 
 
 @dataclass(frozen=True)
@@ -53,7 +42,7 @@ class Uses:
     time: Ints
     record: Ints
     count: Ints
-    records: list[Scalar]
+    records: Sequence[Scalar]
     by_user: CSRList
 
     def __len__(self) -> int:
@@ -63,8 +52,8 @@ class Uses:
 class Snapshot:
     """The columns of what one index numbers, at a moment in microseconds since 1970.
 
-    `risks` gives the risk of each identity, where a filter asks for it; `former` the departments that an identity was
-    in before, as the history of the catalogue shows them.
+    `risks` gives the risk of each identity, where a filter asks for it; `history` the records with their earlier
+    states, where there are some.
     """
 
     def __init__(self, records: Records, index: Index, moment: int) -> None:
@@ -72,11 +61,11 @@ class Snapshot:
         self.index = index
         self.moment = moment
         self.people = index.holders.people
-        self.former: Mapping[str, list[str]] = {}
+        self.history: Stored | None = None
         self.risks: Callable[[], npt.NDArray[np.float64]] | None = None
         self._columns: dict[tuple[str, str], DictionaryColumn] = {}
         self._positions: dict[str, Ints] = {}
-        self._further: dict[str, tuple[DictionaryColumn, list[dict[str, Any]]]] = {}
+        self._attributes: dict[str, AttributeColumns] = {}
         self._selected: dict[Node, Bools] = {}
 
     # Columns
@@ -106,60 +95,36 @@ class Snapshot:
         return self._column(kinds.GROUPS, attribute)
 
     def _column(self, kind: Kind, attribute: str) -> DictionaryColumn:
-        name = attribute.lower()
-        key = (kind.name, name)
+        key = (kind.name, attribute.lower())
         if key not in self._columns:
-            own = {column.lower(): column for column in kind.names if column != "attributes"}
-            positions = self._position(kind)
-            if name in _TOGETHER.get(kind.name, ()):
-                self._read_together(kind)
-            elif name in own:
-                (values,) = columns_of(self.records, kind, own[name])
-                self._columns[key] = _placed(dictionary_column(values), positions)
-            elif kind.open_ended:
-                column, read = self._unpacked(kind)
-                self._columns[key] = column.recoded([_scalar(values.get(name)) for values in read])
+            attributes = self.attributes(kind)
+            if key[1] in attributes.own:
+                column = self.records.column(kind, attributes.own[key[1]])
             else:
-                self._columns[key] = nothing(len(positions))
+                texts, read = attributes.further
+                column = texts.recoded([_scalar(values.get(key[1])) for values in read])
+            self._columns[key] = _placed(column, self._position(kind))
         return self._columns[key]
 
-    def _read_together(self, kind: Kind) -> None:
-        """Reads the columns of a kind that are asked for together, and the further attributes."""
-        some = (*_TOGETHER[kind.name], "attributes")
-        for name, values in zip(some, columns_of(self.records, kind, *some), strict=True):
-            self._columns[kind.name, name] = _placed(dictionary_column(values), self._position(kind))
-
-    def _unpacked(self, kind: Kind) -> tuple[DictionaryColumn, list[dict[str, Any]]]:
-        """The further attributes of each, as read from their text; each distinct text once."""
-        if kind.name not in self._further:
-            if kind.name in _TOGETHER:
-                if (kind.name, "attributes") not in self._columns:
-                    self._read_together(kind)
-                column = self._columns[kind.name, "attributes"]
-            else:
-                (texts,) = columns_of(self.records, kind, "attributes")
-                column = _placed(dictionary_column(texts), self._position(kind))
-            read = [{name.lower(): it for name, it in json.loads(str(text)).items()} for text in column.values]
-            self._further[kind.name] = (column, read)
-        return self._further[kind.name]
+    def attributes(self, kind: Kind) -> AttributeColumns:
+        """What filters see of the records of a kind, in the order of the records and not of the index."""
+        if kind.name not in self._attributes:
+            self._attributes[kind.name] = AttributeColumns(self.records, kind)
+        return self._attributes[kind.name]
 
     def _position(self, kind: Kind) -> Ints:
-        """For each thing that the index numbers, the position of its record among those that are read; -1: none."""
+        """For each thing that the index numbers, the position of its record among all; -1: none."""
         if kind.name not in self._positions:
             index = self.index
-            if kind is kinds.IDENTITIES:
-                (rows,) = columns_of(self.records, kind, ROW)
-                self._positions[kind.name] = _where(index.holders.rows.astype(np.int64), np.array(rows, dtype=np.int64))
-            else:
-                names: Mapping[str, Iterable[str]] = {
-                    "accounts": index.holders.accounts,
-                    "grants": index.grants.ids,
-                    "resources": index.tree.addresses,
-                    "roles": index.roles,
-                    "groups": index.holders.groups,
-                }
-                keys = columns_of(self.records, kind, *kind.key)
-                self._positions[kind.name] = _found(names[kind.name], keys)
+            rows = {
+                "identities": index.holders.rows,
+                "accounts": index.holders.account_rows,
+                "groups": index.holders.group_rows,
+                "grants": index.grants.rows,
+                "resources": index.node_rows,
+                "roles": index.role_rows,
+            }[kind.name]
+            self._positions[kind.name] = positions_of_rows(rows, self.records.rows(kind))
         return self._positions[kind.name]
 
     def moments(self, column: DictionaryColumn, absent: int = BEGINNING, is_end: bool = False) -> Ints:
@@ -168,53 +133,37 @@ class Snapshot:
         known = np.array([*(read(str(value)) for value in column.values), absent], dtype=np.int64)
         return known[column.codes]
 
+    def days_since(self, times: Ints) -> Ints:
+        """How many days ago each moment was, from one day to another: yesterday evening was one day ago."""
+        return self.moment // DAY - times // DAY
+
     # Filters
 
     def selected(self, node: Node) -> Bools:
         """Which identities a filter over their attributes selects; each distinct value is looked at once."""
         if node not in self._selected:
-            self._selected[node] = self._mask(node)
+            self._selected[node] = selected(node, self.distinct, self.people)
         return self._selected[node]
 
-    def _mask(self, node: Node) -> Bools:
-        if isinstance(node, Combination):
-            parts = [self.selected(part) for part in node.parts]
-            both: Bools = np.logical_and.reduce(parts) if node.word == "and" else np.logical_or.reduce(parts)
-            return both
-        if isinstance(node, Negation):
-            return ~self.selected(node.part)
-        name = node.attribute.lower()
-        if name in _OWN and name not in _OWN_LISTS:
-            column = self.identity(name)
-            codes, distinct = column.codes, list(column.values)
-        elif name in _OWN or (name == "risk" and self.risks is not None):
-            return node.mask(self.values, self.people)
-        else:
-            texts, read = self._unpacked(kinds.IDENTITIES)
-            codes, distinct = texts.codes, [values.get(name) for values in read]
-        found: Bools = node.mask(lambda _: [*distinct, None], len(distinct) + 1)[codes]
-        return found
-
-    def values(self, attribute: str) -> list[Any]:
+    def distinct(self, attribute: str) -> Distinct:
         """An attribute of each identity as filters see it: lists split, yes and no as true and false."""
-        name = attribute.lower()
-        if name == "risk" and self.risks is not None:
-            return list(self.risks().tolist())
-        if name not in _OWN:
-            texts, read = self._unpacked(kinds.IDENTITIES)
-            raw = [*(values.get(name) for values in read), None]
-            return [raw[code] for code in texts.codes.tolist()]
-        values = self.identity(name).listed()
-        return [split_list(str(it)) if it else [] for it in values] if name in _OWN_LISTS else values
+        if attribute.lower() == "risk" and self.risks is not None:
+            totals = self.risks()
+            return Distinct(np.arange(len(totals), dtype=np.int32), totals.tolist())
+        found = self.attributes(kinds.IDENTITIES).column(attribute)
+        return Distinct(np.append(found.codes, np.int32(-1))[self._position(kinds.IDENTITIES)], found.values)
+
+    def has_attribute(self, name: str) -> bool:
+        """Whether identities have an attribute of this name."""
+        return (name.lower() == "risk" and self.risks is not None) or self.attributes(kinds.IDENTITIES).has(name)
 
     def known_attributes(self) -> list[str]:
         """The names of all attributes of identities, in lower case."""
-        return sorted(_OWN.union(*self._unpacked(kinds.IDENTITIES)[1]) | ({"risk"} if self.risks else set()))
+        return sorted(self.attributes(kinds.IDENTITIES).known() | ({"risk"} if self.risks else set()))
 
     def resource_attributes(self) -> list[str]:
         """The names of all attributes of resources, in lower case."""
-        own = {column.name for column in kinds.RESOURCES.columns}
-        return sorted(own.union(*self._unpacked(kinds.RESOURCES)[1]))
+        return sorted(self.attributes(kinds.RESOURCES).known())
 
     # What is known of all
 
@@ -231,12 +180,12 @@ class Snapshot:
     @cached_property
     def is_person(self) -> Bools:
         """Which identities are persons."""
-        return _is(self.identity("kind"), "person")
+        return self.identity("kind").holding("person")
 
     @cached_property
     def is_there(self) -> Bools:
         """Which identities have not left: neither by their status nor by their last day."""
-        return ~_is(self.identity("status"), "left") & (self.index.holders.ends > self.moment)
+        return ~self.identity("status").holding("left") & (self.index.holders.ends > self.moment)
 
     @cached_property
     def live(self) -> Bools:
@@ -261,35 +210,43 @@ class Snapshot:
     def uses(self) -> Uses:
         """All recorded uses of what is known; those that name nothing known are left out."""
         names = ("identity", "account", "time", "action", "resource", "record", "count")
-        columns = columns_of(self.records, kinds.ACTIVITY, *names)
-        identity, account, time, action, resource, record = (dictionary_column(values) for values in columns[:6])
+        columns = (self.records.column(kinds.ACTIVITY, name) for name in names)
+        identity, account, time, action, resource, record, count = columns
         holders, tree = self.index.holders, self.index.tree
-        user = _numbers(holders.identities, identity.values)[identity.codes]
-        of_account = _numbers(holders.accounts, account.values)[account.codes]
+        user = _numbers(holders.identities, identity)
+        of_account = _numbers(holders.accounts, account)
         of_account = np.where(of_account >= 0, of_account + holders.people, -1)
         owner = np.append(holders.owner, -1)[np.where(of_account >= 0, of_account - holders.people, -1)]
         user = np.where(user >= 0, user, np.where(owner >= 0, owner, of_account))
-        node = _numbers(tree.addresses, resource.values)[resource.codes]
-        pair, first = distinct_pairs(action.codes, resource.codes)
-        number = np.array([self._action(action.value(at), resource.value(at)) for at in first.tolist()], dtype=np.int64)
-        known = ((user >= 0) & (node >= 0)).nonzero()[0]
-        known = known[number[pair[known]] >= 0]
+        node = _numbers(tree.addresses, resource)
+        number = self._action_numbers(action)[
+            np.searchsorted(self.index.system_roots, node, side="right"), action.codes
+        ]
+        known = ((user >= 0) & (node >= 0) & (number >= 0)).nonzero()[0]
         known = known[np.argsort(user[known], kind="stable")]
-        count = np.array([it or 0 for it in columns[6]], dtype=np.int64)
+        counts = np.array([*(int(it or 0) for it in count.values), 0], dtype=np.int64)
         return Uses(
             user=user[known],
             account=np.where(of_account[known] >= 0, of_account[known] - holders.people, -1),
-            action=number[pair[known]],
+            action=number[known],
             node=node[known],
             time=self.moments(time)[known],
             record=record.codes[known].astype(np.int64),
-            count=count[known],
-            records=list(record.values),
+            count=counts[count.codes[known]],
+            records=record.values,
             by_user=csr_from_pairs(user[known], np.arange(len(known)), holders.first_group),
         )
 
-    def _action(self, action: Scalar, resource: Scalar) -> int:
-        return self.index.action_number.get((str(resource).partition(":")[0], str(action)), -1)
+    def _action_numbers(self, action: DictionaryColumn) -> Ints:
+        """The number of each action by the position of its system, counted from 1, and by the code of its name."""
+        systems = self.index.systems_in_order
+        found = np.full((len(systems) + 1, len(action.values) + 1), -1, dtype=np.int64)
+        for at, system in enumerate(systems, 1):
+            for number in system.actions.tolist():
+                code = action.code_of(self.index.actions[number][1])
+                if code >= 0:
+                    found[at, code] = number
+        return found
 
     @cached_property
     def watched_since(self) -> Mapping[str, int]:
@@ -308,42 +265,21 @@ def _placed(column: DictionaryColumn, positions: Ints) -> DictionaryColumn:
     return DictionaryColumn(np.append(column.codes, np.int32(-1))[positions], column.values)
 
 
-def _numbers(texts: StringTable, names: Sequence[Scalar]) -> Ints:
-    """The number of each of some names among texts, -1 for those that are none; behind them -1 for nothing."""
-    if len(names) < _MANY:
-        found = [texts.find(str(name)) for name in names]
-    else:
-        found = _found(map(str, names), [list(texts)]).tolist()
-    return np.array([*found, -1], dtype=np.int64)
+def _numbers(table: StringTable, column: DictionaryColumn) -> Ints:
+    """For each row the number among the texts of a table of what it holds; -1 where that is none of them."""
+    values = tabled(column.values)
+    known = table.positions_of(values if isinstance(values, StringTable) else list(map(str, values)))
+    return np.append(known, -1)[column.codes]
 
 
-def _where(wanted: Ints, rows: Ints) -> Ints:
-    """The position of each wanted row number."""
+def positions_of_rows(wanted: Ints, rows: Ints) -> Ints:
+    """The position of each wanted row number among others; -1 where it is not there."""
+    if len(wanted) == len(rows) and np.array_equal(wanted, rows):
+        return np.arange(len(rows))
     order = np.argsort(rows, kind="stable")
     at = np.searchsorted(rows[order], wanted)
     at[at == len(rows)] = 0
     return np.where(rows[order][at] == wanted, order[at], -1) if len(rows) else np.full(len(wanted), -1)
-
-
-def _found(names: Iterable[str], keys: Any) -> Ints:
-    """The position of the record of each name among records with these keys; -1: none."""
-    if len(keys[0]) < _FEW:
-        known = {"/".join(key): at for at, key in enumerate(zip(*keys, strict=True))}
-        return np.array([known.get(name, -1) for name in names], dtype=np.int64)
-    import pyarrow as pa
-    import pyarrow.compute as pc
-
-    parts = [pa.array(part, type=pa.string()) for part in keys]
-    whole = pc.binary_join_element_wise(*parts, "/") if len(parts) > 1 else parts[0]
-    found = pc.index_in(pa.array(list(names), type=pa.string()), value_set=whole)
-    return np.asarray(found.fill_null(-1), dtype=np.int64)
-
-
-def _is(column: DictionaryColumn, value: str) -> Bools:
-    """Which elements of a column hold this value."""
-    code = column.values.index(value) if value in column.values else -2
-    found: Bools = column.codes == code
-    return found
 
 
 def _scalar(value: Any) -> Scalar:

@@ -101,13 +101,14 @@ class Usage:
         """The kinds of action that each unit gives, as bits."""
         return self._carried(self.exposure.kinds, self.exposure.over_groups(self.exposure.kinds, 0, is_bits=True))
 
-    def systems_in(self, unit: int) -> list[int]:
-        """The numbers of the systems in which a unit gives something."""
-        grant = int(self.units.grant[unit])
-        lists, at = self.exposure.systems, int(self.index.grants.entitlement[grant]) if grant >= 0 else 0
-        if grant < 0:
-            lists, at = self.exposure.group_systems, int(self.units.group[unit])
-        return [int(system) for system in lists[at]]
+    @cached_property
+    def systems_of_things(self) -> Bools:
+        """In which systems each thing gives something: by thing and system."""
+        found = np.zeros((self.thing_count, max(len(self.index.systems), 1)), dtype=bool)
+        groups = len(self.index.holders.groups)
+        for first, lists in ((0, self.exposure.group_systems), (groups, self.exposure.systems)):
+            found[first + lists.rows(), lists.items] = True
+        return found
 
     def in_system(self, system: int) -> Bools:
         """Which units give something in a system, by the number of the system."""

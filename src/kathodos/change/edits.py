@@ -13,10 +13,11 @@ from kathodos.engine.index import NEEDED, Index
 from kathodos.errors import DataError, UnfitError
 from kathodos.ingest.checking import check_table, key_in
 from kathodos.model import kinds
-from kathodos.model.attributes import nearest
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.references import Names
-from kathodos.store.records import Edit, Edits, Record, Records, columns_of
+from kathodos.model.rows import Record
+from kathodos.model.suggestions import nearest
+from kathodos.store.records import Edit, Edits, Records, columns_of
 
 ADD, END, SET = "add", "end", "set"
 _KINDS = [kind.name for kind in NEEDED]

@@ -13,7 +13,7 @@ from kathodos.output.answers import Answer, Field
 
 if TYPE_CHECKING:
     from kathodos.analysis.activity import Folded
-    from kathodos.store.sqlite import State
+    from kathodos.model.rows import State
 
 _FIELDS = (
     Field("who", "Who", 9, least=14),
@@ -67,7 +67,7 @@ def run(session: Session) -> int:
 def _above(text: str, state: State, found: Sequence[Folded]) -> str:
     """What the addresses at and below a resource begin with. Raises CallError where there is nothing there."""
     from kathodos.model.addresses import parse_address
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
 
     known = {*state["resources"]["resource"], *(it.resource for it in found)}
     try:

@@ -63,7 +63,7 @@ def run_mark(session: Session) -> int:
     from kathodos.ledger.entries import writing
     from kathodos.model.kinds import BASELINES
     from kathodos.model.times import normal_moment, time_text
-    from kathodos.store.sqlite import latest, read_rows
+    from kathodos.store.tables import latest, read_rows
 
     name = session.arguments.name
     is_moment = True
@@ -100,7 +100,7 @@ def run_compare(session: Session) -> int:
     from kathodos.analysis.differences import by_asker, by_kind
     from kathodos.model.kinds import GATHERED
     from kathodos.model.times import microseconds
-    from kathodos.store.sqlite import latest, read_state
+    from kathodos.store.tables import latest, read_state
 
     asked = session.arguments
     points = [session.point(asked.first), session.point(asked.second)]

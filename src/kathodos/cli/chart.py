@@ -10,7 +10,7 @@ from kathodos.cli.session import Session
 from kathodos.output.answers import Answer
 
 if TYPE_CHECKING:
-    from kathodos.findings.risk import Judged
+    from kathodos.findings.risk.scores import Judged
     from kathodos.workspace.saved_index import View
 
 KINDS = ("access", "conflicts", "risk", "excess")
@@ -46,7 +46,7 @@ def run(session: Session) -> int:
 def _drawn(kind: str, view: View, judged: Judged) -> Any:
     """The figure of a kind."""
     from kathodos.findings import pictures
-    from kathodos.findings.risk import Risk
+    from kathodos.findings.risk.scores import Risk
     from kathodos.output import charts
 
     if kind == "access":

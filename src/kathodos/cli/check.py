@@ -87,7 +87,7 @@ def _chosen(session: Session) -> Rules:
     from dataclasses import replace
 
     from kathodos.errors import DataError
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
 
     rules, asked = session.rules(), session.arguments
     if not _both(rules):

@@ -159,7 +159,7 @@ def _chosen(snapshot: Snapshot, asked: argparse.Namespace) -> Callable[[Conflict
     text = getattr(asked, "where", None)
     if not text:
         return lambda conflict: True
-    from kathodos.model.attributes import filter_of
+    from kathodos.store.attributes import filter_of
 
     mask = snapshot.selected(filter_of(text, snapshot.known_attributes(), "identity"))
     return lambda conflict: bool(mask[conflict.identity])
@@ -167,7 +167,7 @@ def _chosen(snapshot: Snapshot, asked: argparse.Namespace) -> Callable[[Conflict
 
 def _rules(session: Session) -> list[Conflicting]:
     from kathodos.errors import DataError
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
 
     rules, asked = session.rules(), session.arguments
     topic, name = getattr(asked, "topic", None), getattr(asked, "rule", None)

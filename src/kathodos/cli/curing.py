@@ -59,7 +59,7 @@ def run(session: Session) -> int:
 
 def _protected(found: Any, text: str) -> str:
     """The full reference of something to be left alone. Raises CallError where nothing bears that name."""
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
 
     index = found.snapshot.index
     prefix, _, name = text.partition(":")

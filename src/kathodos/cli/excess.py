@@ -71,7 +71,7 @@ def run(session: Session) -> int:
     asked = session.arguments
     for name in asked.kind or ():
         if name not in NAMES:
-            from kathodos.model.attributes import nearest
+            from kathodos.model.suggestions import nearest
 
             raise CallError(f"There is no kind of excess {name}.", nearest(name, NAMES))
     from kathodos.findings.excess.kinds import find_excess
@@ -92,7 +92,7 @@ class _Choice:
     """Which findings were asked for, by `--by` and `--where`."""
 
     def __init__(self, session: Session, view: View, context: ExcessContext) -> None:
-        from kathodos.model.attributes import filter_of
+        from kathodos.store.attributes import filter_of
 
         asked = session.arguments
         self.context = context

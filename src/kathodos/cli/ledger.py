@@ -108,7 +108,7 @@ def _record(entry: Entry) -> dict[str, Any]:
 
 def _what(entry: Entry) -> str:
     """How many rows of what the entry opened and closed."""
-    from kathodos.ledger.entries import ranges_in
+    from kathodos.columns.ranges import ranges_in
 
     parts = []
     for name, rows in entry.rows.items():

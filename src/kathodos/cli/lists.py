@@ -14,7 +14,7 @@ from kathodos.output.answers import Answer, Field
 
 if TYPE_CHECKING:
     from kathodos.model.kinds import Kind
-    from kathodos.store.sqlite import Rows
+    from kathodos.model.rows import Rows
     from kathodos.workspace.saved_index import View
 
 
@@ -42,8 +42,8 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.model.attributes import selected_by
     from kathodos.model.kinds import BY_NAME
+    from kathodos.store.attributes import selected_by
     from kathodos.store.records import rows_of
 
     asked = session.arguments

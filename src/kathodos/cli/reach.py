@@ -178,7 +178,7 @@ def _question(session: Session) -> Question:
 
 def _node(index: Index, text: str) -> int:
     from kathodos.model.addresses import parse_address
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
 
     try:
         node = index.tree.node(parse_address(text))
@@ -190,7 +190,7 @@ def _node(index: Index, text: str) -> int:
 
 
 def _check_action(index: Index, action: str | None, node: int | None) -> None:
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
 
     systems = [index.system_of(node).name] if node is not None else list(index.systems)
     known = sorted({name for system, name in index.actions if system in systems})

@@ -106,10 +106,10 @@ def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Form
 
 def run_open(session: Session) -> int:
     from kathodos.engine.index import NEEDED
-    from kathodos.model.attributes import selected_by
     from kathodos.model.kinds import ACTIVITY
     from kathodos.model.times import microseconds, normal_moment, now
     from kathodos.review.rounds import draft_review, open_review
+    from kathodos.store.attributes import selected_by
 
     asked = session.arguments
     try:
@@ -149,7 +149,7 @@ def _reviews(session: Session) -> tuple[list[Review], dict[str, str]]:
     """All reviews, and the names of people by id."""
     from kathodos.model.kinds import IDENTITIES
     from kathodos.review.rounds import read_reviews
-    from kathodos.store.sqlite import read_rows
+    from kathodos.store.tables import read_rows
 
     with session.workspace.store.connect() as connection:
         people = read_rows(connection, IDENTITIES)

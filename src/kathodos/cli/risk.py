@@ -11,7 +11,7 @@ from kathodos.errors import CallError
 from kathodos.output.answers import Answer, Branch, Field
 
 if TYPE_CHECKING:
-    from kathodos.findings.risk import Risk, Scores
+    from kathodos.findings.risk.scores import Risk, Scores
     from kathodos.workspace.saved_index import View
 
 KINDS = ("identities", "accounts", "roles", "resources", "systems")
@@ -59,7 +59,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def _asked(session: Session) -> tuple[View, Risk]:
-    from kathodos.findings.risk import Risk
+    from kathodos.findings.risk.scores import Risk
 
     state = session.asked()
     return state.view, Risk(session.judged(state.view, state.moment, state.entry))

@@ -81,7 +81,7 @@ def _unmapped(rule: Rule) -> list[str]:
 
 
 def run_list(session: Session) -> int:
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
 
     rules, topic = session.rules(), session.arguments.topic
     chosen = [it for it in rules.every() if topic is None or it.topic.casefold() == topic.casefold()]
@@ -101,7 +101,7 @@ def run_list(session: Session) -> int:
 
 
 def run_show(session: Session) -> int:
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
 
     rules, name = session.rules(), session.arguments.rule
     rule: Any = next((it for it in rules.every() if it.id == name), None)
@@ -206,7 +206,7 @@ def run_start(session: Session) -> int:
     """Copies the library; what is there already is never written over."""
     from importlib.resources import files
 
-    from kathodos.model.attributes import nearest
+    from kathodos.model.suggestions import nearest
     from kathodos.rules.reading import DUTIES_FILE
 
     asked = session.arguments

@@ -25,11 +25,11 @@ if TYPE_CHECKING:
     from kathodos.engine.index import Index
     from kathodos.findings.conflicts.covers import Control, Register
     from kathodos.findings.excess.batches import ExcessContext
-    from kathodos.findings.risk import Floats, Judged
+    from kathodos.findings.risk.scores import Floats, Judged
     from kathodos.model.kinds import Kind
     from kathodos.model.references import Names
+    from kathodos.model.rows import Rows, State
     from kathodos.rules.reading import Rules
-    from kathodos.store.sqlite import Rows, State
     from kathodos.workspace.saved_index import View
 
 
@@ -99,7 +99,7 @@ class Session:
 
     def sources(self, name: str | None) -> list[Source]:
         """The configured sources, or only the named one."""
-        from kathodos.model.attributes import nearest
+        from kathodos.model.suggestions import nearest
 
         sources = self.workspace.sources()
         if not sources:
@@ -111,7 +111,7 @@ class Session:
 
     def state(self, kinds: Iterable[Kind], point: int | None = None) -> State:
         """The rows of some kinds at a point."""
-        from kathodos.store.sqlite import read_state
+        from kathodos.store.tables import read_state
 
         with self.workspace.store.connect() as connection:
             return read_state(connection, tuple(kinds), point)
@@ -163,7 +163,7 @@ class Session:
         from kathodos.findings.conflicts.states import find_conflicts
         from kathodos.findings.escalation import climbers, latent_conflicts
         from kathodos.findings.excess.kinds import find_excess
-        from kathodos.findings.risk import Judged
+        from kathodos.findings.risk.scores import Judged
 
         context, rules, register = self.context(view, moment, point), self.rules().conflicts, self.register(point)
         climbing = climbers(context.snapshot)
@@ -183,15 +183,15 @@ class Session:
 
     def risks(self, view: View, moment: int, point: int | None) -> Floats:
         """The risk of every identity, by number."""
-        from kathodos.findings.risk import Risk
+        from kathodos.findings.risk.scores import Risk
 
         return Risk(self.judged(view, moment, point)).identities().totals
 
     def risk_column(self, rows: Rows, text: str | None, point: Point) -> dict[str, list[Any]]:
         """The risk of each identity of some rows, if a filter asks for it and no record has an attribute so named."""
-        from kathodos.model.attributes import Attributes
         from kathodos.model.filters import FilterError, parse_filter
         from kathodos.model.times import microseconds
+        from kathodos.store.attributes import Attributes
 
         try:
             named = {name.lower() for name in parse_filter(text).attributes()} if text else set()
@@ -239,8 +239,8 @@ class Session:
         Accounts and groups are numbered from the first of them. Raises CallError with the nearest names.
         """
         from kathodos.model.addresses import parse_address
-        from kathodos.model.attributes import nearest
         from kathodos.model.kinds import ACCOUNTS, IDENTITIES
+        from kathodos.model.suggestions import nearest
 
         index = view.index
         if ":/" in reference:
@@ -304,7 +304,7 @@ class Session:
     def _entry_point(self, number: int) -> Point:
         from kathodos.ledger.entries import read_entries
         from kathodos.model.times import moment_of, now
-        from kathodos.store.sqlite import LEDGER, latest
+        from kathodos.store.tables import LEDGER, latest
 
         with self.workspace.store.connect() as connection:
             if number > latest(connection):
@@ -313,9 +313,9 @@ class Session:
             return Point(number, moment_of(entries[0].time) if entries else now())
 
     def _baseline_entry(self, name: str) -> int:
-        from kathodos.model.attributes import nearest
         from kathodos.model.kinds import BASELINES
-        from kathodos.store.sqlite import read_rows
+        from kathodos.model.suggestions import nearest
+        from kathodos.store.tables import read_rows
 
         with self.workspace.store.connect() as connection:
             rows = read_rows(connection, BASELINES)

@@ -15,7 +15,7 @@ from kathodos.output.text import plain
 
 if TYPE_CHECKING:
     from kathodos.model.kinds import Kind
-    from kathodos.store.sqlite import State
+    from kathodos.model.rows import State
 
 _MOST = 12
 _MARKS = {True: "", False: " (another source wins)"}
@@ -112,8 +112,8 @@ def _find(session: Session, state: State, text: str) -> tuple[Kind, dict[str, An
 def _resource(state: State, text: str) -> tuple[Kind, dict[str, Any]]:
     """A resource that a source lists, or one that exists because something below it is listed."""
     from kathodos.model.addresses import parse_address
-    from kathodos.model.attributes import nearest
     from kathodos.model.kinds import RESOURCES
+    from kathodos.model.suggestions import nearest
 
     addresses = state["resources"]["resource"]
     try:

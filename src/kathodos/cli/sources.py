@@ -81,8 +81,8 @@ def _positive(text: str) -> int:
 
 def _kind(session: Session) -> Kind | None:
     """The kind of record that `--kind` names. Raises CallError with the nearest."""
-    from kathodos.model.attributes import nearest
     from kathodos.model.kinds import GATHERED
+    from kathodos.model.suggestions import nearest
 
     named, kinds = session.arguments.kind, {kind.name: kind for kind in GATHERED}
     if named not in (None, *kinds):
@@ -93,7 +93,7 @@ def _kind(session: Session) -> Kind | None:
 def _list(session: Session) -> int:
     from kathodos.connectors.sources import reader_of
     from kathodos.ledger.entries import read_entries
-    from kathodos.store.sqlite import LEDGER
+    from kathodos.store.tables import LEDGER
 
     with session.workspace.store.connect() as connection:
         entries = read_entries(connection, LEDGER.c.kind == "gather")

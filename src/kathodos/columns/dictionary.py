@@ -13,6 +13,8 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.columns.strings import StringTable, string_table
+
 Scalar = str | int | None
 Codes = npt.NDArray[np.int32]
 Ints = npt.NDArray[np.int64]
@@ -20,9 +22,35 @@ _WIDEST = 2**62
 _FEW = 50_000  # rows below which importing a faster library would take longer than it saves
 
 
+class Numbers(Sequence[Scalar]):
+    """Whole numbers, each once, as an array."""
+
+    def __init__(self, array: Ints) -> None:
+        self.array = array
+
+    def __len__(self) -> int:
+        return len(self.array)
+
+    def __getitem__(self, position: int) -> int:  # type: ignore[override]  # no slices
+        return int(self.array[position])
+
+    def __iter__(self) -> Iterator[Scalar]:
+        return iter(self.array.tolist())
+
+    def find(self, value: Scalar) -> int:
+        """The position of a number; -1 where it is not there."""
+        if not isinstance(value, int):
+            return -1
+        there = (self.array == value).nonzero()[0].tolist()
+        return int(there[0]) if there else -1
+
+
 @dataclass(frozen=True)
 class DictionaryColumn:
-    """One column. `codes` has an int32 for each row; no value is there twice, and None is none of them."""
+    """One column. `codes` has an int32 for each row; no value is there twice, and None is none of them.
+
+    The values are a list, or a table of texts or of numbers that is mapped from a file and not held as objects.
+    """
 
     codes: Codes
     values: Sequence[Scalar]
@@ -33,19 +61,40 @@ class DictionaryColumn:
     def listed(self, positions: slice | Ints | None = None) -> list[Scalar]:
         """What the rows hold: all of them, or those at some positions."""
         codes = self.codes if positions is None else self.codes[positions]
+        if 4 * len(codes) < len(self.values) and not isinstance(self.values, list):
+            used = np.unique(codes)
+            known: dict[int, Scalar] = {int(code): self.values[int(code)] for code in used if code >= 0}
+            return [known.get(code) for code in codes.tolist()]
         return list(self._objects[codes].tolist())
 
     @cached_property
     def _objects(self) -> npt.NDArray[np.object_]:
         """The values by code, nothing behind them."""
         objects = np.empty(len(self.values) + 1, dtype=object)
-        objects[:-1] = self.values
+        objects[:-1] = list(self.values)
         return objects
 
     def value(self, position: int) -> Scalar:
         """What one row holds."""
         code = int(self.codes[position])
         return self.values[code] if code >= 0 else None
+
+    def code_of(self, value: Scalar) -> int:
+        """The code of a value: -1 for nothing, -2 where no row holds it."""
+        if value is None:
+            return -1
+        if isinstance(self.values, StringTable):
+            found = self.values.find(value) if isinstance(value, str) else -1
+        elif isinstance(self.values, Numbers):
+            found = self.values.find(value)
+        else:
+            found = self.values.index(value) if value in self.values else -1
+        return found if found >= 0 else -2
+
+    def holding(self, value: Scalar) -> npt.NDArray[np.bool_]:
+        """Which rows hold a value."""
+        found: npt.NDArray[np.bool_] = self.codes == self.code_of(value)
+        return found
 
     def taken(self, positions: Ints | npt.NDArray[np.bool_]) -> DictionaryColumn:
         """The column of only these rows."""
@@ -68,11 +117,38 @@ class DictionaryColumn:
         """The column with a value where there was nothing."""
         if value is None or not (self.codes < 0).any():
             return self
-        values = list(self.values)
-        code = values.index(value) if value in values else len(values)
-        return DictionaryColumn(
-            np.where(self.codes < 0, np.int32(code), self.codes), values if code < len(values) else [*values, value]
-        )
+        code = self.code_of(value)
+        values = self.values if code >= 0 else [*self.values, value]
+        code = code if code >= 0 else len(self.values)
+        return DictionaryColumn(np.where(self.codes < 0, np.int32(code), self.codes), values)
+
+    def compact(self) -> DictionaryColumn:
+        """The column with its values in a table, those that no row holds left out."""
+        codes, values = self.codes, self.values
+        used = np.zeros(len(values) + 1, dtype=bool)
+        used[codes] = True
+        if not used[:-1].all():
+            number = np.append(np.cumsum(used[:-1], dtype=np.int32) - 1, np.int32(-1))
+            codes, values = number[codes], picked(values, used[:-1].nonzero()[0])
+        return DictionaryColumn(np.ascontiguousarray(codes, dtype=np.int32), tabled(values))
+
+
+def picked(values: Sequence[Scalar], positions: Ints) -> Sequence[Scalar]:
+    """Some of the values of a column, in this order."""
+    if isinstance(values, StringTable):
+        return values.picked(positions)
+    if isinstance(values, Numbers):
+        return Numbers(values.array[positions])
+    return [values[position] for position in positions.tolist()]
+
+
+def tabled(values: Sequence[Scalar]) -> StringTable | Numbers:
+    """Values, all of them texts or all of them numbers, as a table."""
+    if isinstance(values, StringTable | Numbers):
+        return values
+    if len(values) and isinstance(values[0], int):
+        return Numbers(np.array(values, dtype=np.int64))
+    return string_table(map(str, values))
 
 
 @dataclass
@@ -122,6 +198,8 @@ def always(value: Scalar, rows: int) -> DictionaryColumn:
 
 def joined_columns(parts: Sequence[DictionaryColumn]) -> DictionaryColumn:
     """Columns one below the other."""
+    if len(parts) == 1:
+        return parts[0]
     coder = Encoder()
     codes = [np.append(coder.codes(part.values), np.int32(-1))[part.codes] for part in parts]
     return DictionaryColumn(np.concatenate(codes), coder.values)
@@ -129,9 +207,31 @@ def joined_columns(parts: Sequence[DictionaryColumn]) -> DictionaryColumn:
 
 def in_common(first: DictionaryColumn, second: DictionaryColumn) -> tuple[Codes, Codes]:
     """The codes of two columns, the same for the same value."""
-    coder = Encoder()
-    one, other = (np.append(coder.codes(column.values), np.int32(-1)) for column in (first, second))
-    return one[first.codes], other[second.codes]
+    if len(first.values) + len(second.values) < _FEW:
+        coder = Encoder()
+        one, other = (np.append(coder.codes(column.values), np.int32(-1)) for column in (first, second))
+        return one[first.codes], other[second.codes]
+    return first.codes, codes_among(second.values, first.values)[second.codes]
+
+
+def codes_among(values: Sequence[Scalar], known: Sequence[Scalar]) -> Codes:
+    """For each of some values its code among known ones, a code behind these where it is new; -1 behind them all."""
+    found = positions_among(values, known)
+    fresh = found < 0
+    found[fresh] = len(known) + np.arange(int(fresh.sum()))
+    return np.append(found, -1).astype(np.int32)
+
+
+def positions_among(values: Sequence[Scalar], known: Sequence[Scalar]) -> Ints:
+    """For each of some values its position among known ones; -1 where it is none of them."""
+    if not len(values) or not len(known):
+        return np.full(len(values), -1, dtype=np.int64)
+    one, other = tabled(values), tabled(known)
+    if isinstance(one, StringTable) and isinstance(other, StringTable):
+        return other.positions_of(one)
+    if isinstance(one, Numbers) and isinstance(other, Numbers):
+        return matches(one.array, other.array)
+    return np.full(len(values), -1, dtype=np.int64)
 
 
 def row_numbers(columns: Sequence[Codes]) -> Ints:

@@ -3,22 +3,32 @@
 from __future__ import annotations
 
 import itertools
-import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
 
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.csr import Ints, small
+from kathodos.columns.csr import Bools, Ints, in_loads, small, stretches
 
 Bytes = npt.NDArray[np.uint8]
 Hashes = npt.NDArray[np.uint32]
+Words = npt.NDArray[np.uint64]
+_BASE = 0x9E3779B97F4A7C15  # 2**64 divided by the golden ratio (Knuth, The Art of Computer Programming, 6.4)
+_INVERSE = pow(_BASE, -1, 1 << 64)
+_WORD = (1 << 64) - 1
+_BLOCK = 1 << 20  # bytes that are hashed together
+_FEW = 1000  # texts up to which they are looked up one by one
 
 
 @dataclass(frozen=True, eq=False)
 class StringTable(Sequence[str]):
-    """Text i is `content[starts[i]:starts[i + 1]]` in UTF-8. `by_mark` orders them by `marks`, their checksums."""
+    """Text i is `content[starts[i]:starts[i + 1]]` in UTF-8. `by_hash` orders the texts by their hashes.
+
+    `hashes` are these hashes in ascending order. Half characters (surrogates) are kept as they came.
+    """
 
     starts: Ints
     content: Bytes
@@ -28,11 +38,12 @@ class StringTable(Sequence[str]):
     def __len__(self) -> int:
         return len(self.starts) - 1
 
-    def __getitem__(self, at: int) -> str:  # type: ignore[override]  # no slices
-        return self.encoded(at).decode("utf-8", "surrogatepass")
+    def __getitem__(self, position: int) -> str:  # type: ignore[override]  # no slices
+        return self.encoded(position).decode("utf-8", "surrogatepass")
 
-    def encoded(self, at: int) -> bytes:
-        return self.content[self.starts[at] : self.starts[at + 1]].tobytes()
+    def encoded(self, position: int) -> bytes:
+        """The bytes of one text."""
+        return self.content[self.starts[position] : self.starts[position + 1]].tobytes()
 
     def __iter__(self) -> Iterator[str]:
         content, starts = self.content.tobytes(), self.starts.tolist()
@@ -51,9 +62,10 @@ class StringTable(Sequence[str]):
     def find(self, text: str) -> int:
         """The number of a text; -1 where it is not there."""
         wanted = text.encode("utf-8", "surrogatepass")
-        return next((at for at in self.with_hash(_hash(wanted)) if self.encoded(at) == wanted), -1)
+        return next((it for it in self.with_hash(_hash_of(wanted)) if self.encoded(it) == wanted), -1)
 
     def with_hash(self, value: int) -> list[int]:
+        """The numbers of the texts that have a hash."""
         first = int(np.searchsorted(self.hashes, np.uint32(value)))
         end = int(np.searchsorted(self.hashes, np.uint32(value), side="right"))
         found: list[int] = self.by_hash[first:end].tolist()
@@ -61,12 +73,42 @@ class StringTable(Sequence[str]):
 
     def numbers(self) -> dict[str, int]:
         """The number of each text, for looking up many."""
-        return {text: at for at, text in enumerate(self)}
+        return {text: number for number, text in enumerate(self)}
+
+    def taken(self, positions: Ints) -> list[str]:
+        """Some of the texts."""
+        content, starts = self.content, self.starts
+        bounds = zip(starts[positions].tolist(), starts[positions + 1].tolist(), strict=True)
+        return [content[first:end].tobytes().decode("utf-8", "surrogatepass") for first, end in bounds]
+
+    def picked(self, positions: Ints) -> StringTable:
+        """A table of only some of the texts, in this order."""
+        first = self.starts[positions]
+        lengths = self.starts[positions + 1] - first
+        starts = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
+        return table_of(starts, self.content[stretches(first, lengths)[1]])
+
+    @cached_property
+    def arrow(self) -> Any:
+        """The texts as an Arrow array of bytes that shares the memory."""
+        import pyarrow as pa
+
+        buffers = [None, pa.py_buffer(self.starts), pa.py_buffer(self.content)]
+        return pa.Array.from_buffers(pa.large_binary(), len(self), buffers)
+
+    def positions_of(self, texts: StringTable | Sequence[str]) -> Ints:
+        """For each of some texts its number here; -1 where it is not there."""
+        if len(texts) < _FEW:
+            return np.fromiter((self.find(text) for text in texts), dtype=np.int64, count=len(texts))
+        import pyarrow.compute as pc
+
+        wanted = texts if isinstance(texts, StringTable) else string_table(texts)
+        return np.asarray(pc.index_in(wanted.arrow, value_set=self.arrow).fill_null(-1), dtype=np.int64)
 
     def without(self, gone: Ints, more: Iterable[str]) -> StringTable:
         """The texts without those at `gone`, and behind them some more."""
+        added = string_table(more)
         if not len(gone):
-            added = string_table(more)
             if not len(added):
                 return self
             starts = np.concatenate([self.starts, self.starts[-1] + added.starts[1:]])
@@ -76,28 +118,120 @@ class StringTable(Sequence[str]):
             return StringTable(starts, np.concatenate([self.content, added.content]), hashes, by_hash)
         stays = np.ones(len(self), dtype=bool)
         stays[gone] = False
-        return string_table([*(text for text, stay in zip(self, stays.tolist(), strict=True) if stay), *more])
-
-
-def _hash(encoded: bytes) -> int:
-    return zlib.crc32(encoded)
-
-
-def hash_of(text: str) -> int:
-    """The checksum by which a text is looked up."""
-    return _hash(text.encode("utf-8", "surrogatepass"))
+        kept = self.picked(stays.nonzero()[0])
+        starts = np.concatenate([kept.starts, kept.starts[-1] + added.starts[1:]])
+        return table_of(starts, np.concatenate([kept.content, added.content]))
 
 
 def string_table(values: Iterable[str]) -> StringTable:
     """The texts as arrays."""
+    if isinstance(values, StringTable):
+        return values
     encoded = [value.encode("utf-8", "surrogatepass") for value in values]
     starts = np.zeros(len(encoded) + 1, dtype=np.int64)
     np.cumsum(np.fromiter(map(len, encoded), dtype=np.int64, count=len(encoded)), out=starts[1:])
-    hashes, by_hash = ordered_hashes(np.fromiter(map(_hash, encoded), dtype=np.uint32, count=len(encoded)))
-    return StringTable(starts, np.frombuffer(b"".join(encoded), dtype=np.uint8), hashes, by_hash)
+    return table_of(starts, np.frombuffer(b"".join(encoded), dtype=np.uint8))
+
+
+def table_from_arrow(array: Any) -> StringTable:
+    """An Arrow array of texts without nulls as a table."""
+    import pyarrow as pa
+
+    array = array.cast(pa.large_string())
+    if not len(array):
+        return string_table([])
+    _, offsets, data = array.buffers()
+    starts = np.frombuffer(offsets, dtype=np.int64, count=len(array) + 1, offset=array.offset * 8)
+    content = np.frombuffer(data, dtype=np.uint8) if data is not None else np.zeros(0, dtype=np.uint8)
+    return table_of(starts - starts[0], content[starts[0] : starts[-1]])
+
+
+def table_of(starts: Ints, content: Bytes) -> StringTable:
+    """A table of texts whose bytes are known, with the hashes made."""
+    hashes, by_hash = ordered_hashes(hashes_of(starts, content))
+    return StringTable(starts, content, hashes, by_hash)
+
+
+def starting_with(table: StringTable, prefix: str) -> Bools:
+    """Which texts begin with a prefix."""
+    wanted = prefix.encode()
+    first, lengths = table.starts[:-1], np.diff(table.starts)
+    found: Bools = lengths >= len(wanted)
+    for offset, byte in enumerate(wanted):
+        at = first[found] + offset
+        found[found] = table.content[at] == byte
+    return found
+
+
+def without_start(table: StringTable, positions: Ints, length: int) -> StringTable:
+    """Some texts without so many bytes at their beginning."""
+    first = table.starts[positions] + length
+    lengths = table.starts[positions + 1] - first
+    starts = np.concatenate([[0], np.cumsum(lengths)]).astype(np.int64)
+    return table_of(starts, table.content[stretches(first, lengths)[1]])
+
+
+def joined_with(first: StringTable, separator: str, second: StringTable) -> StringTable:
+    """Texts made of two, one of each table at a time, with something between them."""
+    between = np.frombuffer(separator.encode(), dtype=np.uint8)
+    sizes = [np.diff(first.starts), np.full(len(first), len(between)), np.diff(second.starts)]
+    lengths = np.stack(sizes, axis=1).ravel()
+    ends = np.cumsum(lengths)
+    content = np.empty(int(ends[-1]) if len(ends) else 0, dtype=np.uint8)
+    begins = (ends - lengths).reshape(-1, 3)
+    for column, (source, size) in enumerate(zip((first.content, None, second.content), sizes, strict=True)):
+        _, to = stretches(begins[:, column], size)
+        content[to] = source if source is not None else np.tile(between, len(first))
+    starts = np.concatenate([[0], np.cumsum(np.sum(sizes, axis=0))]).astype(np.int64)
+    return table_of(starts, content)
+
+
+def hash_of(text: str) -> int:
+    """The hash by which a text is looked up."""
+    return _hash_of(text.encode("utf-8", "surrogatepass"))
+
+
+def _hash_of(encoded: bytes) -> int:
+    total, power = 0, 1
+    for byte in encoded:
+        total += (byte + 1) * power
+        power = power * _BASE & _WORD
+    return (total & _WORD) >> 32
+
+
+def hashes_of(starts: Ints, content: Bytes) -> Hashes:
+    """The hash of each text: a polynomial in its bytes modulo 2**64, of which the upper half is taken.
+
+    R. M. Karp and M. O. Rabin, IBM Journal of Research and Development 31 (1987); computed for all texts of a block
+    from one running sum, since the base is odd and can be divided by.
+    """
+    found = []
+    for block in in_loads(np.diff(starts), _BLOCK):
+        bounds = starts[block[0] : block[-1] + 2]
+        part = content[bounds[0] : bounds[-1]].astype(np.uint64) + np.uint64(1)
+        powers, inverses = _powers(_BASE, len(part)), _powers(_INVERSE, len(part) + 1)
+        running = np.concatenate([np.zeros(1, dtype=np.uint64), np.cumsum(part * powers, dtype=np.uint64)])
+        local = bounds - bounds[0]
+        total = (running[local[1:]] - running[local[:-1]]) * inverses[local[:-1]]
+        found.append((total >> np.uint64(32)).astype(np.uint32))
+    return np.concatenate([np.zeros(0, dtype=np.uint32), *found])
+
+
+_KNOWN: dict[int, Words] = {}
+
+
+def _powers(base: int, count: int) -> Words:
+    """The first powers of a base modulo 2**64."""
+    known = _KNOWN.get(base)
+    if known is None or len(known) < count:
+        size = max(count, min(_BLOCK + 1, max(1024, 2 * count)))
+        factors = np.full(size, base, dtype=np.uint64)
+        factors[:1] = 1
+        known = _KNOWN[base] = np.cumprod(factors, dtype=np.uint64)
+    return known[:count]
 
 
 def ordered_hashes(hashes: Hashes) -> tuple[Hashes, Ints]:
-    """Checksums in ascending order, and the numbers of the texts they are of."""
+    """Hashes in ascending order, and the numbers of the texts they are of."""
     by_hash = np.argsort(hashes, kind="stable")
     return hashes[by_hash], small(by_hash)

@@ -25,6 +25,7 @@ from kathodos.errors import DataError
 from kathodos.formats.raw import Format, Problem, Raw, shown
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import GATHERED, Form, Kind
+from kathodos.store.attributes import Distinct, selected
 
 _SUFFIXES = (".csv", ".jsonl", ".xlsx", ".parquet")
 _FIELD = re.compile(r"\{\{|\}\}|\{([^{}:]+)(:path)?\}")
@@ -273,8 +274,12 @@ def _chosen(file: str, raw: Raw, where: str) -> Raw:
         if name.casefold() not in by_name:
             remedy = f"The header has: {', '.join(map(shown, raw.header))}; write a blank in a name as _."
             raise DataError(f"{file}: the filter in kathodos.toml asks for {name}, which is no column.", remedy)
-    mask = node.mask(lambda name: by_name[name.casefold()].listed(), len(raw.lines))
+    mask = selected(node, lambda name: _distinct(by_name[name.casefold()]), len(raw.lines))
     return Raw(raw.header, [column.taken(mask) for column in raw.columns], raw.lines[mask], raw.problems)
+
+
+def _distinct(column: DictionaryColumn) -> Distinct:
+    return Distinct(column.codes, column.values)
 
 
 def _attribute(header: str) -> str:

@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
-from itertools import repeat
-from typing import Any, Generic, TypeVar
+from typing import Generic, TypeVar
 
 import numpy as np
 
@@ -24,12 +23,14 @@ from kathodos.columns.csr import (
     small,
     spread_each,
 )
-from kathodos.columns.strings import StringTable, hash_of, ordered_hashes, string_table
+from kathodos.columns.dictionary import DictionaryColumn, distinct_pairs, tabled
+from kathodos.columns.strings import Hashes, StringTable, joined_with, ordered_hashes, string_table
 from kathodos.engine.index import (
     ANY_ACTION,
     BY_FILTER,
     LISTED,
     NO_ROLE,
+    NO_ROW,
     AccessEntries,
     Entitlements,
     Grants,
@@ -51,10 +52,11 @@ from kathodos.engine.scopes import (
 from kathodos.engine.tree import Tree, grow_tree
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_pattern
-from kathodos.model.attributes import attribute_columns, selected, with_blank
 from kathodos.model.filters import parse_filter
+from kathodos.model.kinds import Kind
 from kathodos.model.times import end_moment, first_moment
-from kathodos.store.records import ROW, Records, columns_of, rows_of
+from kathodos.store.attributes import AttributeColumns, Distinct, selected
+from kathodos.store.records import Records, columns_of
 
 
 @dataclass(frozen=True)
@@ -64,15 +66,18 @@ class Resources:
     tree: Tree
     type_names: Sequence[str]
     types: Ints
+    rows: Ints
 
 
 def compile_index(records: Records) -> Index:
     """The index of all records."""
     holders = compile_holders(records)
-    table = _read_grants(records, holders)
+    table = GrantTable(holders, Numbering(), Numbering(), Numbering())
+    columns = {name: records.column(kinds.GRANTS, name) for name in GrantTable.COLUMNS}
+    grants = table.add(columns, records.rows(kinds.GRANTS))
     holders = replace(holders, unknown=string_table(sorted({*holders.unknown, *table.unknown})))
     parts = (table.gives.new, table.scopes.new, table.entitlements.new)
-    return compile_policy(records, compile_resources(records), holders, table.grants(), *parts)
+    return compile_policy(records, compile_resources(records), holders, grants, *parts)
 
 
 def compile_resources(records: Records) -> Resources:
@@ -80,13 +85,14 @@ def compile_resources(records: Records) -> Resources:
     (systems,) = columns_of(records, kinds.SYSTEMS, "system")
     addresses, types, detached = columns_of(records, kinds.RESOURCES, "resource", "type", "detached")
     known = set(systems)
-    rows = [at for at, address in enumerate(addresses) if address.partition(":")[0] in known]
-    tree, nodes = grow_tree(systems, (addresses[at] for at in rows), (detached[at] for at in rows))
-    names = sorted({types[at] for at in rows if types[at]})
+    listed = [at for at, address in enumerate(addresses) if address.partition(":")[0] in known]
+    tree, nodes = grow_tree(systems, (addresses[at] for at in listed), (detached[at] for at in listed))
+    names = sorted({types[at] for at in listed if types[at]})
     number = {name: at for at, name in enumerate(names)}
-    of_node = np.full(len(tree), -1)
-    of_node[nodes] = ints(number.get(types[at], -1) for at in rows)
-    return Resources(tree, names, small(of_node))
+    of_node, rows = np.full(len(tree), -1), np.full(len(tree), NO_ROW)
+    of_node[nodes] = ints(number.get(types[at], -1) for at in listed)
+    rows[nodes] = records.rows(kinds.RESOURCES)[listed]
+    return Resources(tree, names, small(of_node), rows)
 
 
 # Who may hold a grant
@@ -94,50 +100,82 @@ def compile_resources(records: Records) -> Resources:
 
 def compile_holders(records: Records) -> Holders:
     """Identities, accounts and groups, and who is a member of what."""
-    rows, ids, statuses, starts, ends = columns_of(records, kinds.IDENTITIES, ROW, "id", "status", "starts", "ends")
-    systems, logins, owners, enabled = columns_of(records, kinds.ACCOUNTS, "system", "login", "identity", "status")
-    of_system, names, filters = columns_of(records, kinds.GROUPS, "system", "group", "filter")
-    person = {name: at for at, name in enumerate(ids)}
-    owner = ints(person.get(name, -1) for name in owners)
-    unknown = {f"identity:{name}" for name, at in zip(owners, owner.tolist(), strict=True) if name and at < 0}
-    accounts = [f"{system}/{login}" for system, login in zip(systems, logins, strict=True)]
-    groups = list(zip(of_system, names, strict=True))
-    first_group, size = len(ids) + len(accounts), len(ids) + len(accounts) + len(groups) + 1
-    number = {f"identity:{name}": at for name, at in person.items()}
-    number.update((f"account:{name}", at) for at, name in enumerate(accounts, len(ids)))
-    number.update((f"group:{system}/{name}", at) for at, (system, name) in enumerate(groups, first_group))
-    group_number = {group: at for at, group in enumerate(groups, first_group)}
-    member, group = _listed_members(records, number, group_number, unknown)
-    person_number = RowNumbers(ints(rows))
-    found = identities_selected(records, {text for text in filters if text})
-    filtered = [person_number.of(found[text]) * size + at for at, text in enumerate(filters, first_group) if text]
-    edges, why = edges_of(member * size + group, joined(filtered), size)
-    login_hashes, by_login = ordered_hashes(np.fromiter(map(hash_of, logins), dtype=np.uint32, count=len(logins)))
-    return Holders(
-        identities=string_table(ids),
-        accounts=string_table(accounts),
-        groups=string_table(f"{system}/{name}" for system, name in groups),
+    column = records.column
+    identities, accounts = (key_table(records, kind) for kind in (kinds.IDENTITIES, kinds.ACCOUNTS))
+    groups, filters = key_table(records, kinds.GROUPS), column(kinds.GROUPS, "filter").listed()
+    owners = column(kinds.ACCOUNTS, "identity")
+    number = np.append(identities.positions_of(tabled_texts(owners)), -1)
+    owner, unknown = number[owners.codes], _not_found(owners, number, "identity:")
+    people, first_group = len(identities), len(identities) + len(accounts)
+    size = first_group + len(groups) + 1
+    logins = column(kinds.ACCOUNTS, "login")
+    hashes = np.array(_hashes_of(tabled_texts(logins)))[logins.codes] if len(logins) else np.zeros(0, dtype=np.uint32)
+    login_hashes, by_login = ordered_hashes(hashes)
+    nobody = CSRList(np.zeros(size + 1, dtype=np.int64), np.zeros(0, dtype=np.int32))
+    holders = Holders(
+        identities=identities,
+        accounts=accounts,
+        groups=groups,
         owner=small(owner),
-        is_enabled=bools(status == "enabled" for status in enabled),
-        is_active=bools(status == "active" for status in statuses),
-        starts=moments(starts, first_moment),
-        ends=moments(ends, end_moment),
-        rows=ints(rows),
-        edges=edges,
-        why=why,
-        members=edges.turned(size),
-        accounts_of=accounts_by_owner(owner, len(ids)),
+        is_enabled=column(kinds.ACCOUNTS, "status").holding("enabled"),
+        is_active=column(kinds.IDENTITIES, "status").holding("active"),
+        starts=moments_of(column(kinds.IDENTITIES, "starts"), first_moment),
+        ends=moments_of(column(kinds.IDENTITIES, "ends"), end_moment),
+        rows=records.rows(kinds.IDENTITIES),
+        account_rows=records.rows(kinds.ACCOUNTS),
+        group_rows=records.rows(kinds.GROUPS),
+        edges=nobody,
+        why=np.zeros(0, dtype=np.int8),
+        members=nobody,
+        accounts_of=accounts_by_owner(owner, people),
         login_hashes=login_hashes,
         by_login=by_login,
-        filters=list(filters),
-        unknown=string_table(sorted(unknown)),
+        filters=[None if text is None else str(text) for text in filters],
+        unknown=string_table([]),
     )
+    member, group = _listed_members(records, holders, unknown)
+    found = identities_selected(records, {text for text in holders.filters if text})
+    filtered = [found[text] * size + at for at, text in enumerate(holders.filters, first_group) if text]
+    edges, why = edges_of(member * size + group, joined(filtered), size)
+    return replace(holders, edges=edges, why=why, members=edges.turned(size), unknown=string_table(sorted(unknown)))
 
 
-def moments(texts: Iterable[str | None], read: Any) -> Ints:
+def key_table(records: Records, kind: Kind) -> StringTable:
+    """The name of each record of a kind, in order: its key, of two parts with a slash between them."""
+    parts = []
+    for name in kind.key:
+        column = records.column(kind, name)
+        table = tabled_texts(column)
+        is_as_it_is = len(table) == len(column) and bool((column.codes == np.arange(len(column))).all())
+        parts.append(table if is_as_it_is else table.picked(column.codes.astype(np.int64)))
+    return parts[0] if len(parts) == 1 else joined_with(parts[0], "/", parts[1])
+
+
+def tabled_texts(column: DictionaryColumn) -> StringTable:
+    """The distinct texts of a column."""
+    values = tabled(column.values)
+    return values if isinstance(values, StringTable) else string_table(map(str, values))
+
+
+def _hashes_of(table: StringTable) -> Hashes:
+    """The hash of each text of a table."""
+    found = np.empty(len(table), dtype=np.uint32)
+    found[table.by_hash] = table.hashes
+    return found
+
+
+def _not_found(column: DictionaryColumn, number: Ints, prefix: str = "") -> set[str]:
+    """The values that some row holds and that have no number."""
+    used = np.zeros(len(column.values) + 1, dtype=bool)
+    used[column.codes] = True
+    missing = (used[:-1] & (number[:-1] < 0)).nonzero()[0]
+    return {f"{prefix}{column.values[at]}" for at in missing.tolist()}
+
+
+def moments_of(column: DictionaryColumn, read: Callable[[str | None], int]) -> Ints:
     """Kept dates and times as microseconds; each distinct text is read once."""
-    known: dict[str | None, int] = {}
-    return ints(known[text] if text in known else known.setdefault(text, read(text)) for text in texts)
+    known = [read(None if value is None else str(value)) for value in (*column.values, None)]
+    return np.array(known, dtype=np.int64)[column.codes]
 
 
 def accounts_by_owner(owner: Ints, people: int) -> CSRList:
@@ -156,22 +194,17 @@ def edges_of(listed: Ints, filtered: Ints, size: int) -> tuple[CSRList, Ints]:
     return csr_from_pairs(codes // size, codes % size, size), why  # type: ignore[return-value]  # see Ints
 
 
-def _listed_members(
-    records: Records, number: Mapping[str, int], group_number: Mapping[tuple[str, str], int], unknown: set[str]
-) -> tuple[Ints, Ints]:
+def _listed_members(records: Records, holders: Holders, unknown: set[str]) -> tuple[Ints, Ints]:
     """(member, group) of every listed membership of holders that are known."""
-    members, groups = [], []
-    for systems, names, texts in records.chunks(kinds.MEMBERS, "system", "group", "member"):
-        count = len(texts)
-        member = np.fromiter(map(number.get, texts, repeat(-1)), dtype=np.int64, count=count)
-        pairs = zip(systems, names, strict=True)
-        group = np.fromiter(map(group_number.get, pairs, repeat(-1)), dtype=np.int64, count=count)
-        for at in ((member < 0) | (group < 0)).nonzero()[0].tolist():
-            unknown.add(texts[at] if member[at] < 0 else f"group:{systems[at]}/{names[at]}")
-        known = (member >= 0) & (group >= 0)
-        members.append(member[known])
-        groups.append(group[known])
-    return joined(members), joined(groups)
+    members, systems, names = (records.column(kinds.MEMBERS, name) for name in ("member", "system", "group"))
+    number = np.append(holders.numbers_of(tabled_texts(members)), -1)
+    pair, first = distinct_pairs(systems.codes, names.codes)
+    groups = [f"{systems.value(at)}/{names.value(at)}" for at in first.tolist()]
+    of_pair = holders.groups.positions_of(groups)
+    unknown |= _not_found(members, number) | {f"group:{groups[at]}" for at in (of_pair < 0).nonzero()[0].tolist()}
+    member, group = number[members.codes], of_pair[pair] if len(pair) else pair
+    known = (member >= 0) & (group >= 0)
+    return member[known], group[known] + holders.first_group
 
 
 class RowNumbers:
@@ -186,25 +219,12 @@ class RowNumbers:
 
 
 def identities_selected(records: Records, filters: Iterable[str]) -> dict[str, Ints]:
-    """The rows of the identities that each filter selects. Only the columns that the filters name are read."""
-    nodes = {text: parse_filter(text) for text in filters}
-    if not nodes:
-        return {}
-    names = {name for node in nodes.values() for name in node.attributes()}
-    rows = rows_of(records, kinds.IDENTITIES, *attribute_columns(kinds.IDENTITIES, names))
-    ids = ints(rows.ids)
-    return {text: ids[selected(rows, node)] for text, node in nodes.items()}
+    """The positions of the identities that each filter selects. Only the columns that the filters name are read."""
+    attributes = AttributeColumns(records, kinds.IDENTITIES)
+    return {text: attributes.selected(parse_filter(text)).nonzero()[0] for text in filters}
 
 
 # What they have been given
-
-
-def _read_grants(records: Records, holders: Holders) -> GrantTable:
-    """The grants that a known holder has; what they give and on what, each text once; both by bundle."""
-    table = GrantTable(holders, Numbering(), Numbering(), Numbering())
-    for part in records.chunks(kinds.GRANTS, *GrantTable.COLUMNS):
-        table.add(part)
-    return table
 
 
 Key = TypeVar("Key", bound=Hashable)
@@ -228,7 +248,7 @@ class Numbering(Generic[Key]):
 
 
 class GrantTable:
-    """Grants as they are read. `gives`, `scopes` and `bundles` number what has been seen."""
+    """Grants as they are read. `gives`, `scopes` and `entitlements` number what has been seen."""
 
     COLUMNS = ("grant", "holder", "gives", "on", "effect", "tier", "from", "until")
 
@@ -243,39 +263,30 @@ class GrantTable:
         self.scopes = scopes
         self.entitlements = entitlements
         self.unknown: set[str] = set()
-        self._known = holders
-        self._numbers: dict[str, int] = {}
-        self._ids: list[str] = []
-        self._columns: list[list[Ints]] = [[] for _ in range(6)]
+        self._holders = holders
 
-    def add(self, columns: Sequence[Sequence[Any]]) -> None:
-        """Some more grants, as columns."""
-        ids, texts, gives, scopes, effects, tiers, starts, ends = columns
-        for text in set(texts).difference(self._numbers):
-            self._numbers[text] = self._known.find(text)
-        holder = ints(map(self._numbers.__getitem__, texts))
-        known = (holder >= 0).nonzero()[0].tolist()
-        self.unknown.update(texts[at] for at in (holder < 0).nonzero()[0].tolist())
-        self._ids += [ids[at] for at in known]
-        entitlements = []
-        for at in known:
-            scope = self.scopes.number(scopes[at]) if scopes[at] is not None else -1
-            entitlements.append(self.entitlements.number((self.gives.number(gives[at]), scope)))
-        parts = (
-            holder[known],
-            ints(entitlements),
-            bools(effects[at] == "deny" for at in known),
-            ints(tiers[at] or 0 for at in known),
-            moments((starts[at] for at in known), first_moment),
-            moments((ends[at] for at in known), end_moment),
-        )
-        for column, part in zip(self._columns, parts, strict=True):
-            column.append(part)  # type: ignore[arg-type]
-
-    def grants(self) -> Grants:
-        holder, entitlement, denies, tier, starts, ends = (joined(column) for column in self._columns)
+    def add(self, columns: Mapping[str, DictionaryColumn], rows: Ints) -> Grants:
+        """The grants, given as columns, that a known holder has; what they give and on what is noted once."""
+        holders, gives, scopes = (columns[name] for name in ("holder", "gives", "on"))
+        number = np.append(self._holders.numbers_of(tabled_texts(holders)), -1)
+        self.unknown |= _not_found(holders, number)
+        known = (number[holders.codes] >= 0).nonzero()[0]
+        pair, first = distinct_pairs(gives.codes[known], scopes.codes[known])
+        numbers = []
+        for at in known[first].tolist():
+            scope = scopes.value(at)
+            of_scope = self.scopes.number(str(scope)) if scope is not None else -1
+            numbers.append(self.entitlements.number((self.gives.number(str(gives.value(at))), of_scope)))
+        tier = columns["tier"]
         return Grants(
-            string_table(self._ids), small(holder), small(entitlement), denies.astype(bool), tier, starts, ends
+            ids=tabled_texts(columns["grant"]).picked(columns["grant"].codes[known].astype(np.int64)),
+            rows=rows[known],
+            holder=small(number[holders.codes[known]]),
+            entitlement=small(ints(numbers)[pair]),
+            denies=columns["effect"].holding("deny")[known],
+            tier=np.array([*(int(value or 0) for value in tier.values), 0], dtype=np.int64)[tier.codes[known]],
+            starts=moments_of(columns["from"], first_moment)[known],
+            ends=moments_of(columns["until"], end_moment)[known],
         )
 
 
@@ -333,11 +344,13 @@ def compile_policy(
         tree=resources.tree,
         type_names=resources.type_names,
         types=resources.types,
+        node_rows=resources.rows,
         systems=systems,
         actions=actions,
         holders=holders,
         roles=string_table(roles),
         role_is_active=is_active,
+        role_rows=records.rows(kinds.ROLES),
         juniors=juniors,
         role_entries=role_entries,
         entries=entries,
@@ -611,15 +624,13 @@ def _filtered(records: Records, tree: Tree, filters: Iterable[str | None]) -> di
     parsed = {text: parse_filter(text) for text in filters if text}
     if not parsed:
         return {}
-    names = {name for node in parsed.values() for name in node.attributes()}
-    columns = {"resource", *attribute_columns(kinds.RESOURCES, names)}
-    rows = rows_of(records, kinds.RESOURCES, *sorted(columns))
-    at = ints(tree.node(parse_pattern(address)) for address in rows["resource"])
+    attributes = AttributeColumns(records, kinds.RESOURCES)
+    at = ints(tree.node(parse_pattern(address)) for address in columns_of(records, kinds.RESOURCES, "resource")[0])
     found = {}
     for text, node in parsed.items():
-        true = selected(with_blank(rows), node)
-        nodes = np.full(len(tree), true[-1])
-        nodes[at[at >= 0]] = true[:-1][at >= 0]
+        true = attributes.selected(node)
+        nodes = np.full(len(tree), selected(node, lambda _: Distinct(np.full(1, -1, dtype=np.int32), []), 1)[0])
+        nodes[at[at >= 0]] = true[at >= 0]
         found[text] = nodes
     return found
 

@@ -14,7 +14,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, closures, csr_from_lists, csr_from_pairs, ints
-from kathodos.columns.strings import Hashes, StringTable, hash_of
+from kathodos.columns.strings import Hashes, StringTable, hash_of, starting_with, without_start
 from kathodos.engine.scopes import EVERYTHING, Scope, ScopedIntervals
 from kathodos.engine.tree import Tree
 from kathodos.model import kinds
@@ -35,6 +35,7 @@ NEEDED = (
     kinds.MANDATES,
 )
 ANY_ACTION = -1
+NO_ROW = -(2**62)  # of a node that no source lists
 NO_ROLE = -1
 LISTED, BY_FILTER = 1, 2  # why somebody is a member; both may be true
 
@@ -149,6 +150,8 @@ class Holders:
     starts: Ints
     ends: Ints
     rows: Ints
+    account_rows: Ints
+    group_rows: Ints
     edges: CSRList
     why: Ints
     members: CSRList
@@ -196,6 +199,20 @@ class Holders:
             first += len(names)
         return -1
 
+    def numbers_of(self, references: StringTable) -> Ints:
+        """The number of each of many holders given by full references; -1 where there is none."""
+        found = np.full(len(references), -1, dtype=np.int64)
+        first = 0
+        for kind, names in self.named:
+            some = starting_with(references, f"{kind}:").nonzero()[0]
+            at = names.positions_of(without_start(references, some, len(kind) + 1))
+            found[some] = np.where(at >= 0, at + first, -1)
+            first += len(names)
+        everyone = references.find("everyone")
+        if everyone >= 0:
+            found[everyone] = self.everyone
+        return found
+
     def askers_named(self, name: str) -> list[int]:
         """The identities and accounts that a user may mean by a reference with or without its prefix or system."""
         found = {self.find(name)}
@@ -239,6 +256,7 @@ class Grants:
     """The grants, one element each."""
 
     ids: StringTable
+    rows: Ints
     holder: Ints
     entitlement: Ints
     denies: Bools
@@ -290,11 +308,13 @@ class Index:
     tree: Tree
     type_names: Sequence[str]
     types: Ints
+    node_rows: Ints
     systems: Mapping[str, System]
     actions: Sequence[tuple[str, str]]
     holders: Holders
     roles: StringTable
     role_is_active: Bools
+    role_rows: Ints
     juniors: CSRList
     role_entries: CSRList
     entries: AccessEntries

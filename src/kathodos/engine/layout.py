@@ -27,7 +27,7 @@ def arrays_of(index: Index) -> tuple[Arrays, dict[str, Any]]:
 
 
 def index_from(arrays: Mapping[str, npt.NDArray[Any]], rest: Mapping[str, Any]) -> Index:
-    """The index that was taken apart."""
+    """The index that was taken apart; each part of it is made when it is first asked for."""
     index: Index = _put_together("", Index, arrays, rest)
     return index
 
@@ -52,16 +52,31 @@ def _take_apart(prefix: str, value: Any, arrays: Arrays, rest: dict[str, Any]) -
 
 
 def _put_together(prefix: str, kind: Any, arrays: Mapping[str, npt.NDArray[Any]], rest: Mapping[str, Any]) -> Any:
-    parts = {}
-    for name, hint in _fields(kind):
+    made = object.__new__(_made_when_asked(kind))
+    object.__setattr__(made, "_parts", (prefix, arrays, rest))
+    return made
+
+
+@cache
+def _made_when_asked(kind: Any) -> Any:
+    """A subclass of a dataclass whose fields are made of arrays when they are first asked for."""
+    hints = dict(_fields(kind))
+
+    def part(self: Any, name: str) -> Any:
+        if name not in hints:
+            raise AttributeError(name)
+        prefix, arrays, rest = self._parts
         path = prefix + name
         if name in _OBJECTS:
-            parts[name] = _made(name, rest[path])
-        elif dataclasses.is_dataclass(hint):
-            parts[name] = _put_together(path + ".", hint, arrays, rest)
+            value = _made(name, rest[path])
+        elif dataclasses.is_dataclass(hints[name]):
+            value = _put_together(path + ".", hints[name], arrays, rest)
         else:
-            parts[name] = arrays[path] if path in arrays else rest[path]
-    return kind(**parts)
+            value = arrays[path] if path in arrays else rest[path]
+        object.__setattr__(self, name, value)
+        return value
+
+    return type(kind.__name__, (kind,), {"__getattr__": part})
 
 
 def _plain(name: str, held: Any) -> Any:

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.csr import Bools, CSRList, Ints, bools, csr_from_pairs, distinct, ints, joined, reachable, small
+from kathodos.columns.dictionary import dictionary_column
 from kathodos.columns.strings import Hashes, StringTable, hash_of, string_table
 from kathodos.engine.compile import (
     GrantTable,
@@ -42,13 +43,14 @@ from kathodos.engine.index import (
 from kathodos.engine.scopes import EVERYTHING, AnchoredIntervals, Scope, ScopedIntervals, join, ordered_intervals
 from kathodos.model import kinds
 from kathodos.model.addresses import parse_pattern
-from kathodos.model.attributes import selected
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import Kind
+from kathodos.model.rows import Record, Rows
 from kathodos.model.times import end_moment, first_moment
-from kathodos.store.records import ROW, Edit, Edits, Record, Records
-from kathodos.store.sqlite import Rows
+from kathodos.store.attributes import AttributeColumns
+from kathodos.store.records import Edit, Edits, InMemory, Records
 
+ROW = "row"
 _RESOURCES = {kind.name for kind in (kinds.SYSTEMS, kinds.RESOURCES)}
 _POLICY = _RESOURCES | {
     kind.name
@@ -72,7 +74,7 @@ def updated(index: Index, edits: Edits, records: Records) -> Index:
         return compile_index(records)
     holders = change.holders
     if touched & _POLICY or change.names_what_is_new:
-        resources = Resources(index.tree, index.type_names, index.types)
+        resources = Resources(index.tree, index.type_names, index.types, index.node_rows)
         if touched & _RESOURCES:
             resources = compile_resources(records)
         return compile_policy(
@@ -182,6 +184,8 @@ class _Holding:
             starts=self._column(old.starts, self.people, lambda it: first_moment(it["starts"])),
             ends=self._column(old.ends, self.people, lambda it: end_moment(it["ends"])),
             rows=self._column(old.rows, self.people, lambda it: it[ROW]),
+            account_rows=self._column(old.account_rows, self.accounts, lambda it: it[ROW]),
+            group_rows=self._column(old.group_rows, self.groups, lambda it: it[ROW]),
             accounts_of=accounts_by_owner(owner, len(identities)),
             login_hashes=login_hashes,
             by_login=by_login,
@@ -285,7 +289,8 @@ class _Holding:
         groups = (*self.groups.added, *(record for _, record in self.groups.changed))
         renewed = {_name_of(kinds.GROUPS, record) for record in groups}
         known = {text: parse_filter(text) for text in set(holders.filters) if text}
-        true = {text: numbers[selected(rows, node)].tolist() for text, node in known.items()} if asked else {}
+        asked_columns = AttributeColumns(InMemory({rows.kind.name: rows}), rows.kind)
+        true = {text: numbers[asked_columns.selected(node)].tolist() for text, node in known.items()} if asked else {}
         for at, text in enumerate(holders.filters):
             group = holders.first_group + at
             if renewed and holders.groups[at] in renewed:
@@ -298,7 +303,7 @@ class _Holding:
         for member in holders.members[group].tolist():
             pairs.clear(member, group, BY_FILTER)
         if text:
-            rows = identities_selected(self.records, [text])[text]
+            rows = self.records.rows(kinds.IDENTITIES)[identities_selected(self.records, [text])[text]]
             for number in RowNumbers(holders.rows).of(rows).tolist():
                 pairs.set(number, group, BY_FILTER)
 
@@ -370,9 +375,9 @@ class _GrantChange:
                 len(entitlements), lambda key: _first(_both(entitlements.gives, key[0], entitlements.scope, key[1]))
             ),
         )
-        if edit.come:
-            table.add([[record[name] for record in edit.come] for name in GrantTable.COLUMNS])
-        more = table.grants()
+        come = [{ROW: -at, **record} for at, record in enumerate(edit.come, 1)]
+        columns = {name: dictionary_column([record[name] for record in come]) for name in GrantTable.COLUMNS}
+        more = table.add(columns, ints(record[ROW] for record in come))
         self.holders = holders
         if table.unknown:
             self.holders = replace(holders, unknown=string_table(sorted({*holders.unknown, *table.unknown})))
@@ -380,6 +385,7 @@ class _GrantChange:
         if len(gone) or len(more) or numbers is not None:
             self.grants = Grants(
                 ids=old.ids.without(gone, more.ids),
+                rows=np.concatenate([np.delete(old.rows, gone), more.rows]),
                 holder=np.concatenate([np.delete(holder, gone), more.holder]),
                 entitlement=np.concatenate([np.delete(old.entitlement, gone), more.entitlement]),
                 denies=np.concatenate([np.delete(old.denies, gone), more.denies]),

@@ -26,10 +26,10 @@ from kathodos.engine.patch import updated
 from kathodos.engine.reach import Reached, grants_of, what_reached_by
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_address, segment_expression
-from kathodos.model.attributes import selected
 from kathodos.model.filters import parse_filter
-from kathodos.store.records import Edit, Edited, Edits, Record, Records
-from kathodos.store.sqlite import Rows
+from kathodos.model.rows import Record
+from kathodos.store.attributes import AttributeColumns
+from kathodos.store.records import Edit, Edited, Edits, InMemory, Records
 
 GIVES, JOINS, WIDENS, GRANTS = "gives itself", "joins", "widens", "grants itself"
 ADMINISTERED = ("group", "role", "grants")
@@ -171,13 +171,14 @@ class _Climb:
         """Whether the asker is among those to whom the mandate lets roles be given."""
         if not mandate.receivers:
             return True
-        return bool(self._record is not None and selected(self._record, parse_filter(mandate.receivers))[0])
+        return self._record is not None and bool(self._record.selected(parse_filter(mandate.receivers))[0])
 
     @cached_property
-    def _record(self) -> Rows | None:
+    def _record(self) -> AttributeColumns | None:
         if self.asker >= self.index.holders.people:
             return None
-        return self.records.some(kinds.IDENTITIES, [int(self.index.holders.rows[self.asker])])
+        rows = self.records.some(kinds.IDENTITIES, [int(self.index.holders.rows[self.asker])])
+        return AttributeColumns(InMemory({rows.kind.name: rows}), rows.kind)
 
     def _roles(self, patterns: tuple[str, ...]) -> list[int]:
         fits = [segment_expression(pattern.removeprefix("role:")).fullmatch for pattern in patterns]

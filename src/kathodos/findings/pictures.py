@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
 from kathodos.analysis.snapshot import Snapshot
-from kathodos.findings.conflicts.states import LATENT, Conflict
+from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import Batch, ExcessContext
 
 NO_DEPARTMENT = "(no department)"
@@ -45,17 +45,19 @@ def access_by_department(context: ExcessContext) -> Table:
     return Table([names[at] for at in chosen.tolist()], [it.name for it in systems], counts[chosen], of[chosen])
 
 
-def conflicts_by_topic(snapshot: Snapshot, conflicts: Sequence[Conflict], is_open: Callable[[Conflict], bool]) -> Table:
-    """How many open conflicts there are by topic and department."""
-    counted = [it for it in conflicts if it.state != LATENT and is_open(it)]
+def conflicts_by_topic(snapshot: Snapshot, conflicts: Conflicts) -> Table:
+    """How many of some conflicts there are by topic and department."""
     department = snapshot.identity("department")
-    placed = [(it.rule.topic, str(department.value(it.identity) or NO_DEPARTMENT)) for it in counted]
-    topics = sorted({topic for topic, _ in placed})
-    departments = sorted({name for _, name in placed})
-    counts = np.zeros((len(topics), len(departments)), dtype=np.int64)
-    for topic, name in placed:
-        counts[topics.index(topic), departments.index(name)] += 1
-    return Table(topics, departments, counts, counts.sum(axis=1))
+    topics = sorted({conflicts.rules[at].topic for at in np.unique(conflicts.rule).tolist()})
+    of_rule = np.array([topics.index(rule.topic) if rule.topic in topics else -1 for rule in conflicts.rules])
+    codes, which = np.unique(department.codes[conflicts.identity], return_inverse=True)
+    names = [NO_DEPARTMENT if code < 0 else str(department.values[code]) for code in codes.tolist()]
+    order = sorted(range(len(names)), key=names.__getitem__)
+    counts = np.zeros((len(topics), len(names)), dtype=np.int64)
+    if len(conflicts):
+        np.add.at(counts, (of_rule[conflicts.rule], which), 1)
+    counts = counts[:, order]
+    return Table(topics, [names[at] for at in order], counts, counts.sum(axis=1))
 
 
 def excess_by_age(batches: Sequence[Batch]) -> Table:

@@ -31,10 +31,10 @@ from kathodos.errors import UnfitError, sentence
 from kathodos.formats.raw import Problem
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_address, parse_pattern
-from kathodos.model.attributes import nearest
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import Column, Form, Kind
 from kathodos.model.references import PREFIXES, Names
+from kathodos.model.suggestions import nearest
 from kathodos.model.times import end_moment, first_moment, normal_moment
 
 _YES, _NO = {"true", "yes", "1", "y"}, {"false", "no", "0", "n"}

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 
@@ -13,7 +12,6 @@ from kathodos.columns.dictionary import (
     Ints,
     Scalar,
     always,
-    column_from_arrow,
     dictionary_column,
     in_common,
     matches,
@@ -22,7 +20,7 @@ from kathodos.columns.dictionary import (
 )
 from kathodos.ingest.checking import Checked
 from kathodos.model.kinds import Kind
-from kathodos.store.records import ROW, Records
+from kathodos.store.records import Stored
 
 Key = tuple[Scalar, ...]
 SEPARATOR = ";"  # between the names of the sources that a record was put together from
@@ -68,28 +66,10 @@ class Present:
         return rows_of(self.columns, positions)
 
 
-def present_in(records: Records, kind: Kind) -> Present:
+def present_in(records: Stored, kind: Kind) -> Present:
     """What the catalogue holds of a kind."""
-    import pyarrow as pa
-
-    text = pa.large_string()
-    types = [
-        text,
-        *(pa.int64() if name != "attributes" and kind.column(name).is_number else text for name in kind.names),
-    ]
-    parts: list[list[Any]] = [[] for _ in types]
-    rows: list[Ints] = []
-    for row, *columns in records.chunks(kind, ROW, "source", *kind.names):
-        rows.append(np.array(row, dtype=np.int64))
-        for known, of_type, column in zip(parts, types, columns, strict=True):
-            known.append(pa.array(column, of_type))
-    made = []
-    for at, of_type in enumerate(types):
-        made.append(column_from_arrow(pa.chunked_array(parts[at], type=of_type)))
-        parts[at] = []  # so that no more than one column is there as text
-    pa.default_memory_pool().release_unused()
-    sources, *made = made
-    return Present(kind, np.concatenate([np.zeros(0, dtype=np.int64), *rows]), sources, made)
+    columns = [records.column(kind, name) for name in kind.names]
+    return Present(kind, records.rows(kind), records.sources(kind), columns)
 
 
 @dataclass

@@ -17,15 +17,15 @@ from kathodos.ingest.checking import Checked, check_table
 from kathodos.ingest.comparing import Comparison, Key, Present, compare, present_in
 from kathodos.ingest.cycles import note_cycles
 from kathodos.ingest.merging import Claims, Merged, Precedence, columns_given, merge, open_merged
-from kathodos.ingest.tying import TieRule, known_owners, tie_accounts
+from kathodos.ingest.tie_rules import TieRule, known_owners, tie_accounts
 from kathodos.ledger.entries import Draft, json_text, writing
 from kathodos.ledger.keys import Keys
 from kathodos.model import kinds
 from kathodos.model.kinds import GATHERED, PROBLEMS, RETURNED, Kind
 from kathodos.model.references import PREFIXES, Names
 from kathodos.model.times import time_text
-from kathodos.store.records import Stored
-from kathodos.store.sqlite import FOREVER, LEDGER, TABLES, Store, is_ended, read_rows, read_source, stored_columns
+from kathodos.store.base import FOREVER, Store
+from kathodos.store.tables import LEDGER, TABLES, is_ended, read_rows, read_source, stored_columns
 
 GATHER = "gather"
 TAKING_AWAY = ("review close", "change apply")
@@ -201,7 +201,7 @@ class _Gather:
 
     def _present_of(self, kind: Kind) -> Present:
         if kind.name not in self._present:
-            self._present[kind.name] = present_in(Stored(self.draft.connection), kind)
+            self._present[kind.name] = present_in(self.draft.records, kind)
         return self._present[kind.name]
 
     def _was_merged(self, kind: Kind) -> bool:

@@ -18,7 +18,7 @@ from kathodos.ingest.checking import Checked
 from kathodos.ingest.comparing import SEPARATOR, Comparison, Key, Present
 from kathodos.ledger.entries import Draft, json_text
 from kathodos.model.kinds import CLAIMS, Kind
-from kathodos.store.sqlite import LEDGER, read_rows
+from kathodos.store.tables import LEDGER, read_rows
 
 Said = Mapping[str, Scalar]
 _ATTRIBUTES = "attributes"

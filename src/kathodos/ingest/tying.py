@@ -9,36 +9,20 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from typing import Any
 
 import sqlalchemy as sa
 
-from kathodos.analysis.duplicates import plain_name
-from kathodos.errors import DataError
+from kathodos.ingest.tie_rules import ID, MAIL, NAME, TieRule
 from kathodos.ledger.entries import Draft
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, TIES
+from kathodos.model.names import plain_name
+from kathodos.model.rows import Rows
 from kathodos.model.times import time_text
-from kathodos.store.sqlite import Rows, read_rows
+from kathodos.store.tables import read_rows
 
-ID, MAIL, ATTRIBUTE, NAME = "id", "mail", "attribute", "name"
-HOWS = (ID, MAIL, ATTRIBUTE, NAME)
 PERSON, SOURCE = "a person", "its source"
 NOBODY = ""
 NO_LOGIN = "cannot log in"  # so that it needs no owner
-
-
-@dataclass(frozen=True)
-class TieRule:
-    """One `[[tie]]` of the configuration: how accounts of these systems (all: none named) find their identity."""
-
-    by: str
-    systems: Sequence[str] = ()
-    account: str = ""
-    identity: str = ""
-
-    @property
-    def text(self) -> str:
-        return self.by if self.by != ATTRIBUTE else f"{self.account} = {self.identity}"
 
 
 @dataclass(frozen=True)
@@ -49,26 +33,6 @@ class Tied:
     identity: str | None
     how: str
     candidates: Sequence[str] = ()
-
-
-def rules_in(blocks: object) -> list[TieRule]:
-    """The rules that `[[tie]]` blocks say. Raises DataError where one is wrong."""
-    rules = []
-    listed: list[Any] = blocks if isinstance(blocks, list) else [blocks]
-    for block in (it if isinstance(it, dict) else {"by": it} for it in listed):
-        by = block.get("by")
-        wanted = {"by", "systems"} | ({"account", "identity"} if by == ATTRIBUTE else set())
-        if (
-            by not in HOWS
-            or not block.keys() <= wanted
-            or (by == ATTRIBUTE and not wanted - {"systems"} <= block.keys())
-        ):
-            what = f"kathodos.toml: a [[tie]] says {block!r}."
-            remedy = 'Write by = "id", "mail" or "name", or by = "attribute" with account = and identity = columns.'
-            raise DataError(what, remedy)
-        systems = block.get("systems", [])
-        rules.append(TieRule(by, systems, block.get("account", ""), block.get("identity", "")))
-    return rules
 
 
 def tied_accounts(accounts: Rows, identities: Rows, ties: Rows, rules: Sequence[TieRule]) -> list[Tied]:

@@ -2,7 +2,7 @@
 
 An entry is a leaf of the Merkle tree in the canonical form of RFC 8785. It names every catalogue row that it opened
 and closed, and holds a digest over the opened ones, so that a row edited behind its back is found. Each row also bears
-a mark, a checksum of its content that tells which row it was.
+a checksum of its content that tells which row it was.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ import zlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from functools import cached_property
 from typing import Any
 
 import numpy as np
@@ -21,26 +22,21 @@ import numpy.typing as npt
 import sqlalchemy as sa
 
 from kathodos.columns.dictionary import Codes, DictionaryColumn, Ints, Scalar, always, dictionary_column, in_chunks
+from kathodos.columns.ranges import range_text, ranges_text
 from kathodos.errors import DataError
 from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head, Keys
 from kathodos.model import times
 from kathodos.model.kinds import Kind
-from kathodos.store.sqlite import (
-    FOREVER,
-    HEADS,
-    LEDGER,
-    TABLES,
-    TREE,
-    Store,
-    latest,
-    stored_columns,
-)
+from kathodos.store.base import FOREVER, Store
+from kathodos.store.history import Histories, Opened
+from kathodos.store.records import Stored
+from kathodos.store.tables import HEADS, LEDGER, TABLES, TREE, latest, stored_columns
 
 Checks = npt.NDArray[np.uint64]
 _CHUNK = 20_000
 BLOCK = 1 << 16
-_FACTOR = np.uint64(0x9E3779B97F4A7C15)
+_FACTOR = np.uint64(0x9E3779B97F4A7C15)  # 2**64 divided by the golden ratio (Knuth, 6.4)
 
 
 @dataclass(frozen=True)
@@ -67,13 +63,14 @@ class Entry:
 class Draft:
     """The entry being written. `open_rows` and `close_rows` change the catalogue as part of it."""
 
+    store: Store
     connection: sa.Connection
     number: int
     time: datetime
     actor: str
     subjects: list[str] = field(default_factory=list)
     payload: dict[str, Any] = field(default_factory=dict)
-    _opened: dict[str, list[range]] = field(default_factory=dict)
+    opened: dict[str, list[Opened]] = field(default_factory=dict)
     _digests: dict[str, Digest] = field(default_factory=dict)
     _closed: dict[str, list[int]] = field(default_factory=dict)
 
@@ -90,42 +87,32 @@ class Draft:
             return
         table = TABLES[kind.name]
         first = self.connection.execute(sa.select(sa.func.coalesce(sa.func.max(table.c.row), 0))).scalar_one() + 1
-        into = [table.c.row, table.c.since, table.c.until, table.c.mark, table.c.source, *stored_columns(kind)]
-        same: list[Any] = [sa.literal_column(str(number)) for number in (self.number, FOREVER)]  # for all rows
-        values = [sa.bindparam("row"), *same, *(sa.bindparam(f"p{at}") for at in range(3, len(into)))]
-        insert = sa.insert(table).values(dict(zip(into, values, strict=True)))
-        statement = str(insert.compile(dialect=self.connection.dialect))
-        checks = [value_checksums(column) for column in columns]
         self._digests.setdefault(kind.name, Digest()).add(first, [sources, *columns])
-        cursor = self.connection.connection.cursor()  # the driver's own: millions of rows pass through here
-        for part in in_chunks(total, _CHUNK):
-            numbers = range(first + part.start, first + part.stop)
-            marks = checksums_of(np.array(numbers), [column.codes[part] for column in columns], checks).tolist()
-            held = [column.listed(part) for column in (sources, *columns)]
-            rows: Any = zip(numbers, marks, *held, strict=True)
-            cursor.executemany(statement, rows)
-        self._opened.setdefault(kind.name, []).append(range(first, first + total))
+        self.store.insert(self.connection, kind, self.number, _stored_rows(first, columns, sources))
+        self.opened.setdefault(kind.name, []).append(Opened(self.number, first, columns, sources))
 
     def close_rows(self, kind: Kind, ids: Iterable[int]) -> None:
         """Ends the rows with these numbers."""
         ids = list(ids)
-        if not ids:
-            return
-        table = TABLES[kind.name]
-        end = sa.update(table).where(table.c.row == sa.bindparam("ended")).values(until=self.number)
-        self.connection.execute(end, [{"ended": row} for row in ids])
-        self._closed.setdefault(kind.name, []).extend(ids)
+        if ids:
+            self.store.close(self.connection, kind, self.number, ids)
+            self._closed.setdefault(kind.name, []).extend(ids)
+
+    @cached_property
+    def records(self) -> Stored:
+        """The records as they were when the entry was begun."""
+        return Stored(Histories(self.store.reader_on(self.connection), self.store.computed))
 
     @property
     def is_empty(self) -> bool:
-        return not self._opened and not self._closed
+        return not self.opened and not self._closed
 
     def rows(self) -> dict[str, dict[str, str]]:
         """What is kept of the opened and closed rows, by table."""
         kept: dict[str, dict[str, str]] = {}
-        for name in sorted({*self._opened, *self._closed}):
+        for name in sorted({*self.opened, *self._closed}):
             kept[name] = {
-                "opened": ",".join(map(_range_text, self._opened.get(name, []))),
+                "opened": ",".join(range_text(range(it.first, it.end)) for it in self.opened.get(name, [])),
                 "closed": ranges_text(self._closed.get(name, [])),
                 "digest": self._digests.get(name, Digest()).text(),
             }
@@ -138,7 +125,7 @@ def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -
     key = keys.private()
     head = None
     with store.write() as connection:
-        draft = Draft(connection, latest(connection) + 1, times.now(), actor)
+        draft = Draft(store, connection, latest(connection) + 1, times.now(), actor)
         yield draft
         if not draft.is_empty:
             time = times.time_text(draft.time)
@@ -148,6 +135,8 @@ def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -
             head = Head(unsigned.size, unsigned.time, unsigned.root, key.sign(unsigned.statement()))
             connection.execute(sa.insert(HEADS).values(**vars(head)))
     if head:
+        with store.reading() as reader:
+            Histories(reader, store.computed).take_in(draft.opened)
         try:
             keys.witness(head)
         except OSError as error:
@@ -216,6 +205,18 @@ def entries_naming(connection: sa.Connection, subject: str) -> set[int]:
     return {number for number, subjects in found if subject in json.loads(subjects)}
 
 
+def _stored_rows(
+    first: int, columns: Sequence[DictionaryColumn], sources: DictionaryColumn
+) -> Iterator[tuple[Any, ...]]:
+    """Rows as the store takes them: number, checksum, source, values."""
+    checks = [value_checksums(column) for column in columns]
+    for part in in_chunks(len(sources), _CHUNK):
+        numbers = range(first + part.start, first + part.stop)
+        sums = checksums_of(np.array(numbers), [column.codes[part] for column in columns], checks).tolist()
+        held = [column.listed(part) for column in (sources, *columns)]
+        yield from zip(numbers, sums, *held, strict=True)
+
+
 class Digest:
     """One digest over the rows that an entry opened in a kind, in blocks of 65,536 from the first of each range.
 
@@ -253,7 +254,7 @@ def _in_order(column: DictionaryColumn, part: slice) -> tuple[list[Scalar], Code
 
 
 def checksums_of(rows: Ints, columns: Sequence[Codes], checks: Sequence[Checks]) -> Ints:
-    """The mark of each row: its number and the checksum of each of its values, mixed modulo 2**64."""
+    """The checksum of each row: its number and the checksum of each of its values, mixed modulo 2**64."""
     total = rows.astype(np.uint64)
     for codes, check in zip(columns, checks, strict=True):
         total = total * _FACTOR + check[codes]
@@ -269,20 +270,3 @@ def value_checksums(column: DictionaryColumn) -> Checks:
 def json_text(value: object) -> str:
     """Compact JSON."""
     return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
-
-
-def ranges_text(numbers: Iterable[int]) -> str:
-    """Whole numbers as ranges: `1-5,9`."""
-    ordered = np.unique(np.fromiter(numbers, dtype=np.int64))
-    parts = np.split(ordered, (np.diff(ordered) != 1).nonzero()[0] + 1)
-    return ",".join(_range_text(range(int(part[0]), int(part[-1]) + 1)) for part in parts if len(part))
-
-
-def _range_text(numbers: range) -> str:
-    return str(numbers.start) if len(numbers) == 1 else f"{numbers.start}-{numbers.stop - 1}"
-
-
-def ranges_in(text: str) -> list[range]:
-    """The ranges that `ranges_text` wrote."""
-    ends = (part.split("-") for part in text.split(",") if part)
-    return [range(int(end[0]), int(end[-1]) + 1) for end in ends]

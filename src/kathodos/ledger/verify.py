@@ -11,6 +11,7 @@ import numpy as np
 import sqlalchemy as sa
 
 from kathodos.columns.dictionary import Ints, dictionary_column
+from kathodos.columns.ranges import ranges_in
 from kathodos.ledger import merkle
 from kathodos.ledger.entries import (
     BLOCK,
@@ -18,14 +19,14 @@ from kathodos.ledger.entries import (
     Entry,
     checksums_of,
     json_text,
-    ranges_in,
     read_entries,
     read_heads,
     value_checksums,
 )
 from kathodos.ledger.keys import Head, Keys, is_signed
 from kathodos.model.kinds import KINDS, Kind
-from kathodos.store.sqlite import FOREVER, LEDGER, TABLES, TREE, Store, stored_columns
+from kathodos.store.base import FOREVER, Store
+from kathodos.store.tables import LEDGER, TABLES, TREE, stored_columns
 
 
 @dataclass(frozen=True)
@@ -144,13 +145,13 @@ def _row_discrepancies(
         for row in rows
     }
     table = TABLES[kind.name]
-    stored = (table.c.row, table.c.since, table.c.until, table.c.mark, table.c.source, *stored_columns(kind))
+    stored = (table.c.row, table.c.since, table.c.until, table.c.checksum, table.c.source, *stored_columns(kind))
     wrong: list[Discrepancy] = []
     suspects: set[int] = set()
     digests: dict[int, Digest] = {}
     total = 0
     for part in opened.blocks(connection, sa.select(*stored).order_by(table.c.row)):
-        rows, since, until, marks, *held = (list(column) for column in zip(*part, strict=True))
+        rows, since, until, sums, *held = (list(column) for column in zip(*part, strict=True))
         total += len(rows)
         sources, *content = (dictionary_column(column) for column in held)
         numbers = np.array(rows, dtype=np.int64)
@@ -159,7 +160,7 @@ def _row_discrepancies(
         expected = checksums_of(
             numbers, [column.codes for column in content], [value_checksums(column) for column in content]
         )
-        intact = expected == np.array([_whole(mark) for mark in marks])
+        intact = expected == np.array([_whole(value) for value in sums])
         as_said = (by == np.array([_whole(number) for number in since])) & np.array(
             [one == other for one, other in zip(until, ends, strict=True)]
         )
@@ -176,7 +177,7 @@ def _row_discrepancies(
         kept = entry.rows.get(kind.name)
         if kept and number not in suspects and digests.get(number, Digest()).text() != kept["digest"]:
             where = f"{kind.name} rows {kept['opened']}"
-            wrong.append(Discrepancy(where, f"were edited together with their marks; entry {number} brought them"))
+            wrong.append(Discrepancy(where, f"were edited together with their checksums; entry {number} brought them"))
     return total, wrong
 
 

@@ -9,14 +9,12 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 import numpy.typing as npt
 
 Value = str | int | float | bool | None
-Column = Callable[[str], Sequence[object]]
 Mask = npt.NDArray[np.bool_]
 
 _TOKEN = re.compile(
@@ -39,20 +37,11 @@ class Comparison:
     operator: str
     value: Value
 
-    def mask(self, column: Column, size: int) -> Mask:
-        known: dict[object, bool] = {}
-        found = np.zeros(size, dtype=bool)
-        for at, value in enumerate(column(self.attribute)):
-            key = value if not isinstance(value, list) else tuple(value)
-            if key not in known:
-                known[key] = self._holds(value)
-            found[at] = known[key]
-        return found
-
     def attributes(self) -> set[str]:
         return {self.attribute}
 
-    def _holds(self, held: object) -> bool:
+    def holds(self, held: object) -> bool:
+        """Whether it is true of a value, of one of several, or of none (None)."""
         values = held if isinstance(held, list) else [held]
         values = [value for value in values if value not in (None, "")]
         if self.operator == "pr":
@@ -73,11 +62,6 @@ class Combination:
     word: str
     parts: tuple[Node, ...]
 
-    def mask(self, column: Column, size: int) -> Mask:
-        masks = [part.mask(column, size) for part in self.parts]
-        found: Mask = np.all(masks, axis=0) if self.word == "and" else np.any(masks, axis=0)
-        return found
-
     def attributes(self) -> set[str]:
         return set().union(*(part.attributes() for part in self.parts))
 
@@ -85,9 +69,6 @@ class Combination:
 @dataclass(frozen=True)
 class Negation:
     part: Node
-
-    def mask(self, column: Column, size: int) -> Mask:
-        return ~self.part.mask(column, size)
 
     def attributes(self) -> set[str]:
         return self.part.attributes()

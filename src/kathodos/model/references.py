@@ -8,8 +8,8 @@ from collections.abc import Iterable
 from kathodos.errors import UnfitError
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_address
-from kathodos.model.attributes import nearest
 from kathodos.model.kinds import KINDS, Kind
+from kathodos.model.suggestions import nearest
 
 Scalar = str | int | None
 PREFIXES = {

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from kathodos.model.kinds import ACTIVITY, REVIEWS, Column, Form, Kind
 from kathodos.model.references import PREFIXES
-from kathodos.store.sqlite import Rows
+from kathodos.model.rows import Rows
 
 _FULL = (Form.HOLDER, Form.GIVES)
 

@@ -2,72 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import replace
-from typing import Any
+from collections.abc import Sequence
 
-import sqlalchemy as sa
-
-from kathodos.errors import CallError, DataError, sentence
-from kathodos.findings.conflicts.covers import HOLDS, Confirmation, Control, Cover, Register, parts_of
+from kathodos.errors import CallError, sentence
+from kathodos.findings.conflicts.controls import control_for_use
+from kathodos.findings.conflicts.covers import HOLDS, Control, Cover, Register, register_of
 from kathodos.ledger.entries import writing
 from kathodos.ledger.keys import Keys
-from kathodos.model.attributes import nearest
 from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
+from kathodos.model.suggestions import nearest
 from kathodos.model.times import first_moment, last_moment_of, microseconds, normal_moment, time_text
-from kathodos.review.rounds import identities_of
-from kathodos.store.sqlite import Store, read_rows
-
-_KEYS = {"id", "title", "owner", "does", "period", "until"}
-
-
-def controls_in(file: str, content: Mapping[str, Any]) -> list[Control]:
-    """The controls of `controls.toml`, already read. Raises DataError where one is not as it has to be."""
-    tables = content.get("control", [])
-    is_listed = isinstance(tables, list) and all(isinstance(table, dict) for table in tables)
-    if content.keys() - {"control"} or not is_listed:
-        raise DataError(f"{file}: expected [[control]] blocks and nothing else.", "See docs/file-formats.md.")
-    found = []
-    for table in tables:
-        missing = [key for key in ("id", "owner", "does", "period") if not isinstance(table.get(key), str)]
-        unknown = sorted(table.keys() - _KEYS)
-        if missing or unknown:
-            what = f"lacks {', '.join(missing)}" if missing else f"has no key {unknown[0]}"
-            raise DataError(f"{file}: the control {table.get('id', '?')} {what}.", f"Its keys: {', '.join(_KEYS)}.")
-        texts = {key: str(table[key]) for key in _KEYS & table.keys()}
-        found.append(_checked(Control(**{"title": texts["id"], **texts}), f"{file}: "))
-    return found
-
-
-def _checked(control: Control, where: str = "") -> Control:
-    try:
-        parts_of(control.period)
-        until = normal_moment(control.until) if control.until else None
-    except ValueError as error:
-        raise DataError(f"{where}the control {control.id}: {sentence(error)}", "Mend it.") from None
-    owner = control.owner.removeprefix("identity:")
-    return replace(control, owner=owner, until=until)
-
-
-def read_register(connection: sa.Connection, configured: Sequence[Control], point: int | None = None) -> Register:
-    """Controls, covers and confirmations at a point; the configured controls stand beside those that were added."""
-    added = [Control(*values) for values in read_rows(connection, CONTROLS, point).values()]
-    twice = {it.id for it in added} & {it.id for it in configured}
-    if twice:
-        what = f"The control {sorted(twice)[0]} stands in controls.toml and was added as well."
-        raise DataError(what, "Take it out of controls.toml.")
-    covers = [Cover(*values) for values in read_rows(connection, COVERS, point).values()]
-    said = [Confirmation(*values) for values in read_rows(connection, CONFIRMATIONS, point).values()]
-    return Register(
-        {it.id: it for it in (*configured, *added)},
-        sorted(covers, key=lambda it: it.covered_at),
-        sorted(said, key=lambda it: it.confirmed_at),
-    )
+from kathodos.review.actors import identities_of
+from kathodos.store.base import Store
+from kathodos.store.records import Records
+from kathodos.store.tables import read_rows
 
 
 def add_control(store: Store, keys: Keys, control: Control, actor: str, reason: str) -> int:
     """Adds a control; gives the ledger entry. Raises CallError where its name is taken."""
-    control = _checked(control)
+    control = control_for_use(control)
     with writing(store, keys, "control add", actor, reason) as draft:
         if control.id in read_rows(draft.connection, CONTROLS)["control"]:
             raise CallError(f"There is a control {control.id} already.", "Give this one another name.")
@@ -83,8 +36,8 @@ def confirm_control(
 ) -> tuple[Control, int]:
     """The owner's word that a control was carried out; gives the control and the ledger entry."""
     with writing(store, keys, "control confirm", actor, note) as draft:
-        register = read_register(draft.connection, configured)
-        control = _owned(draft.connection, register, name, actor)
+        register = register_of(draft.records, configured)
+        control = _owned(draft.records, register, name, actor)
         at = time_text(draft.time)
         if any(it.control == control.id and it.confirmed_at == at for it in register.confirmations):
             raise CallError(f"{control.id} was confirmed at this very moment.", "There is nothing to do.")
@@ -106,9 +59,9 @@ def cover_conflict(
 ) -> int:
     """Leaves a conflict, given by rule and identity, standing under a control; gives the ledger entry."""
     with writing(store, keys, "cover", actor, reason) as draft:
-        control = _owned(draft.connection, read_register(draft.connection, configured), name, actor)
+        control = _owned(draft.records, register_of(draft.records, configured), name, actor)
         end = _end_of(until, control, time_text(draft.time))
-        if conflict[1] in {actor, *identities_of(draft.connection, actor)}:
+        if conflict[1] in {actor, *identities_of(draft.records, actor)}:
             raise CallError(f"The conflict is {actor}'s own, and nobody covers their own.", "Leave it to another.")
         values = (*conflict, control.id, end, reason, actor, time_text(draft.time), None, None)
         draft.open_rows(COVERS, [values])
@@ -122,12 +75,12 @@ def end_cover(
 ) -> int:
     """Ends the cover of a conflict before its time; gives the ledger entry."""
     with writing(store, keys, "uncover", actor, reason) as draft:
-        register, rows = read_register(draft.connection, configured), read_rows(draft.connection, COVERS)
+        register, rows = register_of(draft.records, configured), read_rows(draft.connection, COVERS)
         for number, values in zip(rows.ids, rows.values(), strict=True):
             cover = Cover(*values)
             is_it = (cover.rule, cover.identity) == conflict
             if is_it and register.state(cover, microseconds(draft.time)) == HOLDS:
-                _owned(draft.connection, register, cover.control, actor)
+                _owned(draft.records, register, cover.control, actor)
                 draft.close_rows(COVERS, [number])
                 draft.open_rows(COVERS, [(*values[:-2], actor, time_text(draft.time))])
                 draft.subjects += [f"identity:{conflict[1]}", f"rule:{conflict[0]}", f"control:{cover.control}"]
@@ -135,13 +88,13 @@ def end_cover(
         raise CallError(f"No cover holds on {'/'.join(conflict)}.", "See `kathodos conflicts covers`.")
 
 
-def _owned(connection: sa.Connection, register: Register, name: str, actor: str) -> Control:
+def _owned(records: Records, register: Register, name: str, actor: str) -> Control:
     """The control of this name, if the actor is its owner. Raises CallError."""
     control = register.controls.get(name)
     if control is None:
         remedy = f"{nearest(name, list(register.controls))} Add one with `kathodos control add`."
         raise CallError(f"There is no control {name}.", remedy)
-    if control.owner not in {actor, *identities_of(connection, actor)}:
+    if control.owner not in {actor, *identities_of(records, actor)}:
         raise CallError(
             f"{actor} is not the owner of {name}; that is {control.owner}.",
             "Only the owner may use a control: let them do it, or name the owner with --as.",

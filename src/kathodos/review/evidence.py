@@ -16,10 +16,10 @@ from kathodos.engine.explain import grants_behind
 from kathodos.engine.reach import Reached, one_per_answer, what_grants_give
 from kathodos.findings.conflicts.states import Conflict
 from kathodos.model import times
+from kathodos.model.rows import State
 from kathodos.review.items import Item
 from kathodos.rules.reading import Need, Permission
 from kathodos.rules.targets import PermissionTargets
-from kathodos.store.sqlite import State
 
 
 @dataclass(frozen=True)

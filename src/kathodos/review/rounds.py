@@ -19,13 +19,15 @@ from kathodos.findings.conflicts.states import find_conflicts
 from kathodos.ledger.entries import Draft, writing
 from kathodos.ledger.keys import Keys
 from kathodos.model import times
-from kathodos.model.attributes import nearest
 from kathodos.model.kinds import ACCOUNTS, DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEWS, Kind
+from kathodos.model.rows import Rows, State
+from kathodos.model.suggestions import nearest
 from kathodos.review.evidence import Witness
 from kathodos.review.items import Item, beyond_items, items_of
 from kathodos.rules.reading import Rules
+from kathodos.store.base import Store
 from kathodos.store.records import InMemory
-from kathodos.store.sqlite import Rows, State, Store, read_rows
+from kathodos.store.tables import read_rows
 
 OPEN, SIGNED = "open", "signed off"
 CERTIFY, REVOKE = "certify", "revoke"

@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Ints
-from kathodos.model.attributes import nearest
+from kathodos.model.suggestions import nearest
 from kathodos.rules.reading import Conflicting, Duty, Fence, Need, Permission, Rule, Rules
 from kathodos.rules.targets import PermissionTargets
 

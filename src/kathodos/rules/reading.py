@@ -9,11 +9,14 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
-from kathodos.errors import DataError
+import msgspec
+
 from kathodos.model.addresses import Pattern, parse_pattern
 from kathodos.model.filters import FilterError, Node, parse_filter
+from kathodos.model.severities import Severity
+from kathodos.model.toml import Path, TomlText
 
-SEVERITIES = ("low", "medium", "high", "critical")
+SEVERITIES = tuple(Severity)
 DUTIES_FILE = "duties.toml"
 
 
@@ -49,7 +52,7 @@ class Rule:
     id: str
     title: str
     topic: str
-    severity: str = field(default="medium", kw_only=True)
+    severity: Severity = field(default=Severity.MEDIUM, kw_only=True)
     description: str = field(default="", kw_only=True)
     remedy: str = field(default="", kw_only=True)
     reference: str = field(default="", kw_only=True)
@@ -98,183 +101,193 @@ class Rules:
         return sorted({rule.topic for rule in self.every()})
 
 
-_OF_ALL = {"id", "title", "severity", "description", "remedy", "reference", "except"}
-_KEYS = {
-    "conflict": _OF_ALL | {"threshold", "within", "duty", "duties"},
-    "duty": {"name", "any", "all"},
-    "fence": _OF_ALL | {"who", "never"},
-    "need": _OF_ALL | {"who", "must"},
-}
+class _Block(msgspec.Struct, forbid_unknown_fields=True, kw_only=True):
+    """What a block of any kind of rule may say."""
+
+    id: str
+    title: str = ""
+    severity: Severity = Severity.MEDIUM
+    description: str = ""
+    remedy: str = ""
+    reference: str = ""
+    excepted: str | None = msgspec.field(default=None, name="except")
 
 
-def read_rules(files: Sequence[tuple[str, Mapping[str, Any], str]], folder: str = "rules/") -> Rules:
-    """The rules of several files, each given as name, parsed TOML and text. Raises DataError with file and line.
+class _DutyBlock(msgspec.Struct, forbid_unknown_fields=True):
+    """`[[conflict.duty]]`."""
 
-    `folder`: what stands before the names where an error tells them.
-    """
+    name: str
+    any: list[str] | None = None
+    all: list[str] | None = None
+
+
+class _ConflictBlock(_Block, forbid_unknown_fields=True, kw_only=True):
+    """`[[conflict]]`."""
+
+    threshold: int = 2
+    within: str | None = None
+    duty: list[_DutyBlock] = []
+    duties: list[str] = []
+
+
+class _FenceBlock(_Block, forbid_unknown_fields=True, kw_only=True):
+    """`[[fence]]`."""
+
+    who: str
+    never: list[str]
+
+
+class _NeedBlock(_Block, forbid_unknown_fields=True, kw_only=True):
+    """`[[need]]`."""
+
+    who: str
+    must: list[str]
+
+
+class _File(msgspec.Struct, forbid_unknown_fields=True):
+    """A file of rules."""
+
+    topic: str
+    conflict: list[_ConflictBlock] = []
+    fence: list[_FenceBlock] = []
+    need: list[_NeedBlock] = []
+
+
+class _AnyAll(msgspec.Struct, forbid_unknown_fields=True):
+    """What gives a generic duty: one of these, and all of those."""
+
+    any: list[str] = []
+    all: list[str] = []
+
+
+class _DutiesFile(msgspec.Struct, forbid_unknown_fields=True):
+    """`duties.toml`."""
+
+    duties: dict[str, list[str] | _AnyAll]
+
+
+def read_rules(files: Sequence[TomlText]) -> Rules:
+    """The rules of several files. Raises DataError with file, line and key where one is not as it has to be."""
     rules = Rules()
-    for name, content, text in files:
-        if name == DUTIES_FILE:
-            rules.duties.update(_Reader(folder + name, text, {}).generic(content))
+    for file in files:
+        if _is_duties(file):
+            rules.duties.update(_generic_duties(file))
     seen: dict[str, str] = {}
-    for name, content, text in files:
-        if name == DUTIES_FILE:
-            continue
-        reader = _Reader(folder + name, text, rules.duties)
-        reader.rules(content, rules)
-        for rule in reader.ids:
-            if rule in seen:
-                raise reader.error(
-                    rule, f"the id {rule} stands in {seen[rule]} too", "Give each rule an id of its own."
-                )
-            seen[rule] = name
+    for file in files:
+        if not _is_duties(file):
+            reader = _Reader(file, rules.duties)
+            reader.add_to(rules)
+            for rule, path in reader.ids.items():
+                if rule in seen:
+                    what = f"the id {rule} stands in {seen[rule]} too"
+                    raise file.error(path, what, "Give each rule an id of its own.")
+                seen[rule] = file.name
     return rules
 
 
+def _is_duties(file: TomlText) -> bool:
+    return file.name.rpartition("/")[2] == DUTIES_FILE
+
+
+def _generic_duties(file: TomlText) -> dict[str, Duty]:
+    """The duties that `[duties]` says: a list of permissions of which one is enough, or a table of any and all."""
+    remedy = 'Write "pay suppliers" = ["pay dues:/*/payments"] in [duties], or { any = [...], all = [...] }.'
+    found = {}
+    for name, stated in file.as_type(_DutiesFile, remedy).duties.items():
+        sides = _AnyAll(any=stated) if isinstance(stated, list) else stated
+        path = ["duties", name]
+        found[name] = Duty(name, _permissions(file, path, sides.any), _permissions(file, path, sides.all))
+    return found
+
+
 class _Reader:
-    """Reads one file, and knows the line of a rule by its id."""
+    """Reads one file of rules."""
 
-    def __init__(self, file: str, text: str, duties: Mapping[str, Duty]) -> None:
+    def __init__(self, file: TomlText, duties: Mapping[str, Duty]) -> None:
         self.file = file
-        self.lines = text.splitlines()
         self.duties = duties
-        self.ids: list[str] = []
+        self.ids: dict[str, Path] = {}
 
-    def error(self, mark: str, what: str, remedy: str) -> DataError:
-        line = next((at for at, line in enumerate(self.lines, 1) if mark and mark in line), 1)
-        return DataError(f"{self.file}, line {line}: {what}.", remedy)
-
-    def rules(self, content: Mapping[str, Any], rules: Rules) -> None:
+    def add_to(self, rules: Rules) -> None:
         """Adds what the file says."""
-        topic = self.text(content, "topic", "the file")
-        unknown = sorted(content.keys() - {"topic", "conflict", "need", "fence"})
-        if unknown:
-            remedy = "A file of rules has a topic, and [[conflict]], [[fence]] and [[need]]."
-            raise self.error(unknown[0], f"there is a {unknown[0]}", remedy)
-        rules.conflicts.extend(self.conflict(table, topic) for table in self.tables(content, "conflict"))
-        rules.needs.extend(self.need(table, topic) for table in self.tables(content, "need"))
-        rules.fences.extend(self.fence(table, topic) for table in self.tables(content, "fence"))
+        remedy = "A file of rules has a topic, and [[conflict]], [[fence]] and [[need]]; the manual shows their keys."
+        content = self.file.as_type(_File, remedy)
+        if not content.topic:
+            raise self.file.error(["topic"], "the topic is empty", "Name it.")
+        for at, conflict in enumerate(content.conflict):
+            rules.conflicts.append(self.conflict(conflict, content.topic, ["conflict", at]))
+        for at, need in enumerate(content.need):
+            path = ["need", at]
+            about = self.common(need, content.topic, path)
+            who, must = self.filter(need.who, [*path, "who"]), self.permissions(need.must, [*path, "must"])
+            rules.needs.append(Need(**about, who=who, must=must))
+        for at, fence in enumerate(content.fence):
+            path = ["fence", at]
+            about = self.common(fence, content.topic, path)
+            who, never = self.filter(fence.who, [*path, "who"]), self.permissions(fence.never, [*path, "never"])
+            rules.fences.append(Fence(**about, who=who, never=never))
 
-    def generic(self, content: Mapping[str, Any]) -> dict[str, Duty]:
-        """The duties that `[duties]` says: a list of permissions of which one is enough, or a table of any and all."""
-        table = content.get("duties")
-        if not isinstance(table, dict):
-            raise self.error("", "expected a table [duties]", 'Write "pay suppliers" = ["pay dues:/*/payments"] in it.')
-        found = {}
-        for name, said in table.items():
-            said = {"any": said} if isinstance(said, list) else said
-            if not isinstance(said, dict) or not said.keys() <= {"any", "all"}:
-                remedy = 'Write "duty" = ["ACTION PATTERN"], or { any = [...], all = [...] }.'
-                raise self.error(name, f"the duty {name!r} is neither a list nor any and all", remedy)
-            sides = (self.permissions(said, key, name, may_be_empty=True) for key in ("any", "all"))
-            found[name] = Duty(name, *sides)
-        return found
-
-    def tables(self, content: Mapping[str, Any], name: str) -> list[Mapping[str, Any]]:
-        """The `[[name]]` tables of the file, with their keys checked."""
-        tables = content.get(name, [])
-        if not isinstance(tables, list) or not all(isinstance(table, dict) for table in tables):
-            raise self.error(name, f"expected [[{name}]] with two brackets", "Mend it; the manual shows a rule.")
-        for table in tables:
-            if name != "duty":
-                self.ids.append(self.text(table, "id", f"a {name}"))
-            unknown = sorted(table.keys() - _KEYS[name])
-            if unknown:
-                known = ", ".join(sorted(_KEYS[name]))
-                raise self.error(unknown[0], f"a {name} has no key {unknown[0]}", f"Its keys are {known}.")
-        return tables
-
-    def text(self, table: Mapping[str, Any], key: str, what: str) -> str:
-        value = table.get(key)
-        if not isinstance(value, str) or not value:
-            raise self.error(str(table.get("id", "")), f'expected {key} = "..." in {what}', "Add it.")
-        return value
-
-    def of_all(self, table: Mapping[str, Any], topic: str) -> dict[str, Any]:
+    def common(self, block: _Block, topic: str, path: list[str | int]) -> dict[str, Any]:
         """What all kinds of rule have."""
-        mark = str(table["id"])
-        if "/" in mark or mark != mark.strip():
-            raise self.error(mark, f"the id {mark!r} holds a slash or a blank at an end", "Write it without.")
-        severity = table.get("severity", "medium")
-        if severity not in SEVERITIES:
-            raise self.error(mark, f"{mark} has the severity {severity!r}", f"Write one of {', '.join(SEVERITIES)}.")
-        texts = {key: str(table.get(key, "")).strip() for key in ("description", "remedy", "reference")}
-        excepted = self.filter(table, "except", mark) if "except" in table else None
-        named = {"id": mark, "title": str(table.get("title", mark)), "topic": topic, "severity": severity}
-        return {**named, **texts, "excepted": excepted, "file": self.file.removeprefix("rules/")}
+        name = block.id
+        if not name or "/" in name or name != name.strip():
+            what = f"the id {name!r} is empty, or holds a slash or a blank at an end"
+            raise self.file.error([*path, "id"], what, "Write it without.")
+        if name in self.ids:
+            remedy = "Give each rule an id of its own."
+            raise self.file.error([*path, "id"], f"the id {name} stands in this file twice", remedy)
+        self.ids[name] = [*path, "id"]
+        excepted = self.filter(block.excepted, [*path, "except"]) if block.excepted is not None else None
+        texts = {key: getattr(block, key).strip() for key in ("description", "remedy", "reference")}
+        named = {"id": name, "title": block.title or name, "topic": topic, "severity": block.severity}
+        return {**named, **texts, "excepted": excepted, "file": self.file.name.removeprefix("rules/")}
 
-    def conflict(self, table: Mapping[str, Any], topic: str) -> Conflicting:
-        mark, said = str(table["id"]), self.of_all(table, topic)
+    def conflict(self, block: _ConflictBlock, topic: str, path: list[str | int]) -> Conflicting:
+        about = self.common(block, topic, path)
         duties = (
-            *(self.duty(duty, mark) for duty in self.tables({"duty": table.get("duty", [])}, "duty")),
-            *(self.named(name, mark) for name in self.names(table, mark)),
+            *(self.duty(duty, [*path, "duty", at]) for at, duty in enumerate(block.duty)),
+            *(self.named(name, block.id, [*path, "duties"]) for name in block.duties),
         )
-        threshold = table.get("threshold", 2)
-        if isinstance(threshold, bool) or not isinstance(threshold, int) or not 2 <= threshold <= len(duties):
-            raise self.error(
-                mark,
-                f"{mark} has {len(duties)} duties and the threshold {threshold!r}",
-                "Needs 2 or more duties, and a threshold from 2 to their number.",
-            )
-        within = table.get("within")
-        if within is not None and not isinstance(within, str):
-            raise self.error(mark, f"expected within = the name of an attribute in {mark}", "Mend it.")
-        return Conflicting(**said, threshold=threshold, within=within, duties=duties)
+        if not 2 <= block.threshold <= len(duties):
+            what = f"{block.id} has {len(duties)} duties and the threshold {block.threshold}"
+            remedy = "Needs 2 or more duties, and a threshold from 2 to their number."
+            raise self.file.error([*path, "threshold"], what, remedy)
+        return Conflicting(**about, threshold=block.threshold, within=block.within, duties=duties)
 
-    def duty(self, table: Mapping[str, Any], mark: str) -> Duty:
-        name = self.text(table, "name", f"a duty of {mark}")
-        if "all" not in table:
-            return Duty(name, self.permissions(table, "any", mark))
-        any_of = self.permissions(table, "any", mark) if "any" in table else ()
-        return Duty(name, any_of, self.permissions(table, "all", mark))
+    def duty(self, block: _DutyBlock, path: list[str | int]) -> Duty:
+        every = self.permissions(block.all, [*path, "all"]) if block.all is not None else ()
+        if block.any is None and block.all is not None:
+            return Duty(block.name, (), every)
+        return Duty(block.name, self.permissions(block.any or [], [*path, "any"]), every)
 
-    def names(self, table: Mapping[str, Any], mark: str) -> list[str]:
-        """The generic duties that a rule names."""
-        names = table.get("duties", [])
-        if not isinstance(names, list) or not all(isinstance(name, str) for name in names):
-            raise self.error(mark, f"expected duties = [names of duties] in {mark}", f"Name them as in {DUTIES_FILE}.")
-        return names
-
-    def named(self, name: str, mark: str) -> Duty:
+    def named(self, name: str, rule: str, path: Path) -> Duty:
+        """A generic duty that a rule names."""
         if name not in self.duties:
-            what = f"{mark} names the duty {name!r}, which rules/{DUTIES_FILE} does not have"
-            raise self.error(mark, what, f'Write "{name}" = [] there; its permissions can follow.')
+            what = f"{rule} names the duty {name!r}, which rules/{DUTIES_FILE} does not have"
+            raise self.file.error(path, what, f'Write "{name}" = [] there; its permissions can follow.')
         return self.duties[name]
 
-    def need(self, table: Mapping[str, Any], topic: str) -> Need:
-        mark = str(table["id"])
-        who, must = self.filter(table, "who", mark), self.permissions(table, "must", mark)
-        return Need(**self.of_all(table, topic), who=who, must=must)
-
-    def fence(self, table: Mapping[str, Any], topic: str) -> Fence:
-        mark = str(table["id"])
-        who, never = self.filter(table, "who", mark), self.permissions(table, "never", mark)
-        return Fence(**self.of_all(table, topic), who=who, never=never)
-
-    def filter(self, table: Mapping[str, Any], key: str, mark: str) -> Node:
+    def filter(self, text: str, path: Path) -> Node:
         try:
-            return parse_filter(self.text(table, key, mark))
+            return parse_filter(text)
         except FilterError as error:
-            raise self.error(
-                mark, f"{key} of {mark} does not parse: {error}", "Write a filter over identities."
-            ) from None
+            what = f"the filter {path[-1]} does not parse: {error}"
+            raise self.file.error(path, what, "Write a filter over identities.") from None
 
-    def permissions(
-        self, table: Mapping[str, Any], key: str, mark: str, may_be_empty: bool = False
-    ) -> tuple[Permission, ...]:
-        listed = table.get(key, [] if may_be_empty else None)
-        is_list = isinstance(listed, list) and all(isinstance(text, str) for text in listed)
-        if not is_list or not (listed or may_be_empty):
-            raise self.error(
-                mark, f'expected {key} = ["ACTION PATTERN", ...] in {mark}', "Add at least one permission."
-            )
-        return tuple(self.permission(text, mark) for text in listed or ())
+    def permissions(self, listed: Sequence[str], path: Path) -> tuple[Permission, ...]:
+        if not listed:
+            remedy = f'Write {path[-1]} = ["ACTION PATTERN", ...] with at least one permission.'
+            raise self.file.error(path, f"{path[-1]} names no permission", remedy)
+        return _permissions(self.file, path, listed)
 
-    def permission(self, text: str, mark: str) -> Permission:
-        action, _, pattern = text.strip().partition(" ")
-        try:
-            return Permission(action, parse_pattern(pattern.strip()))
-        except ValueError as error:
-            raise self.error(
-                text, f"{text!r} in {mark} is no permission: {error}", "Write ACTION system:/path."
-            ) from None
+
+def _permissions(file: TomlText, path: Path, listed: Sequence[str]) -> tuple[Permission, ...]:
+    return tuple(_permission(file, path, text) for text in listed)
+
+
+def _permission(file: TomlText, path: Path, text: str) -> Permission:
+    action, _, pattern = text.strip().partition(" ")
+    try:
+        return Permission(action, parse_pattern(pattern.strip()))
+    except ValueError as error:
+        raise file.error(path, f"{text!r} is no permission: {error}", "Write ACTION system:/path.") from None

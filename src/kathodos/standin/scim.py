@@ -10,8 +10,11 @@ from pathlib import Path
 from typing import Any
 from urllib.parse import parse_qs, urlsplit
 
+import numpy as np
+
 from kathodos.errors import DataError
 from kathodos.model.filters import FilterError, parse_filter
+from kathodos.store.attributes import Distinct, selected
 
 LISTED = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
 ERROR = "urn:ietf:params:scim:api:messages:2.0:Error"
@@ -139,8 +142,8 @@ def _number(text: str) -> int:
 def _fits(resource: Mapping[str, Any], text: str) -> bool:
     lowered = {name.lower(): value for name, value in resource.items()}
 
-    def column(name: str) -> list[Any]:
+    def column(name: str) -> Distinct:
         value = lowered.get(name.lower())
-        return [("true" if value else "false") if isinstance(value, bool) else value]
+        return Distinct(np.zeros(1, dtype=np.int32), [str(value).lower() if isinstance(value, bool) else value])
 
-    return bool(parse_filter(text).mask(column, 1)[0])
+    return bool(selected(parse_filter(text), column, 1)[0])

@@ -2,32 +2,35 @@
 
 from __future__ import annotations
 
-import itertools
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import Any, Protocol
 
-import sqlalchemy as sa
+import numpy as np
 
+from kathodos.columns.csr import Ints
+from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, joined_columns
 from kathodos.model.kinds import Kind
-from kathodos.store.sqlite import TABLES, Rows, State, in_state, in_state_scanned, is_ended, opened_after
+from kathodos.model.rows import Record, Rows, State, rows_from
+from kathodos.store.history import SOURCE, Histories, KindHistory
 
-Columns = Sequence[Sequence[Any]]
-Record = Mapping[str, Any]
-ROW = "row"
-_CHUNK = 1000  # rows that stay in the processor's cache while they are taken apart
+Key = tuple[Any, ...]
 
 
 class Records(Protocol):
-    """Where records are read from."""
+    """Where records are read from. All columns of a kind are in the same order."""
 
-    def chunks(self, kind: Kind, *columns: str) -> Iterator[Columns]:
-        """The columns of all records of a kind, some thousand at a time. `row` is the number of the record's row."""
+    def column(self, kind: Kind, name: str) -> DictionaryColumn:
+        """One column of all records of a kind."""
+
+    def rows(self, kind: Kind) -> Ints:
+        """The number of the row of each record; those of records that are only assumed are below zero."""
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         """The records with these row numbers, in this order."""
 
-    def with_key(self, kind: Kind, key: tuple[Any, ...]) -> Record | None:
+    def with_key(self, kind: Kind, key: Key) -> Record | None:
         """The record with this key, if there is one."""
 
 
@@ -45,49 +48,83 @@ class Edit:
 Edits = Mapping[str, Edit]
 
 
-def columns_of(records: Records, kind: Kind, *columns: str) -> Columns:
-    """The columns of all records of a kind."""
-    parts = list(records.chunks(kind, *columns))
-    return [list(itertools.chain.from_iterable(part[at] for part in parts)) for at in range(len(columns))]
+def columns_of(records: Records, kind: Kind, *columns: str) -> list[list[Any]]:
+    """The columns of all records of a kind as lists: for kinds of which there are few."""
+    return [records.column(kind, name).listed() for name in columns]
 
 
 def rows_of(records: Records, kind: Kind, *columns: str) -> Rows:
-    """The rows of a kind with only some of their columns."""
-    ids, *values = columns_of(records, kind, ROW, *columns)
-    return Rows(kind, list(ids), dict(zip(columns, map(list, values), strict=True)))
+    """The rows of a kind with only some of their columns: for kinds of which there are few."""
+    values = {name: records.column(kind, name).listed() for name in columns}
+    return Rows(kind, records.rows(kind).tolist(), values)
+
+
+def positions_holding(records: Records, kind: Kind, wanted: Mapping[str, Any]) -> Ints:
+    """The positions of the records that hold these values."""
+    found: Ints | None = None
+    for name, value in wanted.items():
+        column = records.column(kind, name)
+        code = column.code_of(value)
+        found = (column.codes == code).nonzero()[0] if found is None else found[column.codes[found] == code]
+    return found if found is not None else np.arange(len(records.rows(kind)))
+
+
+def record_at(records: Records, kind: Kind, position: int) -> dict[str, Any]:
+    """The record at a position."""
+    return {name: records.column(kind, name).value(position) for name in kind.names}
 
 
 @dataclass(frozen=True)
 class Stored:
     """What the store keeps after ledger entry `point` (None: the present)."""
 
-    connection: sa.Connection
+    histories: Histories
     point: int | None = None
 
-    def chunks(self, kind: Kind, *columns: str) -> Iterator[Columns]:
-        table = TABLES[kind.name]
-        query = _columns(table, columns).where(in_state_scanned(table, self.point)).order_by(table.c.row)
-        text = str(query.compile(self.connection.engine, compile_kwargs={"literal_binds": True}))
-        cursor = self.connection.connection.cursor()  # the driver's own: millions of rows pass through here
-        try:
-            cursor.execute(text)
-            while part := cursor.fetchmany(_CHUNK):
-                yield list(zip(*part, strict=True))
-        finally:
-            cursor.close()
+    @cached_property
+    def _chosen(self) -> dict[str, Ints | None]:
+        return {}
+
+    def chosen(self, kind: Kind) -> Ints | None:
+        """The positions among all rows of those of this state; None for all of them."""
+        if kind.name not in self._chosen:
+            self._chosen[kind.name] = self.history(kind).in_state(self.point)
+        return self._chosen[kind.name]
+
+    def history(self, kind: Kind) -> KindHistory:
+        """All rows of a kind there ever were."""
+        return self.histories.of(kind)
+
+    def column(self, kind: Kind, name: str) -> DictionaryColumn:
+        column, chosen = self.history(kind).column(name), self.chosen(kind)
+        return column if chosen is None else column.taken(chosen)
+
+    def rows(self, kind: Kind) -> Ints:
+        rows, chosen = self.history(kind).rows, self.chosen(kind)
+        return rows if chosen is None else rows[chosen]
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
-        table = TABLES[kind.name]
-        found: dict[int, Sequence[Any]] = {}
-        for first in range(0, len(rows), 500):
-            wanted = table.c.row.in_(rows[first : first + 500])
-            found.update((row[0], row) for row in self.connection.execute(_columns(table, _all(kind)).where(wanted)))
-        return _rows(kind, [found[row] for row in rows])
+        history = self.history(kind)
+        at = np.searchsorted(history.rows, np.array(rows, dtype=np.int64))
+        columns = {name: history.column(name).listed(at) for name in kind.names}
+        return Rows(kind, list(rows), columns)
 
-    def with_key(self, kind: Kind, key: tuple[Any, ...]) -> Record | None:
-        table = TABLES[kind.name]
-        same = [table.c[name] == part for name, part in zip(kind.key, key, strict=True)]
-        return next(iter(_read_records(self.connection, kind, sa.and_(in_state(table, self.point), *same))), None)
+    def with_key(self, kind: Kind, key: Key) -> Record | None:
+        history = self.history(kind)
+        found: Ints = np.arange(len(history.rows)) if not kind.key else np.zeros(0, dtype=np.int64)
+        for number, (name, part) in enumerate(zip(kind.key, key, strict=True)):
+            column = history.column(name)
+            code = column.code_of(part)
+            found = (column.codes == code).nonzero()[0] if not number else found[column.codes[found] == code]
+        is_there = history.until[found] > (2**31 - 2) if self.point is None else history.until[found] > self.point
+        if self.point is not None:
+            is_there &= history.since[found] <= self.point
+        there = found[is_there].tolist()
+        return {name: history.column(name).value(there[0]) for name in kind.names} if there else None
+
+    def sources(self, kind: Kind) -> DictionaryColumn:
+        """Who brought each record."""
+        return self.column(kind, SOURCE)
 
 
 @dataclass(frozen=True)
@@ -96,18 +133,27 @@ class InMemory:
 
     state: State
 
-    def chunks(self, kind: Kind, *columns: str) -> Iterator[Columns]:
+    @cached_property
+    def _known(self) -> dict[tuple[str, str], DictionaryColumn]:
+        return {}
+
+    def column(self, kind: Kind, name: str) -> DictionaryColumn:
+        if (kind.name, name) not in self._known:
+            rows = self.state.get(kind.name)
+            self._known[kind.name, name] = dictionary_column(rows[name] if rows is not None else [])
+        return self._known[kind.name, name]
+
+    def rows(self, kind: Kind) -> Ints:
         rows = self.state.get(kind.name)
-        if rows is not None and len(rows):
-            yield [rows.ids if column == ROW else rows[column] for column in columns]
+        return np.array(rows.ids if rows is not None else [], dtype=np.int64)
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         held = self.state[kind.name]
         at = {row: position for position, row in enumerate(held.ids)}
         values = held.values()
-        return _rows(kind, [(row, *values[at[row]]) for row in rows])
+        return rows_from(kind, [(row, *values[at[row]]) for row in rows])
 
-    def with_key(self, kind: Kind, key: tuple[Any, ...]) -> Record | None:
+    def with_key(self, kind: Kind, key: Key) -> Record | None:
         rows = self.state[kind.name]
         records = zip(rows.record_keys(), rows.values(), strict=True)
         return next((dict(zip(kind.names, values, strict=True)) for held, values in records if held == key), None)
@@ -120,89 +166,90 @@ class Edited:
     records: Records
     edits: Edits
 
-    def chunks(self, kind: Kind, *columns: str) -> Iterator[Columns]:
-        edit = self.edits.get(kind.name, Edit())
-        gone = {tuple(record[name] for name in kind.key) for record in edit.gone}
-        if not gone:
-            yield from self.records.chunks(kind, *columns)
-        else:
-            for part in self.records.chunks(kind, *columns, *kind.key):
-                stays = [key not in gone for key in zip(*part[len(columns) :], strict=True)]
-                yield [list(itertools.compress(column, stays)) for column in part[: len(columns)]]
-        if edit.come:
-            numbered = [{**record, ROW: -at} for at, record in enumerate(edit.come, 1)]
-            yield [[record[column] for record in numbered] for column in columns]
+    @cached_property
+    def _staying(self) -> dict[str, Ints | None]:
+        return {}
+
+    def staying(self, kind: Kind) -> Ints | None:
+        """The positions of the records that stay; None for all of them."""
+        if kind.name not in self._staying:
+            gone = self.edits.get(kind.name, Edit()).gone
+            found: Ints | None = None
+            if gone:
+                stays = np.ones(len(self.records.rows(kind)), dtype=bool)
+                stays[positions_of_keys(self.records, kind, [_key(kind, record) for record in gone])] = False
+                found = stays.nonzero()[0]
+            self._staying[kind.name] = found
+        return self._staying[kind.name]
+
+    def column(self, kind: Kind, name: str) -> DictionaryColumn:
+        column, staying = self.records.column(kind, name), self.staying(kind)
+        kept = column if staying is None else column.taken(staying)
+        come = self.edits.get(kind.name, Edit()).come
+        return joined_columns([kept, dictionary_column([record[name] for record in come])]) if come else kept
+
+    def rows(self, kind: Kind) -> Ints:
+        rows, staying = self.records.rows(kind), self.staying(kind)
+        kept = rows if staying is None else rows[staying]
+        return np.concatenate([kept, -1 - np.arange(len(self.edits.get(kind.name, Edit()).come))])
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         come = self.edits.get(kind.name, Edit()).come
         kept = self.records.some(kind, [row for row in rows if row > 0])
         stored = dict(zip(kept.ids, kept.values(), strict=True))
         made = {row: tuple(come[-row - 1][name] for name in kind.names) for row in rows if row < 0}
-        return _rows(kind, [(row, *(stored[row] if row > 0 else made[row])) for row in rows])
+        return rows_from(kind, [(row, *(stored[row] if row > 0 else made[row])) for row in rows])
 
-    def with_key(self, kind: Kind, key: tuple[Any, ...]) -> Record | None:
+    def with_key(self, kind: Kind, key: Key) -> Record | None:
         edit = self.edits.get(kind.name, Edit())
-        come, gone = (
-            {tuple(record[name] for name in kind.key): record for record in some} for some in (edit.come, edit.gone)
-        )
+        come, gone = ({_key(kind, record): record for record in some} for some in (edit.come, edit.gone))
         if key in come or key in gone:
             return come.get(key)
         return self.records.with_key(kind, key)
 
 
-def edits_between(connection: sa.Connection, kinds: Iterable[Kind], first: int, second: int) -> Edits:
+def _key(kind: Kind, record: Record) -> Key:
+    return tuple(record[name] for name in kind.key)
+
+
+def positions_of_keys(records: Records, kind: Kind, keys: Iterable[Key]) -> Ints:
+    """The positions of the records with some keys; what is not there is passed over."""
+    wanted = list(keys)
+    if not wanted:
+        return np.zeros(0, dtype=np.int64)
+    found: Ints | None = None
+    for name, parts in zip(kind.key, zip(*wanted, strict=True), strict=True):
+        column = records.column(kind, name)
+        codes = np.array([column.code_of(part) for part in dict.fromkeys(parts)], dtype=np.int64)
+        is_wanted = np.zeros(len(column.values) + 1, dtype=bool)
+        is_wanted[codes[codes > -2]] = True
+        found = is_wanted[column.codes].nonzero()[0] if found is None else found[is_wanted[column.codes[found]]]
+    assert found is not None
+    if len(kind.key) == 1:
+        return found
+    held = zip(*(records.column(kind, name).listed(found) for name in kind.key), strict=True)
+    among = set(wanted)
+    kept: Ints = found[np.fromiter((key in among for key in held), dtype=bool, count=len(found))]
+    return kept
+
+
+def edits_between(histories: Histories, kinds: Iterable[Kind], first: int, second: int) -> Edits:
     """What turns the state after ledger entry `first` into the one after `second`, which may be the earlier."""
-    return {kind.name: edit for kind in kinds if len(edit := _edit(connection, kind, first, second))}
-
-
-def _edit(connection: sa.Connection, kind: Kind, first: int, second: int) -> Edit:
-    table = TABLES[kind.name]
-    low, high = min(first, second), max(first, second)
-    opened = sa.and_(opened_after(connection, table, low), table.c.since <= high, table.c.until > high)
-    closed = sa.and_(is_ended(table), table.c.until > low, table.c.until <= high, table.c.since <= low)
-    early, late = (_read_records(connection, kind, condition) for condition in (closed, opened))
-    return Edit(early, late) if first <= second else Edit(late, early)
-
-
-def rows_between(connection: sa.Connection, kinds: Iterable[Kind], first: int, second: int) -> int:
-    """How many rows were opened or closed by the ledger entries between two."""
-    low, high = min(first, second), max(first, second)
-    total = 0
-    for table in (TABLES[kind.name] for kind in kinds):
-        opened = sa.and_(opened_after(connection, table, low), table.c.since <= high)
-        closed = sa.and_(is_ended(table), table.c.until > low, table.c.until <= high)
-        for condition in (opened, closed):
-            total += connection.execute(sa.select(sa.func.count()).select_from(table).where(condition)).scalar_one()
-    return int(total)
-
-
-def earlier_values(connection: sa.Connection, kind: Kind, column: str, point: int | None) -> dict[str, list[str]]:
-    """For each record of a kind the values that a column of it had in earlier states, up to ledger entry `point`."""
-    table = TABLES[kind.name]
-    (key,) = (table.c[name] for name in kind.key)
-    ended = is_ended(table) if point is None else sa.and_(is_ended(table), table.c.until <= point)
-    query = sa.select(key, table.c[column]).where(ended, table.c[column].is_not(None)).distinct().order_by(key)
-    found: dict[str, list[str]] = {}
-    for name, value in connection.execute(query):
-        found.setdefault(name, []).append(value)
+    found = {}
+    for kind in kinds:
+        history = histories.of(kind)
+        gone, come = (_records_at(history, positions) for positions in history.between(first, second))
+        if gone or come:
+            found[kind.name] = Edit(gone, come)
     return found
 
 
-def _read_records(connection: sa.Connection, kind: Kind, condition: sa.ColumnElement[bool]) -> list[Record]:
-    table = TABLES[kind.name]
-    names = _all(kind)
-    query = _columns(table, names).where(condition).order_by(table.c.row)
-    return [dict(zip(names, row, strict=True)) for row in connection.execute(query)]
+def _records_at(history: KindHistory, positions: Ints) -> list[Record]:
+    names = history.kind.names
+    columns = [history.rows[positions].tolist(), *(history.column(name).listed(positions) for name in names)]
+    return [dict(zip(("row", *names), values, strict=True)) for values in zip(*columns, strict=True)]
 
 
-def _all(kind: Kind) -> tuple[str, ...]:
-    return (ROW, *kind.names)
-
-
-def _columns(table: sa.Table, names: Iterable[str]) -> sa.Select[Any]:
-    return sa.select(*(table.c["until_" if name == "until" else name] for name in names))
-
-
-def _rows(kind: Kind, values: Sequence[Sequence[Any]]) -> Rows:
-    columns = list(zip(*values, strict=True)) or [()] * len(_all(kind))
-    return Rows(kind, list(columns[0]), dict(zip(kind.names, map(list, columns[1:]), strict=True)))
+def rows_between(histories: Histories, kinds: Iterable[Kind], first: int, second: int) -> int:
+    """How many rows differ between the states after two ledger entries."""
+    return sum(len(part) for kind in kinds for part in histories.of(kind).between(first, second))

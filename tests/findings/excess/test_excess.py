@@ -345,7 +345,7 @@ class Kinds(unittest.TestCase):
         catalogue = with_more(identities=clerks(1), grants=[to("identity:c0", "view s:/desk", "back")])
         kept = snapshot_of(catalogue)
         from kathodos.model.kinds import DECISIONS, RETURNED
-        from kathodos.store.sqlite import Rows
+        from kathodos.model.rows import Rows
 
         def rows(kind, values):
             columns = dict(zip(kind.names, map(list, zip(*values, strict=True)), strict=True))

@@ -10,8 +10,15 @@ import re
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from kathodos.findings.conflicts.states import Conflict
+import numpy as np
+
+from kathodos.columns.csr import Bools
+from kathodos.columns.strings import StringTable
+from kathodos.errors import DataError
+from kathodos.findings.conflicts.states import Conflict, Conflicts
+from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
 from kathodos.model.times import end_moment, first_moment, microseconds, moment_of
+from kathodos.store.records import Records, rows_of
 
 _PERIOD = re.compile(r"P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)W)?(?:(\d+)D)?\Z")
 HOLDS, RAN_OUT, ENDED, CONTROL_GONE = "holds", "ran out", "ended", "its control is gone"
@@ -129,3 +136,29 @@ def uncovered(conflicts: Iterable[Conflict], register: Register, names: Sequence
         if cover is None or register.state(cover, moment) != HOLDS:
             found.append(conflict)
     return found
+
+
+def covered(conflicts: Conflicts, register: Register, identities: StringTable, moment: int) -> Bools:
+    """Which of the conflicts a cover holds. `identities`: the id of each identity."""
+    found = np.zeros(len(conflicts), dtype=bool)
+    number = {rule.id: at for at, rule in enumerate(conflicts.rules)}
+    for (rule, identity), cover in register.standing(moment).items():
+        if rule in number and register.state(cover, moment) == HOLDS:
+            found |= (conflicts.rule == number[rule]) & (conflicts.identity == identities.find(identity))
+    return found
+
+
+def register_of(records: Records, configured: Sequence[Control]) -> Register:
+    """The register that the records hold; the configured controls stand beside those that were added."""
+    added = [Control(*values) for values in rows_of(records, CONTROLS, *CONTROLS.names).values()]
+    twice = {it.id for it in added} & {it.id for it in configured}
+    if twice:
+        what = f"The control {min(twice)} stands in controls.toml and was added as well."
+        raise DataError(what, "Take it out of controls.toml.")
+    covers = [Cover(*values) for values in rows_of(records, COVERS, *COVERS.names).values()]
+    confirmed = [Confirmation(*values) for values in rows_of(records, CONFIRMATIONS, *CONFIRMATIONS.names).values()]
+    return Register(
+        {it.id: it for it in (*configured, *added)},
+        sorted(covers, key=lambda it: it.covered_at),
+        sorted(confirmed, key=lambda it: it.confirmed_at),
+    )

@@ -31,7 +31,7 @@ from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.times import DAY
 from kathodos.rules.reading import Duty, Permission
 from kathodos.rules.targets import PermissionTargets
-from kathodos.store.records import ROW, Edit, Edited, Edits, columns_of
+from kathodos.store.records import Edit, Edited, Edits
 
 _AT_ONCE = 150  # people whose programs are solved together
 _SOLVING = 0.8  # of the time; the rest is for the rehearsal
@@ -155,8 +155,8 @@ def edits_of(snapshot: Snapshot, withdrawals: Iterable[Withdrawal]) -> Edits:
         edits[MEMBERS.name] = Edit(gone=members)  # a membership is no more than its key
     wanted = {it.grant for it in listed if it.grant}
     if wanted:
-        rows, names = columns_of(snapshot.records, GRANTS, ROW, *GRANTS.key)
-        held = snapshot.records.some(GRANTS, [row for row, name in zip(rows, names, strict=True) if name in wanted])
+        numbers = [snapshot.index.grants.ids.find(name) for name in sorted(wanted)]
+        held = snapshot.records.some(GRANTS, snapshot.index.grants.rows[numbers].tolist())
         edits[GRANTS.name] = Edit(gone=[dict(zip(GRANTS.names, values, strict=True)) for values in held.values()])
     return edits
 

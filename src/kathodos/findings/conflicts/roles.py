@@ -14,7 +14,7 @@ from kathodos.engine.decide import who_has
 from kathodos.engine.index import Index
 from kathodos.engine.patch import updated
 from kathodos.engine.reach import what_grants_give
-from kathodos.findings.conflicts.states import Conflict, broken_by
+from kathodos.findings.conflicts.states import Conflict, Conflicts, broken_by
 from kathodos.model.kinds import GRANTS
 from kathodos.rules.reading import Conflicting, Duty
 from kathodos.rules.targets import PermissionTargets
@@ -62,6 +62,16 @@ def marked(snapshot: Snapshot, found: Iterable[Conflict], faults: Sequence[RoleC
     for conflict in found:
         roles = by.get((conflict.rule.id, conflict.identity))
         yield replace(conflict, roles=tuple(roles)) if roles else conflict
+
+
+def with_roles(conflicts: Conflicts, faults: Sequence[RoleConflict]) -> Conflicts:
+    """The conflicts, with those told apart that a role alone gives."""
+    by_role = np.zeros(len(conflicts), dtype=bool)
+    number = {rule.id: at for at, rule in enumerate(conflicts.rules)}
+    for fault in faults:
+        here = (conflicts.rule == number[fault.rule.id]).nonzero()[0]
+        by_role[here[np.isin(conflicts.identity[here], fault.people)]] = True
+    return replace(conflicts, by_role=by_role)
 
 
 def _with_every_role(snapshot: Snapshot) -> Index:

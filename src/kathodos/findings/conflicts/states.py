@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
+from enum import StrEnum
 
 import numpy as np
 import numpy.typing as npt
 
 from kathodos.analysis.snapshot import Snapshot
-from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index
-from kathodos.engine.reach import Reached, one_per_answer, who_reaches, who_reaches_any
+from kathodos.engine.reach import Reached, one_per_answer, what_reached_by, who_reaches, who_reaches_any
+from kathodos.model.severities import SEVERITIES
 from kathodos.model.times import day_text
 from kathodos.rules.reading import Conflicting, Duty, Permission
 from kathodos.rules.targets import PermissionTargets
@@ -23,8 +25,19 @@ _LARGE = 50_000  # people from which on rules are worked on by several threads
 _WORKERS = 2
 Packed = npt.NDArray[np.uint8]  # a bit for each identity, as numpy packs them
 Values = set[str | None]  # of the attribute of `within`; None where a rule has none
-LATENT, HELD, EXERCISED, SAME_RECORD = "latent", "held", "exercised", "exercised on the same record"
-STATES = (LATENT, HELD, EXERCISED, SAME_RECORD)
+
+
+class State(StrEnum):
+    """How far a conflict has gone; arrays keep the position in this order."""
+
+    LATENT = "latent"
+    HELD = "held"
+    EXERCISED = "exercised"
+    SAME_RECORD = "exercised on the same record"
+
+
+STATES = tuple(State)
+LATENT, HELD, EXERCISED, SAME_RECORD = STATES
 
 
 @dataclass(frozen=True)
@@ -48,7 +61,7 @@ class Conflict:
     identity: int
     duties: tuple[Duty, ...]
     values: tuple[str | None, ...]
-    state: str
+    state: State
     records: tuple[str, ...] = ()
     uses: tuple[Used, ...] = ()
     roles: tuple[str, ...] = ()
@@ -82,10 +95,116 @@ def who_breaks(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Breach]
         return list(pool.map(finder.breach, rules))
 
 
-def find_conflicts(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Conflict]:
+@dataclass(frozen=True)
+class Conflicts:
+    """Many conflicts, one element each: `rule` a position in `rules`, `held` one in `held_alike`, `state` in STATES.
+
+    `by_role`: whether a role alone gives it. Of those alike the duties held, and the values, are kept once.
+    """
+
+    rules: Sequence[Conflicting]
+    rule: Ints
+    identity: Ints
+    held: Ints
+    held_alike: Sequence[Held]
+    state: Ints
+    by_role: Bools
+
+    def __len__(self) -> int:
+        return len(self.rule)
+
+    @property
+    def is_latent(self) -> Bools:
+        """Which of them need potential reach."""
+        found: Bools = self.state == STATES.index(LATENT)
+        return found
+
+    @property
+    def is_exercised(self) -> Bools:
+        """Of which of them activity shows enough duties used."""
+        found: Bools = self.state >= STATES.index(EXERCISED)
+        return found
+
+    def severity(self) -> Ints:
+        """The severity of each, as a position in SEVERITIES."""
+        levels = np.array([SEVERITIES.index(rule.severity) for rule in self.rules], dtype=np.int64)
+        return levels[self.rule]
+
+    def taken(self, chosen: Bools | Ints) -> Conflicts:
+        """Only some of them."""
+        columns = (self.rule[chosen], self.identity[chosen], self.held[chosen])
+        return Conflicts(self.rules, *columns, self.held_alike, self.state[chosen], self.by_role[chosen])
+
+    def followed_by(self, others: Sequence[Conflict]) -> Conflicts:
+        """These and behind them some more, of the same rules."""
+        if not others:
+            return self
+        number = {rule.id: at for at, rule in enumerate(self.rules)}
+        first = len(self.held_alike)
+        rule = np.array([number[it.rule.id] for it in others], dtype=np.int64)
+        identity = np.array([it.identity for it in others], dtype=np.int64)
+        state = np.array([STATES.index(it.state) for it in others], dtype=np.int64)
+        return Conflicts(
+            self.rules,
+            np.concatenate([self.rule, rule]),
+            np.concatenate([self.identity, identity]),
+            np.concatenate([self.held, first + np.arange(len(others))]),
+            [*self.held_alike, *((it.duties, it.values) for it in others)],
+            np.concatenate([self.state, state]),
+            np.concatenate([self.by_role, np.zeros(len(others), dtype=bool)]),
+        )
+
+    def conflict(self, position: int, snapshot: Snapshot) -> Conflict:
+        """One of them in full, with the uses that activity shows."""
+        return next(self.each(snapshot, np.array([position])))
+
+    def each(self, snapshot: Snapshot, positions: Ints | None = None) -> Iterator[Conflict]:
+        """Some of them in full (all: none said), in order."""
+        finder = _Finder(snapshot)
+        for position in range(len(self)) if positions is None else positions.tolist():
+            rule, identity = self.rules[int(self.rule[position])], int(self.identity[position])
+            duties, values = self.held_alike[int(self.held[position])]
+            state = STATES[int(self.state[position])]
+            records, uses = finder.uses_shown(rule, identity, values) if state != LATENT else ((), ())
+            yield Conflict(rule, identity, duties, values, state, records, uses)
+
+
+def all_conflicts(snapshot: Snapshot, rules: Sequence[Conflicting]) -> Conflicts:
     """Every conflict that reach alone gives at a moment, by rule and then identity."""
-    finder = _Finder(snapshot)
-    return [conflict for rule in rules for conflict in finder.conflicts(finder.breach(rule))]
+    finder, breaches = _Finder(snapshot), who_breaks(snapshot, rules)
+    first = np.cumsum([0, *(len(breach.held) for breach in breaches)])
+    parts = list(enumerate(breaches))
+    nothing = np.zeros(0, dtype=np.int64)
+    return Conflicts(
+        list(rules),
+        np.concatenate([nothing, *(np.full(len(breach.identities), at) for at, breach in parts)]),
+        np.concatenate([nothing, *(breach.identities for breach in breaches)]).astype(np.int64),
+        np.concatenate([nothing, *(breach.alike + first[at] for at, breach in parts)]).astype(np.int64),
+        [held for breach in breaches for held in breach.held],
+        np.concatenate([nothing, *(finder.states(breach) for breach in breaches)]),
+        np.zeros(sum(len(breach.identities) for breach in breaches), dtype=bool),
+    )
+
+
+def find_conflicts(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Conflict]:
+    """As `all_conflicts`, each in full."""
+    return list(all_conflicts(snapshot, rules).each(snapshot))
+
+
+def conflicts_of_one(snapshot: Snapshot, rules: Sequence[Conflicting], identity: int) -> list[Conflict]:
+    """The conflicts that reach alone gives to one identity, in full; nobody else is looked at."""
+    finder, reached = _Finder(snapshot), what_reached_by(snapshot.index, identity, snapshot.moment)
+    found = []
+    for rule in rules:
+        if rule.excepted is not None and snapshot.selected(rule.excepted)[identity]:
+            continue
+        broken = broken_by(finder.targets, rule, reached)
+        if broken is not None:
+            alone = np.array([identity])
+            breach = Breach(rule, alone, np.zeros(1, dtype=np.int64), [broken])
+            state = STATES[int(finder.states(breach)[0])]
+            found.append(Conflict(rule, identity, *broken, state, *finder.uses_shown(rule, identity, broken[1])))
+    return found
 
 
 def broken_by(targets: PermissionTargets, rule: Conflicting, reached: Sequence[Reached]) -> Held | None:
@@ -184,11 +303,44 @@ class _Finder:
             told.append((duties, tuple(values[at] for at in mine)))
         return Breach(rule, breaking, alike, told)
 
-    def conflicts(self, breach: Breach) -> Iterator[Conflict]:
-        """A breach one by one, with what activity shows."""
-        for identity, which in zip(breach.identities.tolist(), breach.alike.tolist(), strict=True):
-            duties, where = breach.held[which]
-            yield Conflict(breach.rule, identity, duties, where, *self.state(breach.rule, identity, where))
+    def states(self, breach: Breach) -> Ints:
+        """How far each conflict of a breach has gone, as a position in STATES, by what activity shows."""
+        uses, count = self.snapshot.uses, len(breach.identities)
+        state = np.full(count, STATES.index(HELD), dtype=np.int64)
+        origin, mine = uses.by_user.of(breach.identities)
+        mine = mine.astype(np.int64)
+        for value in {value for _, values in breach.held for value in values} if len(mine) else ():
+            concerned = np.array([value in values for _, values in breach.held], dtype=bool)[breach.alike]
+            kept = concerned[origin].nonzero()[0]
+            of, some = origin[kept], mine[kept]
+            duties = np.zeros(count, dtype=np.int64)
+            on_record = []
+            for duty in breach.rule.duties:
+                is_use = self.is_use_of(some, duty, breach.rule.within, value)
+                duties += np.bincount(of[is_use], minlength=count) > 0
+                noted = is_use & (uses.record[some] >= 0)
+                width = len(uses.records) + 1
+                on_record.append(distinct(of[noted] * width + uses.record[some[noted]]))
+            state[duties >= breach.rule.threshold] = np.maximum(
+                state[duties >= breach.rule.threshold], STATES.index(EXERCISED)
+            )
+            pairs, times = np.unique(np.concatenate(on_record), return_counts=True)
+            width = len(uses.records) + 1
+            state[pairs[times >= breach.rule.threshold] // width] = STATES.index(SAME_RECORD)
+        return state
+
+    def is_use_of(self, some: Ints, duty: Duty, within: str | None, value: str | None) -> Bools:
+        """Which of some uses are uses of a duty on a value."""
+        uses, found = self.snapshot.uses, np.zeros(len(some), dtype=bool)
+        is_there = np.zeros(len(self.index.tree), dtype=bool)
+        for action, nodes in self.targets.of_duty(duty, within, (value,)):
+            system = self.index.systems[self.index.actions[action][0]]
+            first, end = int(system.actions[0]), int(system.actions[-1]) + 1
+            is_there[nodes] = True
+            here = (is_there[uses.node[some]] & (uses.action[some] >= first) & (uses.action[some] < end)).nonzero()[0]
+            is_there[nodes] = False
+            found[here[system.covers[uses.action[some[here]] - first, action - first]]] = True
+        return found
 
     def holders(self, duty: Duty, within: str | None) -> dict[str | None, Packed]:
         """Identities that hold the duty, by the value of the attribute of `within`."""
@@ -216,33 +368,27 @@ class _Finder:
             self._holders[key] = np.packbits(who_reaches_any(self.index, nodes, action, self.moment)[: self.people])
         return self._holders[key]
 
-    def state(
+    def uses_shown(
         self, rule: Conflicting, identity: int, values: Sequence[str | None]
-    ) -> tuple[str, tuple[str, ...], tuple[Used, ...]]:
-        """Whether activity shows the duties used, the records on which enough of them were, and the newest uses."""
+    ) -> tuple[tuple[str, ...], tuple[Used, ...]]:
+        """The records on which activity shows enough of the duties used, and the newest uses."""
         mine = self.snapshot.uses.by_user[identity]
-        state, records = HELD, set()
+        records: set[str] = set()
         newest: dict[tuple[str, str | None], Used] = {}
         for value in values if len(mine) else ():
             used = [self.uses_of(mine, duty, rule.within, value) for duty in rule.duties]
             if sum(bool(uses) for uses in used) >= rule.threshold:
-                state = EXERCISED
                 newest |= {(uses[-1].duty, None): uses[-1] for uses in used if uses}
             named = [record for uses in used for record in {use.record for use in uses} if record]
             records |= {record for record in named if named.count(record) >= rule.threshold}
             newest |= {(use.duty, use.record): use for uses in used for use in uses if use.record in records}
         shown = [use for (_, record), use in newest.items() if record is not None or not records]
-        return SAME_RECORD if records else state, tuple(sorted(records)), tuple(sorted(shown, key=_in_time))
+        return tuple(sorted(records)), tuple(sorted(shown, key=_in_time))
 
     def uses_of(self, mine: Ints, duty: Duty, within: str | None, value: str | None) -> list[Used]:
         """The uses of a duty among some, oldest first."""
-        uses, found = self.snapshot.uses, set()
-        for action, nodes in self.targets.of_duty(duty, within, (value,)):
-            system = self.index.systems[self.index.actions[action][0]]
-            first = int(system.actions[0])
-            here = mine[np.isin(uses.node[mine], nodes)]
-            covers = system.covers[uses.action[here] - first, action - first] if len(here) else []
-            found |= set(here[covers].tolist()) if len(here) else set()
+        uses, some = self.snapshot.uses, mine.astype(np.int64)
+        found = some[self.is_use_of(some, duty, within, value)].tolist()
         ordered = sorted(found, key=lambda at: int(uses.time[at]))
         named = [str(uses.records[uses.record[at]]) if uses.record[at] >= 0 else None for at in ordered]
         return [Used(duty.name, day_text(int(uses.time[at])), name) for at, name in zip(ordered, named, strict=True)]

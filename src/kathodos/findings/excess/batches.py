@@ -12,26 +12,13 @@ from kathodos.analysis.exposure import Exposure, entitlements_permitting
 from kathodos.analysis.snapshot import Snapshot
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, Ints
+from kathodos.findings.excess.thresholds import Thresholds
+from kathodos.model.severities import SEVERITIES
 from kathodos.rules.reading import Need
 from kathodos.rules.targets import PermissionTargets
 
 CERTAIN = 100
 _TOGETHER = 60  # needs that are looked at together, a bit each
-
-
-@dataclass(frozen=True)
-class Thresholds:
-    """From when on something is a finding. `unused`: days without use by the sensitivity of what is given, 0 to 3."""
-
-    unused: tuple[int, int, int, int] = (180, 120, 90, 60)
-    dormant: int = 90
-    peers: tuple[str, ...] = ("department", "title")
-    peer_share: float = 0.25
-    peer_confidence: float = 0.95
-    former: str = "previous_department"
-    alike: float = 0.8
-    haste_lines: int = 50
-    haste_seconds: int = 60
 
 
 @dataclass(frozen=True)
@@ -83,6 +70,7 @@ class Batch:
     days: Ints
     subject: Callable[[int], str]
     describe: Callable[[int], FindingText]
+    account: Ints | None = None
 
     def __len__(self) -> int:
         return len(self.whose)
@@ -96,13 +84,14 @@ def batch(
     severity: Ints | int,
     confidence: Ints | int = CERTAIN,
     days: Ints | int = -1,
+    account: Ints | None = None,
 ) -> Batch:
     """A batch; what is the same for all is given once."""
     size = len(whose)
     severities, confidences, known = (
         np.broadcast_to(np.asarray(it, dtype=np.int64), size) for it in (severity, confidence, days)
     )
-    return Batch(kind, whose.astype(np.int64), severities, confidences, known, subject, describe)
+    return Batch(kind, whose.astype(np.int64), severities, confidences, known, subject, describe, account)
 
 
 def nobodys(
@@ -111,6 +100,7 @@ def nobodys(
     told: Sequence[FindingText],
     severity: Sequence[int] | int,
     days: Ints | int = -1,
+    account: Ints | None = None,
 ) -> Batch:
     """A batch of findings that are about no identity, put into words already."""
     whose = np.full(len(subjects), -1, dtype=np.int64)
@@ -231,8 +221,6 @@ def severity_of(top: Ints) -> Ints:
 
 def finding(of: Batch, at: int) -> Finding:
     """One finding of a batch in words."""
-    from kathodos.rules.reading import SEVERITIES
-
     told, days = of.describe(at), int(of.days[at])
     return Finding(
         of.kind,

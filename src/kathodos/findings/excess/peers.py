@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.analysis.exposure import READ
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import (
     Bools,
     CSRList,
@@ -25,18 +26,20 @@ from kathodos.columns.csr import (
     distinct,
     in_loads,
 )
+from kathodos.columns.dictionary import DictionaryColumn, positions_among
 from kathodos.engine.decide import able_of, direct_principals_of_each, who_has
 from kathodos.engine.explain import explain
 from kathodos.engine.index import System
 from kathodos.engine.reach import one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of
+from kathodos.model.kinds import IDENTITIES
+from kathodos.store.records import Stored
 
 Floats = npt.NDArray[np.float64]
 BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"
 BEYOND_NEEDS, FORMER_POSITION = "beyond-needs", "former-position"
 _MOST = 20_000_000  # pairs of group and group above up to which they are listed
 _BLOCK = 4_000_000  # things held that are counted together
-_Kept = tuple[str, tuple[int, int], tuple[int, int]]  # a system, and who holds something there then and now
 
 
 def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
@@ -104,105 +107,18 @@ def _is_few(context: ExcessContext, having: Ints, of: Ints) -> Bools:
 def _others_having(context: ExcessContext, peers: Ints, group: Ints) -> Ints:
     """For each unit how many others of its owner's peer group, given by number, hold the same by whatever way."""
     snapshot, units, what = context.snapshot, context.usage.units, context.usage.things
-    width = context.usage.thing_count
-    pair, inverse = np.unique(np.where(group >= 0, group * width + what, -1), return_inverse=True)
-    wanted = np.zeros(width, dtype=bool)
-    wanted[pair[pair >= 0] % width] = True
-    brings, is_whole = _brings(context, wanted)
-    counts, itself = np.zeros(len(pair), dtype=np.int64), able_of(snapshot.index.holders, snapshot.moment)[units.holder]
+    index = snapshot.index
+    of_grant = len(index.holders.groups) + index.grants.entitlement.astype(np.int64)
+    counts = snapshot.live & ~index.grants.denies
+    things = Things(index, snapshot.moment, of_grant, counts, context.usage.thing_count)
+    holding = Holding(things, peers)
+    having = holding.counted(group, what).of_pair
+    itself = able_of(index.holders, snapshot.moment)[units.holder]
     unsure = ((group >= 0) & ~itself).nonzero()[0]
-    for people in _in_blocks(context, peers, brings):
-        first, last = int(peers[people[0]]), int(peers[people[-1]])
-        held, bits = _held(context, peers[people] - first, people, wanted, brings)
-        here = slice(*np.searchsorted(pair, [first * width, (last + 1) * width]))
-        codes = (pair[here] - first * width) << bits
-        counts[here] = np.searchsorted(held, codes + (1 << bits)) - np.searchsorted(held, codes)
-        some = unsure[(group[unsure] >= first) & (group[unsure] <= last)]
-        position = np.zeros(snapshot.people, dtype=np.int64)
-        position[people] = np.arange(len(people))
-        keys = ((group[some] - first) * width + what[some]) << bits | position[units.owner[some]]
-        itself[some] = among(keys, held)
-    having = np.where(group >= 0, counts[inverse] - itself, 0)
-    return having if is_whole else _counted_one_by_one(context, peers, group, having)
-
-
-def _brings(context: ExcessContext, wanted: Bools) -> tuple[CSRList, bool]:
-    """Which of the wanted things being in a group brings, the group itself among them; behind the groups everyone.
-
-    Whether that is all of it: where groups are nested too deep for that, the groups further above are left out.
-    """
-    snapshot, index = context.snapshot, context.snapshot.index
-    holders, groups = index.holders, len(index.holders.groups)
-    above = closures(holders.edges, holders.first_group, np.ones(holders.size, dtype=bool), _MOST)
-    carried = context.exposure.group_entitlements
-    to_all = index.holder_grants[holders.everyone].astype(np.int64)
-    to_all = index.grants.entitlement[to_all[snapshot.live[to_all] & ~index.grants.denies[to_all]]]
-    inner = outer = np.arange(groups)
-    if above is not None:
-        end = int(above.starts[groups])
-        inner, outer = above.rows()[:end], above.items[:end].astype(np.int64) - holders.first_group
-    row = np.concatenate([inner, carried.rows(), np.full(len(to_all), groups)])
-    item = np.concatenate([outer, groups + carried.items.astype(np.int64), groups + to_all.astype(np.int64)])
-    kept = wanted[item]
-    return csr_from_distinct(row[kept], item[kept], groups + 1, len(wanted)), above is not None
-
-
-def _in_blocks(context: ExcessContext, peers: Ints, brings: CSRList) -> Iterator[Ints]:
-    """The people who have peers, in order of their peer groups, block by block; no peer group is cut."""
-    people = np.argsort(peers, kind="stable")[np.count_nonzero(peers < 0) :]
-    bound = np.concatenate([[0], np.cumsum(np.bincount(peers[people]))])
-    edges = context.snapshot.index.holders.edges
-    each = max(len(brings.items) // max(len(brings), 1), 1)
-    load = np.concatenate([[0], np.cumsum(edges.sizes()[people] * each + 1)])
-    widest = 1 << max(62 - len(peers).bit_length() - context.usage.thing_count.bit_length(), 0)
-    for groups in in_loads(np.diff(load[bound]), _BLOCK, widest):
-        block = people[bound[groups[0]] : bound[groups[-1] + 1]]
-        if len(block):
-            yield block
-
-
-def _held(context: ExcessContext, group: Ints, people: Ints, wanted: Bools, brings: CSRList) -> tuple[Ints, int]:
-    """What some people hold, in order: the peer group, the thing and below them, in so many bits, the position."""
-    index, at = context.snapshot.index, context.snapshot.moment
-    holders, groups = index.holders, len(index.holders.groups)
-    position, principal = direct_principals_of_each(index, people, at)
-    origin, grant = index.holder_grants.of(principal)
-    own = groups + index.grants.entitlement[grant].astype(np.int64)
-    gives = wanted[own] & context.snapshot.live[grant] & ~index.grants.denies[grant]
-    of_entry, member_of = holders.edges.of(principal)
-    counted = distinct(position)
-    person = np.concatenate([position[of_entry], counted])
-    at_group, thing = brings.of(np.concatenate([member_of - holders.first_group, np.full(len(counted), groups)]))
-    who = np.concatenate([position[origin[gives]], person[at_group]])
-    bits = len(people).bit_length()
-    return distinct((group[who] * len(wanted) + np.concatenate([own[gives], thing])) << bits | who), bits
-
-
-def _counted_one_by_one(context: ExcessContext, peers: Ints, group: Ints, having: Ints) -> Ints:
-    """What is counted of groups of which only the members directly in them were, where these are few: everyone."""
-    snapshot, holders = context.snapshot, context.snapshot.index.holders
-    units, what = context.usage.units, context.usage.things
-    has_inner = np.zeros(context.usage.thing_count, dtype=bool)
-    has_inner[holders.edges.items[int(holders.edges.starts[holders.first_group]) :] - holders.first_group] = True
-    others = _others(peers)[group]
-    open_ = (has_inner[what] & (group >= 0) & _is_few(context, having, others)).nonzero()[0]
-    of_thing = csr_from_pairs(what[open_], open_, len(has_inner))
-    for thing in (of_thing.sizes() > 0).nonzero()[0].tolist():
-        mask = who_has(snapshot.index, _holders_of(context, thing), snapshot.moment)[: snapshot.people]
-        counts = np.append(np.bincount(peers[mask & (peers >= 0)], minlength=int(peers.max(initial=-1)) + 1), 0)
-        here = of_thing[thing]
-        having[here] = counts[group[here]] - mask[units.owner[here]]
-    return having
-
-
-def _holders_of(context: ExcessContext, thing: int) -> Ints:
-    """Who holds a thing itself: the group, or the holders of the live grants of the bundle."""
-    index = context.snapshot.index
-    groups = len(index.holders.groups)
-    if thing < groups:
-        return np.array([index.holders.first_group + thing])
-    grants = index.entitlement_grants[thing - groups].astype(np.int64)
-    return distinct(index.grants.holder[grants[context.snapshot.live[grants] & ~index.grants.denies[grants]]])
+    for thing in np.unique(what[unsure]).tolist():
+        here = unsure[what[unsure] == thing]
+        itself[here] = who_has(index, things.holders_of(thing), snapshot.moment)[units.owner[here]]
+    return np.where(group >= 0, having - itself, 0)
 
 
 # Exports
@@ -317,75 +233,74 @@ def beyond_needs(context: ExcessContext) -> Batch:
 
 
 def former_position(context: ExcessContext) -> Batch:
-    """Units in systems that most of the former department uses and hardly anybody of the present one does."""
+    """Units in systems that most of the former department uses and hardly anybody of the present one does.
+
+    At least half of the former department have to hold something there, and at most a tenth of the present one.
+    """
     snapshot, usage = context.snapshot, context.usage
-    movers = _movers(context)
-    if not movers:
-        return batch(FORMER_POSITION, np.zeros(0, dtype=np.int64), context.holder, _nothing, 0)
     department = snapshot.identity("department")
-    owner = usage.identity
     there = snapshot.is_person & snapshot.is_there
-    found: list[int] = []
-    told: list[tuple[str, list[_Kept]]] = []
-    of_owner = csr_from_pairs(owner[owner >= 0], (owner >= 0).nonzero()[0], snapshot.people)
-    for person, formers in movers.items():
-        now = (department.codes == department.codes[person]) & there
-        now[person] = False
-        for former in (it for it in formers if it in department.values):
-            before = (department.codes == department.values.index(former)) & there
-            for unit in of_owner[person].tolist() if before.any() else ():
-                kept = list(_kept(context, usage.systems_in(unit), before, now))
-                if kept:
-                    found.append(unit)
-                    told.append((former, kept))
-    positions = np.array(found, dtype=np.int64)
+    people, former = _movers(context, department, there)
+    present = department.codes[people]
+    width = len(department.values) + 1  # nothing stands behind all departments
+    codes = np.where(department.codes >= 0, department.codes, width - 1)
+    held = usage.systems_of[: snapshot.people]
+    count = np.bincount(codes[there], minlength=width)
+    holding = np.stack(
+        [np.bincount(codes[there & held[:, at]], minlength=width) for at in range(held.shape[1])], axis=1
+    )
+    inside = there[people]
+    had, of_former = holding[former], count[former]
+    has = holding[present] - (held[people] & inside[:, None])
+    of_present = count[present] - inside
+    kept = (2 * had >= of_former[:, None]) & (10 * has <= of_present[:, None]) & (of_former > 0)[:, None]
+    owned = (usage.identity >= 0).nonzero()[0]
+    of_owner = csr_from_pairs(usage.identity[owned], owned, snapshot.people)
+    pair, unit = of_owner.of(people)
+    left_over = kept[pair] & usage.systems_of_things[usage.things[unit]]
+    found = left_over.any(axis=1).nonzero()[0]
+    pair, unit, system = pair[found], unit[found].astype(np.int64), left_over[found].argmax(axis=1)
 
     def describe(at: int) -> FindingText:
-        unit, (former, kept) = found[at], told[at]
-        name, had, has = kept[0]
-        present = department.value(int(owner[unit]))
+        number, where = int(pair[at]), int(system[at])
+        name = snapshot.index.systems_in_order[where].name
         evidence = (
-            f"{context.unit_gives(unit)}: kept from {former}, where {had[0]} of {had[1]} have access to {name}; "
-            f"in {present} {has[0]} of {has[1]} others do"
+            f"{context.unit_gives(int(unit[at]))}: kept from {department.values[int(former[number])]}, where "
+            f"{had[number, where]} of {of_former[number]} have access to {name}; "
+            f"in {department.value(int(people[number]))} {has[number, where]} of {of_present[number]} others do"
         )
-        return FindingText(
-            context.unit(unit), evidence, "Take it away, or have it asked for anew.", (context.end_unit(unit),)
-        )
+        edits = (context.end_unit(int(unit[at])),)
+        return FindingText(context.unit(int(unit[at])), evidence, "Take it away, or have it asked for anew.", edits)
 
-    severity = np.maximum(severity_of(usage.top[positions]), 1) if len(positions) else positions
-    return batch(
-        FORMER_POSITION, owner[positions], lambda at: context.holder(int(owner[found[at]])), describe, severity, 90
-    )
+    def subject(at: int) -> str:
+        return context.holder(int(people[pair[at]]))
 
-
-def _nothing(at: int) -> FindingText:
-    raise IndexError(at)
+    severity = np.maximum(severity_of(usage.top[unit]), 1)
+    return batch(FORMER_POSITION, people[pair], subject, describe, severity, 90)
 
 
-def _movers(context: ExcessContext) -> dict[int, list[str]]:
-    """The people who were in other departments before, and in which."""
+def _movers(context: ExcessContext, department: DictionaryColumn, there: Bools) -> tuple[Ints, Ints]:
+    """The people who were in other departments before, and in which: pairs of a person and a code of a department."""
     snapshot = context.snapshot
-    column = snapshot.identity(context.thresholds.former)
-    department = snapshot.identity("department")
-    there = snapshot.is_person & snapshot.is_there
-    found = {int(at): [str(column.value(int(at)))] for at in ((column.codes >= 0) & there).nonzero()[0]}
-    for name, formers in snapshot.former.items():
-        at = snapshot.index.holders.identities.find(name)
-        if at >= 0 and there[at]:
-            found.setdefault(at, []).extend(it for it in formers if it not in found.get(at, ()))
-    left = {at: [it for it in formers if it != department.value(at)] for at, formers in found.items()}
-    return {at: formers for at, formers in left.items() if formers}
+    stated = snapshot.identity(context.thresholds.former)
+    number = np.append(positions_among(stated.values, department.values), -1)
+    person = (stated.codes >= 0).nonzero()[0]
+    pairs = [(person, number[stated.codes[person]])]
+    if snapshot.history is not None:
+        pairs.append(_earlier_departments(snapshot, snapshot.history, department))
+    people, former = (np.concatenate([pair[side] for pair in pairs]).astype(np.int64) for side in (0, 1))
+    width = len(department.values) + 1
+    codes = distinct((people * width + former)[(former >= 0) & there[people] & (former != department.codes[people])])
+    return codes // width, codes % width
 
 
-def _kept(context: ExcessContext, systems: list[int], before: Bools, now: Bools) -> Iterator[_Kept]:
-    """The systems in which at least half of the former department and at most a tenth of the present hold something."""
-    for system in systems:
-        had, has = (_share(context, system, people) for people in (before, now))
-        if had[0] * 2 >= had[1] and has[0] * 10 <= has[1]:
-            yield context.snapshot.index.systems_in_order[system].name, had, has
-
-
-def _share(context: ExcessContext, system: int, people: Bools) -> tuple[int, int]:
-    """How many of some people hold something in a system, of how many."""
-    some = people.nonzero()[0]
-    return int(context.usage.systems_of[some, system].sum()), len(some)
+def _earlier_departments(snapshot: Snapshot, stored: Stored, department: DictionaryColumn) -> tuple[Ints, Ints]:
+    """The departments of people in earlier states: their numbers, and the codes of the departments."""
+    history = stored.history(IDENTITIES)
+    newest = stored.histories.newest.entry if stored.point is None else stored.point
+    ended = (history.until <= newest).nonzero()[0]
+    ids, held = history.column("id").taken(ended).compact(), history.column("department").taken(ended)
+    person = np.append(snapshot.index.holders.identities.positions_of(list(map(str, ids.values))), -1)[ids.codes]
+    code = np.append(positions_among(held.values, department.values), -1)[held.codes]
+    known = (person >= 0) & (code >= 0)
+    return person[known], code[known]

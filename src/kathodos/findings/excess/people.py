@@ -71,7 +71,11 @@ def leaver_accounts(context: ExcessContext) -> Batch:
 
     days = np.where(ends[owner[found]] < NEVER, (snapshot.moment - ends[owner[found]]) // DAY, -1)
     severity = np.where((used > 0) | signed_in, 3, 2)
-    return batch(LEAVER, owner[found], lambda at: _account(context, int(found[at])), describe, severity, CERTAIN, days)
+
+    def subject(at: int) -> str:
+        return _account(context, int(found[at]))
+
+    return batch(LEAVER, owner[found], subject, describe, severity, CERTAIN, days, found)
 
 
 def orphan_accounts(context: ExcessContext) -> Batch:
@@ -92,7 +96,7 @@ def orphan_accounts(context: ExcessContext) -> Batch:
         return FindingText(name, evidence, remedy, (context.disable(account),))
 
     nobody = np.full(len(found), -1, dtype=np.int64)
-    return batch(ORPHAN, nobody, lambda at: _account(context, int(found[at])), describe, 1)
+    return batch(ORPHAN, nobody, lambda at: _account(context, int(found[at])), describe, 1, account=found)
 
 
 def _account(context: ExcessContext, account: int) -> str:
@@ -156,7 +160,7 @@ def past_end(context: ExcessContext) -> Batch:
     ends = np.concatenate([index.grants.ends[grants], index.holders.ends[people]]).astype(np.int64)
     severity = np.concatenate([np.zeros(len(grants), dtype=np.int64), np.ones(len(people), dtype=np.int64)])
     whose = np.concatenate([owner, people])
-    return batch(PAST_END, whose, subject, describe, severity, 100, (snapshot.moment - ends) // DAY)
+    return batch(PAST_END, whose, subject, describe, severity, 100, snapshot.days_since(ends))
 
 
 # Owners
@@ -255,7 +259,7 @@ def hasty_reviews(context: ExcessContext) -> Batch:
             told.append(
                 FindingText(f"review:{name}", evidence, "Have these lines looked at again, in a new review.", ())
             )
-            days.append((context.snapshot.moment - start) // DAY)
+            days.append(context.snapshot.days_since(start))
     whose, stood = np.array(numbers, dtype=np.int64), np.array(days, dtype=np.int64)
     return batch(HASTY, whose, names.__getitem__, told.__getitem__, 1, CERTAIN, stood)
 

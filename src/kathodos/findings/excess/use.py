@@ -18,7 +18,7 @@ DORMANT, NEVER_SIGNED_IN, UNUSED_ROLE = "dormant-account", "never-signed-in", "u
 def unused(context: ExcessContext) -> Batch:
     """Units that were used once, but not for so many days as their sensitivity allows."""
     last, usage = context.usage.last, context.usage
-    days = (context.snapshot.moment - last) // DAY
+    days = context.snapshot.days_since(last)
     found = (_judged(context) & (last > BEGINNING) & (days > _allowed(context))).nonzero()[0]
 
     def describe(at: int) -> FindingText:
@@ -117,7 +117,7 @@ def dormant_accounts(context: ExcessContext) -> Batch:
     """Enabled accounts to which nobody has signed in for so many days."""
     snapshot, holders = context.snapshot, context.snapshot.index.holders
     seen = snapshot.moments(snapshot.account("last_login"))
-    days = (snapshot.moment - seen) // DAY
+    days = snapshot.days_since(seen)
     found = (holders.is_enabled & (seen > BEGINNING) & (days > context.thresholds.dormant)).nonzero()[0]
 
     def describe(at: int) -> FindingText:
@@ -157,7 +157,11 @@ def _of_accounts(
     holders = context.snapshot.index.holders
     privileged = context.snapshot.account("privileged").listed(found)
     severity = np.array([2 if it else 1 for it in privileged], dtype=np.int64)
-    return batch(kind, holders.owner[found], lambda at: _account(context, int(found[at])), describe, severity, 90, days)
+
+    def subject(at: int) -> str:
+        return _account(context, int(found[at]))
+
+    return batch(kind, holders.owner[found], subject, describe, severity, 90, days, found)
 
 
 # Roles

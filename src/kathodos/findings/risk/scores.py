@@ -6,54 +6,37 @@ are 100 together. What each measure says is written in docs/risk.md.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, fields
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
 import numpy.typing as npt
 
 from kathodos.analysis.exposure import KINDS
-from kathodos.columns.csr import Ints, ints, reachable
+from kathodos.columns.csr import Bools, Ints, ints, reachable
 from kathodos.engine.decide import who_has
 from kathodos.engine.potential import ADMINISTERED
 from kathodos.engine.reach import permits_on, who_reaches_something
 from kathodos.findings.conflicts.roles import RoleConflict
-from kathodos.findings.conflicts.states import EXERCISED, HELD, LATENT, SAME_RECORD, Conflict
+from kathodos.findings.conflicts.states import STATES, Conflicts
 from kathodos.findings.escalation import Climber
 from kathodos.findings.excess.batches import Batch, ExcessContext
 from kathodos.findings.excess.use import UNUSED_ROLE
-from kathodos.model.times import BEGINNING, DAY
+from kathodos.findings.risk.weights import PARTS, Weights
+from kathodos.model.severities import SEVERITIES
+from kathodos.model.times import BEGINNING
 from kathodos.model.words import plural
+from kathodos.rules.reading import Conflicting
 
 Floats = npt.NDArray[np.float64]
-PARTS = ("sensitivity", "breadth", "actions", "conflicts", "excess", "dormancy", "escalation")
 LEVELS = np.array([0.0, 0.2, 0.6, 1.0])  # by the highest sensitivity, 0 to 3
 ACTIONS = np.array([0.1, 0.4, 0.6, 0.6, 1.0])  # by the gravest kind of action: read, write, export, approve, administer
-SEVERE = {"low": 0.1, "medium": 0.3, "high": 0.6, "critical": 1.0}
-STATES = {LATENT: 0.3, HELD: 0.6, EXERCISED: 0.9, SAME_RECORD: 1.0}
+SEVERE = np.array([0.1, 0.3, 0.6, 1.0])  # by the severity of a conflict's rule, from low to critical
+GONE = np.array([0.3, 0.6, 0.9, 1.0])  # by how far a conflict has gone, from latent to on the same record
 COVERED = 0.3  # of what a conflict counts while a cover holds
 EXCESSIVE = np.array([0.03, 0.12, 0.35, 0.7])  # by the severity of a finding
 _MOST_RESOURCES = 2000
-
-
-@dataclass(frozen=True)
-class Weights:
-    """How much each part can add to a score; 100 together."""
-
-    sensitivity: float = 20
-    breadth: float = 10
-    actions: float = 15
-    conflicts: float = 20
-    excess: float = 15
-    dormancy: float = 5
-    escalation: float = 15
-
-    def total(self) -> float:
-        return float(sum(getattr(self, it.name) for it in fields(self)))
-
-    def listed(self) -> Floats:
-        return np.array([getattr(self, name) for name in PARTS], dtype=np.float64)
 
 
 @dataclass(frozen=True)
@@ -90,7 +73,7 @@ class Scores:
         return np.lexsort((np.arange(len(self.totals)), -self.totals))
 
     def parts(self, at: int) -> list[Part]:
-        weights = self.weights.listed()
+        weights = np.array(self.weights.listed())
         return [
             Part(name, float(weights[number]), float(self.points[at, number]), self.why(at, number))
             for number, name in enumerate(PARTS)
@@ -102,8 +85,8 @@ class Judged:
     """What has been found, and counts for risk."""
 
     context: ExcessContext
-    conflicts: Sequence[Conflict] = ()
-    covered: Sequence[Conflict] = ()
+    conflicts: Conflicts
+    covered: Bools
     faults: Sequence[RoleConflict] = ()
     excess: Sequence[Batch] = ()
     climbers: Sequence[Climber] = ()
@@ -139,7 +122,7 @@ class Risk:
         """For each account, if it is enabled, the days without a sign-in where they are too many; else 0."""
         snapshot = self.snapshot
         seen = snapshot.moments(snapshot.account("last_login"))
-        days = np.where(seen > BEGINNING, (snapshot.moment - seen) // DAY, 0)
+        days = np.where(seen > BEGINNING, snapshot.days_since(seen), 0)
         late = self.index.holders.is_enabled & (days > self.context.thresholds.dormant)
         return np.where(late, days, 0)
 
@@ -149,24 +132,30 @@ class Risk:
         left, count = np.zeros(self.snapshot.people), np.zeros(self.snapshot.people, dtype=np.int64)
         for batch in self.judged.excess:
             known = batch.whose >= 0
-            weight = EXCESSIVE[batch.severity[known]] * batch.confidence[known] / 100
-            np.add.at(left, batch.whose[known], np.log1p(-weight))
-            np.add.at(count, batch.whose[known], 1)
+            whose = batch.whose[known]
+            left += np.bincount(whose, weights=_leaves(batch)[known], minlength=self.snapshot.people)
+            count += np.bincount(whose, minlength=self.snapshot.people)
         return 1 - np.exp(left), count
 
     @cached_property
-    def conflicts_of(self) -> tuple[Floats, Mapping[int, list[str]]]:
-        """For each identity what its conflicts come to, and their names with their states."""
-        left = np.zeros(self.snapshot.people)
-        names: dict[int, list[str]] = {}
-        covered = {(it.rule.id, it.identity) for it in self.judged.covered}
-        for conflict in self.judged.conflicts:
-            is_covered = (conflict.rule.id, conflict.identity) in covered
-            share = SEVERE[conflict.rule.severity] * STATES[conflict.state] * (COVERED if is_covered else 1)
-            left[conflict.identity] += np.log1p(-min(share, 0.999))
-            text = f"{conflict.rule.id} {conflict.state}{' (covered)' if is_covered else ''}"
-            names.setdefault(conflict.identity, []).append(text)
-        return 1 - np.exp(left), names
+    def conflicts_of(self) -> Floats:
+        """For each identity what its conflicts come to."""
+        conflicts = self.judged.conflicts
+        share = SEVERE[conflicts.severity()] * GONE[conflicts.state] * np.where(self.judged.covered, COVERED, 1.0)
+        left = np.bincount(
+            conflicts.identity, weights=np.log1p(-np.minimum(share, 0.999)), minlength=self.snapshot.people
+        )
+        return 1 - np.exp(left)
+
+    def conflicts_named(self, identity: int) -> str:
+        """The conflicts of an identity, each with its rule and how far it has gone."""
+        conflicts = self.judged.conflicts
+        texts = [
+            f"{conflicts.rules[int(conflicts.rule[at])].id} {STATES[int(conflicts.state[at])]}"
+            f"{' (covered)' if self.judged.covered[at] else ''}"
+            for at in (conflicts.identity == identity).nonzero()[0].tolist()
+        ]
+        return ", ".join(texts)
 
     @cached_property
     def gain(self) -> Floats:
@@ -183,13 +172,13 @@ class Risk:
         idle = np.zeros(people, dtype=np.int64)
         owned = accounts >= 0
         np.maximum.at(idle, accounts[owned], self.idle_days[owned])
-        conflicts, names = self.conflicts_of
+        conflicts = self.conflicts_of
         excess, count = self.excess_of
         measures = [*self._reach_measures(slice(0, people)), conflicts, excess, np.minimum(idle / 365, 1)]
 
         def why(at: int, part: int) -> str:
             told = {
-                3: ", ".join(names.get(at, [])) or "in no conflict",
+                3: self.conflicts_named(at) or "in no conflict",
                 4: plural(int(count[at]), "finding"),
                 5: f"an account without a sign-in for {idle[at]} days" if idle[at] else "no account is idle",
             }
@@ -201,21 +190,17 @@ class Risk:
         """The risk of every account, asked on its own."""
         people, holders = self.snapshot.people, self.index.holders
         size = holders.first_group - people
-        found: dict[str, list[float]] = {}
+        left, counts = np.zeros(size), np.zeros(size, dtype=np.int64)
         for batch in self.judged.excess:
-            for at in range(len(batch)) if "account" in batch.kind or (batch.whose < 0).any() else ():
-                name = batch.subject(at) if batch.whose[at] < 0 or "account" in batch.kind else ""
-                if name.startswith("account:"):
-                    weight = EXCESSIVE[batch.severity[at]] * batch.confidence[at] / 100
-                    found.setdefault(name, []).append(float(weight))
-        excess = np.zeros(size)
-        for name, weights in found.items():
-            excess[holders.find(name) - people] = 1 - float(np.prod([1 - it for it in weights]))
+            if batch.account is not None:
+                left += np.bincount(batch.account, weights=_leaves(batch), minlength=size)
+                counts += np.bincount(batch.account, minlength=size)
+        excess = 1 - np.exp(left)
         idle = np.minimum(self.idle_days / 365, 1)
         measures = [*self._reach_measures(slice(people, None)), np.zeros(size), excess, idle]
 
         def why(at: int, part: int) -> str:
-            count = len(found.get(holders.references[people + at], ()))
+            count = int(counts[at])
             days = int(self.idle_days[at])
             told = {
                 3: "counted with whoever owns it",
@@ -256,7 +241,7 @@ class Risk:
         size = len(measures[0])
         if len(measures) == len(PARTS) - 1:
             measures = [*measures, self.gain[first : first + size]]
-        points = np.round(np.stack(measures, axis=1) * self.judged.weights.listed(), 1)
+        points = np.round(np.stack(measures, axis=1) * np.array(self.judged.weights.listed()), 1)
         names = subjects if subjects is not None else _Names(self.index.holders.references, first, size)
         return Scores(kind, names, points, self.judged.weights, why)
 
@@ -277,7 +262,7 @@ class Risk:
         worst = np.max(np.where(kinds[:, None] >> np.arange(len(KINDS)) & 1, ACTIONS, 0.0), axis=1, initial=0.0)
         conflicts = np.zeros(size)
         for fault in self.judged.faults:
-            conflicts[fault.role] = max(conflicts[fault.role], SEVERE[fault.rule.severity])
+            conflicts[fault.role] = max(conflicts[fault.role], float(SEVERE[SEVERITIES.index(fault.rule.severity)]))
         about = self._excess_by_subject()
         excess = np.array([about.get(f"role:{name}", 0.0) for name in names])
         unused = {
@@ -394,14 +379,16 @@ class Risk:
         index, snapshot = self.index, self.snapshot
         people = max(int((snapshot.is_person & snapshot.is_there).sum()), 1)
         rows, told = [], []
-        conflicts, _ = self.conflicts_of
+        conflicts = self.conflicts_of
+        in_systems = [_systems_of(rule) for rule in self.judged.conflicts.rules]
+        held = self.judged.conflicts.taken(~self.judged.conflicts.is_latent)
         gains = {name for it in self.judged.climbers for name in (gain[0].name for gain in it.gains)}
         for number, system in enumerate(index.systems_in_order):
             top = int(snapshot.sensitivity[system.root : system.end].max(initial=0))
             inside = self._holding_in(number)
             administrators = self._administrators(system.name)
-            sided = [it for it in self.judged.conflicts if system.name in _systems_of(it) and it.state != LATENT]
-            worst = max((float(conflicts[it.identity]) for it in sided), default=0.0)
+            sided = held.taken(np.array([system.name in it for it in in_systems], dtype=bool)[held.rule])
+            worst = float(conflicts[sided.identity].max(initial=0.0))
             resting = self._resting_on(system.name)
             idle, enabled = self._idle_accounts(system.name)
             rows.append(
@@ -445,23 +432,31 @@ class Risk:
 
     def _resting_on(self, system: str) -> int:
         """How many findings are about a system, an account in it, a role of it or a resource in it."""
-        marks = (f"account:{system}/", f"role:{system}/", f"group:{system}/", f"{system}:/")
-        return sum(
-            batch.subject(at).startswith(marks) or batch.subject(at) == f"system:{system}"
-            for batch in self.judged.excess
-            for at in range(len(batch))
-            if batch.whose[at] < 0 or "account" in batch.kind
-        )
+        prefixes = (f"role:{system}/", f"group:{system}/", f"{system}:/")
+        here = self.snapshot.account("system").holding(system)
+        total = 0
+        for batch in self.judged.excess:
+            if batch.account is not None:
+                total += int(here[batch.account].sum())
+            else:
+                names = map(batch.subject, (batch.whose < 0).nonzero()[0].tolist())
+                total += sum(name.startswith(prefixes) or name == f"system:{system}" for name in names)
+        return total
 
     def _idle_accounts(self, system: str) -> tuple[int, int]:
-        column = self.snapshot.account("system")
-        here = column.codes == (column.values.index(system) if system in column.values else -2)
+        here = self.snapshot.account("system").holding(system)
         return int((here & (self.idle_days > 0)).sum()), int((here & self.index.holders.is_enabled).sum())
 
 
-def _systems_of(conflict: Conflict) -> set[str]:
-    """The systems in which the duties of a conflict lie."""
-    return {it.pattern.system for duty in conflict.duties for it in (*duty.permissions, *duty.every)}
+def _leaves(batch: Batch) -> Floats:
+    """What each finding leaves of a whole, as a logarithm."""
+    left: Floats = np.log1p(-EXCESSIVE[batch.severity] * batch.confidence / 100)
+    return left
+
+
+def _systems_of(rule: Conflicting) -> set[str]:
+    """The systems in which the duties of a rule lie."""
+    return {it.pattern.system for duty in rule.duties for it in (*duty.permissions, *duty.every)}
 
 
 class _Names(Sequence[str]):

@@ -1,0 +1,108 @@
+"""What a store does, whatever database it lives in. What databases differ in stands behind these two classes."""
+
+from __future__ import annotations
+
+import abc
+from collections.abc import Iterator, Sequence
+from contextlib import AbstractContextManager
+from datetime import datetime
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from kathodos.model.kinds import Kind
+from kathodos.model.times import moment_of
+from kathodos.store.computed import KEY, ComputedFolder, Point
+
+if TYPE_CHECKING:
+    import sqlalchemy as sa
+
+FOREVER = 2**62
+Columns = Sequence[Sequence[Any]]
+
+
+class Reader(abc.ABC):
+    """One unchanging state of a store, read in bulk and without an object for each row."""
+
+    @abc.abstractmethod
+    def newest(self) -> Point:
+        """The newest ledger entry; number 0 before the first."""
+
+    @abc.abstractmethod
+    def leaf(self, entry: int) -> str:
+        """The leaf of a ledger entry, by which a history is known; empty where there is no such entry."""
+
+    @abc.abstractmethod
+    def times(self) -> Iterator[tuple[int, str]]:
+        """The number and the time of every entry, the newest first."""
+
+    @abc.abstractmethod
+    def rows_after(self, entry: int) -> list[tuple[int, str]]:
+        """The later entries, oldest first, each with what it says of the rows that it opened and closed, as JSON."""
+
+    @abc.abstractmethod
+    def history(self, kind: Kind, first: int = 0, last: int = FOREVER) -> Iterator[Columns]:
+        """The rows of a kind numbered from `first` to `last`, whatever state they belong to, some thousand at a time.
+
+        Columns: row, since, until, source, and the kind's own in order.
+        """
+
+    def entry_before(self, moment: datetime) -> int:
+        """The last entry that was written at or before a moment; 0 where there is none."""
+        return next((number for number, time in self.times() if moment_of(time) <= moment), 0)
+
+    def time_of(self, entry: int) -> str:
+        """When an entry was written; empty where there is no such entry."""
+        return next((time for number, time in self.times() if number == entry), "")
+
+
+class Store(abc.ABC):
+    """An open store: `reading` in bulk, `connect` for single records, `write` for one writing transaction at a time."""
+
+    folder: Path  # where what is computed from it is kept
+
+    @abc.abstractmethod
+    def create(self) -> None:
+        """Makes the tables of a new store."""
+
+    @abc.abstractmethod
+    def reading(self) -> AbstractContextManager[Reader]:
+        """A reader of the present state."""
+
+    @abc.abstractmethod
+    def reader_on(self, connection: sa.Connection) -> Reader:
+        """A reader of what a connection sees, also of what it has written and not yet kept."""
+
+    @abc.abstractmethod
+    def connect(self) -> AbstractContextManager[sa.Connection]:
+        """A connection that sees one unchanging state."""
+
+    @abc.abstractmethod
+    def write(self) -> AbstractContextManager[sa.Connection]:
+        """A connection that alone may write until it ends; all of it is kept or nothing."""
+
+    @abc.abstractmethod
+    def insert(self, connection: sa.Connection, kind: Kind, entry: int, rows: Iterator[tuple[Any, ...]]) -> None:
+        """Opens rows for an entry: row number, checksum, source, and the kind's values."""
+
+    @abc.abstractmethod
+    def close(self, connection: sa.Connection, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
+        """Closes the rows with these numbers."""
+
+    @abc.abstractmethod
+    def scan(self, connection: sa.Connection, kind: Kind, size: int) -> Iterator[list[Any]]:
+        """All rows of a kind by number, in lists of so many: row, since, until, checksum, source, values."""
+
+    @abc.abstractmethod
+    def damages(self, connection: sa.Connection) -> list[str]:
+        """What the database itself finds wrong with its pages and indexes."""
+
+    @cached_property
+    def computed(self) -> ComputedFolder:
+        """Where what is computed from the store is kept."""
+        return ComputedFolder(self.folder, self.folder.with_name(KEY))
+
+    @property
+    @abc.abstractmethod
+    def files(self) -> list[Path]:
+        """The files that `create` makes in the workspace."""

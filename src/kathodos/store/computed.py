@@ -1,0 +1,197 @@
+"""Files of arrays beside the store: what has been computed from it, mapped into memory and not read.
+
+A file holds arrays as they are in memory, and behind them a description in JSON with the ledger entry that it belongs
+to, known by number and leaf. Every array bears a tag made with a secret key (Poly1305, RFC 8439, 2.5; the one-time key
+of each is a BLAKE2 digest of the secret, a random number of the file and the array's name, RFC 7693), checked when the
+array is first asked for. So damage and forgery are found, and what is not asked for costs nothing. A file is written
+aside and moved into place: there is never half of one, and whoever has the old one open keeps it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import json
+import mmap
+import os
+import time
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager, suppress
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO, Any
+
+import numpy as np
+import numpy.typing as npt
+
+Arrays = Mapping[str, npt.NDArray[Any]]
+_MAGIC = b"kathodos computed 1\n"
+_ALIGNED = 64
+_TAIL = 8 + 32  # the length of the description, and its tag
+_ABANDONED = 600.0  # seconds after which a file that somebody began to write is taken to be left over
+KEY = "computed.key"
+
+
+@dataclass(frozen=True)
+class Point:
+    """A ledger entry by number and leaf: the same number of another history has another leaf."""
+
+    entry: int
+    leaf: str
+
+
+class DamagedError(Exception):
+    """A computed file is not what was written: it is taken away, and made anew."""
+
+    def __init__(self, file: Path) -> None:
+        super().__init__(file)
+        self.file = file
+
+
+class Computed(Mapping[str, npt.NDArray[Any]]):
+    """One file of arrays, mapped. `rest` is what was kept beside the arrays."""
+
+    def __init__(self, file: Path, point: Point, data: memoryview, description: dict[str, Any], key: bytes) -> None:
+        self.file = file
+        self.point = point
+        self.rest: dict[str, Any] = description["rest"]
+        self._data = data
+        self._places = {name: place for name, *place in description["arrays"]}
+        self._nonce = bytes.fromhex(description["nonce"])
+        self._key = key
+        self._known: dict[str, npt.NDArray[Any]] = {}
+
+    def __getitem__(self, name: str) -> npt.NDArray[Any]:
+        if name not in self._known:
+            kind, shape, offset, tag = self._places[name]
+            count = int(np.prod(shape))
+            array = np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
+            if not hmac.compare_digest(_tag(self._key, self._nonce, name, array), bytes.fromhex(tag)):
+                raise DamagedError(self.file)
+            self._known[name] = array
+        return self._known[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._places)
+
+    def __len__(self) -> int:
+        return len(self._places)
+
+
+def _tag(key: bytes, nonce: bytes, name: str, array: npt.NDArray[Any]) -> bytes:
+    from cryptography.hazmat.primitives.poly1305 import Poly1305
+
+    once = hashlib.blake2b(nonce + name.encode(), key=key, digest_size=32).digest()
+    return Poly1305.generate_tag(once, _bytes(array))
+
+
+def _bytes(array: npt.NDArray[Any]) -> memoryview:
+    """The memory of an array."""
+    return np.ascontiguousarray(array).reshape(-1).view(np.uint8).data if array.size else memoryview(b"")
+
+
+class ComputedFolder:
+    """The folder of computed files of one store. Who may not write here computes, and keeps nothing."""
+
+    def __init__(self, folder: Path, key_file: Path) -> None:
+        self.folder = folder
+        self.key_file = key_file
+        self._key: bytes | None = None
+
+    def file(self, name: str) -> Path:
+        return self.folder / name
+
+    def open(self, name: str) -> Computed | None:
+        """A file that is there and of this form; None where there is none."""
+        try:
+            with self.file(name).open("rb") as file:
+                data = memoryview(mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ))
+        except (OSError, ValueError):  # none there, none that may be read, or an empty one: it is made anew
+            return None
+        key = self._secret()
+        if key is None or len(data) < len(_MAGIC) + _TAIL or data[: len(_MAGIC)] != _MAGIC:
+            return None
+        size = int.from_bytes(data[-_TAIL : -_TAIL + 8], "big")
+        if size > len(data) - _TAIL - len(_MAGIC):
+            return None
+        text = bytes(data[len(data) - _TAIL - size : len(data) - _TAIL])
+        if not hmac.compare_digest(hashlib.blake2b(text, key=key, digest_size=32).digest(), bytes(data[-32:])):
+            return None
+        description = json.loads(text)
+        return Computed(self.file(name), Point(description["entry"], description["leaf"]), data, description, key)
+
+    def save(self, name: str, point: Point, arrays: Arrays, rest: Mapping[str, Any]) -> bool:
+        """Writes a file. Whether it was written: another may be writing it, or nobody may."""
+        key = self._secret(may_make=True)
+        if key is None:
+            return False
+        nonce = os.urandom(16)
+        with _written_aside(self.file(name)) as file:
+            if file is None:
+                return False
+            file.write(_MAGIC)
+            offset, places = len(_MAGIC), []
+            for array_name, array in arrays.items():
+                padding = -offset % _ALIGNED
+                file.write(bytes(padding))
+                whole = np.ascontiguousarray(array)
+                offset += padding
+                tag = _tag(key, nonce, array_name, whole).hex()
+                places.append((array_name, whole.dtype.str, list(whole.shape), offset, tag))
+                file.write(_bytes(whole))
+                offset += whole.nbytes
+            description = {"entry": point.entry, "leaf": point.leaf, "nonce": nonce.hex(), "arrays": places}
+            text = json.dumps({**description, "rest": rest}).encode()
+            tag_of_text = hashlib.blake2b(text, key=key, digest_size=32).digest()
+            file.write(text + len(text).to_bytes(8, "big") + tag_of_text)
+        return True
+
+    def discard(self, *names: str) -> None:
+        """Takes files away (all: none named), so that the next ones are made from the rows as they are now."""
+        with suppress(OSError):  # who may not write here has not made them either
+            for file in [self.file(name) for name in names] or sorted(self.folder.iterdir()):
+                file.unlink(missing_ok=True)
+
+    def keep(self, prefix: str, most: int) -> None:
+        """Takes the oldest files of a prefix away, so that at most so many stay."""
+        with suppress(OSError):
+            files = sorted(self.folder.glob(f"{prefix}*"), key=lambda it: it.stat().st_mtime, reverse=True)
+            for file in files[most:]:
+                file.unlink(missing_ok=True)
+
+    def _secret(self, may_make: bool = False) -> bytes | None:
+        """The key that tags are made with; it lies with the signing key, for its owner alone."""
+        if self._key is None:
+            with suppress(OSError):
+                if may_make and not self.key_file.exists():
+                    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL
+                    with suppress(FileExistsError), os.fdopen(os.open(self.key_file, flags, 0o600), "wb") as file:
+                        file.write(os.urandom(32))
+                key = self.key_file.read_bytes()
+                self._key = key if len(key) == 32 else None
+        return self._key
+
+
+@contextmanager
+def _written_aside(target: Path) -> Iterator[IO[bytes] | None]:
+    """A file that takes the place of `target` when it is all written; None where nobody may write, or another does."""
+    aside = target.with_name(target.name + ".new")
+    with suppress(OSError):
+        target.parent.mkdir(mode=0o700, exist_ok=True)
+    with suppress(OSError):
+        if time.time() - aside.stat().st_mtime > _ABANDONED:
+            aside.unlink()
+    try:
+        handle = os.open(aside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except OSError:  # what is computed only saves time: a command that cannot write it works all the same
+        yield None
+        return
+    try:
+        with os.fdopen(handle, "wb") as file:
+            yield file
+        aside.replace(target)
+    except OSError:  # as above: the disk is full, say
+        aside.unlink(missing_ok=True)
+    except BaseException:
+        aside.unlink(missing_ok=True)
+        raise

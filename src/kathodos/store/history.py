@@ -1,0 +1,303 @@
+"""The records of every kind as columns, with their whole history: each column a dictionary, each row from when to when.
+
+What the columns hold is kept in files beside the store, one for each kind, and mapped. Each belongs to a ledger entry;
+the rows that later entries opened and closed are read from the store by their numbers, which these entries say, and
+put behind. So every state of the catalogue is a choice of rows, and a column is read only when it is asked for.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from functools import cached_property
+
+import numpy as np
+import numpy.typing as npt
+
+from kathodos.columns.csr import Ints, joined
+from kathodos.columns.dictionary import (
+    DictionaryColumn,
+    Numbers,
+    Scalar,
+    always,
+    codes_among,
+    dictionary_column,
+    joined_columns,
+    tabled,
+)
+from kathodos.columns.ranges import ranges_in
+from kathodos.columns.strings import StringTable
+from kathodos.model.kinds import BY_NAME, Kind
+from kathodos.store.base import FOREVER, Columns, Reader
+from kathodos.store.computed import Arrays, ComputedFolder
+
+SOURCE = "source"
+_OPEN = 2**31 - 1  # stands for FOREVER among 32-bit entry numbers
+_MOST_BEHIND = 20_000  # rows behind the file up to which they are read anew by each command
+_MOST_ENTRIES = 200
+
+
+Closed = tuple[Ints, Ints]  # the numbers of rows, and the entry that closed each
+_NOTHING: Ints = np.zeros(0, dtype=np.int64)
+_NONE: Closed = (_NOTHING, _NOTHING)
+
+
+@dataclass
+class Pending:
+    """What entries after a file opened and closed of one kind: ranges of row numbers."""
+
+    opened: list[range] = field(default_factory=list)
+    closed: list[tuple[range, int]] = field(default_factory=list)
+    entries: int = 0
+
+    def __len__(self) -> int:
+        return sum(map(len, self.opened)) + sum(len(rows) for rows, _ in self.closed)
+
+    def closures(self) -> Closed:
+        """The rows that were closed, and by which entry."""
+        rows = [np.arange(numbers.start, numbers.stop) for numbers, _ in self.closed]
+        entries = [np.full(len(numbers), entry) for numbers, entry in self.closed]
+        return joined(rows), joined(entries)
+
+
+class KindHistory:
+    """All rows of one kind there ever were, in the order of their numbers."""
+
+    def __init__(self, kind: Kind, stored: Arrays | None, added: Added, closed: Closed) -> None:
+        self.kind = kind
+        self._stored = stored
+        self._added = added
+        self._closed = closed
+        self._known: dict[str, DictionaryColumn] = {}
+
+    @cached_property
+    def rows(self) -> Ints:
+        """The number of each row, ascending."""
+        return self._both("rows", self._added.rows)
+
+    @cached_property
+    def since(self) -> Ints:
+        """The entry that opened each row."""
+        return self._both("since", self._added.since)
+
+    @cached_property
+    def until(self) -> Ints:
+        """The entry that closed each row; a number above all for those that are open."""
+        until = self._both("until", self._added.until)
+        rows, entries = self._closed
+        if len(rows):
+            until = np.array(until)
+            until[np.searchsorted(self.rows, rows)] = entries
+        return until
+
+    def _both(self, name: str, added: Ints) -> Ints:
+        if self._stored is None:
+            return added
+        return np.concatenate([self._stored[name], added]) if len(added) else self._stored[name]
+
+    def column(self, name: str) -> DictionaryColumn:
+        """One column over all rows; `source` is who brought each."""
+        if name not in self._known:
+            parts = [self._added.columns[name]] if len(self._added) or self._stored is None else []
+            if self._stored is not None:
+                parts = [_column_in(self._stored, name), *parts]
+            self._known[name] = _appended(*parts) if len(parts) > 1 else parts[0]
+        return self._known[name]
+
+    def in_state(self, point: int | None) -> Ints | None:
+        """The positions of the rows that belong to the state after an entry; None where that is all of them."""
+        open_ = self.until == _OPEN if point is None else (self.since <= point) & (self.until > point)
+        return None if open_.all() else open_.nonzero()[0]
+
+    def between(self, first: int, second: int) -> tuple[Ints, Ints]:
+        """The positions of the rows that go and that come from the state after one entry to that after another."""
+        low, high = (np.logical_and(self.since <= it, self.until > it) for it in (first, second))
+        return (low & ~high).nonzero()[0], (high & ~low).nonzero()[0]
+
+    def ended_by(self, entries: Iterable[int]) -> Ints:
+        """The positions of the rows that one of these entries closed."""
+        return np.isin(self.until, list(entries)).nonzero()[0]
+
+    def arrays(self) -> dict[str, npt.NDArray[np.generic]]:
+        """All of it as named arrays."""
+        arrays: dict[str, npt.NDArray[np.generic]] = {
+            "rows": self.rows,
+            "since": self.since.astype(np.int32),
+            "until": self.until.astype(np.int32),
+        }
+        for name in (SOURCE, *self.kind.names):
+            arrays |= _arrays_of(name, self.column(name).compact())
+        return arrays
+
+
+def _arrays_of(name: str, column: DictionaryColumn) -> dict[str, npt.NDArray[np.generic]]:
+    """A column as named arrays."""
+    arrays: dict[str, npt.NDArray[np.generic]] = {f"{name}.codes": column.codes}
+    if isinstance(column.values, Numbers):
+        return {**arrays, f"{name}.numbers": column.values.array}
+    assert isinstance(column.values, StringTable)
+    parts = {part: getattr(column.values, part) for part in ("starts", "content", "hashes", "by_hash")}
+    return {**arrays, **{f"{name}.{part}": array for part, array in parts.items()}}
+
+
+def _column_in(arrays: Arrays, name: str) -> DictionaryColumn:
+    """A column of named arrays."""
+    if f"{name}.numbers" in arrays:
+        return DictionaryColumn(arrays[f"{name}.codes"], Numbers(arrays[f"{name}.numbers"]))
+    parts = (arrays[f"{name}.{part}"] for part in ("starts", "content", "hashes", "by_hash"))
+    return DictionaryColumn(arrays[f"{name}.codes"], StringTable(*parts))
+
+
+def _appended(first: DictionaryColumn, second: DictionaryColumn) -> DictionaryColumn:
+    """A large column with a small one behind it."""
+    if not len(second):
+        return first
+    codes = codes_among(second.values, first.values)
+    fresh = codes[:-1] >= len(first.values)
+    values: Sequence[Scalar] = first.values
+    if fresh.any():
+        more = [value for value, is_new in zip(second.values, fresh.tolist(), strict=True) if is_new]
+        if not len(first.values):
+            values = tabled(more)
+        elif isinstance(first.values, StringTable):
+            values = first.values.without(_NOTHING, map(str, more))
+        else:
+            values = Numbers(np.concatenate([np.array(list(first.values), dtype=np.int64), np.array(more)]))
+    return DictionaryColumn(np.concatenate([first.codes, codes[second.codes]]), values)
+
+
+@dataclass
+class Added:
+    """Rows that stand in no file yet."""
+
+    rows: Ints
+    since: Ints
+    until: Ints
+    columns: dict[str, DictionaryColumn]
+
+    def __len__(self) -> int:
+        return len(self.rows)
+
+
+def _read(reader: Reader, kind: Kind, ranges: Iterable[range]) -> Added:
+    """Rows with numbers in these ranges, read from the store."""
+    parts: list[Columns] = []
+    for numbers in ranges:
+        parts += reader.history(kind, numbers.start, numbers.stop - 1)
+    return _added(kind, parts)
+
+
+def _added(kind: Kind, parts: Sequence[Columns]) -> Added:
+    rows, since, until = (np.array([value for part in parts for value in part[at]], dtype=np.int64) for at in range(3))
+    until = np.where(until == FOREVER, _OPEN, until)
+    columns = {}
+    for at, name in enumerate((SOURCE, *kind.names), 3):
+        columns[name] = dictionary_column([value for part in parts for value in part[at]])
+    return Added(rows, since, until, columns)
+
+
+class Histories:
+    """The histories of all kinds as one reader of the store sees them; each is opened when it is first asked for."""
+
+    def __init__(self, reader: Reader, folder: ComputedFolder) -> None:
+        self.reader = reader
+        self.folder = folder
+        self.newest = reader.newest()
+        self._of: dict[str, KindHistory] = {}
+        self._later: list[tuple[int, dict[str, dict[str, str]]]] = []
+        self._later_than: int | None = None
+
+    def of(self, kind: Kind) -> KindHistory:
+        """The history of one kind."""
+        if kind.name not in self._of:
+            self._of[kind.name] = self._opened(kind)
+        return self._of[kind.name]
+
+    def touched_between(self, first: int, second: int) -> set[str]:
+        """The names of the kinds of which the entries between two, the later one included, opened or closed a row."""
+        low, high = min(first, second), max(first, second)
+        return {name for number, rows in (self._after(low) if low < high else []) if number <= high for name in rows}
+
+    def _after(self, entry: int) -> list[tuple[int, dict[str, dict[str, str]]]]:
+        if self._later_than is None or entry < self._later_than:
+            self._later = [(number, json.loads(text)) for number, text in self.reader.rows_after(entry)]
+            self._later_than = entry
+        return [(number, rows) for number, rows in self._later if number > entry]
+
+    def _pending(self, kind: Kind, entry: int) -> Pending:
+        """What later entries did to the rows of a kind."""
+        pending = Pending()
+        for number, rows in self._after(entry):
+            pending.entries += 1
+            if kind.name in rows:
+                pending.opened += ranges_in(rows[kind.name]["opened"])
+                pending.closed += [(numbers, number) for numbers in ranges_in(rows[kind.name]["closed"])]
+        return pending
+
+    def _opened(self, kind: Kind) -> KindHistory:
+        stored = self.folder.open(_file(kind))
+        if stored is not None and self.reader.leaf(stored.point.entry) != stored.point.leaf:
+            stored = None  # of another history, or the store was put back from a copy
+        if stored is None:
+            return self._kept(kind, KindHistory(kind, None, _added(kind, list(self.reader.history(kind))), _NONE))
+        pending = self._pending(kind, stored.point.entry)
+        if not len(pending) and pending.entries < _MOST_ENTRIES:
+            return KindHistory(kind, stored, _none_of(kind), _NONE)
+        added = _read(self.reader, kind, pending.opened)
+        history = KindHistory(kind, stored, added, pending.closures())
+        is_far_behind = len(pending) > min(_MOST_BEHIND, len(stored["rows"])) or pending.entries >= _MOST_ENTRIES
+        return self._kept(kind, history) if is_far_behind else history
+
+    def _kept(self, kind: Kind, history: KindHistory) -> KindHistory:
+        """The history as the file holds it that is written of it; as it is where none can be written."""
+        if self.newest.entry and self.folder.save(_file(kind), self.newest, history.arrays(), {}):
+            stored = self.folder.open(_file(kind))
+            if stored is not None and stored.point == self.newest:
+                return KindHistory(kind, stored, _none_of(kind), _NONE)
+        return history
+
+    def take_in(self, opened: Mapping[str, Sequence[Opened]]) -> None:
+        """Writes the files of kinds of which many rows have just been opened, from the columns that are at hand."""
+        for name, parts in opened.items():
+            kind = BY_NAME[name]
+            if sum(len(part.sources) for part in parts) > _MOST_BEHIND and kind.name not in self._of:
+                self._of[name] = self._taken_in(kind, parts)
+
+    def _taken_in(self, kind: Kind, parts: Sequence[Opened]) -> KindHistory:
+        stored = self.folder.open(_file(kind))
+        if stored is not None and self.reader.leaf(stored.point.entry) != stored.point.leaf:
+            stored = None
+        pending = self._pending(kind, stored.point.entry if stored is not None else 0)
+        if sum(map(len, pending.opened)) != sum(len(part.sources) for part in parts):
+            return self._opened(kind)  # others wrote meanwhile
+        rows = np.concatenate([np.arange(part.first, part.first + len(part.sources)) for part in parts])
+        named = [(SOURCE, [part.sources for part in parts])]
+        named += [(name, [part.columns[at] for part in parts]) for at, name in enumerate(kind.names)]
+        columns = {name: joined_columns(some) for name, some in named}
+        since = np.concatenate([np.full(len(part.sources), part.entry) for part in parts])
+        added = Added(rows, since, np.full(len(rows), _OPEN), columns)
+        return self._kept(kind, KindHistory(kind, stored, added, pending.closures()))
+
+
+@dataclass(frozen=True)
+class Opened:
+    """Rows that an entry has opened: the number of the first, and what they hold."""
+
+    entry: int
+    first: int
+    columns: Sequence[DictionaryColumn]
+    sources: DictionaryColumn
+
+    @property
+    def end(self) -> int:
+        """The number behind that of the last."""
+        return self.first + len(self.sources)
+
+
+def _none_of(kind: Kind) -> Added:
+    return Added(_NOTHING, _NOTHING, _NOTHING, {name: always(None, 0) for name in (SOURCE, *kind.names)})
+
+
+def _file(kind: Kind) -> str:
+    return f"columns-{kind.name}"

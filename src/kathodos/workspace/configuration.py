@@ -1,0 +1,120 @@
+"""`kathodos.toml` as typed settings; an error names the file, the line and the key."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Annotated, Any, Literal
+
+import msgspec
+
+from kathodos.connectors.settings import Source
+from kathodos.errors import DataError
+from kathodos.findings.excess.thresholds import Thresholds
+from kathodos.findings.risk.weights import Weights
+from kathodos.ingest.tie_rules import ATTRIBUTE, TieRule
+from kathodos.model.toml import TomlText, toml_text
+
+CONFIGURATION = "kathodos.toml"
+TEMPLATE = """\
+# A Kathodos workspace. Paths are relative to this folder.
+
+[store]
+url = "sqlite:///catalogue.db"   # the catalogue and its ledger
+wait = 10                        # seconds to wait while another command writes
+
+# What `kathodos gather` reads: a folder of CSV tables (systems.csv, identities.csv, grants.csv ...).
+[[source]]
+name = "files"
+kind = "tables"
+path = "tables"
+
+# Where a file has other headers, values or dates than ours, say so, one block a table:
+# [source.tables.identities]
+# file = "staff_export.csv"
+# columns = { "Pers. No" = "id", "Full name" = "name" }
+# values = { status = { "employed" = "active", "gone" = "left" } }
+# dates = ["%d.%m.%Y"]
+"""
+_REMEDY = "Mend the file; `kathodos init` shows one, and docs/file-formats.md all keys."
+
+
+class StoreSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[store]`: where the catalogue lives, and how many seconds a command waits while another writes."""
+
+    url: str = "sqlite:///catalogue.db"
+    wait: Annotated[float, msgspec.Meta(ge=0)] = 10
+
+
+class TieBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[[tie]]`: how accounts of these systems (all: none named) find their identity."""
+
+    by: Literal["id", "mail", "attribute", "name"]
+    systems: list[str] = []
+    account: str = ""
+    identity: str = ""
+
+
+class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    store: StoreSection = StoreSection()
+    source: list[dict[str, Any]] = []
+    precedence: dict[str, dict[str, list[str]]] = {}
+    tie: list[TieBlock] | TieBlock = []
+    risk: Weights = Weights()
+    findings: Thresholds = Thresholds()
+
+
+class Configuration:
+    """What a workspace's configuration says. Every part is checked when the file is read."""
+
+    def __init__(self, file: TomlText, folder: Path) -> None:
+        self.file = file
+        self.folder = folder
+        content = file.as_type(_Content, _REMEDY)
+        self.store = content.store
+        self.precedence = content.precedence
+        self.thresholds = content.findings
+        self.weights = content.risk
+        if abs(self.weights.total() - 100) > 1e-9:
+            what = f"the weights of a risk score have to be 100 together; these are {self.weights.total():g}"
+            raise file.error(["risk"], what, _REMEDY)
+        blocks = content.tie if isinstance(content.tie, list) else [content.tie]
+        self.tie_rules = [self._tie_rule(block, ["tie", at]) for at, block in enumerate(blocks)]
+        self.sources = [self._source(block, ["source", at]) for at, block in enumerate(content.source)]
+        names = [source.name for source in self.sources]
+        for at, name in enumerate(names):
+            if name in names[:at]:
+                what = f"there is a source {name} already"
+                raise file.error(["source", at, "name"], what, "Give each [[source]] a name of its own.")
+
+    def _source(self, block: dict[str, Any], path: Sequence[str | int]) -> Source:
+        for key in ("name", "kind"):
+            if not isinstance(block.get(key), str) or not block[key]:
+                raise self.file.error([*path, key], f"expected {key} = a text in each [[source]]", _REMEDY)
+        if ";" in block["name"]:
+            what = f"the name of the source {block['name']} holds a semicolon"
+            raise self.file.error([*path, "name"], what, "Write it without one.")
+        rest = {key: value for key, value in block.items() if key not in ("name", "kind")}
+        return Source(block["name"], block["kind"], self.folder, rest)
+
+    def _tie_rule(self, block: TieBlock, path: Sequence[str | int]) -> TieRule:
+        if (block.by == ATTRIBUTE) != bool(block.account and block.identity):
+            remedy = 'Write by = "id", "mail" or "name", or by = "attribute" with account = and identity = columns.'
+            raise self.file.error(path, f"a [[tie]] by {block.by} does not fit its other keys", remedy)
+        return TieRule(block.by, tuple(block.systems), block.account, block.identity)
+
+
+def read_configuration(folder: Path) -> Configuration:
+    """The configuration of a workspace. Raises DataError where it is not as expected."""
+    return Configuration(read_toml(folder / CONFIGURATION), folder)
+
+
+def read_toml(file: Path, name: str = "") -> TomlText:
+    """What a TOML file says. Raises DataError with file, line and what was expected there."""
+    try:
+        return toml_text(name or str(file), file.read_text(encoding="utf-8"))
+    except UnicodeDecodeError as error:
+        line = file.read_bytes()[: error.start].count(b"\n") + 1
+        raise DataError(f"{name or file}, line {line}: expected UTF-8 text.", "Save the file as UTF-8.") from None
+    except OSError as error:
+        raise DataError(f"{name or file} cannot be read: {error.strerror}.", "Check the file.") from None

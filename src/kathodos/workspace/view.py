@@ -1,0 +1,183 @@
+"""The catalogue at a point of the ledger, at a moment, with edits assumed or none: every question is asked of a view."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from functools import cached_property
+from typing import TYPE_CHECKING
+
+import numpy as np
+
+from kathodos.columns.csr import Ints
+from kathodos.engine.index import Index
+from kathodos.errors import CallError, UnfitError, sentence
+from kathodos.model import kinds
+from kathodos.model.kinds import Kind
+from kathodos.model.rows import Record
+from kathodos.model.suggestions import nearest
+from kathodos.store.history import Histories
+from kathodos.store.records import Edited, Edits, Records, Stored
+
+if TYPE_CHECKING:
+    from kathodos.analysis.snapshot import Snapshot
+    from kathodos.findings.conflicts.covers import Register
+    from kathodos.findings.excess.batches import ExcessContext
+    from kathodos.rules.reading import Rules
+    from kathodos.workspace.workspace import Workspace
+
+
+class View:
+    """What is asked about. `entry`: the last ledger entry that counts (None: the newest); `moment`: in microseconds.
+
+    `edits`: what is assumed besides, or None.
+    """
+
+    def __init__(
+        self, workspace: Workspace, histories: Histories, entry: int | None, moment: int, edits: Edits | None = None
+    ) -> None:
+        self.workspace = workspace
+        self.histories = histories
+        self.entry = entry
+        self.moment = moment
+        self.edits = edits
+        self._basis: View | None = None
+
+    def assuming(self, edits: Edits) -> View:
+        """The catalogue as it would be with some edits."""
+        view = View(self.workspace, self.histories, self.entry, self.moment, edits)
+        view._basis = self
+        return view
+
+    # What it is made of
+
+    @cached_property
+    def stored(self) -> Stored:
+        """The records as the store keeps them."""
+        return Stored(self.histories, self.entry)
+
+    @cached_property
+    def catalogue(self) -> Records:
+        """The records, with what is assumed."""
+        return self.stored if self.edits is None else Edited(self.stored, self.edits)
+
+    @cached_property
+    def index(self) -> Index:
+        """The records compiled to arrays."""
+        if self._basis is not None and self.edits is not None:
+            from kathodos.engine.patch import updated
+
+            return updated(self._basis.index, self.edits, self.catalogue)
+        from kathodos.workspace.saved_index import index_at
+
+        return index_at(self.histories, self.entry)
+
+    @cached_property
+    def snapshot(self) -> Snapshot:
+        """What findings are made of: the columns of what the index numbers, at the moment."""
+        from kathodos.analysis.snapshot import Snapshot
+
+        snapshot = Snapshot(self.catalogue, self.index, self.moment)
+        snapshot.risks = lambda: self.risk_totals
+        snapshot.history = self.stored
+        return snapshot
+
+    @cached_property
+    def rules(self) -> Rules:
+        """The rules in force."""
+        return self.workspace.rules()
+
+    @cached_property
+    def register(self) -> Register:
+        """Controls, covers and confirmations."""
+        from kathodos.findings.conflicts.covers import register_of
+
+        return register_of(self.catalogue, self.workspace.controls())
+
+    @cached_property
+    def context(self) -> ExcessContext:
+        """What excess is found from."""
+        from kathodos.findings.excess.batches import ExcessContext
+
+        return ExcessContext(self.snapshot, self.rules.needs, self.workspace.configuration.thresholds)
+
+    # Naming
+
+    def people(self, numbers: Sequence[int] | Ints) -> Mapping[int, Record]:
+        """The records of some identities, by number; accounts, which have other numbers, are passed over."""
+        chosen = np.array([number for number in numbers if number < self.index.holders.people], dtype=np.int64)
+        rows = self.catalogue.some(kinds.IDENTITIES, self.index.holders.rows[chosen].tolist())
+        records = (dict(zip(rows.kind.names, values, strict=True)) for values in rows.values())
+        return dict(zip(chosen.tolist(), records, strict=True))
+
+    def named(self, asker: int) -> str:
+        """An identity or account as people read it: its reference, and the name where it has one."""
+        reference = self.index.holders.references[asker]
+        record = self.people([asker]).get(asker)
+        return f"{reference} ({record['name']})" if record and record["name"] else reference
+
+    def asker(self, text: str, among: Sequence[Kind] = (kinds.IDENTITIES, kinds.ACCOUNTS)) -> int:
+        """The identity or account that somebody named. Raises CallError with the nearest names."""
+        holders = self.index.holders
+        allowed = {kind.name for kind in among}
+        found = [
+            number
+            for number in holders.askers_named(text)
+            if ("identities", "accounts")[number >= holders.people] in allowed
+        ]
+        if len(found) == 1:
+            return found[0]
+        from kathodos.model.references import Names
+
+        names = Names()
+        names.add(kinds.IDENTITIES, ((name,) for name in holders.identities))
+        names.add(kinds.ACCOUNTS, (tuple(name.split("/", 1)) for name in holders.accounts))
+        try:
+            return holders.find(names.resolve(text, [kind.name for kind in among]))
+        except UnfitError as error:
+            raise CallError(sentence(error.reason), error.remedy) from None
+
+    def identity(self, text: str) -> int:
+        """The identity that somebody named."""
+        return self.asker(text, (kinds.IDENTITIES,))
+
+    def node(self, text: str, option: str = "") -> int:
+        """The resource at an address. Raises CallError with the nearest."""
+        from kathodos.model.addresses import parse_address
+
+        addresses = self.index.tree.addresses
+        try:
+            node = self.index.tree.node(parse_address(text))
+        except ValueError as error:
+            raise CallError(f"{option}{text} is no resource: {error}.", nearest(text, addresses)) from None
+        if node < 0:
+            raise CallError(f"There is no resource {text}.", nearest(text, addresses))
+        return node
+
+    def thing(self, reference: str) -> tuple[str, int]:
+        """What was named: identities, accounts, roles, groups, systems or resources, and its number in the index.
+
+        Accounts and groups are numbered from the first of them. Raises CallError with the nearest names.
+        """
+        index = self.index
+        if ":/" in reference:
+            return "resources", self.node(reference)
+        prefix, _, name = reference.partition(":")
+        known: dict[str, Sequence[str]] = {"role": index.roles, "group": index.holders.groups}
+        known["system"] = [system.name for system in index.systems_in_order]
+        if prefix in known:
+            names = known[prefix]
+            number = names.index(name) if name in names else -1
+            if number < 0:
+                raise CallError(f"There is no {prefix} {name}.", nearest(name, names))
+            return f"{prefix}s", number
+        asker, people = self.asker(reference), index.holders.people
+        return ("identities", asker) if asker < people else ("accounts", asker - people)
+
+    # What is found
+
+    @cached_property
+    def risk_totals(self) -> np.ndarray:  # type: ignore[type-arg]  # of floats
+        """The risk of every identity, by number."""
+        from kathodos.workspace.findings import risk_scores
+
+        return risk_scores(self, "identities").totals
