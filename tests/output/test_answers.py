@@ -10,7 +10,8 @@ from unittest import mock
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.output.answers import Answer, Branch, Field, Lines, show, show_products
+from kathodos.output.answers import show, show_products
+from kathodos.report.answers import Answer, Branch, Field, Lines
 from kathodos.output.text import csv_cell, json_safe, printable
 from tests.support import searching
 

@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass
-from typing import Any
+from functools import cached_property
 
-from kathodos.model.rows import Rows
-from kathodos.model.times import BEGINNING, first_moment
+import numpy as np
+
+from kathodos.analysis.snapshot import numbers_among
+from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled
+from kathodos.columns.moments import moments_of
+from kathodos.engine.index import Holders
+from kathodos.model.kinds import ACTIVITY
+from kathodos.store.records import Records
 
 
 @dataclass(frozen=True)
@@ -22,17 +28,64 @@ class Folded:
     last: str
 
 
-def folded(activity: Rows, owners: Mapping[str, str | None], since: int = BEGINNING) -> list[Folded]:
-    """Activity from a moment on by who, action and resource, the latest first. `owners`: the identity of accounts."""
-    found: dict[tuple[str, str, str], list[Any]] = {}
-    columns = (activity[name] for name in ("identity", "account", "time", "action", "resource", "count"))
-    for identity, account, time, action, resource, count in zip(*columns, strict=True):
-        if first_moment(time) < since:
-            continue
-        owner = identity or owners.get(account or "")
-        who = f"identity:{owner}" if owner else f"account:{account}"
-        known = found.setdefault((who, action, resource), [0, time, time])
-        known[0] += count or 0
-        known[1], known[2] = min(known[1], time), max(known[2], time)
-    made = [Folded(*key, *values) for key, values in found.items()]
-    return sorted(made, key=lambda it: (it.last, it.who, it.action, it.resource), reverse=True)
+class Activity:
+    """All uses that logs show, with who used: the identity, or the owner of the account."""
+
+    def __init__(self, records: Records, holders: Holders) -> None:
+        self.records = records
+        self.holders = holders
+
+    def column(self, name: str) -> DictionaryColumn:
+        """One column of the uses."""
+        return self.records.column(ACTIVITY, name)
+
+    @cached_property
+    def who(self) -> Ints:
+        """The number of the identity or account of each use; behind them those that nothing else speaks of."""
+        identity, account, holders = self.column("identity"), self.column("account"), self.holders
+        person, by = numbers_among(holders.identities, identity), numbers_among(holders.accounts, account)
+        owner = np.append(holders.owner, -1)[by]
+        itself = np.where(by >= 0, holders.people + by, holders.first_group + account.codes)
+        return np.where(person >= 0, person, np.where(owner >= 0, owner, itself))
+
+    def name(self, number: int) -> str:
+        """The reference of who used."""
+        beyond = number - self.holders.first_group
+        return f"account:{self.column('account').values[beyond]}" if beyond >= 0 else self.holders.references[number]
+
+    def since(self, moment: int) -> Bools:
+        """Which uses were at a moment or later."""
+        time = self.column("time")
+        late = np.append(moments_of(tabled(time.values)) >= moment, False)
+        found: Bools = late[time.codes]
+        return found
+
+    def below(self, beginning: str) -> Bools:
+        """Which uses were of a resource at or below the one whose address, with a slash behind it, this is."""
+        resource = self.column("resource")
+        below = [f"{text}/".startswith(beginning) for text in map(str, resource.values)]
+        found: Bools = np.array([*below, False], dtype=bool)[resource.codes]
+        return found
+
+    def folded(self, chosen: Bools) -> list[Folded]:
+        """Some of the uses by who, action and resource, the latest first."""
+        at = chosen.nonzero()[0]
+        action, resource, time, count = (self.column(name) for name in ("action", "resource", "time", "count"))
+        group = row_numbers([self.who[at], action.codes[at], resource.codes[at]])
+        moments = np.append(moments_of(tabled(time.values)), 0)[time.codes[at]]
+        order = np.lexsort((moments, group))
+        first = np.append(True, np.diff(group[order]) > 0).nonzero()[0] if len(order) else order
+        last = np.append(first[1:], len(order)) - 1
+        numbers = np.array([int(value or 0) for value in count.values] + [0], dtype=np.int64)[count.codes[at]]
+        totals = np.add.reduceat(numbers[order], first) if len(first) else numbers
+        begin, end = at[order[first]], at[order[last]]
+        columns = (
+            [self.name(number) for number in self.who[begin].tolist()],
+            action.listed(begin),
+            resource.listed(begin),
+            totals.tolist(),
+            time.listed(begin),
+            time.listed(end),
+        )
+        made = [Folded(*values) for values in zip(*columns, strict=True)]
+        return sorted(made, key=lambda it: (it.last, it.who, it.action, it.resource), reverse=True)

@@ -1,14 +1,32 @@
-"""What differs between two states of the catalogue: by kind of record, and by person in what they reach."""
+"""What differs between two states of the catalogue: by kind of record, and by person in what they reach.
+
+Records are compared as rows of one history, column by column. Of what people reach only those are looked at whose
+reach can differ: the holders of what came, changed or went, or began or ended between the two moments; everybody where
+something changed that bears on all. They are taken in classes of those alike in both states.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints, in_loads, joined, stretches
+from kathodos.columns.dictionary import row_numbers
+from kathodos.columns.strings import StringTable
+from kathodos.engine.decide import who_has, without
+from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.index import Index
-from kathodos.engine.reach import Reached, grants_of, pairs_in, what_grants_give
+from kathodos.engine.pair_axis import IntervalLists
+from kathodos.model import kinds
 from kathodos.model.kinds import GATHERED, Kind
-from kathodos.model.rows import State
+from kathodos.store.history import Histories, KindHistory
+from kathodos.store.records import Edits
+
+_BLOCK = 2_000_000  # intervals or pairs that are compared together
+_OF_ONE = (kinds.GRANTS.name, kinds.MEMBERS.name, kinds.IDENTITIES.name, kinds.ACCOUNTS.name)
 
 
 @dataclass(frozen=True)
@@ -21,83 +39,286 @@ class KindDifference:
     went: int
 
 
+def by_kind(histories: Histories, first: int, second: int) -> list[KindDifference]:
+    """The differences in the records of each gathered kind between two ledger entries, where there is one."""
+    touched = histories.touched_between(first, second)
+    found = [_of_kind(histories.of(kind), first, second) for kind in GATHERED if kind.name in touched]
+    return [it for it in found if it.came or it.changed or it.went]
+
+
+def _of_kind(history: KindHistory, first: int, second: int) -> KindDifference:
+    gone, come = history.between(first, second)
+    both, kind = np.concatenate([gone, come]), history.kind
+    keys = row_numbers([history.column(name).codes[both] for name in kind.key])
+    whole = row_numbers([keys, *(history.column(name).codes[both] for name in kind.names if name not in kind.key)])
+    _, of_gone, of_come = np.intersect1d(keys[: len(gone)], keys[len(gone) :], True, return_indices=True)
+    same = whole[of_gone] == whole[len(gone) + of_come]
+    shared = len(of_gone)
+    return KindDifference(kind, len(come) - shared, int((~same).sum()), len(gone) - shared)
+
+
 @dataclass(frozen=True)
-class Asker:
-    """What one identity, or account without one, reaches more and less in the second state, as `action address`."""
+class Side:
+    """One of the two states: its index, and the moment it is asked about."""
 
-    reference: str
-    gained: list[str]
-    lost: list[str]
+    index: Index
+    moment: int
 
 
-def by_kind(first: State, second: State) -> list[KindDifference]:
-    """The differences in the records of each gathered kind, where there is one."""
+def who_may_differ(first: Side, second: Side, edits: Edits | None) -> tuple[Bools, Bools] | None:
+    """Whose reach can differ, given what came and went (None: too much to look at): masks. None: everybody's."""
+    if edits is None or any(kind not in _OF_ONE for kind, edit in edits.items() if len(edit)):
+        return None
+    references = set()
+    for kind, edit in edits.items():
+        for record in (*edit.gone, *edit.come):
+            references.add(_concerned(kind, record))
     found = []
-    for kind in GATHERED:
-        before = dict(zip(first[kind.name].record_keys(), first[kind.name].values(), strict=True))
-        after = dict(zip(second[kind.name].record_keys(), second[kind.name].values(), strict=True))
-        came, went = len(after.keys() - before.keys()), len(before.keys() - after.keys())
-        changed = sum(before[key] != after[key] for key in before.keys() & after.keys())
-        if came or changed or went:
-            found.append(KindDifference(kind, came, changed, went))
+    for side in (first, second):
+        holders = side.index.holders
+        some = {holders.find(reference) for reference in references} - {-1}
+        begun = _between(side.index.grants.starts, first.moment, second.moment)
+        begun |= _between(side.index.grants.ends, first.moment, second.moment)
+        holding = np.union1d(np.array(sorted(some), dtype=np.int64), side.index.grants.holder[begun]).astype(np.int64)
+        mask = who_has(side.index, holding, first.moment) | who_has(side.index, holding, second.moment)
+        own = holding[holding < holders.first_group]
+        mask[own] = True
+        owner = holders.owner[own[own >= holders.people] - holders.people]
+        mask[owner[owner >= 0]] = True
+        moved = _between(holders.starts, first.moment, second.moment)
+        moved |= _between(holders.ends, first.moment, second.moment)
+        mask[: holders.people] |= moved
+        owned = holders.owner >= 0
+        mask[holders.people :][owned & mask[: holders.people][holders.owner]] = True
+        found.append(mask)
+    return found[0], found[1]
+
+
+def _between(times: Ints, first: int, second: int) -> Bools:
+    """Which of some times lie behind the first moment and not behind the second, whichever comes first."""
+    low, high = min(first, second), max(first, second)
+    found: Bools = (times > low) & (times <= high)
     return found
 
 
-def by_asker(first: Index, second: Index, first_at: int, second_at: int) -> Iterator[Asker]:
-    """Those whose reach differs. Where both hold the same permissions over the same resources, nothing is computed."""
-    is_same_ground = first.tree.addresses == second.tree.addresses and _ground(first) == _ground(second)
-    names = sorted({*_askers(first), *_askers(second)})
-    reached: dict[tuple[int, object], set[str]] = {}
-    for name in names:
-        before, after = _held(first, name, first_at), _held(second, name, second_at)
-        if not (is_same_ground and before == after):
-            had = _reach(first, name, first_at, reached, 1, before)
-            has = _reach(second, name, second_at, reached, 2, after)
-            if had != has:
-                yield Asker(name, sorted(has - had), sorted(had - has))
+def _concerned(kind: str, record: Mapping[str, object]) -> str:
+    """The holder whose reach a record bears on."""
+    if kind == kinds.GRANTS.name:
+        return str(record["holder"])
+    if kind == kinds.MEMBERS.name:
+        return str(record["member"])
+    if kind == kinds.IDENTITIES.name:
+        return f"identity:{record['id']}"
+    return f"account:{record['system']}/{record['login']}"
 
 
-def _ground(index: Index) -> object:
-    """What decides besides grants: detached resources, types, systems, and what areas hold."""
-    areas = {
-        text: [column.tobytes() for column in (scope.intervals.first, scope.intervals.end, scope.intervals.anchor)]
-        for text, scope in zip(index.entitlements.scope_texts, index.entitlements.scopes, strict=True)
-        if scope.intervals is not None
-    }
-    systems = [
-        (system.name, system.combining, system.inherits, system.covers.tobytes(), tuple(system.gates))
-        for system in index.systems.values()
-    ]
-    return index.tree.region.tobytes(), index.types.tobytes(), list(index.type_names), systems, index.actions, areas
+class ReachDifferences:
+    """Those whose reach differs, most first: their references, and how many pairs of action and resource each."""
+
+    def __init__(self, first: Side, second: Side, edits: Edits | None) -> None:
+        before, after = first.index.holders, second.index.holders
+        self._tables = (_joint(before.identities, after.identities), _joint(before.accounts, after.accounts))
+        self._numbers = self._looked_at(first, second, edits)
+        sides = [self._reaching(side, at) for at, side in enumerate((first, second))]
+        self._sides = [side for side, _ in sides]
+        code = (sides[0][1] + 1) * (len(self._sides[1]) + 1) + sides[1][1] + 1
+        pairs, self._pair = np.unique(code, return_inverse=True)
+        self._pairs = np.stack([pairs // (len(self._sides[1]) + 1) - 1, pairs % (len(self._sides[1]) + 1) - 1])
+        self._is_one_axis = _axis(first.index) == _axis(second.index)
+        gained, lost = self._counted()
+        chosen = ((gained + lost)[self._pair] > 0).nonzero()[0]
+        chosen = chosen[np.argsort(-(gained + lost)[self._pair[chosen]], kind="stable")]
+        self.askers = [self._name(number) for number in self._numbers[chosen].tolist()]
+        self._pair = self._pair[chosen]
+        self.gained, self.lost = gained[self._pair], lost[self._pair]
+
+    def __len__(self) -> int:
+        return len(self.askers)
+
+    # Who is who
+
+    def _looked_at(self, first: Side, second: Side, edits: Edits | None) -> Ints:
+        """Whoever asks for itself in one of the states, and whose reach can differ, in one numbering for both."""
+        concerned = who_may_differ(first, second, edits)
+        found = []
+        for at, side in enumerate((first, second)):
+            askers = side.index.holders.askers
+            if concerned is not None:
+                askers = askers[concerned[at][askers]]
+            found.append(self._joint_numbers(side.index, at)[askers])
+        return np.union1d(*found)
+
+    def _joint_numbers(self, index: Index, side: int) -> Ints:
+        """The number in both of each identity and account of one state."""
+        people, accounts = self._tables
+        return np.concatenate([people.numbers(side), people.size + accounts.numbers(side)])
+
+    def _reaching(self, side: Side, at: int) -> tuple[_Reaching, Ints]:
+        """What those looked at reach in one state, and the class of each; -1 where somebody is not there."""
+        own = np.full(self._tables[0].size + self._tables[1].size, -1, dtype=np.int64)
+        joint = self._joint_numbers(side.index, at)
+        own[joint] = np.arange(len(joint))
+        askers = own[self._numbers]
+        reaching = _Reaching(side, askers[askers >= 0])
+        of = np.full(len(askers), -1, dtype=np.int64)
+        of[askers >= 0] = reaching.reach.alike
+        return reaching, of
+
+    def _name(self, number: int) -> str:
+        people, accounts = self._tables
+        if number < people.size:
+            return f"identity:{people.name(number)}"
+        return f"account:{accounts.name(number - people.size)}"
+
+    # What differs
+
+    def _counted(self) -> tuple[Ints, Ints]:
+        """How much each pair of classes gains and loses."""
+        count = self._pairs.shape[1]
+        gained, lost = np.zeros(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
+        for block in self._blocks():
+            for which, found in ((gained, self._beyond(block, 1)), (lost, self._beyond(block, 0))):
+                owner, sizes = found
+                which[block] = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
+        return gained, lost
+
+    def _blocks(self) -> list[Ints]:
+        loads = [side.sizes(self._is_one_axis) for side in self._sides]
+        total = sum(np.append(load, 0)[classes] for load, classes in zip(loads, self._pairs, strict=True))
+        return in_loads(np.asarray(total), _BLOCK, 1 << 20)
+
+    def _beyond(self, block: Ints, side: int) -> tuple[Ints, Ints]:
+        """What the pairs of classes of a block reach in one state and not in the other: whose, and how many pairs."""
+        if self._is_one_axis:
+            (first, end), bits = self._intervals_beyond(block, side), self._sides[0].reach.bits
+            return first >> bits, end - first
+        owner = self._codes_beyond(block, side) // self._joint_size
+        return owner, np.ones(len(owner), dtype=np.int64)
+
+    def _intervals_beyond(self, block: Ints, side: int) -> tuple[Ints, Ints]:
+        bits = self._sides[0].reach.bits
+        lines = []
+        for at in (side, 1 - side):
+            owner, first, end = self._sides[at].intervals.of(self._pairs[at, block])
+            lines.append(((owner << bits) | first, (owner << bits) | end))
+        return without(lines[0], lines[1]) if len(lines[1][0]) else lines[0]
+
+    def _codes_beyond(self, block: Ints, side: int) -> Ints:
+        codes = []
+        for at in (side, 1 - side):
+            owner, first, end = self._sides[at].intervals.of(self._pairs[at, block])
+            of, positions = stretches(first, end - first)
+            joint = self._joint_pairs[at][positions]
+            codes.append(np.unique(owner[of] * self._joint_size + joint))
+        found: Ints = np.setdiff1d(codes[0], codes[1], assume_unique=True)
+        return found
+
+    @cached_property
+    def _joint_pairs(self) -> list[Ints]:
+        """The number of each pair of each axis among the pairs of both, by the names of action and resource."""
+        trees = [side.reach.index.tree.addresses for side in self._sides]
+        nodes = _joint(trees[0], trees[1])
+        names = sorted({name for side in self._sides for _, name in side.reach.index.actions})
+        found = []
+        for at, side in enumerate(self._sides):
+            axis = side.reach.axis
+            action = np.array([names.index(name) for _, name in side.reach.index.actions], dtype=np.int64)
+            number = np.append(nodes.numbers(at), -1)[axis.pair_nodes]
+            found.append(action[axis.pair_actions] * nodes.size + number)
+        self._joint_size = max(len(names) * nodes.size, 1)
+        return found
+
+    def texts(self, position: int) -> tuple[list[str], list[str]]:
+        """What one of them gained and lost, as `action address`, in order."""
+        if int(self._pair[position]) not in self._told:
+            block = self._pair[[position]]
+            self._told[int(self._pair[position])] = (self._texts(block, 1), self._texts(block, 0))
+        return self._told[int(self._pair[position])]
+
+    @cached_property
+    def _told(self) -> dict[int, tuple[list[str], list[str]]]:
+        return {}
+
+    def _texts(self, block: Ints, side: int) -> list[str]:
+        axis = self._sides[side].reach.axis
+        if self._is_one_axis:
+            bits = self._sides[0].reach.bits
+            first, end = self._intervals_beyond(block, side)
+            positions = stretches(first & ((1 << bits) - 1), end - first)[1]
+        else:
+            joint = self._codes_beyond(block, side)
+            positions = np.isin(self._joint_pairs[side], joint).nonzero()[0]
+            positions = positions[axis.pair_nodes[positions] >= 0]
+        index = axis.index
+        return sorted(
+            f"{index.actions[action][1]} {index.tree.addresses[node]}"
+            for action, node in zip(
+                axis.pair_actions[positions].tolist(), axis.pair_nodes[positions].tolist(), strict=True
+            )
+        )
 
 
-def _askers(index: Index) -> list[str]:
-    return [index.holders.references[asker] for asker in index.holders.askers.tolist()]
+class _Reaching:
+    """What the askers of one state reach, in classes of those alike."""
+
+    def __init__(self, side: Side, askers: Ints) -> None:
+        self.reach = ReachClasses(side.index, side.moment, None, askers)
+
+    def __len__(self) -> int:
+        return len(self.reach.classes)
+
+    @cached_property
+    def intervals(self) -> IntervalLists:
+        """What each class reaches, on the axis; behind them an empty list."""
+        owners, firsts, ends = [], [], []
+        for block in self.reach.blocks:
+            owner, first, end = self.reach.reached(block)
+            owners.append(block[owner])
+            firsts.append(first)
+            ends.append(end)
+        owner = joined(owners)
+        order = np.argsort(owner, kind="stable")
+        counts = np.append(np.bincount(owner, minlength=len(self)), 0)
+        starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
+        return IntervalLists(starts, joined(firsts)[order], joined(ends)[order])
+
+    def sizes(self, is_one_axis: bool) -> Ints:
+        """How much there is to compare of each class: intervals, or pairs."""
+        if is_one_axis:
+            return np.diff(self.intervals.starts)[:-1] + 1
+        lengths = np.concatenate([[0], np.cumsum(self.intervals.end - self.intervals.first)])
+        return np.diff(lengths[self.intervals.starts])[:-1] + 1
 
 
-def _held(index: Index, name: str, moment: int) -> frozenset[object]:
-    """The permissions that one has been given, with all that bears on how they are decided."""
-    asker = index.holders.find(name)
-    if asker < 0:
-        return frozenset()
-    given = set()
-    for grant in grants_of(index, asker, moment).tolist():
-        entries = index.scoped_entry[index.entitlements.scoped[index.grants.entitlement[grant]]]
-        texts = frozenset(str(index.entries[entry]) for entry in entries.tolist())
-        given.add((texts, index.scope(grant), bool(index.grants.denies[grant]), int(index.grants.tier[grant])))
-    return frozenset(given)
+@dataclass(frozen=True)
+class _Joint:
+    """Names of two tables in one numbering: those of the second, and behind them those of the first alone."""
+
+    first: StringTable
+    second: StringTable
+    of_first: Ints
+    alone: Ints
+
+    @property
+    def size(self) -> int:
+        return len(self.second) + len(self.alone)
+
+    def numbers(self, side: int) -> Ints:
+        return np.arange(len(self.second)) if side else self.of_first
+
+    def name(self, number: int) -> str:
+        beyond = number - len(self.second)
+        return self.second[number] if beyond < 0 else self.first[int(self.alone[beyond])]
 
 
-def _reach(
-    index: Index, name: str, moment: int, known: dict[tuple[int, object], set[str]], side: int, held: frozenset[object]
-) -> set[str]:
-    """Everything that one reaches; those who hold the same are answered once."""
-    if (side, held) not in known:
-        asker = index.holders.find(name)
-        grants = grants_of(index, asker, moment) if asker >= 0 else None
-        known[side, held] = _texts(index, what_grants_give(index, grants)) if grants is not None else set()
-    return known[side, held]
+def _joint(first: StringTable, second: StringTable) -> _Joint:
+    of_first = second.positions_of(first)
+    alone = (of_first < 0).nonzero()[0]
+    of_first[alone] = len(second) + np.arange(len(alone))
+    return _Joint(first, second, of_first, alone)
 
 
-def _texts(index: Index, reached: list[Reached]) -> set[str]:
-    return {f"{action} {address}" for found in reached for action, address in pairs_in(index, found)}
+def _axis(index: Index) -> object:
+    """What the pairs of an index are laid out by."""
+    systems = [(it.name, it.root, it.size, it.actions.tolist()) for it in index.systems_in_order]
+    return systems, index.actions, index.tree.addresses, index.tree.node_at.tobytes()

@@ -7,9 +7,15 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass
 
+import numpy as np
+
+from kathodos.columns.csr import csr_from_pairs
+from kathodos.columns.dictionary import dictionary_column
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.names import plain_name
-from kathodos.model.rows import Rows
+from kathodos.store.records import Records, record_at
+
+_MOST_ALIKE = 20  # people with one name or address, beyond which nothing follows from it
 
 
 @dataclass(frozen=True)
@@ -21,29 +27,29 @@ class Duplicate:
     reasons: list[str]
 
 
-def likely_duplicates(identities: Rows) -> list[Duplicate]:
+def likely_duplicates(records: Records) -> list[Duplicate]:
     """Pairs of people that share a mail address, or a name and one thing more, the likeliest first."""
-    is_person = [kind == "person" for kind in identities["kind"]]
-    pairs: dict[tuple[int, int], None] = {}
+    is_person = records.column(IDENTITIES, "kind").holding("person")
+    pairs: set[tuple[int, int]] = set()
     for name, key_of in (("email", str.casefold), ("name", plain_name), ("email", _local_part)):
-        keys = {text: key_of(str(text)) for text in set(identities[name]) if text}
-        groups: dict[str, list[int]] = {}
-        for at, text in enumerate(identities[name]):
-            if is_person[at] and keys.get(text):
-                groups.setdefault(keys[text], []).append(at)
-        for group in groups.values():
-            if 1 < len(group) <= 20:
-                pairs |= {(a, b): None for at, b in enumerate(group) for a in group[:at]}
+        column = records.column(IDENTITIES, name)
+        keys = dictionary_column((key_of(str(text)) or None) if text else None for text in column.values)
+        codes = np.where(is_person, np.append(keys.codes, np.int32(-1))[column.codes], -1)
+        of_key = csr_from_pairs(codes[codes >= 0].astype(np.int64), (codes >= 0).nonzero()[0], len(keys.values))
+        sizes = of_key.sizes()
+        for number in ((sizes > 1) & (sizes <= _MOST_ALIKE)).nonzero()[0].tolist():
+            group = of_key[number].tolist()
+            pairs |= {(a, b) for at, b in enumerate(group) for a in group[:at]}
     found = []
-    for a, b in pairs:
-        first, second = sorted((_record(identities, a), _record(identities, b)), key=lambda it: str(it["id"]))
+    for a, b in sorted(pairs):
+        first, second = sorted((_record(records, a), _record(records, b)), key=lambda it: str(it["id"]))
         found.append(Duplicate(str(first["id"]), str(second["id"]), _reasons(first, second)))
     likely = [it for it in found if any("mail" in why for why in it.reasons) or len(it.reasons) > 1]
     return sorted(likely, key=lambda it: (-len(it.reasons), it.first, it.second))
 
 
-def _record(identities: Rows, at: int) -> dict[str, object]:
-    record = {name: identities[name][at] for name in IDENTITIES.names}
+def _record(records: Records, at: int) -> dict[str, object]:
+    record = record_at(records, IDENTITIES, at)
     return {**record, **_further(record)}
 
 

@@ -1,7 +1,7 @@
 """Who holds what by whatever way, counted exactly: by peer group and thing, and by thing over everybody.
 
-A *thing* is what can be held: a group, or behind the groups what grants give. People are worked on in blocks, peer group
-by peer group: all that a block holds is laid out as one sorted list of (peer group, thing, person).
+A *thing* is what can be held: a group, or behind the groups what grants give. People are worked on in blocks, peer
+group by peer group: all that a block holds is laid out as one sorted list of (peer group, thing, person).
 """
 
 from __future__ import annotations

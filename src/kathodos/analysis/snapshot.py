@@ -8,20 +8,21 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
+from typing import Any, overload
 
 import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, distinct_pairs, tabled
+from kathodos.columns.moments import moments_of
 from kathodos.columns.strings import StringTable
 from kathodos.engine.decide import is_live
 from kathodos.engine.index import Index
 from kathodos.model import kinds
 from kathodos.model.filters import Node
 from kathodos.model.kinds import Kind
-from kathodos.model.times import BEGINNING, DAY, end_moment, first_moment
+from kathodos.model.times import BEGINNING, DAY
 from kathodos.store.attributes import AttributeColumns, Distinct, selected
 from kathodos.store.records import Records, Stored
 
@@ -129,11 +130,15 @@ class Snapshot:
 
     def moments(self, column: DictionaryColumn, absent: int = BEGINNING, is_end: bool = False) -> Ints:
         """A column of dates and times in microseconds: their first moment, or the first behind them."""
-        read = end_moment if is_end else first_moment
-        known = np.array([*(read(str(value)) for value in column.values), absent], dtype=np.int64)
-        return known[column.codes]
+        return np.append(moments_of(tabled(column.values), is_end), absent)[column.codes]
 
-    def days_since(self, times: Ints) -> Ints:
+    @overload
+    def days_since(self, times: int) -> int: ...
+
+    @overload
+    def days_since(self, times: Ints) -> Ints: ...
+
+    def days_since(self, times: int | Ints) -> int | Ints:
         """How many days ago each moment was, from one day to another: yesterday evening was one day ago."""
         return self.moment // DAY - times // DAY
 
@@ -213,12 +218,12 @@ class Snapshot:
         columns = (self.records.column(kinds.ACTIVITY, name) for name in names)
         identity, account, time, action, resource, record, count = columns
         holders, tree = self.index.holders, self.index.tree
-        user = _numbers(holders.identities, identity)
-        of_account = _numbers(holders.accounts, account)
+        user = numbers_among(holders.identities, identity)
+        of_account = numbers_among(holders.accounts, account)
         of_account = np.where(of_account >= 0, of_account + holders.people, -1)
         owner = np.append(holders.owner, -1)[np.where(of_account >= 0, of_account - holders.people, -1)]
         user = np.where(user >= 0, user, np.where(owner >= 0, owner, of_account))
-        node = _numbers(tree.addresses, resource)
+        node = numbers_among(tree.addresses, resource)
         number = self._action_numbers(action)[
             np.searchsorted(self.index.system_roots, node, side="right"), action.codes
         ]
@@ -265,7 +270,7 @@ def _placed(column: DictionaryColumn, positions: Ints) -> DictionaryColumn:
     return DictionaryColumn(np.append(column.codes, np.int32(-1))[positions], column.values)
 
 
-def _numbers(table: StringTable, column: DictionaryColumn) -> Ints:
+def numbers_among(table: StringTable, column: DictionaryColumn) -> Ints:
     """For each row the number among the texts of a table of what it holds; -1 where that is none of them."""
     values = tabled(column.values)
     known = table.positions_of(values if isinstance(values, StringTable) else list(map(str, values)))

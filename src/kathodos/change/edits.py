@@ -17,6 +17,7 @@ from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.references import Names
 from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
+from kathodos.model.toml import TomlText
 from kathodos.store.records import Edit, Edits, Records, columns_of
 
 ADD, END, SET = "add", "end", "set"
@@ -34,9 +35,9 @@ class _Said:
     cells: Mapping[str, str]
 
 
-def edits_in(file: str, content: Mapping[str, Any], records: Records, index: Index) -> Edits:
-    """The edits that a file, already read as TOML, says. Raises DataError with the block and what to do."""
-    said = list(_read(file, content))
+def edits_in(file: TomlText, records: Records, index: Index) -> Edits:
+    """The edits that a file says. Raises DataError with the block and what to do."""
+    said = list(_read(file.name, file.content))
     names = _names(records, index, said)
     found: dict[str, dict[tuple[Any, ...], tuple[Record | None, Record | None]]] = {}
     for one in sorted(said, key=lambda block: _KINDS.index(block.kind.name)):

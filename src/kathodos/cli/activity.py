@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 from kathodos.cli.options import Commands, Formatter, as_of, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
 
 if TYPE_CHECKING:
-    from kathodos.analysis.activity import Folded
-    from kathodos.model.rows import State
+    from kathodos.analysis.activity import Activity
+    from kathodos.columns.csr import Bools
+    from kathodos.workspace.view import View
 
 _FIELDS = (
     Field("who", "Who", 9, least=14),
@@ -42,38 +43,37 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.analysis.activity import folded
-    from kathodos.model.kinds import ACCOUNTS, ACTIVITY, IDENTITIES, RESOURCES
-    from kathodos.model.times import BEGINNING, microseconds
+    import numpy as np
 
-    asked = session.arguments
-    state = session.state((ACTIVITY, ACCOUNTS, IDENTITIES, RESOURCES), session.point(asked.as_of).entry)
-    accounts = state["accounts"]
-    names = ["/".join(key) for key in accounts.record_keys()]
-    since = session.moment(asked.since, "--since")
-    owners = dict(zip(names, accounts["identity"], strict=True))
-    found = folded(state["activity"], owners, BEGINNING if since is None else microseconds(since))
+    from kathodos.analysis.activity import Activity
+    from kathodos.model.times import microseconds
+    from kathodos.workspace.points import moment_in
+
+    asked, view = session.arguments, session.view
+    activity = Activity(view.catalogue, view.index.holders)
+    since = moment_in(asked.since, "--since")
+    chosen = np.ones(len(activity.who), dtype=bool)
+    if since is not None:
+        chosen &= activity.since(microseconds(since))
     if asked.by:
-        wanted = session.resolve(asked.by, state, (IDENTITIES, ACCOUNTS))
-        found = [it for it in found if it.who == wanted]
+        chosen &= activity.who == view.asker(asked.by)
     if asked.on:
-        begin = _above(asked.on, state, found)
-        found = [it for it in found if f"{it.resource}/".startswith(begin)]
-    rows = [vars(it) for it in found]
+        chosen &= _below(view, activity, asked.on)
+    rows = [vars(it) for it in activity.folded(chosen)]
     heading = f"{plural(len(rows), 'use')} of an action on a resource."
     return session.answer(Answer(_FIELDS, rows, heading, hint="Each event: `kathodos list activity`." if rows else ""))
 
 
-def _above(text: str, state: State, found: Sequence[Folded]) -> str:
-    """What the addresses at and below a resource begin with. Raises CallError where there is nothing there."""
+def _below(view: View, activity: Activity, text: str) -> Bools:
+    """The uses of a resource and what lies below. Raises CallError where there is no such resource and no use of it."""
     from kathodos.model.addresses import parse_address
     from kathodos.model.suggestions import nearest
 
-    known = {*state["resources"]["resource"], *(it.resource for it in found)}
     try:
-        begin = f"{parse_address(text)}/".replace("//", "/")
+        address = parse_address(text)
     except ValueError as error:
-        raise CallError(f"--on {text} is no resource: {error}.", nearest(text, sorted(known))) from None
-    if not any(f"{address}/".startswith(begin) for address in known):
-        raise CallError(f"There is no resource {text}.", nearest(text, sorted(known)))
-    return begin
+        raise CallError(f"--on {text} is no resource: {error}.", nearest(text, view.index.tree.addresses)) from None
+    found = activity.below(f"{address}/".replace("//", "/"))
+    if view.index.tree.node(address) < 0 and not found.any():
+        raise CallError(f"There is no resource {text}.", nearest(text, view.index.tree.addresses))
+    return found

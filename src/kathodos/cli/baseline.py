@@ -3,13 +3,19 @@
 from __future__ import annotations
 
 import argparse
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, acting, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
 
+if TYPE_CHECKING:
+    from kathodos.analysis.differences import ReachDifferences
+    from kathodos.workspace.view import View
+
+_MOST_SHOWN = 200
 _LIST = (
     Field("baseline", "Baseline", 9),
     Field("entry", "Ledger entry", 8, is_number=True),
@@ -63,7 +69,7 @@ def run_mark(session: Session) -> int:
     from kathodos.ledger.entries import writing
     from kathodos.model.kinds import BASELINES
     from kathodos.model.times import normal_moment, time_text
-    from kathodos.store.tables import latest, read_rows
+    from kathodos.store.records import columns_of
 
     name = session.arguments.name
     is_moment = True
@@ -76,9 +82,10 @@ def run_mark(session: Session) -> int:
     with writing(
         session.workspace.store, session.workspace.keys, "baseline mark", session.actor, session.reason
     ) as draft:
-        if name in read_rows(draft.connection, BASELINES)["baseline"]:
+        (names,) = columns_of(draft.records, BASELINES, "baseline")
+        if name in names:
             raise CallError(f"There is a baseline {name} already.", "Give this one another name.")
-        entry = latest(draft.connection)
+        entry = draft.number - 1
         draft.open_rows(BASELINES, [(name, entry, time_text(draft.time), session.reason or None)])
         draft.subjects.append(f"baseline:{name}")
         draft.payload |= {"baseline": name, "entry": entry}
@@ -89,54 +96,60 @@ def run_mark(session: Session) -> int:
 
 def run_list(session: Session) -> int:
     from kathodos.model.kinds import BASELINES
+    from kathodos.store.records import rows_of
 
-    found = session.state([BASELINES])["baselines"]
+    found = rows_of(session.view.catalogue, BASELINES, *BASELINES.names)
     rows = [dict(zip(BASELINES.names, values, strict=True)) for values in found.values()]
     hint = "Compare with today: kathodos baseline compare NAME" if rows else "Mark one: kathodos baseline mark NAME"
     return session.answer(Answer(_LIST, rows, "" if rows else "There is no baseline yet.", hint=hint))
 
 
 def run_compare(session: Session) -> int:
-    from kathodos.analysis.differences import by_asker, by_kind
-    from kathodos.model.kinds import GATHERED
-    from kathodos.model.times import microseconds
-    from kathodos.store.tables import latest, read_state
+    from kathodos.analysis.differences import by_kind
+    from kathodos.workspace.comparing import reach_differences
 
     asked = session.arguments
-    points = [session.point(asked.first), session.point(asked.second)]
-    with session.workspace.store.connect() as connection:
-        numbers = [point.entry if point.entry is not None else latest(connection) for point in points]
-        states = [read_state(connection, GATHERED, number) for number in numbers]
-    kinds = by_kind(*states)
-    before, after = (session.index(state) for state in states)
-    first_at, second_at = (microseconds(point.moment) for point in points)
-    askers = list(by_asker(before, after, first_at, second_at))
-    names: dict[str, Any] = {}
-    for state in states:
-        people = state["identities"]
-        names |= {f"identity:{name}": shown for name, shown in zip(people["id"], people["name"], strict=True)}
-    people_rows = [
-        {
-            "who": asker.reference,
-            "name": names.get(asker.reference),
-            "gained": len(asker.gained),
-            "lost": len(asker.lost),
-            "examples": [f"+ {text}" for text in asker.gained[:1]] + [f"- {text}" for text in asker.lost[:1]],
-        }
-        for asker in sorted(askers, key=lambda asker: -len(asker.gained) - len(asker.lost))
-    ]
+    first, second = session.view_of(asked.first), session.view_of(asked.second)
+    kinds = by_kind(second.histories, first.point.entry, second.point.entry)
+    found = reach_differences(first, second)
     text = [f"  {it.kind.name:<18} {it.came} came, {it.changed} changed, {it.went} went" for it in kinds]
-    differing = plural(len(askers), "asker reaches", "askers reach")
-    text.append(f"{differing} more or less than before:" if askers else "Nobody reaches anything else than before.")
-    heading = f"From entry {numbers[0]} to entry {numbers[1]}" + ("" if kinds else ": no record differs")
-    document = {
-        "from": numbers[0],
-        "to": numbers[1],
-        "kinds": [{"kind": it.kind.name, "came": it.came, "changed": it.changed, "went": it.went} for it in kinds],
-        "people": [{"who": it.reference, "gained": it.gained, "lost": it.lost} for it in askers],
-    }
-    hint = "All of it: add --format json" if askers else ""
-    is_different = bool(kinds or askers)
-    return session.answer(
-        Answer(_PEOPLE, people_rows, heading, text, hint=hint, status=int(is_different), document=document)
-    )
+    count = len(found) if found is not None else 0
+    differing = plural(count, "asker reaches", "askers reach")
+    text.append(f"{differing} more or less than before:" if count else "Nobody reaches anything else than before.")
+    heading = f"From entry {first.point.entry} to entry {second.point.entry}" + ("" if kinds else ": no record differs")
+    hint = "All of it: add --format json" if count else ""
+    if session.format == "table":
+        rows = [_differing(first, second, found, at) for at in range(min(count, _MOST_SHOWN))]
+        more = count - len(rows)
+        hint = f"{more} more; all of it: add --format json" if more else hint
+        document = None
+    else:
+        rows = [_differing(first, second, found, at) for at in range(count)] if session.format == "csv" else []
+        texts = (
+            ((who, *found.texts(at)) for at, who in enumerate(found.askers))
+            if found and session.format != "csv"
+            else ()
+        )
+        document = {
+            "from": first.point.entry,
+            "to": second.point.entry,
+            "kinds": [{"kind": it.kind.name, "came": it.came, "changed": it.changed, "went": it.went} for it in kinds],
+            "people": [{"who": who, "gained": gained, "lost": lost} for who, gained, lost in texts],
+        }
+    status = 1 if kinds or count else 0
+    return session.answer(Answer(_PEOPLE, rows, heading, text, hint=hint, status=status, document=document))
+
+
+def _differing(first: View, second: View, found: ReachDifferences | None, at: int) -> dict[str, Any]:
+    """One of those whose reach differs, with an example of each."""
+    assert found is not None
+    who = found.askers[at]
+    name = None
+    for view in (second, first):
+        number = view.index.holders.find(who)
+        if name is None and 0 <= number < view.index.holders.people:
+            name = view.people([number])[number]["name"]
+    gained, lost = found.texts(at)
+    examples = [f"+ {text}" for text in gained[:1]] + [f"- {text}" for text in lost[:1]]
+    counts = {"gained": int(found.gained[at]), "lost": int(found.lost[at])}
+    return {"who": who, "name": name, **counts, "examples": examples}

@@ -7,11 +7,10 @@ from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session
-from kathodos.output.answers import Answer
+from kathodos.report.answers import Answer
 
 if TYPE_CHECKING:
-    from kathodos.findings.risk.scores import Judged
-    from kathodos.workspace.saved_index import View
+    from kathodos.workspace.view import View
 
 KINDS = ("access", "conflicts", "risk", "excess")
 _NAMED = 8
@@ -36,30 +35,27 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 def run(session: Session) -> int:
     from kathodos.output.charts import save
 
-    asked, state = session.arguments, session.asked()
-    figure = _drawn(asked.kind, state.view, session.judged(state.view, state.moment, state.entry))
+    asked = session.arguments
+    figure = _drawn(asked.kind, session.view)
     save(figure, asked.out, asked.replace)
     title = figure.get_suptitle().replace("\\$", "$")
     return session.answer(Answer(heading=f"{asked.out}: {title}", document={"file": asked.out, "title": title}))
 
 
-def _drawn(kind: str, view: View, judged: Judged) -> Any:
+def _drawn(kind: str, view: View) -> Any:
     """The figure of a kind."""
     from kathodos.findings import pictures
-    from kathodos.findings.risk.scores import Risk
     from kathodos.output import charts
 
     if kind == "access":
-        return charts.draw_access(pictures.access_by_department(judged.context))
+        return charts.draw_access(pictures.access_by_department(view.context))
     if kind == "conflicts":
-        covered = {id(it) for it in judged.covered}
-        snapshot = judged.context.snapshot
-        return charts.draw_conflicts(
-            pictures.conflicts_by_topic(snapshot, judged.conflicts, lambda it: id(it) not in covered)
-        )
+        found = view.findings.conflicts
+        is_open = ~view.findings.covered(found)
+        return charts.draw_conflicts(pictures.conflicts_by_topic(view.snapshot, found.taken(is_open)))
     if kind == "excess":
-        return charts.draw_excess(pictures.excess_by_age(judged.excess))
-    scores = Risk(judged).identities()
+        return charts.draw_excess(pictures.excess_by_age(view.findings.excess))
+    scores = view.findings.scores("identities")
     highest = scores.order()[:_NAMED].tolist()
     people = view.people(highest)
     named = [(str(people[at]["name"] or people[at]["id"]), float(scores.totals[at])) for at in highest]

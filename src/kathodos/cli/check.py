@@ -7,9 +7,10 @@ from collections.abc import Sequence
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, about_state, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Branch, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Branch, Field
 
 if TYPE_CHECKING:
     from kathodos.analysis.snapshot import Snapshot
@@ -40,13 +41,12 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 def run(session: Session) -> int:
     from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
-    from kathodos.model.kinds import IDENTITIES
 
     asked = session.arguments
     rules = _chosen(session)
-    state = session.asked()
-    view, snapshot = state.view, session.snapshot(state.view, state.moment, state.entry)
-    only = session.asker(view, asked.by, (IDENTITIES,)) if asked.by else None
+    view = session.view
+    snapshot = view.snapshot
+    only = view.identity(asked.by) if asked.by else None
     crossed = [it for it in crossings(snapshot, rules.fences) if only in (None, it.identity)]
     lacking = [it for it in lacks(snapshot, rules.needs) if only in (None, it.identity)]
     idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(snapshot, _both(rules))]
@@ -89,7 +89,7 @@ def _chosen(session: Session) -> Rules:
     from kathodos.errors import DataError
     from kathodos.model.suggestions import nearest
 
-    rules, asked = session.rules(), session.arguments
+    rules, asked = session.view.rules, session.arguments
     if not _both(rules):
         raise DataError("There is no fence and no need in rules/*.toml.", "Write one; the manual shows how.")
     chosen = [
@@ -125,7 +125,7 @@ def _place(snapshot: Snapshot, action: int, nodes: Any) -> str:
 
 
 def _crossing(snapshot: Snapshot, found: Crossing, names: dict[int, str]) -> Branch:
-    from kathodos.cli.reach import chain_branch
+    from kathodos.report.chains import chain_branch
 
     text = f"{names[found.identity]} reaches {_place(snapshot, found.action, found.nodes)}"
     return Branch(text, [chain_branch(chain) for chain in found.chains(snapshot)[:4]])
@@ -163,7 +163,7 @@ def _row(snapshot: Snapshot, rule: Any, finding: str, found: Any) -> dict[str, A
 
 
 def _crossed_row(snapshot: Snapshot, found: Crossing) -> dict[str, Any]:
-    from kathodos.cli.reach import chain_record
+    from kathodos.report.chains import chain_record
 
     row = _row(snapshot, found.fence, "crossed", found)
     return {**row, "chains": [chain_record(chain) for chain in found.chains(snapshot)]}

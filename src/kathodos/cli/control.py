@@ -5,9 +5,10 @@ from __future__ import annotations
 import argparse
 
 from kathodos.cli.options import Commands, Formatter, acting, as_of, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
 
 _LIST = (
     Field("control", "Control", 9),
@@ -54,11 +55,10 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run_list(session: Session) -> int:
-    from kathodos.model.times import day_text, microseconds
+    from kathodos.model.times import day_text
 
-    point = session.point(session.arguments.as_of)
-    register, at = session.register(point.entry), microseconds(point.moment)
-    dues = {due.control.id: due for due in register.dues(at)}
+    register = session.view.register
+    dues = {due.control.id: due for due in register.dues(session.view.moment)}
     rows = []
     for control in register.controls.values():
         due = dues.get(control.id)
@@ -83,13 +83,12 @@ def run_list(session: Session) -> int:
 
 def run_add(session: Session) -> int:
     from kathodos.findings.conflicts.covers import Control
-    from kathodos.model.kinds import IDENTITIES
     from kathodos.review.covers import add_control
 
     asked, workspace = session.arguments, session.workspace
-    owner = session.resolve(asked.owner, session.state((IDENTITIES,)), (IDENTITIES,)).removeprefix("identity:")
+    owner = session.view.index.holders.identities[session.view.identity(asked.owner)]
     control = Control(asked.control, asked.title or asked.control, owner, asked.does, asked.every, asked.until)
-    if asked.control in {it.id for it in session.controls()}:
+    if asked.control in {it.id for it in session.workspace.controls()}:
         raise CallError(f"controls.toml has a control {asked.control} already.", "Give this one another name.")
     entry = add_control(workspace.store, workspace.keys, control, session.actor, session.reason)
     heading = f"Added the control {control.id}, which {owner} answers for; entry {entry} of the ledger."
@@ -106,7 +105,7 @@ def run_confirm(session: Session) -> int:
     control, entry = confirm_control(
         workspace.store,
         workspace.keys,
-        session.controls(),
+        session.workspace.controls(),
         session.arguments.control,
         session.actor,
         session.reason,

@@ -5,9 +5,10 @@ from __future__ import annotations
 import argparse
 
 from kathodos.cli.options import Commands, Formatter, acting, as_of, command, confirming
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
 
 _REGISTER = (
     Field("conflict", "Conflict", 9, least=14),
@@ -41,7 +42,7 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
 
 
 def run_cover(session: Session) -> int:
-    from kathodos.cli.conflicts import Found
+    from kathodos.report.conflicts import ChosenConflicts, chosen_rules
     from kathodos.review.covers import cover_conflict, end_cover
 
     asked = session.arguments
@@ -52,13 +53,12 @@ def run_cover(session: Session) -> int:
         raise CallError(f"{asked.conflict} names no conflict.", "Write the rule and the identity: PERMIT-1/p0096.")
     if not asked.end and not (asked.control and asked.until):
         raise CallError("--control and --until are needed.", "Controls: kathodos control list")
-    workspace, configured = session.workspace, session.controls()
-    session.arguments.rule, session.arguments.topic = rule, None
-    found = Found(session)
-    identity = str(found.person(identity)["id"])
+    workspace, configured = session.workspace, session.workspace.controls()
+    view = session.view
+    found, number = ChosenConflicts(view, chosen_rules(view, None, rule)), view.identity(identity)
+    identity = view.index.holders.identities[number]
     name = f"{rule}/{identity}"
-    conflict = next((it for it in found.all if it.name(found.snapshot.index) == name), None)
-    if conflict is None and not asked.end:
+    if not asked.end and not found.of(number):
         raise CallError(f"There is no conflict {name} now.", "See `kathodos conflicts --format csv`.")
     what = f"the cover of {name}" if asked.end else f"{name} under {asked.control} until {asked.until}"
     if asked.dry_run or not session.agrees(f"{'End' if asked.end else 'Leave'} {what}?"):
@@ -77,19 +77,17 @@ def run_cover(session: Session) -> int:
 
 def run_covers(session: Session) -> int:
     from kathodos.findings.conflicts.covers import HOLDS
-    from kathodos.model.kinds import IDENTITIES
-    from kathodos.model.times import microseconds
 
-    point = session.point(session.arguments.as_of)
-    register, at = session.register(point.entry), microseconds(point.moment)
-    people = session.state((IDENTITIES,), point.entry)["identities"]
-    names = dict(zip(people["id"], people["name"], strict=True))
+    view = session.view
+    register, identities = view.register, view.index.holders.identities
+    concerned = [identities.find(cover.identity) for cover in register.covers]
+    names = {str(it["id"]): it["name"] for it in view.people([at for at in concerned if at >= 0]).values()}
     rows = [
         {
             **vars(cover),
             "conflict": f"{cover.rule}/{cover.identity}",
             "name": names.get(cover.identity),
-            "state": register.state(cover, at),
+            "state": register.state(cover, view.moment),
         }
         for cover in reversed(register.covers)
     ]

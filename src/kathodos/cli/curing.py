@@ -6,9 +6,11 @@ import argparse
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, as_of, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Branch, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Branch, Field
+from kathodos.report.conflicts import ChosenConflicts, chosen_rules
 
 if TYPE_CHECKING:
     from kathodos.findings.conflicts.cure import Cures, Withdrawal
@@ -37,31 +39,31 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
 
 
 def run(session: Session) -> int:
-    from kathodos.cli.conflicts import Found
     from kathodos.findings.conflicts.cure import cure, edits_of, still_standing
 
     asked = session.arguments
     if asked.days < 0 or asked.seconds <= 0:
         raise CallError("--days and --seconds count upward from 0.", "Leave them out for 90 days and 50 seconds.")
-    found = Found(session)
-    chosen = found.of(asked.whose) if asked.whose else found.all
+    view = session.view
+    found = ChosenConflicts(view, chosen_rules(view, asked.topic, asked.rule), asked.where)
+    chosen = found.of(view.identity(asked.whose)) if asked.whose else found.each()
     chosen = [it for it in chosen if not found.is_covered(it)]
     if not chosen:
         return session.answer(Answer(_FIELDS, [], "There is no open conflict to clear."))
     protected = [_protected(found, text) for text in asked.protect]
-    cures = cure(found.snapshot, chosen, protected, asked.days, asked.seconds)
-    edits = edits_of(found.snapshot, cures.withdrawals())
-    standing = still_standing(found.snapshot, chosen, edits) if edits else chosen
+    cures = cure(found.view.snapshot, chosen, protected, asked.days, asked.seconds)
+    edits = edits_of(found.view.snapshot, cures.withdrawals())
+    standing = still_standing(found.view.snapshot, chosen, edits) if edits else chosen
     if asked.change:
         _write(session, found, cures)
     return session.answer(_answer(session, found, cures, len(chosen), len(standing)))
 
 
-def _protected(found: Any, text: str) -> str:
+def _protected(found: ChosenConflicts, text: str) -> str:
     """The full reference of something to be left alone. Raises CallError where nothing bears that name."""
     from kathodos.model.suggestions import nearest
 
-    index = found.snapshot.index
+    index = found.view.snapshot.index
     prefix, _, name = text.partition(":")
     known = {"grant": index.grants.ids, "role": index.roles}
     if prefix in known and known[prefix].find(name) >= 0:
@@ -79,11 +81,11 @@ def _record(one: Withdrawal) -> dict[str, Any]:
     return {"withdrawal": one.text, "people": one.people, "others": one.others, "uses": one.uses}
 
 
-def _answer(session: Session, found: Any, cures: Cures, chosen: int, standing: int) -> Answer:
-    names = [it.name(found.snapshot.index) for it in cures.uncured]
+def _answer(session: Session, found: ChosenConflicts, cures: Cures, chosen: int, standing: int) -> Answer:
+    names = [it.name(found.view.snapshot.index) for it in cures.uncured]
     rows, trees = [], []
     for one in cures.cures:
-        clears = [it.name(found.snapshot.index) for it in one.conflicts]
+        clears = [it.name(found.view.snapshot.index) for it in one.conflicts]
         rows += [{**_record(it), "clears": clears} for it in one.withdrawals]
         others = [
             Branch(f"as small: {'; '.join(f'{it.text} ({_loses(it)})' for it in other)}", style="dim")
@@ -108,7 +110,7 @@ def _answer(session: Session, found: Any, cures: Cures, chosen: int, standing: i
         "withdrawals": rows,
         "cures": [
             {
-                "clears": [it.name(found.snapshot.index) for it in one.conflicts],
+                "clears": [it.name(found.view.snapshot.index) for it in one.conflicts],
                 "withdrawals": [_record(it) for it in one.withdrawals],
                 "as_small": [[_record(it) for it in other] for other in one.others],
             }
@@ -116,7 +118,7 @@ def _answer(session: Session, found: Any, cures: Cures, chosen: int, standing: i
         ],
         "uncured": names,
         "gap": cures.gap,
-        "not_looked_at": [it.name(found.snapshot.index) for it in cures.unseen],
+        "not_looked_at": [it.name(found.view.snapshot.index) for it in cures.unseen],
         "still_standing": standing,
     }
     is_csv = session.format == "csv"
@@ -129,12 +131,12 @@ def _loses(one: Withdrawal) -> str:
     return f"{plural(one.people, 'person', 'people')}, {uses}"
 
 
-def _write(session: Session, found: Any, cures: Cures) -> None:
+def _write(session: Session, found: ChosenConflicts, cures: Cures) -> None:
     from kathodos.output.changes import Block, write_changes
 
     blocks = []
     for one in cures.cures:
-        why = f"clears {', '.join(it.name(found.snapshot.index) for it in one.conflicts)}"
+        why = f"clears {', '.join(it.name(found.view.snapshot.index) for it in one.conflicts)}"
         for it in one.withdrawals:
             if it.grant:
                 blocks.append(Block("end", "grants", {"grant": it.grant}, why))

@@ -6,12 +6,13 @@ import argparse
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, about_state, command
-from kathodos.cli.session import Session, plural
-from kathodos.output.answers import Answer, Field, Lines
+from kathodos.cli.session import Session
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field, Lines
 
 if TYPE_CHECKING:
-    from kathodos.findings.escalation import Administration, Climber
-    from kathodos.workspace.saved_index import View
+    from kathodos.findings.escalation import Administration, Climb
+    from kathodos.workspace.view import View
 
 _CLIMBERS = (
     Field("who", "Who", 9, least=22),
@@ -37,13 +38,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.findings.escalation import administrations, climbers
-
-    state = session.asked()
-    view, snapshot = state.view, session.snapshot(state.view, state.moment, state.entry)
-    found = climbers(snapshot)
-    ruling = administrations(snapshot)
-    names = {asker: _named(view, asker) for climber in found for asker in climber.askers.tolist()}
+    view = session.view
+    found, ruling = view.findings.climbs, view.findings.administrations
+    names = {asker: view.named(asker) for climber in found for asker in climber.askers[:_MOST_NAMED].tolist()}
     last = [it for it in ruling if len(it.administrators) <= 1]
     document = {
         "climbers": [row for climber in found for row in _records(view, climber)],
@@ -61,38 +58,32 @@ def run(session: Session) -> int:
     return session.answer(Answer(_CLIMBERS, rows, heading, text, (), hint, 1 if found or last else 0, document))
 
 
-def _named(view: View, asker: int) -> str:
-    reference = view.index.holders.references[asker]
-    people = view.people([asker])
-    return f"{reference} ({people[asker]['name']})" if asker in people and people[asker]["name"] else reference
-
-
-def _row(climber: Climber, names: dict[int, str]) -> dict[str, Any]:
+def _row(climber: Climb, names: dict[int, str]) -> dict[str, Any]:
     """Those alike on one row; of many only the first are named."""
     askers = climber.askers.tolist()
     who = [names[asker] for asker in askers[:_MOST_NAMED]]
     more = [f"and {len(askers) - _MOST_NAMED} more alike"] if len(askers) > _MOST_NAMED else []
-    steps = climber.potential.steps
+    steps = climber.steps
     rest = f"; then {plural(len(steps) - 1, 'step')} more" if len(steps) > 1 else ""
     gains = sorted(climber.gains, key=lambda gain: -gain[2])
     return {
         "who": Lines([*who, *more]),
         "first": names[askers[0]].split(" ")[0].removeprefix("identity:"),
         "gain": climber.gain,
-        "systems": ", ".join(f"{system.name} {count:,}" for system, _, count in gains[:4]),
-        "steps": f"{steps[0].text}, by {steps[0].by}{rest}",
+        "systems": ", ".join(f"{system} {count:,}" for system, _, count in gains[:4]),
+        "steps": f"{steps[0][0]}, by {steps[0][1]}{rest}",
     }
 
 
-def _records(view: View, climber: Climber) -> list[dict[str, Any]]:
-    steps = climber.potential.steps
+def _records(view: View, climber: Climb) -> list[dict[str, Any]]:
+    steps = climber.steps
     return [
         {
             "who": view.index.holders.references[asker],
             "gain": climber.gain,
-            "systems": {system.name: more for system, _, more in climber.gains},
-            "steps": [step.text for step in steps],
-            "by": [step.by for step in steps],
+            "systems": {system: more for system, _, more in climber.gains},
+            "steps": [text for text, _ in steps],
+            "by": [by for _, by in steps],
         }
         for asker in climber.askers.tolist()
     ]
@@ -111,10 +102,10 @@ def _told(view: View, found: Administration) -> str:
     """One line about the administrators of a system."""
     count = len(found.administrators)
     if count == 1:
-        name = _named(view, int(found.administrators[0]))
+        name = view.named(int(found.administrators[0]))
         return f"{found.system}: {name} is the last who can administer it; without them it is locked out"
     unseat = f"; {plural(len(found.pairs), 'pair')} of them can remove each other" if found.pairs else ""
     if len(found.pairs) == 1:
-        first, second = (_named(view, it) for it in found.pairs[0])
+        first, second = (view.named(it) for it in found.pairs[0])
         unseat = f"; {first} and {second} can remove each other"
     return f"{found.system}: {count} can administer it{unseat}"

@@ -3,22 +3,21 @@
 from __future__ import annotations
 
 import argparse
-from collections import Counter
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Iterable, Iterator
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, about_state, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field, Lines, Row
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field, Lines, Row
+from kathodos.report.severities import STYLES
 
 if TYPE_CHECKING:
-    from kathodos.columns.csr import Bools
-    from kathodos.findings.excess.batches import Batch, ExcessContext, Finding
+    from kathodos.columns.csr import Bools, Ints
+    from kathodos.findings.excess.batches import Batch, Finding, FindingColumns
     from kathodos.model.filters import Node
-    from kathodos.workspace.saved_index import View
 
-SEVERITY_STYLES = {"critical": "bold red", "high": "red", "medium": "yellow", "low": ""}
 _SEVERITIES = ("critical", "high", "medium", "low")
 _COUNTS = (
     Field("kind", "Kind", 9, least=23),
@@ -27,7 +26,7 @@ _COUNTS = (
     Field("means", "What it is", 6, least=24),
 )
 _FOUND = (
-    Field("severity", "Severity", 7, least=8, style=lambda value: SEVERITY_STYLES.get(value, "")),
+    Field("severity", "Severity", 7, least=8, style=lambda value: STYLES.get(value, "")),
     Field("kind", "Kind", 6, least=23),
     Field("subject", "Who or what", 8, least=20),
     Field("rests_on", "Rests on", 6, least=12),
@@ -74,35 +73,30 @@ def run(session: Session) -> int:
             from kathodos.model.suggestions import nearest
 
             raise CallError(f"There is no kind of excess {name}.", nearest(name, NAMES))
-    from kathodos.findings.excess.kinds import find_excess
-
-    state = session.asked()
-    context = session.context(state.view, state.moment, state.entry)
-    choice = _Choice(session, state.view, context)
-    kept = [
-        (batch, choice.of(batch)) for batch in find_excess(context, asked.kind or NAMES, session.register(state.entry))
-    ]
-    if asked.change:
-        return _write(session, kept)
-    is_listed = asked.kind or asked.by or asked.where or asked.all or session.format != "table"
-    return _list(session, kept) if is_listed else _count(session, kept)
+    choice = _Choice(session)
+    if asked.change or asked.kind or asked.by or asked.where or asked.all or session.format != "table":
+        findings = session.view.findings
+        hits = {it.kind for it in findings.excess_columns if len(choice.of(it))} if not asked.kind else asked.kind
+        kept = [(batch, choice.of(batch)) for batch in findings.excess_of(hits)]
+        return _write(session, kept) if asked.change else _list(session, kept)
+    return _count(session)
 
 
 class _Choice:
     """Which findings were asked for, by `--by` and `--where`."""
 
-    def __init__(self, session: Session, view: View, context: ExcessContext) -> None:
+    def __init__(self, session: Session) -> None:
         from kathodos.store.attributes import filter_of
 
-        asked = session.arguments
-        self.context = context
-        self.thing = session.thing(view, asked.by) if asked.by else None
-        known = [*_OWN, *context.snapshot.known_attributes()]
-        self.filter = filter_of(asked.where, known, "finding or identity") if asked.where else None
-        self._of_identities: dict[str, Any] = {}
+        asked, self.view = session.arguments, session.view
+        self.thing = self.view.thing(asked.by) if asked.by else None
+        self.filter = None
+        if asked.where:
+            known = [*_OWN, *self.view.snapshot.known_attributes()]
+            self.filter = filter_of(asked.where, known, "finding or identity")
 
-    def of(self, batch: Batch) -> Any:
-        """The positions of the findings of a batch, the gravest and surest first."""
+    def of(self, batch: FindingColumns) -> Ints:
+        """The positions of the findings of a batch, the gravest and surest first; without words, those it may be."""
         import numpy as np
 
         mask = np.ones(len(batch), dtype=bool)
@@ -113,69 +107,78 @@ class _Choice:
         positions = mask.nonzero()[0]
         return positions[np.lexsort((-batch.confidence[positions], -batch.severity[positions]))]
 
-    def _about(self, batch: Batch, kind: str, number: int) -> Bools:
+    def _about(self, batch: FindingColumns, kind: str, number: int) -> Bools:
         """Which findings concern an identity, or are about an account, a role, a group, a system or a resource."""
-        index = self.context.snapshot.index
+        from kathodos.findings.excess.batches import Batch
+
+        index = self.view.index
         holders = index.holders
         if kind == "identities":
             mine: Bools = batch.whose == number
             return mine
         owner = int(holders.owner[number]) if kind == "accounts" else -1
-        names = {
-            "accounts": lambda: f"account:{holders.accounts[number]}",
-            "roles": lambda: f"role:{index.roles[number]}",
-            "groups": lambda: f"group:{holders.groups[number]}",
-            "systems": lambda: f"system:{index.systems_in_order[number].name}",
-            "resources": lambda: index.tree.addresses[number],
-        }
-        name = names[kind]()
         found: Bools = (batch.whose < 0) | (batch.whose == owner)
-        for at in found.nonzero()[0].tolist():
-            found[at] = batch.subject(at) == name
+        if isinstance(batch, Batch):
+            names = {
+                "accounts": lambda: f"account:{holders.accounts[number]}",
+                "roles": lambda: f"role:{index.roles[number]}",
+                "groups": lambda: f"group:{holders.groups[number]}",
+                "systems": lambda: f"system:{index.systems_in_order[number].name}",
+                "resources": lambda: index.tree.addresses[number],
+            }
+            name = names[kind]()
+            for at in found.nonzero()[0].tolist():
+                found[at] = batch.subject(at) == name
         return found
 
-    def _selected(self, batch: Batch, node: Node) -> Bools:
+    def _selected(self, batch: FindingColumns, node: Node) -> Bools:
         """Which findings a filter selects: by their own attributes, else by those of the identity concerned."""
-        from kathodos.rules.reading import SEVERITIES
-
-        own: dict[str, Callable[[], list[Any]]] = {
-            "kind": lambda: [batch.kind] * len(batch),
-            "severity": lambda: [SEVERITIES[at] for at in batch.severity.tolist()],
-            "subject": lambda: [batch.subject(at) for at in range(len(batch))],
-            "confidence": lambda: batch.confidence.tolist(),
-            "days": lambda: [at if at >= 0 else None for at in batch.days.tolist()],
-        }
-
-        def column(name: str) -> list[Any]:
-            return own[name.lower()]() if name.lower() in own else list(self._identities(name)[batch.whose])
-
-        return node.mask(column, len(batch))
-
-    def _identities(self, name: str) -> Any:
-        """An attribute of each identity, and behind them nothing."""
         import numpy as np
 
-        if name not in self._of_identities:
-            values = self.context.snapshot.values(name)
-            column = np.empty(len(values) + 1, dtype=object)
-            column[:-1] = values
-            self._of_identities[name] = column
-        return self._of_identities[name]
+        from kathodos.columns.dictionary import dictionary_column
+        from kathodos.findings.excess.batches import Batch
+        from kathodos.model.severities import SEVERITIES
+        from kathodos.store.attributes import Distinct, selected
+
+        if "subject" in {name.lower() for name in node.attributes()} and not isinstance(batch, Batch):
+            return np.ones(len(batch), dtype=bool)
+
+        def column(name: str) -> Distinct:
+            lower = name.lower()
+            if lower == "kind":
+                return Distinct(np.zeros(len(batch), dtype=np.int32), [batch.kind])
+            if lower == "severity":
+                return Distinct(batch.severity.astype(np.int32), [str(it) for it in SEVERITIES])
+            if lower == "subject" and isinstance(batch, Batch):
+                subjects = dictionary_column(batch.subject(at) for at in range(len(batch)))
+                return Distinct(subjects.codes, subjects.values)
+            if lower in ("confidence", "days"):
+                numbers: Ints = getattr(batch, lower)
+                values, codes = np.unique(numbers, return_inverse=True)
+                known = [value if value >= 0 else None for value in values.tolist()]
+                return Distinct(codes.astype(np.int32), known)
+            held = self.view.snapshot.distinct(name)
+            return Distinct(np.append(held.codes, np.int32(-1))[batch.whose], held.values)
+
+        return selected(node, column, len(batch))
 
 
-def _count(session: Session, kept: list[tuple[Batch, Any]]) -> int:
+def _count(session: Session) -> int:
+    import numpy as np
+
     from kathodos.findings.excess.kinds import KINDS, LATE_CONTROL
-    from kathodos.rules.reading import SEVERITIES
+    from kathodos.model.severities import SEVERITIES
 
     means = {kind.name: kind.means for kind in KINDS} | {LATE_CONTROL: "a control that was not confirmed in time"}
-    rows = []
-    for batch, positions in kept:
-        if len(positions):
-            by = Counter(SEVERITIES[at] for at in batch.severity[positions].tolist())
-            named = {name: by[name] or None for name in _SEVERITIES}
-            rows.append({"kind": batch.kind, **named, "findings": len(positions), "means": means[batch.kind]})
+    rows: list[dict[str, Any]] = []
+    for batch in session.view.findings.excess_columns:
+        if len(batch):
+            counts = np.bincount(batch.severity, minlength=len(SEVERITIES)).tolist()
+            by = {str(name): count or None for name, count in zip(SEVERITIES, counts, strict=True)}
+            named = {name: by[name] for name in _SEVERITIES}
+            rows.append({"kind": batch.kind, **named, "findings": len(batch), "means": means[batch.kind]})
     rows.sort(key=_gravest_first)
-    total = sum(len(positions) for _, positions in kept)
+    total = sum(row["findings"] for row in rows)
     shown = [it for it in _COUNTS if it.key not in _SEVERITIES or any(row[it.key] for row in rows)]
     hint = f"One kind in detail: kathodos excess --kind {rows[0]['kind']}; all: --all" if rows else ""
     heading = f"{plural(total, 'finding')} of {plural(len(rows), 'kind')}"

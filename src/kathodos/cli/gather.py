@@ -8,10 +8,11 @@ from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, acting, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import DataError
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
 from kathodos.output.text import printable
+from kathodos.report.answers import Answer, Field
 
 if TYPE_CHECKING:
     from kathodos.connectors.settings import Source
@@ -170,12 +171,14 @@ def _details(session: Session, done: list[Gathered]) -> None:
 
 def _problems(session: Session, sources: list[Source]) -> int:
     from kathodos.model.kinds import PROBLEMS
+    from kathodos.store.records import rows_of
 
-    found = session.state([PROBLEMS])["problems"]
+    stored = session.view.stored
     names = {source.name for source in sources}
+    found = zip(stored.sources(PROBLEMS).listed(), rows_of(stored, PROBLEMS, *PROBLEMS.names).values(), strict=True)
     rows = [
         {"source": source, **dict(zip(PROBLEMS.names, values, strict=True))}
-        for source, values in zip(found["source"], found.values(), strict=True)
+        for source, values in found
         if source in names
     ]
     rows.sort(key=lambda row: (row["outcome"] != "set aside", row["source"], row["file"], row["line"]))

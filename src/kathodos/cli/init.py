@@ -7,7 +7,7 @@ from pathlib import Path
 
 from kathodos.cli.options import Commands, Formatter, command
 from kathodos.cli.session import Session
-from kathodos.output.answers import Answer
+from kathodos.report.answers import Answer
 from kathodos.workspace.workspace import CONFIGURATION, Workspace
 
 
@@ -26,18 +26,18 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 def run(session: Session) -> int:
     workspace = Workspace.create(Path(session.arguments.folder))
-    keys = workspace.keys
+    keys, store_file = workspace.keys, ", ".join(file.name for file in workspace.store.files)
     made = {
         "workspace": str(workspace.folder),
         "configuration": CONFIGURATION,
-        "store": workspace.store.file.name,
+        "store": store_file,
         "signing_key": keys.private_file.name,
         "public_key": keys.public_file.name,
     }
     text = [
         f"Made the workspace {workspace.folder}",
         f"  {CONFIGURATION:<16} what to gather, and where the store is",
-        f"  {workspace.store.file.name:<16} the catalogue and its ledger, still empty",
+        f"  {store_file:<16} the catalogue and its ledger, still empty",
         f"  {keys.private_file.name:<16} the signing key: keep a copy apart, give it to nobody",
         f"  {keys.public_file.name:<16} its public half: for auditors",
         "  tables/ rules/   your exported tables, your rules",

@@ -7,9 +7,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError, DataError, sentence
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
 
 if TYPE_CHECKING:
     from kathodos.ledger.entries import Entry
@@ -166,7 +167,6 @@ def _about(session: Session, connection: Any, text: str) -> set[int]:
 
 def run_verify(session: Session) -> int:
     from kathodos.ledger.verify import verify
-    from kathodos.workspace.saved_index import discard_saved
 
     workspace = session.workspace
     kept = _kept_heads(session.arguments.head) if session.arguments.head else []
@@ -179,7 +179,7 @@ def run_verify(session: Session) -> int:
         heading = f"NOT as signed: {plural(len(rows), 'discrepancy', 'discrepancies')} in {counted}"
         hint = "Keep the store as it is for the auditor; put a copy from before in its place."
         return session.answer(Answer(_WRONG, rows, heading, hint=hint, status=1, document=document))
-    discard_saved(workspace.store)
+    workspace.store.computed.discard()
     head = f"; head {found.head.root.hex()[:16]} of {found.head.time}" if found.head else ""
     hint = "For an auditor to keep: kathodos ledger head --format jsonl > head.json"
     return session.answer(Answer(heading=f"As signed: {counted}{head}.", hint=hint, document=document))

@@ -5,9 +5,10 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from kathodos.cli.reach import Question, named
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Branch, Field, Row
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Branch, Field, Row
 
 if TYPE_CHECKING:
     from kathodos.engine.potential import Step
@@ -28,7 +29,7 @@ def answer(session: Session, question: Question) -> int:
     if question.node is not None:
         return _way(session, question)
     who = named(question, question.asker)
-    found = potential_reach(question.index, question.view.records, question.asker, question.moment)
+    found = potential_reach(question.index, question.view.catalogue, question.asker, question.moment)
     rows = [_step_record(step) for step in found.steps]
     gains = [(system, now, more) for system, now, more in gained(found) if more]
     if session.format != "table":
@@ -56,7 +57,7 @@ def _way(session: Session, question: Question) -> int:
     if question.action is None:
         raise CallError("--potential with --on needs --do.", "Name the action.")
     number = index.action_number[index.system_of(question.node).name, question.action]
-    steps = way_to(index, question.view.records, question.asker, question.node, number, question.moment)
+    steps = way_to(index, question.view.catalogue, question.asker, question.node, number, question.moment)
     who, address = named(question, question.asker), index.tree.addresses[question.node]
     asked = f"{who}: {question.action} {address}"
     document: Row = {

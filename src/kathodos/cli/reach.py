@@ -9,16 +9,19 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, about_state, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Branch, Field, Row, show_products
+from kathodos.model.words import plural
+from kathodos.output.answers import show_products
+from kathodos.report.answers import Answer, Branch, Field, Row
+from kathodos.report.chains import chain_branch, chain_record
 
 if TYPE_CHECKING:
     from kathodos.columns.csr import Bools, Ints
-    from kathodos.engine.explain import Chain, Chains, Explanation
+    from kathodos.engine.explain import Chains, Explanation
     from kathodos.engine.index import Index
     from kathodos.engine.reach import Reached
-    from kathodos.workspace.saved_index import View
+    from kathodos.workspace.view import View
 
 _PAIRS = (Field("asker", "Who", 9, least=12), Field("action", "May", 8), Field("resource", "Resource", 9, least=16))
 _BY = (Field("resource", "Resource", 9, least=20), Field("actions", "May", 8, least=12))
@@ -161,32 +164,11 @@ def _summary_on(session: Session, question: Question) -> int:
 
 
 def _question(session: Session) -> Question:
-    from kathodos.model import kinds
-    from kathodos.model.times import microseconds
-
-    asked = session.arguments
-    point = session.point(asked.as_of)
-    moment = session.moment(asked.moment) or point.moment
-    view = session.view(point.entry)
-    index, asker = view.index, None
-    if asked.by is not None:
-        asker = session.asker(view, asked.by, (kinds.IDENTITIES, kinds.ACCOUNTS))
-    node = _node(index, asked.on) if asked.on is not None else None
-    _check_action(index, asked.do, node)
-    return Question(view, microseconds(moment), asker, node, asked.do)
-
-
-def _node(index: Index, text: str) -> int:
-    from kathodos.model.addresses import parse_address
-    from kathodos.model.suggestions import nearest
-
-    try:
-        node = index.tree.node(parse_address(text))
-    except ValueError as error:
-        raise CallError(f"--on {text} is no resource: {error}.", nearest(text, index.tree.addresses)) from None
-    if node < 0:
-        raise CallError(f"There is no resource {text}.", nearest(text, index.tree.addresses))
-    return node
+    asked, view = session.arguments, session.view
+    asker = view.asker(asked.by) if asked.by is not None else None
+    node = view.node(asked.on, "--on ") if asked.on is not None else None
+    _check_action(view.index, asked.do, node)
+    return Question(view, view.moment, asker, node, asked.do)
 
 
 def _check_action(index: Index, action: str | None, node: int | None) -> None:
@@ -229,10 +211,7 @@ def _one(session: Session, question: Question) -> int:
 
 
 def named(question: Question, asker: int) -> str:
-    reference = question.index.holders.references[asker]
-    record = question.view.people([asker]).get(asker)
-    name = record["name"] if record else None
-    return f"{reference} ({name})" if name else reference
+    return question.view.named(asker)
 
 
 def _document(question: Question, action: str, explanation: Explanation) -> Row:
@@ -260,18 +239,6 @@ def _chains_record(name: str, chains: Chains) -> Row:
         name: [chain_record(chain) for chain in chains.shown],
         f"{name}_in_all": chains.total,
         f"{name}_exact": chains.is_exact,
-    }
-
-
-def chain_record(chain: Chain) -> Row:
-    """A chain as data."""
-    return {
-        "holders": list(chain.holders),
-        "grant": chain.grant,
-        "on": chain.scope,
-        "roles": list(chain.roles),
-        "permission": str(chain.entry),
-        "target": chain.target,
     }
 
 
@@ -317,26 +284,6 @@ def _short(tree: Branch, explanation: Explanation) -> Branch:
         rest = [Branch(f"and {_at_least(explanation.permits)}{plural(more, 'more chain')}")] if more else []
         return Branch(tree.text, [Branch(chain_text(explanation.permits.shown[0])), *rest], tree.style)
     return Branch(tree.text, [Branch(explanation.obstacles[0].text)], tree.style)
-
-
-def chain_branch(chain: Chain) -> Branch:
-    """A chain as a branch in words, one step a line."""
-    steps = []
-    for before, after in zip(chain.holders, chain.holders[1:], strict=False):
-        kind = after.partition(":")[0]
-        if kind == "account":
-            steps.append(f"has {after}")
-        elif kind == "everyone":
-            steps.append("belongs to everyone")
-        else:
-            steps.append(f"{'which is' if before.startswith('group:') else 'is'} a member of {after}")
-    if chain.roles:
-        steps.append(f"{'which ' if chain.holders[1:] else ''}has been given {chain.roles[0]}")
-        steps += [f"which includes {role}" for role in chain.roles[1:]]
-    scope = f", within {chain.scope}" if chain.scope else ""
-    steps.append(f"{chain.entry}, from {chain.target} down{scope}")
-    head = f"{'denied' if chain.denies else 'permitted'} by grant {chain.grant}"
-    return Branch(head, [Branch(step) for step in steps], "red" if chain.denies else "")
 
 
 def _reached(question: Question) -> Iterator[tuple[Iterable[int], list[Reached]]]:

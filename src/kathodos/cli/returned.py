@@ -6,9 +6,10 @@ import argparse
 import json
 
 from kathodos.cli.options import Commands, Formatter, acting, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
 
 _FIELDS = (
     Field("number", "Nr", 9, is_number=True, least=2),
@@ -39,8 +40,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 def run(session: Session) -> int:
     from kathodos.model.kinds import RETURNED
+    from kathodos.store.records import rows_of
 
-    held = session.state((RETURNED,))["returned"]
+    held = rows_of(session.view.catalogue, RETURNED, *RETURNED.names)
     if session.arguments.settle is not None:
         return _settle(session, held.ids)
     rows = []

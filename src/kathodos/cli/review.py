@@ -7,12 +7,14 @@ import sys
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, acting, command, confirming
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field, Lines, window
+from kathodos.model.words import plural
+from kathodos.output.answers import window
+from kathodos.report.answers import Answer, Field, Lines
 
 if TYPE_CHECKING:
-    from kathodos.review.rounds import Line, Review
+    from kathodos.review.rounds import Closing
 
 _LINES = (
     Field("line", "Line", 20, is_number=True, least=4),
@@ -28,6 +30,12 @@ _LINES = (
 )
 _FACTS = ("peers", "everyone", "last_used", "needed_by", "conflicts", "reviewer")
 _WIDE = 110
+_MOST_SHOWN = 500  # lines, to a person
+_KEYS = (
+    *("review", "line", "identity", "name", "reviewer", "item", "gives", "how", "brings", "contains", "needed_by"),
+    *("conflicts", "last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
+    *("peers_having", "peers_counted", "decision", "decided_by", "decided_at", "decision_reason", "signed_off"),
+)
 _STATUS = (
     Field("review", "Review", 7),
     Field("reviewer", "Reviewer", 9),
@@ -105,24 +113,20 @@ def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Form
 
 
 def run_open(session: Session) -> int:
-    from kathodos.engine.index import NEEDED
-    from kathodos.model.kinds import ACTIVITY
-    from kathodos.model.times import microseconds, normal_moment, now
+    from kathodos.model.kinds import IDENTITIES
+    from kathodos.model.times import normal_moment
     from kathodos.review.rounds import draft_review, open_review
-    from kathodos.store.attributes import selected_by
 
-    asked = session.arguments
+    asked, view = session.arguments, session.view
     try:
         due = normal_moment(asked.due)
     except ValueError as error:
         raise CallError(f"--due {asked.due} is no day: {error}.") from None
-    state = session.state((*NEEDED, ACTIVITY))
-    at = microseconds(now())
-    more = session.risk_column(state["identities"], asked.where, session.point(None))
-    chosen = selected_by(state["identities"], asked.where, more).nonzero()[0].tolist()
-    drafted = draft_review(asked.name, chosen, state, session.index(state), session.rules(), session.actor, at)
-    what = f"{plural(len(drafted.lines), 'line')} about {plural(drafted.people, 'person', 'people')}"
-    if not drafted.lines:
+    positions, _ = view.selecting(IDENTITIES, asked.where)
+    chosen = view.numbers_at(positions)
+    drafted = draft_review(view.context, view.findings.conflicts, chosen, view.rules.needs, session.actor)
+    what = f"{plural(len(drafted), 'line')} about {plural(drafted.people, 'person', 'people')}"
+    if not len(drafted):
         raise CallError(
             "Nobody whom the filter selects holds a grant; there is nothing to review.", "Widen the filter."
         )
@@ -136,7 +140,7 @@ def run_open(session: Session) -> int:
         text.append(
             f"{plural(drafted.without_reviewer, 'person has', 'people have')} no manager; {session.actor} decides."
         )
-    document = {"review": asked.name, "lines": len(drafted.lines), "people": drafted.people, "due": due}
+    document = {"review": asked.name, "lines": len(drafted), "people": drafted.people, "due": due}
     if asked.dry_run or not session.agrees(f"Open {asked.name} with {what}?"):
         return session.answer(Answer(heading=f"Would open {asked.name}: {what}.", text=text, document=document))
     store, keys = session.workspace.store, session.workspace.keys
@@ -145,90 +149,68 @@ def run_open(session: Session) -> int:
     return session.answer(Answer(heading=f"Opened {asked.name}: {what}.", text=text, hint=hint, document=document))
 
 
-def _reviews(session: Session) -> tuple[list[Review], dict[str, str]]:
-    """All reviews, and the names of people by id."""
-    from kathodos.model.kinds import IDENTITIES
-    from kathodos.review.rounds import read_reviews
-    from kathodos.store.tables import read_rows
-
-    with session.workspace.store.connect() as connection:
-        people = read_rows(connection, IDENTITIES)
-        return read_reviews(connection), dict(zip(people["id"], people["name"], strict=True))
-
-
 def run_lines(session: Session) -> int:
-    from kathodos.review.rounds import find_review
+    import numpy as np
 
-    asked = session.arguments
-    reviews, names = _reviews(session)
-    review = find_review(reviews, asked.name)
-    wanted = [
-        line
-        for line in review.lines
-        if (asked.reviewer is None or line.reviewer == asked.reviewer.removeprefix("identity:"))
-        and (asked.whose is None or line.identity == asked.whose.removeprefix("identity:"))
-        and not (asked.undecided and line.decision)
-    ]
-    left = sum(line.decision is None for line in review.lines)
-    heading = f"{review.name} ({review.state}): {plural(len(review.lines), 'line')}, {left} left, due {review.due}"
+    from kathodos.review.rounds import Lines as ReviewLines
+    from kathodos.review.rounds import find_review, names_of, reviews_in
+
+    asked, records = session.arguments, session.view.catalogue
+    lines = ReviewLines(records, find_review(reviews_in(records), asked.name))
+    review, wanted = lines.review, np.ones(len(lines), dtype=bool)
+    if asked.reviewer is not None:
+        wanted &= lines.of_reviewers([asked.reviewer.removeprefix("identity:")])
+    if asked.whose is not None:
+        wanted &= lines.about([asked.whose.removeprefix("identity:")])
+    if asked.undecided:
+        wanted &= ~lines.is_decided
+    left = int((~lines.is_decided).sum())
+    heading = f"{review.name} ({review.state}): {plural(len(lines), 'line')}, {left} left, due {review.due}"
     hint = "Decide: kathodos review decide LINE... certify|revoke --reason TEXT"
     if not left:
         hint = f"Everything is decided: kathodos review close {review.name}" if review.state == "open" else ""
+    chosen = wanted.nonzero()[0]
+    most = len(chosen) if session.format != "table" else _MOST_SHOWN
+    names = names_of(records, map(str, lines.column("identity").taken(chosen[:most]).compact().values))
+    rows = ({**_first(line, names), **line} for line in lines.records_at(chosen[:most]))
     if session.format != "table":
-        rows = [_record(line, names) for line in wanted]
-        fields = [Field(key, key) for key in (rows[0] if rows else ("review", "line"))]
-        return session.answer(Answer(fields, rows))
+        return session.answer(Answer([Field(key, key) for key in _KEYS], rows))
+    if len(chosen) > most:
+        hint = f"{len(chosen) - most} more lines: --reviewer ID or --whose ID shows some, --format csv all. {hint}"
     is_narrow = (window(sys.stdout) or _WIDE) < _WIDE
     fields = [shown for shown in _LINES if not is_narrow or shown.key not in _FACTS]
-    return session.answer(Answer(fields, [_shown(line, names, is_narrow) for line in wanted], heading, hint=hint))
+    return session.answer(Answer(fields, [_shown(row, is_narrow) for row in rows], heading, hint=hint))
 
 
-def _record(line: Line, names: dict[str, str]) -> dict[str, Any]:
-    evidence = dict(line.evidence)
-    shares = {share: evidence.pop(share) for share in ("everyone", "peers")}
-    return {
-        "review": line.review,
-        "line": line.number,
-        "identity": line.identity,
-        "name": names.get(line.identity),
-        "reviewer": line.reviewer,
-        "item": line.item,
-        **evidence,
-        **{f"{share}_having": having for share, (having, _) in shares.items()},
-        **{f"{share}_counted": counted for share, (_, counted) in shares.items()},
-        "decision": line.decision,
-        "decided_by": line.decided_by,
-        "decided_at": line.decided_at,
-        "decision_reason": line.reason,
-        "signed_off": line.is_signed,
-    }
+def _first(line: dict[str, Any], names: dict[str, str | None]) -> dict[str, Any]:
+    """What stands first of a line: which it is, and about whom."""
+    name = names.get(line["identity"])
+    return {"review": line["review"], "line": line["line"], "identity": line["identity"], "name": name}
 
 
-def _shown(line: Line, names: dict[str, str], is_narrow: bool) -> dict[str, Any]:
+def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
     """A line for the table. What can be scanned stands in columns, in words where they have no room."""
-    evidence = line.evidence
-    used = evidence["last_used"]
-    decision = [line.decision or "undecided"]
-    if line.decision:
-        decision += [f"by {line.decided_by}", *([line.reason] if line.reason else [])]
-    snapshot = {
-        "peers": _share(evidence["peers"]),
-        "everyone": _share(evidence["everyone"]),
+    used = line["last_used"]
+    decision = [line["decision"] or "undecided"]
+    if line["decision"]:
+        decision += [f"by {line['decided_by']}", *([line["decision_reason"]] if line["decision_reason"] else [])]
+    facts = {
+        "peers": f"{line['peers_having']} of {line['peers_counted']}",
+        "everyone": f"{line['everyone_having']} of {line['everyone_counted']}",
         "last_used": used[:10] if used else "never seen",
-        "needed_by": ", ".join(evidence["needed_by"]) or "no",
-        "conflicts": ", ".join(evidence["conflicts"]),
+        "needed_by": ", ".join(line["needed_by"]) or "no",
+        "conflicts": ", ".join(line["conflicts"]),
     }
     words = (
-        f"{snapshot['peers']} peers, {snapshot['everyone']} of everybody; needed: {snapshot['needed_by']}; "
-        f"last used: {snapshot['last_used']}"
-        + (f"; part of conflict {snapshot['conflicts']}" if snapshot["conflicts"] else "")
+        f"{facts['peers']} peers, {facts['everyone']} of everybody; needed: {facts['needed_by']}; "
+        f"last used: {facts['last_used']}" + (f"; part of conflict {facts['conflicts']}" if facts["conflicts"] else "")
     )
     return {
-        "line": line.number,
-        "whose": Lines([names.get(line.identity) or "", line.identity]),
-        "what": Lines([evidence["gives"], *([words] if is_narrow else []), *words_about(evidence)]),
-        **snapshot,
-        "reviewer": line.reviewer,
+        "line": line["line"],
+        "whose": Lines([line["name"] or "", line["identity"]]),
+        "what": Lines([line["gives"], *([words] if is_narrow else []), *words_about(line)]),
+        **facts,
+        "reviewer": line["reviewer"],
         "decision": Lines(decision),
     }
 
@@ -247,11 +229,6 @@ def words_about(evidence: dict[str, Any]) -> list[str]:
     return [held, *brings, f"contains {'; '.join(contains[:3])}{more}" if contains else "contains nothing"]
 
 
-def _share(share: list[int]) -> str:
-    having, counted = share
-    return f"{having} of {counted}"
-
-
 def run_decide(session: Session) -> int:
     from kathodos.review.rounds import REVOKE, decide
 
@@ -259,31 +236,34 @@ def run_decide(session: Session) -> int:
     if asked.decision == REVOKE and not session.reason:
         raise CallError("To revoke, say why: --reason TEXT is missing.", "The person and the auditor will ask.")
     store, keys = session.workspace.store, session.workspace.keys
-    review, lines = decide(store, keys, asked.review, asked.lines, asked.decision, session.actor, session.reason)
-    numbers = {line.number for line in lines}
-    left = sum(line.decision is None and line.number not in numbers for line in review.lines)
-    named = sorted({line.reviewer for line in lines} - {session.actor.removeprefix("identity:")})
+    lines, chosen = decide(store, keys, asked.review, asked.lines, asked.decision, session.actor, session.reason)
+    undecided = ~lines.is_decided
+    undecided[chosen] = False
+    left, review = int(undecided.sum()), lines.review
+    reviewers = map(str, lines.column("reviewer").taken(chosen).compact().values)
+    named = sorted({*reviewers} - {session.actor.removeprefix("identity:")})
     text = [f"{session.actor} decided in place of {', '.join(named)}; the ledger says so."] if named else []
     done = {"certify": "Certified", "revoke": "Revoked"}[asked.decision]
-    heading = f"{done} {plural(len(lines), 'line')} of {review.name}; {left} left."
+    heading = f"{done} {plural(len(chosen), 'line')} of {review.name}; {left} left."
     hint = f"Next: kathodos review {'lines --undecided' if left else 'close'} {review.name}"
-    document = {"review": review.name, "decision": asked.decision, "lines": sorted(numbers), "left": left}
+    numbers = lines.numbers[chosen].tolist()
+    document = {"review": review.name, "decision": asked.decision, "lines": numbers, "left": left}
     return session.answer(Answer(heading=heading, text=text, hint=hint, document=document))
 
 
 def run_status(session: Session) -> int:
     from kathodos.model.times import now
-    from kathodos.review.rounds import find_review, progress_of
+    from kathodos.review.rounds import Lines as ReviewLines
+    from kathodos.review.rounds import find_review, names_of, progress_of, reviews_in
 
-    reviews, names = _reviews(session)
+    records = session.view.catalogue
+    reviews = reviews_in(records)
     if session.arguments.name:
         reviews = [find_review(reviews, session.arguments.name)]
-    rows = [
-        {**vars(progress), "name": names.get(progress.reviewer), "state": review.state}
-        for review in reviews
-        for progress in progress_of(review, now())
-    ]
-    left = sum(row["left"] for row in rows)
+    found = [(review, it) for review in reviews for it in progress_of(ReviewLines(records, review), now())]
+    names = names_of(records, (it.reviewer for _, it in found))
+    rows = [{**vars(it), "name": names.get(it.reviewer), "state": review.state} for review, it in found]
+    left = sum(it.left for _, it in found)
     heading = f"{plural(len(reviews), 'review')}, {plural(left, 'line')} left" if reviews else "There is no review yet."
     hint = "Next: kathodos review lines NAME --undecided" if left else ""
     if not reviews:
@@ -295,13 +275,12 @@ def run_close(session: Session) -> int:
     from kathodos.review.rounds import close_review, plan_closing
 
     asked = session.arguments
-    with session.workspace.store.connect() as connection:
-        plan = plan_closing(connection, asked.name, asked.undecided, session.actor, session.reason)
+    plan = plan_closing(session.view.catalogue, asked.name, asked.undecided, session.actor)
     what = (
         f"{len(plan.certified)} certified, {len(plan.revoked)} revoked ({plural(len(plan.ended), 'record')} to end), "
         f"{len(plan.left_open)} left open"
     )
-    name = plan.review.name
+    name = plan.lines.review.name
     if asked.dry_run or not session.agrees(f"Sign off {name}: {what}?"):
         return session.answer(
             Answer(heading=f"Would sign off {name}: {what}.", text=plan.ended, document=_closing(plan))
@@ -312,18 +291,18 @@ def run_close(session: Session) -> int:
     text = [f"ended: {record}" for record in done.ended]
     text += [f"was gone already: {record}" for record in done.gone_before]
     hint = "Proof: kathodos ledger verify; kathodos ledger list --kind 'review close'"
-    if done.left_open:
+    if len(done.left_open):
         hint = f"{plural(len(done.left_open), 'line')} stayed open: decide and close again, or close with --undecided."
     heading = f"Signed off {name}: {what.replace(' to end', ' ended')}."
     return session.answer(Answer(heading=heading, text=text, hint=hint, document=_closing(done)))
 
 
-def _closing(closing: Any) -> dict[str, Any]:
+def _closing(closing: Closing) -> dict[str, Any]:
     return {
-        "review": closing.review.name,
-        "certified": [line.number for line in closing.certified],
-        "revoked": [line.number for line in closing.revoked],
-        "left_open": [line.number for line in closing.left_open],
+        "review": closing.lines.review.name,
+        "certified": closing.lines.numbers[closing.certified].tolist(),
+        "revoked": closing.lines.numbers[closing.revoked].tolist(),
+        "left_open": closing.lines.numbers[closing.left_open].tolist(),
         "ended": closing.ended,
         "gone_before": closing.gone_before,
     }

@@ -3,16 +3,13 @@
 from __future__ import annotations
 
 import argparse
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from kathodos.cli.options import Commands, Formatter, about_state, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Branch, Field
-
-if TYPE_CHECKING:
-    from kathodos.findings.risk.scores import Risk, Scores
-    from kathodos.workspace.saved_index import View
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Branch, Field
 
 KINDS = ("identities", "accounts", "roles", "resources", "systems")
 _PARTS = ("sensitivity", "breadth", "actions", "conflicts", "excess", "dormancy", "escalation")
@@ -58,24 +55,12 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         about_state(parser)
 
 
-def _asked(session: Session) -> tuple[View, Risk]:
-    from kathodos.findings.risk.scores import Risk
-
-    state = session.asked()
-    return state.view, Risk(session.judged(state.view, state.moment, state.entry))
-
-
-def _scores(risk: Risk, kind: str) -> Scores:
-    found: Scores = getattr(risk, kind)()
-    return found
-
-
 def run_top(session: Session) -> int:
     asked = session.arguments
     if asked.most < 1:
         raise CallError(f"--most {asked.most} shows nothing.", "Say 1 or more.")
-    view, risk = _asked(session)
-    scores = _scores(risk, asked.of)
+    view = session.view
+    scores = view.findings.scores(asked.of)
     order = scores.order()[: asked.most].tolist()
     names = view.people(order) if asked.of == "identities" else {}
     rows = [
@@ -83,7 +68,7 @@ def run_top(session: Session) -> int:
             "subject": scores.subjects[at],
             "name": names[at]["name"] if at in names else None,
             "risk": float(scores.totals[at]),
-            **{part.name: part.points for part in scores.parts(at)},
+            **dict(zip(_PARTS, scores.points[at].tolist(), strict=True)),
         }
         for at in order
     ]
@@ -97,9 +82,9 @@ def run_top(session: Session) -> int:
 
 def run_show(session: Session) -> int:
     asked = session.arguments
-    view, risk = _asked(session)
-    kind, at = session.thing(view, asked.reference)
-    scores = risk.resources([at]) if kind == "resources" else _scores(risk, kind)
+    view = session.view
+    kind, at = view.thing(asked.reference)
+    scores = view.findings.scores_of_resource(at) if kind == "resources" else view.findings.scores(kind)
     at = 0 if kind == "resources" else at
     parts = scores.parts(at)
     total = float(scores.totals[at])
@@ -119,16 +104,16 @@ def run_show(session: Session) -> int:
 def run_trend(session: Session) -> int:
     """The scores at each baseline and now."""
     from kathodos.model.kinds import BASELINES
-    from kathodos.model.times import microseconds, time_text
+    from kathodos.model.times import day_text
+    from kathodos.store.records import columns_of
 
-    baselines = session.state((BASELINES,))["baselines"]
-    points = [(name, session.point(name)) for name in baselines["baseline"]] + [("now", session.point(None))]
-    points.sort(key=lambda it: it[1].moment)
+    (baselines,) = columns_of(session.view.catalogue, BASELINES, "baseline")
+    views = [(name, session.view_of(name)) for name in baselines] + [("now", session.view)]
+    views.sort(key=lambda it: it[1].moment)
     rows: list[dict[str, Any]] = []
-    for name, point in points:
-        view = session.view(point.entry)
-        totals = session.risks(view, microseconds(point.moment), point.entry)
-        named = {"point": name, "date": time_text(point.moment)[:10]}
+    for name, view in views:
+        totals = view.findings.scores("identities").totals
+        named = {"point": name, "date": day_text(view.moment)}
         holders = view.index.holders
         if session.arguments.by:
             number = holders.identities.find(session.arguments.by.removeprefix("identity:"))

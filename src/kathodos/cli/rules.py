@@ -7,10 +7,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, as_of, at_time, command, confirming
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Branch, Field, Lines
-from kathodos.workspace.workspace import read_toml
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Branch, Field, Lines
+from kathodos.workspace.configuration import read_toml
 
 if TYPE_CHECKING:
     from kathodos.rules.reading import Rule, Rules
@@ -83,7 +84,7 @@ def _unmapped(rule: Rule) -> list[str]:
 def run_list(session: Session) -> int:
     from kathodos.model.suggestions import nearest
 
-    rules, topic = session.rules(), session.arguments.topic
+    rules, topic = session.workspace.rules(), session.arguments.topic
     chosen = [it for it in rules.every() if topic is None or it.topic.casefold() == topic.casefold()]
     if topic is not None and not chosen:
         raise CallError(f"No rule is of the topic {topic}.", nearest(topic, rules.topics()))
@@ -103,7 +104,7 @@ def run_list(session: Session) -> int:
 def run_show(session: Session) -> int:
     from kathodos.model.suggestions import nearest
 
-    rules, name = session.rules(), session.arguments.rule
+    rules, name = session.workspace.rules(), session.arguments.rule
     rule: Any = next((it for it in rules.every() if it.id == name), None)
     if rule is None:
         raise CallError(f"There is no rule {name}.", nearest(name, [it.id for it in rules.every()]))
@@ -135,8 +136,8 @@ def run_show(session: Session) -> int:
 def run_check(session: Session) -> int:
     from kathodos.rules.checking import FAULT, check_rules
 
-    rules, state = session.rules(), session.asked()
-    remarks = check_rules(session.snapshot(state.view, state.moment, state.entry), rules)
+    rules = session.workspace.rules()
+    remarks = check_rules(session.view.snapshot, rules)
     faults = sum(it.kind == FAULT for it in remarks)
     rows = sorted((vars(it) for it in remarks), key=lambda row: row["kind"] != FAULT)
     heading = f"{plural(len(rules.every()), 'rule')}: {plural(faults, 'fault')}, {plural(len(rows) - faults, 'note')}"
@@ -153,8 +154,8 @@ def run_try(session: Session) -> int:
 
     asked = session.arguments
     draft = _draft(session, Path(asked.file))
-    state = session.asked()
-    view, snapshot = state.view, session.snapshot(state.view, state.moment, state.entry)
+    view = session.view
+    snapshot = view.snapshot
     hits: list[tuple[Rule, int, str, Any]] = []
     for it in find_conflicts(snapshot, draft.conflicts):
         hits.append((it.rule, it.identity, it.state, [duty.name for duty in it.duties]))
@@ -196,10 +197,8 @@ def _draft(session: Session, file: Path) -> Rules:
 
     from kathodos.rules.reading import DUTIES_FILE, read_rules
 
-    content = read_toml(file)
-    duties = [it for it in session.workspace.rule_files() if it[0] == DUTIES_FILE]
-    read = read_rules([*duties, (str(file), content, file.read_text(encoding="utf-8"))], folder="")
-    return replace(read, duties={})
+    duties = [it for it in session.workspace.rule_files() if it.name.endswith(f"/{DUTIES_FILE}")]
+    return replace(read_rules([*duties, read_toml(file)]), duties={})
 
 
 def run_start(session: Session) -> int:

@@ -10,10 +10,11 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError, DataError, KathodosError
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
 from kathodos.output.text import printable
+from kathodos.report.answers import Answer, Field
 
 if TYPE_CHECKING:
     from kathodos.model.kinds import Kind

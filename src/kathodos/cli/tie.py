@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
-from collections import Counter
 
 from kathodos.cli.options import Commands, Formatter, acting, command
-from kathodos.cli.session import Session, plural
+from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.output.answers import Answer, Field
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
 
 _COUNTS = (
     Field("system", "System", 9),
@@ -63,32 +63,23 @@ def run(session: Session) -> int:
 
 
 def _report(session: Session) -> int:
-    from kathodos.ingest.tying import NO_LOGIN, tied_accounts
-    from kathodos.model.kinds import ACCOUNTS, IDENTITIES, TIES
-
-    state = session.state((ACCOUNTS, IDENTITIES, TIES))
-    found = tied_accounts(state["accounts"], state["identities"], state["ties"], session.workspace.tie_rules())
-    untied = [it for it in found if not it.identity]
+    view = session.view
+    counts, untied = view.findings.ties
     if session.arguments.open:
-        rows = [
-            {"account": it.account, "how": it.how, "candidates": list(it.candidates)}
-            for it in untied
-            if it.how != NO_LOGIN
-        ]
+        rows = [{"account": account, "how": how, "candidates": some} for account, how, some in untied]
         hint = "Next: `kathodos tie ACCOUNT IDENTITY --reason WHY`, or `nobody` for a shared one." if rows else ""
         return session.answer(Answer(_OPEN, rows, f"{plural(len(rows), 'account')} tied to nobody.", hint=hint))
-    counts = Counter((it.account.partition("/")[0], it.how) for it in found)
-    counted = [{"system": system, "how": how, "accounts": count} for (system, how), count in sorted(counts.items())]
-    heading = f"{len(found) - len(untied)} of {plural(len(found), 'account')} tied to an identity."
-    hint = "The others: `kathodos tie --open`." if untied else ""
+    counted = [{"system": system, "how": how, "accounts": count} for system, how, count, _ in counts]
+    total, tied = sum(count for _, _, count, _ in counts), sum(tied for *_, tied in counts)
+    heading = f"{tied} of {plural(total, 'account')} tied to an identity."
+    hint = "The others: `kathodos tie --open`." if tied < total else ""
     return session.answer(Answer(_COUNTS, counted, heading, hint=hint))
 
 
 def _duplicates(session: Session) -> int:
     from kathodos.analysis.duplicates import likely_duplicates
-    from kathodos.model.kinds import IDENTITIES
 
-    found = likely_duplicates(session.state((IDENTITIES,))["identities"])
+    found = likely_duplicates(session.view.catalogue)
     rows = [
         {"first": f"identity:{it.first}", "second": f"identity:{it.second}", "reasons": "; ".join(it.reasons)}
         for it in found
@@ -102,13 +93,13 @@ def _tie(session: Session) -> int:
     from kathodos.ingest.tying import NOBODY, tie_accounts, tie_by_word, untie
     from kathodos.ledger.entries import writing
     from kathodos.model.kinds import ACCOUNTS, IDENTITIES
+    from kathodos.store.naming import resolved
 
-    asked = session.arguments
-    state = session.state((ACCOUNTS, IDENTITIES))
-    account = session.resolve(asked.account, state, (ACCOUNTS,)).removeprefix("account:")
+    asked, records = session.arguments, session.view.catalogue
+    account = resolved(records, asked.account, (ACCOUNTS,)).removeprefix("account:")
     identity = NOBODY
     if not asked.undo and asked.identity != _NOBODY:
-        identity = session.resolve(asked.identity, state, (IDENTITIES,)).removeprefix("identity:")
+        identity = resolved(records, asked.identity, (IDENTITIES,)).removeprefix("identity:")
     workspace = session.workspace
     with writing(workspace.store, workspace.keys, "tie", session.actor, session.reason) as draft:
         draft.subjects += [f"account:{account}", *([f"identity:{identity}"] if identity else [])]
@@ -116,7 +107,7 @@ def _tie(session: Session) -> int:
             tie_by_word(draft, account, identity, session.reason)
         elif not untie(draft, account):
             raise CallError(f"Nobody has said whose account:{account} is.", "There is nothing to undo.")
-        tie_accounts(draft, workspace.tie_rules())
+        tie_accounts(draft, workspace.configuration.tie_rules)
         number = draft.number
-    said = "is tied by its source and the rules again" if asked.undo else f"is {identity or 'nobody'}'s"
-    return session.answer(Answer((), [], f"account:{account} {said}; entry {number} of the ledger."))
+    done = "is tied by its source and the rules again" if asked.undo else f"is {identity or 'nobody'}'s"
+    return session.answer(Answer((), [], f"account:{account} {done}; entry {number} of the ledger."))

@@ -234,7 +234,7 @@ def positions_among(values: Sequence[Scalar], known: Sequence[Scalar]) -> Ints:
     return np.full(len(values), -1, dtype=np.int64)
 
 
-def row_numbers(columns: Sequence[Codes]) -> Ints:
+def row_numbers(columns: Sequence[Codes | Ints]) -> Ints:
     """A number for each row, the same for rows that are the same in all of these columns of codes."""
     total = np.zeros(len(columns[0]), dtype=np.int64)
     size = 1

@@ -97,14 +97,17 @@ def triples(index: Index, by: str | None, moment: int) -> Iterator[tuple[str, st
 
 
 class ReachClasses:
-    """The askers, in `classes` of those alike, and what their parts permit and deny. `alike`: the class of each."""
+    """The askers, in `classes` of those alike, and what their parts permit and deny. `alike`: the class of each.
 
-    def __init__(self, index: Index, moment: int, action: str | None) -> None:
+    `askers`: which identities and accounts are looked at, by number (None: all that ask for themselves).
+    """
+
+    def __init__(self, index: Index, moment: int, action: str | None, askers: Ints | None = None) -> None:
         self.index = index
         self.moment = moment
         self.action = action
         self.axis = PairAxis(index, action)
-        self.askers = index.holders.askers
+        self.askers = index.holders.askers if askers is None else askers
         self.closures, self.holding = self._parts()
         self.alike, representatives = alike(self.holding)
         self.classes = self.holding.picked(representatives)

@@ -7,7 +7,7 @@ alike are climbed for once, and what they would gain is compared.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,7 +19,7 @@ from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index, System
 from kathodos.engine.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
 from kathodos.engine.reach import grants_of, one_per_answer, who_reaches, who_reaches_any
-from kathodos.findings.conflicts.states import LATENT, Conflict, broken_by
+from kathodos.findings.conflicts.states import LATENT, Conflict, Conflicts, broken_by
 from kathodos.model.addresses import segment_expression
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import MANDATES, split_list
@@ -31,6 +31,20 @@ ADMINISTER = "administer"
 
 
 @dataclass(frozen=True)
+class Climb:
+    """Those who can climb alike. `gains`: the system, the pairs reached now, how many more; `steps`: what, by what."""
+
+    askers: Ints
+    gains: Sequence[tuple[str, int, int]]
+    steps: Sequence[tuple[str, str]]
+
+    @property
+    def gain(self) -> int:
+        """How many pairs of action and resource more."""
+        return sum(more for _, _, more in self.gains)
+
+
+@dataclass(frozen=True)
 class Climber:
     """Those who can climb alike, and what they would reach. `gains`: per system the pairs now, and how many more."""
 
@@ -39,9 +53,10 @@ class Climber:
     gains: list[tuple[System, int, int]]
 
     @property
-    def gain(self) -> int:
-        """How many pairs of action and resource more."""
-        return sum(more for _, _, more in self.gains)
+    def climb(self) -> Climb:
+        """The climb in names and numbers alone."""
+        gains = [(system.name, now, more) for system, now, more in self.gains]
+        return Climb(self.askers, gains, [(step.text, step.by) for step in self.potential.steps])
 
 
 def climbers(snapshot: Snapshot) -> list[Climber]:
@@ -57,7 +72,7 @@ def climbers(snapshot: Snapshot) -> list[Climber]:
         gains = [gain for gain in gained(potential) if gain[2]]
         if gains:
             found.append(Climber(ints(askers), potential, gains))
-    return sorted(found, key=lambda it: (-it.gain, int(it.askers[0])))
+    return sorted(found, key=lambda it: (-it.climb.gain, int(it.askers[0])))
 
 
 def _can_begin(snapshot: Snapshot) -> Bools:
@@ -103,12 +118,12 @@ def _receivers(snapshot: Snapshot) -> list[Bools]:
 
 
 def latent_conflicts(
-    snapshot: Snapshot, rules: Sequence[Conflicting], found: Iterable[Conflict], climbing: Sequence[Climber]
+    snapshot: Snapshot, rules: Sequence[Conflicting], found: Conflicts, climbing: Sequence[Climber]
 ) -> Iterator[Conflict]:
     """The conflicts into which people could bring themselves, beside those that are found already."""
     targets = PermissionTargets(snapshot)
-    known = {(conflict.rule.id, conflict.identity) for conflict in found}
-    for rule in rules:
+    for number, rule in enumerate(rules):
+        known = found.identity[found.rule == number]
         excepted = (
             snapshot.selected(rule.excepted) if rule.excepted is not None else np.zeros(snapshot.people, dtype=bool)
         )
@@ -116,9 +131,8 @@ def latent_conflicts(
             broken = broken_by(targets, rule, climber.potential.could)
             if broken is not None:
                 people = climber.askers[climber.askers < snapshot.people]
-                for asker in people[~excepted[people]].tolist():
-                    if (rule.id, asker) not in known:
-                        yield Conflict(rule, asker, broken[0], broken[1], LATENT)
+                for asker in people[~excepted[people] & ~np.isin(people, known)].tolist():
+                    yield Conflict(rule, asker, broken[0], broken[1], LATENT)
 
 
 # Administrators among themselves

@@ -17,7 +17,8 @@ from kathodos.ingest.checking import Checked, check_table
 from kathodos.ingest.comparing import Comparison, Key, Present, compare, present_in
 from kathodos.ingest.cycles import note_cycles
 from kathodos.ingest.merging import Claims, Merged, Precedence, columns_given, merge, open_merged
-from kathodos.ingest.tie_rules import TieRule, known_owners, tie_accounts
+from kathodos.ingest.tie_rules import TieRule
+from kathodos.ingest.tying import known_owners, tie_accounts
 from kathodos.ledger.entries import Draft, json_text, writing
 from kathodos.ledger.keys import Keys
 from kathodos.model import kinds

@@ -6,23 +6,29 @@ a rule that fits several identities ties to none of them.
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from functools import cached_property
 
+import numpy as np
 import sqlalchemy as sa
 
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
+from kathodos.columns.dictionary import DictionaryColumn, always, dictionary_column, tabled
+from kathodos.columns.strings import StringTable
+from kathodos.engine.compile import key_table, tabled_texts
 from kathodos.ingest.tie_rules import ID, MAIL, NAME, TieRule
 from kathodos.ledger.entries import Draft
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, TIES
 from kathodos.model.names import plain_name
-from kathodos.model.rows import Rows
 from kathodos.model.times import time_text
+from kathodos.store.attributes import AttributeColumns, Distinct
+from kathodos.store.records import InMemory, Records
 from kathodos.store.tables import read_rows
 
 PERSON, SOURCE = "a person", "its source"
 NOBODY = ""
-NO_LOGIN = "cannot log in"  # so that it needs no owner
+NO_LOGIN, ORPHAN, AMBIGUOUS = "cannot log in", "orphan", "ambiguous"  # who cannot log in needs no owner
 
 
 @dataclass(frozen=True)
@@ -35,85 +41,154 @@ class Tied:
     candidates: Sequence[str] = ()
 
 
-def tied_accounts(accounts: Rows, identities: Rows, ties: Rows, rules: Sequence[TieRule]) -> list[Tied]:
-    """Every account with what ties it, in the order of the accounts."""
-    by_person = {row[0]: row[1] for row in ties.values() if row[2] == PERSON}
-    by_rule = {row[0]: row[1] for row in ties.values() if row[2] != PERSON}
-    finders = [(rule, _finder(rule, identities)) for rule in rules]
-    known = set(identities["id"])
-    found = []
-    for values in accounts.values():
-        record = dict(zip(ACCOUNTS.names, values, strict=True))
-        name = f"{record['system']}/{record['login']}"
-        said = record["identity"]
-        if name in by_person:
-            found.append(Tied(name, by_person[name] or None, PERSON))
-        elif said and by_rule.get(name) != said:
-            found.append(Tied(name, said if said in known else None, SOURCE))
-        else:
-            found.append(_by_rules(name, record, finders))
+@dataclass(frozen=True)
+class Ties:
+    """What ties each account: the position of its identity (-1: none), and how, a position in `hows`.
+
+    `several`: the first rule that fits several identities, -1 for none. `of_rules`: for each rule the keys of the
+    accounts, and for each key the identities.
+    """
+
+    accounts: StringTable
+    identities: StringTable
+    identity: Ints
+    how: Ints
+    hows: Sequence[str]
+    several: Ints
+    of_rules: Sequence[tuple[Ints, CSRList]]
+
+    def __len__(self) -> int:
+        return len(self.identity)
+
+    def tied(self, at: int) -> Tied:
+        """What is known of one account's owner."""
+        owner, rule = int(self.identity[at]), int(self.several[at])
+        candidates: list[str] = []
+        if rule >= 0 and self.hows[int(self.how[at])] == AMBIGUOUS:
+            keys, fitting = self.of_rules[rule]
+            candidates = self.identities.taken(fitting[int(keys[at])].astype(np.int64))
+        name = self.identities[owner] if owner >= 0 else None
+        return Tied(self.accounts[at], name, self.hows[int(self.how[at])], candidates)
+
+    @cached_property
+    def is_source(self) -> Bools:
+        """Which accounts their source ties."""
+        found: Bools = self.how == self.hows.index(SOURCE)
+        return found
+
+
+def tied_accounts(records: Records, rules: Sequence[TieRule]) -> Ties:
+    """What ties every account, in the order of the accounts."""
+    accounts, identities = key_table(records, ACCOUNTS), key_table(records, IDENTITIES)
+    count = len(accounts)
+    hows = [PERSON, SOURCE, NO_LOGIN, ORPHAN, AMBIGUOUS, *(rule.text for rule in rules)]
+    identity, several = np.full(count, -1, dtype=np.int64), np.full(count, -1, dtype=np.int64)
+    how = np.full(count, hows.index(ORPHAN), dtype=np.int64)
+    tie = _tie_of_each(records, accounts)
+    stated = _positions(identities, records.column(ACCOUNTS, "identity"))
+    has_said = records.column(ACCOUNTS, "identity").codes >= 0
+    tied_to = np.append(_positions(identities, records.column(TIES, "identity")), -1)[tie]
+    by_person = np.append(records.column(TIES, "how").holding(PERSON), False)[tie]
+    by_rule = (tie >= 0) & ~by_person
+    how[by_person], identity[by_person] = hows.index(PERSON), tied_to[by_person]
+    repeats = by_rule & (tied_to == stated) & _same_texts(records, tie)
+    from_source = ~by_person & has_said & ~repeats
+    how[from_source], identity[from_source] = hows.index(SOURCE), stated[from_source]
+    open_ = ~by_person & ~from_source
+    of_rules = []
+    people, owned = (AttributeColumns(records, kind) for kind in (IDENTITIES, ACCOUNTS))
+    for number, rule in enumerate(rules):
+        keys, fitting = _matched(_of_account(owned, rule), _of_identity(people, rule), len(identities))
+        of_rules.append((keys, fitting))
+        here = open_ & (keys >= 0)
+        if rule.systems:
+            here &= np.isin(records.column(ACCOUNTS, "system").codes, _codes(records, rule.systems))
+        fits = np.zeros(count, dtype=np.int64)
+        fits[here] = fitting.sizes()[keys[here]]
+        one = fits == 1
+        identity[one] = fitting.items[fitting.starts[keys[one]]]
+        how[one], open_ = hows.index(rule.text), open_ & ~one
+        several[(fits > 1) & (several < 0)] = number
+    how[open_ & (several >= 0)] = hows.index(AMBIGUOUS)
+    no_login = _folded(owned.column("can_login"), str.casefold).holding("false")
+    how[open_ & (several < 0) & no_login] = hows.index(NO_LOGIN)
+    return Ties(accounts, identities, identity, how, hows, several, of_rules)
+
+
+def _tie_of_each(records: Records, accounts: StringTable) -> Ints:
+    """The position of the tie of each account; -1 where there is none."""
+    found = np.full(len(accounts), -1, dtype=np.int64)
+    at = _positions(accounts, records.column(TIES, "account"))
+    found[at[at >= 0]] = (at >= 0).nonzero()[0]
     return found
 
 
-def _by_rules(name: str, record: Mapping[str, object], finders: Iterable[tuple[TieRule, _Finder]]) -> Tied:
-    several: list[str] = []
-    for rule, finder in finders:
-        if rule.systems and record["system"] not in rule.systems:
-            continue
-        fits = finder.fits(record)
-        if len(fits) == 1:
-            return Tied(name, fits[0], rule.text)
-        several = several or fits
-    if not several and account_says(record, "can_login") == "false":
-        return Tied(name, None, NO_LOGIN)
-    return Tied(name, None, "ambiguous" if several else "orphan", several)
+def _positions(table: StringTable, column: DictionaryColumn) -> Ints:
+    """For each row the position among the texts of a table of what it holds; -1 where that is none of them."""
+    return np.append(table.positions_of(tabled_texts(column)), -1)[column.codes]
 
 
-def account_says(record: Mapping[str, object], attribute: str) -> object:
-    """What an account's further attributes say."""
-    return json.loads(str(record["attributes"])).get(attribute) if record["attributes"] else None
+def _same_texts(records: Records, tie: Ints) -> Bools:
+    """Whether the tie of each account names the very identity that the account does, known or not."""
+    tied, said = records.column(TIES, "identity"), records.column(ACCOUNTS, "identity")
+    code = _positions(tabled_texts(said), tied)
+    same: Bools = np.append(code, -2)[tie] == said.codes
+    return same
 
 
-@dataclass
-class _Finder:
-    """The identities by what a rule compares."""
-
-    rule: TieRule
-    by_value: dict[str, list[str]] = field(default_factory=dict)
-
-    def fits(self, account: Mapping[str, object]) -> list[str]:
-        return self.by_value.get(self._of_account(account), []) if self._of_account(account) else []
-
-    def _of_account(self, account: Mapping[str, object]) -> str:
-        if self.rule.by == ID:
-            return str(account["login"]).casefold()
-        further = json.loads(str(account["attributes"])) if account["attributes"] else {}
-        lowered = {name.lower(): value for name, value in {**account, **further}.items()}
-        if self.rule.by == MAIL:
-            said = lowered.get("email") or lowered.get("mail") or lowered["login"]
-            return str(said).casefold() if "@" in str(said) else ""
-        if self.rule.by == NAME:
-            return plain_name(str(lowered.get("name") or lowered.get("displayname") or ""))
-        return str(lowered.get(self.rule.account.lower()) or "").casefold()
+def _codes(records: Records, systems: Sequence[str]) -> list[int]:
+    column = records.column(ACCOUNTS, "system")
+    return [code for code in map(column.code_of, systems) if code >= 0]
 
 
-def _finder(rule: TieRule, identities: Rows) -> _Finder:
-    finder = _Finder(rule)
-    columns = {ID: "id", MAIL: "email", NAME: "name"}
-    name = columns.get(rule.by, rule.identity)
-    further = identities["attributes"] if name not in identities.columns else [None] * len(identities)
-    own = identities.columns.get(name, [None] * len(identities))
-    for identity, value, attributes in zip(identities["id"], own, further, strict=True):
-        said = value if value is not None else _attribute(attributes, name)
-        key = plain_name(str(said)) if rule.by == NAME and said else str(said or "").casefold()
-        if key:
-            finder.by_value.setdefault(key, []).append(identity)
-    return finder
+def _folded(held: Distinct, fold: Callable[[str], str]) -> DictionaryColumn:
+    """A column of texts as a rule compares them; nothing where nothing is left to compare."""
+    texts = [fold(str(value)) if value is not None else "" for value in held.values]
+    known = dictionary_column(text or None for text in texts)
+    return DictionaryColumn(np.append(known.codes, np.int32(-1))[held.codes], known.values)
 
 
-def _attribute(attributes: str | None, name: str) -> object:
-    held = json.loads(attributes) if attributes else {}
-    return next((value for key, value in held.items() if key.lower() == name.lower()), None)
+def _first_of(columns: Sequence[DictionaryColumn]) -> DictionaryColumn:
+    """In each row the value of the first column that holds one."""
+    found = columns[0]
+    for column in columns[1:]:
+        codes = np.where(
+            found.codes >= 0, found.codes, np.where(column.codes >= 0, len(found.values) + column.codes, -1)
+        )
+        found = DictionaryColumn(codes.astype(np.int32), tabled([*found.values, *column.values]))
+    return found
+
+
+def _mail(text: str) -> str:
+    return text.casefold() if "@" in text else ""
+
+
+def _of_account(accounts: AttributeColumns, rule: TieRule) -> DictionaryColumn:
+    """What a rule compares of each account."""
+    if rule.by == ID:
+        return _folded(accounts.column("login"), str.casefold)
+    if rule.by == MAIL:
+        said = _first_of([_folded(accounts.column(name), str) for name in ("email", "mail", "login")])
+        return _folded(Distinct(said.codes, said.values), _mail)
+    if rule.by == NAME:
+        said = _first_of([_folded(accounts.column(name), str) for name in ("name", "displayname")])
+        return _folded(Distinct(said.codes, said.values), plain_name)
+    return _folded(accounts.column(rule.account), str.casefold)
+
+
+def _of_identity(people: AttributeColumns, rule: TieRule) -> DictionaryColumn:
+    """What a rule compares of each identity."""
+    name = {ID: "id", MAIL: "email", NAME: "name"}.get(rule.by, rule.identity)
+    return _folded(people.column(name), plain_name if rule.by == NAME else str.casefold)
+
+
+def _matched(accounts: DictionaryColumn, people: DictionaryColumn, count: int) -> tuple[Ints, CSRList]:
+    """For each account the key that it shares with identities (-1: none), and for each key the identities."""
+    known = (people.codes >= 0).nonzero()[0]
+    fitting = csr_from_pairs(people.codes[known].astype(np.int64), known, len(people.values))
+    if not len(people.values) or not len(accounts.values):
+        return np.full(len(accounts.codes), -1, dtype=np.int64), fitting
+    return _positions(tabled_texts(people), accounts), fitting
 
 
 def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
@@ -122,35 +197,45 @@ def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
     if not rules and not len(ties):
         return 0
     accounts, identities = (read_rows(draft.connection, kind) for kind in (ACCOUNTS, IDENTITIES))
-    now = time_text(draft.time)
-    held = {row[0]: (number, row) for number, row in zip(ties.ids, ties.values(), strict=True)}
-    changed: list[tuple[int, tuple[object, ...], str | None]] = []
-    closed, opened = [], []
-    position = ACCOUNTS.names.index("identity")
-    names = set()
-    found = tied_accounts(accounts, identities, ties, rules)
-    for number, values, source, tied in zip(accounts.ids, accounts.values(), accounts["source"], found, strict=True):
-        names.add(tied.account)
-        before = held.get(tied.account)
-        if tied.how == SOURCE:
-            closed += [before[0]] if before else []
-            continue
-        if values[position] != tied.identity:
-            changed.append((number, (*values[:position], tied.identity, *values[position + 1 :]), source))
-        if tied.how != PERSON:
-            if before and (before[1][1] != tied.identity or before[1][2] != tied.how):
-                closed.append(before[0])
-            if tied.identity and (not before or before[0] in closed):
-                opened.append((tied.account, tied.identity, tied.how, "", now, "", None))
-    closed += [number for name, (number, row) in held.items() if name not in names and row[2] != PERSON]
-    draft.close_rows(TIES, sorted(set(closed)))
-    draft.open_rows(TIES, opened)
-    draft.close_rows(ACCOUNTS, sorted(number for number, _, _ in changed))
-    by_source: dict[str | None, list[tuple[object, ...]]] = {}
-    for _, row, source in changed:
-        by_source.setdefault(source, []).append(row)
-    for source, rows in by_source.items():
-        draft.open_rows(ACCOUNTS, rows, source)  # type: ignore[arg-type]  # values of the store
+    records = InMemory({"accounts": accounts, "identities": identities, "ties": ties})
+    found, now = tied_accounts(records, rules), time_text(draft.time)
+    tie = _tie_of_each(records, found.accounts)
+    numbers, how_of_tie = np.array(ties.ids, dtype=np.int64), records.column(TIES, "how")
+    is_rule = ~found.is_source & (found.how != found.hows.index(PERSON))
+    known_how = np.array([*(found.hows.index(how) if how in found.hows else -1 for how in how_of_tie.values), -1])
+    owner_of_tie = np.append(_positions(found.identities, records.column(TIES, "identity")), -1)
+    before = tie >= 0
+    differs = (owner_of_tie[tie] != found.identity) | (np.append(known_how[how_of_tie.codes], -1)[tie] != found.how)
+    ends = before & ((is_rule & differs) | found.is_source)
+    begins = (is_rule & (found.identity >= 0) & (~before | ends)).nonzero()[0]
+    gone = np.ones(len(ties), dtype=bool)
+    gone[tie[before]] = False
+    gone &= ~how_of_tie.holding(PERSON)
+    closed = np.union1d(numbers[tie[ends]], numbers[gone])
+    draft.close_rows(TIES, closed.tolist())
+    owners = DictionaryColumn(found.identity.astype(np.int32), found.identities)
+    names = DictionaryColumn(np.arange(len(found), dtype=np.int32), found.accounts)
+    hows = DictionaryColumn(found.how.astype(np.int32), tabled(list(found.hows)))
+    size = len(begins)
+    opened = [names.taken(begins), owners.taken(begins), hows.taken(begins), always("", size)]
+    opened += [always(now, size), always("", size), always(None, size)]
+    draft.open_columns(TIES, [column.compact() for column in opened], always(None, size))
+    return _tie_anew(draft, records, found, accounts["source"], accounts.ids)
+
+
+def _tie_anew(
+    draft: Draft, records: Records, found: Ties, sources: Sequence[str | None], numbers: Sequence[int]
+) -> int:
+    """Gives the accounts whose owner is another the one that ties them now."""
+    said = records.column(ACCOUNTS, "identity")
+    stated = _positions(found.identities, said)
+    is_other = (stated != found.identity) | ((said.codes >= 0) & (stated < 0))
+    changed = (is_other & ~found.is_source).nonzero()[0]
+    draft.close_rows(ACCOUNTS, np.array(numbers, dtype=np.int64)[changed].tolist())
+    owners = DictionaryColumn(found.identity.astype(np.int32), found.identities)
+    columns = [owners if name == "identity" else records.column(ACCOUNTS, name) for name in ACCOUNTS.names]
+    taken = [column.taken(changed).compact() for column in columns]
+    draft.open_columns(ACCOUNTS, taken, dictionary_column(sources).taken(changed).compact())
     return len(changed)
 
 

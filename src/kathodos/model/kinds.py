@@ -346,6 +346,21 @@ REVIEWS = Kind(
     ),
     ("review",),
 )
+REVIEW_THINGS = Kind(
+    "review_things",
+    "review thing",
+    (
+        Column("review", Form.NAME),
+        Column("thing", Form.NUMBER),
+        Column("gives"),
+        Column("brings"),
+        Column("contains"),
+        Column("within"),
+        Column("having", Form.NUMBER),
+        Column("counted", Form.NUMBER),
+    ),
+    ("review", "thing"),
+)
 REVIEW_LINES = Kind(
     "review_lines",
     "review line",
@@ -354,8 +369,19 @@ REVIEW_LINES = Kind(
         Column("line", Form.NUMBER),
         Column("identity", Form.REFERENCE, refers=("identities",)),
         Column("reviewer"),
-        Column("item"),
-        Column("evidence"),
+        Column("holder"),
+        Column("grant"),
+        Column("group"),
+        Column("thing", Form.NUMBER),
+        Column("peers_having", Form.NUMBER),
+        Column("peers_counted", Form.NUMBER),
+        Column("needed_by"),
+        Column("conflicts"),
+        Column("last_used"),
+        Column("until"),
+        Column("given_by"),
+        Column("given_at"),
+        Column("given_for"),
     ),
     ("review", "line"),
 )
@@ -411,7 +437,7 @@ COVERS = Kind(
 )
 
 KINDS = (
-    *(*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_LINES, DECISIONS),
+    *(*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_THINGS, REVIEW_LINES, DECISIONS),
     *(CONTROLS, CONFIRMATIONS, COVERS),
 )
 BY_NAME = {kind.name: kind for kind in KINDS}

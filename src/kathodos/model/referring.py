@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from kathodos.model.kinds import ACTIVITY, REVIEWS, Column, Form, Kind
-from kathodos.model.references import PREFIXES
-from kathodos.model.rows import Rows
 
 _FULL = (Form.HOLDER, Form.GIVES)
 
@@ -41,15 +39,3 @@ def _is_by_name(column: Column, other: Kind, kind: Kind) -> bool:
     if kind is REVIEWS:
         return column.name == "review" and other is not REVIEWS
     return kind.name == "resources" and other is ACTIVITY and column.name == "resource"
-
-
-def pointing_at(rows: Rows, kind: Kind, reference: str) -> list[int]:
-    """The positions of the rows that point at the record of `kind` that a full reference names."""
-    if kind.name not in PREFIXES and kind.name != "resources":
-        return []
-    found: set[int] = set()
-    for wanted in columns_pointing(rows.kind, kind, reference):
-        columns = [rows[name] for name in wanted]
-        values = tuple(wanted.values())
-        found.update(at for at, row in enumerate(zip(*columns, strict=True)) if row == values)
-    return sorted(found)

@@ -1,6 +1,6 @@
-"""TOML as typed values, with the line of every error: the parser tells where it fails, here it is told for what it says.
+"""TOML as typed values, with the line of every error.
 
-A file is converted to a type of msgspec; where a value does not fit, the path to it is led back to the line it stands in.
+A file is converted to a type of msgspec; where a value does not fit, the path to it is led back to its line.
 """
 
 from __future__ import annotations

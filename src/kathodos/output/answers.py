@@ -1,4 +1,4 @@
-"""An answer of a command: the rows as data with stable keys, and how they are shown to a person."""
+"""Answers written: as a table or a tree for a person, or as data with stable keys."""
 
 from __future__ import annotations
 
@@ -7,60 +7,13 @@ import json
 import os
 import shutil
 import sys
-from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Sequence
 from typing import Any, TextIO
 
-from kathodos.output.text import csv_cell, json_safe, plain, printable
+from kathodos.output.text import csv_cell, json_safe, printable
+from kathodos.report.answers import Answer, Branch, Field, Lines, Row
 
 FORMATS = ("table", "csv", "json", "jsonl")
-
-
-class Lines(tuple[str, ...]):
-    """A cell of several lines."""
-
-
-Row = Mapping[str, Any]
-
-
-@dataclass(frozen=True)
-class Field:
-    """One column: the key in the data, the title in the table. Those of lower `weight` give way in a narrow window."""
-
-    key: str
-    title: str
-    weight: int = 5
-    is_number: bool = False
-    least: int = 6
-    shown: Callable[[Any], str] = plain
-    style: Callable[[Any], str] | None = None
-
-
-@dataclass(frozen=True)
-class Branch:
-    """A line of a tree and what hangs on it."""
-
-    text: str
-    branches: Sequence[Branch] = ()
-    style: str = ""
-
-
-@dataclass(frozen=True)
-class Answer:
-    """What a command found. `text` and `trees` are for people only; `rows` are for people and programs.
-
-    `document` stands in for the rows in JSON, where the answer is one thing and not a list.
-    """
-
-    fields: Sequence[Field] = ()
-    rows: Iterable[Row] = ()
-    heading: str = ""
-    text: Sequence[str] = ()
-    trees: Sequence[Branch] = ()
-    hint: str = ""
-    status: int = 0
-    document: Row | None = None
-    extra_keys: Sequence[str] = field(default=())
 
 
 def show(answer: Answer, form: str, out: TextIO | None = None) -> int:

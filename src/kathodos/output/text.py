@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import re
 
+from kathodos.report.answers import plain
+
 # C0 and C1 controls, direction overrides, line separators, and what is not a character at all.
 _UNSAFE = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ud800-\udfff]")
 _SHORT = {"\n": "\\n", "\r": "\\r", "\t": "\\t"}
@@ -31,16 +33,3 @@ def csv_cell(value: object) -> str:
         return str(value).lower()
     text = printable(plain(value))
     return "'" + text if not isinstance(value, int | float) and text.startswith(_FORMULA) else text
-
-
-def plain(value: object) -> str:
-    """A value as text: nothing for none, lists separated by `; `."""
-    if value is None:
-        return ""
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    if isinstance(value, list | tuple):
-        return "; ".join(plain(part) for part in value)
-    if isinstance(value, dict):
-        return "; ".join(f"{key} {plain(part)}" for key, part in value.items())
-    return str(value)

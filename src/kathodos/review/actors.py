@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn
-from kathodos.model.filters import Comparison
+from kathodos.model.filters import Comparison, Mask
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES
 from kathodos.store.attributes import AttributeColumns
 from kathodos.store.records import Records
@@ -25,7 +23,7 @@ def identities_of(records: Records, actor: str) -> set[str]:
     return ids | _values(records.column(ACCOUNTS, "identity"), tied.nonzero()[0])
 
 
-def _where(columns: AttributeColumns, attribute: str, value: str) -> np.ndarray:  # type: ignore[type-arg]  # of booleans
+def _where(columns: AttributeColumns, attribute: str, value: str) -> Mask:
     return columns.selected(Comparison(attribute, "eq", value))
 
 

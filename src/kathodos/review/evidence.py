@@ -1,206 +1,246 @@
-"""The facts that stand beside a line of a review, so that whoever decides knows what it is about."""
+"""What stands beside the lines of a review, so that whoever decides knows what they are about: of all lines at once.
+
+What is true of a thing whoever holds it - a group, or what grants give - is said once for each thing; what is true of
+one holder stands with the line. Shares are counted exactly, people by peer group.
+"""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
-from typing import Any
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Snapshot
-from kathodos.columns.csr import Bools
-from kathodos.engine.decide import who_has
-from kathodos.engine.explain import grants_behind
-from kathodos.engine.reach import Reached, one_per_answer, what_grants_give
-from kathodos.findings.conflicts.states import Conflict
-from kathodos.model import times
-from kathodos.model.rows import State
-from kathodos.review.items import Item
-from kathodos.rules.reading import Need, Permission
-from kathodos.rules.targets import PermissionTargets
+from kathodos.analysis.exposure import entitlements_on, entitlements_permitting
+from kathodos.analysis.holding import Counted, Holding, Things
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct
+from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, row_numbers, tabled
+from kathodos.findings.conflicts.states import Conflicts
+from kathodos.findings.excess.batches import ExcessContext
+from kathodos.ledger.entries import json_text
+from kathodos.model.times import BEGINNING, moment_text
+from kathodos.review.items import Items, carried_grants
+from kathodos.rules.reading import Need
+
+_TOGETHER = 60  # needs that are looked at together, a bit each
+_EMPTY = "[]"
 
 
 @dataclass(frozen=True)
 class Evidence:
-    """Facts about one item, as they are kept with the line. Shares are (how many have it, of how many)."""
+    """What stands beside all items of a review.
 
-    gives: str
-    how: str
-    brings: list[str]
-    contains: list[str]
-    needed_by: list[str]
-    everyone: tuple[int, int]
-    peers: tuple[int, int]
-    last_used: str | None
-    conflicts: list[str]
-    until: str | None
-    given_by: str | None
-    given_at: str | None
-    given_for: str | None
+    A thing is numbered as a group, behind the groups as what a grant gives, and behind these as what one denies.
+    """
 
-    def record(self) -> dict[str, Any]:
-        return vars(self)
+    context: ExcessContext
+    items: Items
+    conflicts: Conflicts
 
+    @property
+    def moment(self) -> int:
+        """The moment at which the review is opened."""
+        return self.context.snapshot.moment
 
-class Witness:
-    """Gathers the evidence for items; what many items ask for is computed once."""
-
-    def __init__(self, snapshot: Snapshot, state: State, needs: Sequence[Need], conflicts: list[Conflict]) -> None:
-        self.snapshot = snapshot
-        self.state = state
-        self.index = snapshot.index
-        self.needs = needs
-        self.moment = snapshot.moment
-        self.people = snapshot.people
-        self.conflicts: dict[int, list[Conflict]] = {}
-        for conflict in conflicts:
-            self.conflicts.setdefault(conflict.identity, []).append(conflict)
-        self._having: dict[object, Bools] = {}
-        self._behind: dict[tuple[int, str], set[int]] = {}
-
-    def about(self, item: Item) -> Evidence:
-        """The evidence about one item."""
-        having = self.having(item)
-        row = self.grant_row.get(item.grant)
-        grants = self.state["grants"]
-
-        def said(column: str) -> str | None:
-            return grants[column][row] if row is not None else None
-
-        return Evidence(
-            gives=self.gives(item),
-            how=self.how(item),
-            brings=sorted({self.given(grant) for grant in item.grants.tolist()}) if item.group else [],
-            contains=self.contains(item),
-            needed_by=self.needed_by(item),
-            everyone=(int((having & self.counted).sum()), int(self.counted.sum())),
-            peers=(int((having & self.peers(item.identity)).sum()), int(self.peers(item.identity).sum())),
-            last_used=self.last_used(item),
-            conflicts=self.taking_part(item),
-            until=said("until"),
-            given_by=said("given_by"),
-            given_at=said("given_at"),
-            given_for=said("reason"),
-        )
+    # Things
 
     @cached_property
-    def grant_row(self) -> dict[str, int]:
-        return {grant: at for at, grant in enumerate(self.state["grants"]["grant"])}
+    def of_grant(self) -> Ints:
+        """The thing that each grant gives, or denies."""
+        index = self.context.snapshot.index
+        bundles = len(index.entitlements)
+        entitlement = index.grants.entitlement.astype(np.int64)
+        return len(index.holders.groups) + entitlement + np.where(index.grants.denies, bundles, 0)
 
     @cached_property
-    def counted(self) -> Bools:
-        """Everybody: the people that have not left. Services and agents are no measure for people."""
-        people = self.state["identities"]
-        is_counted = [
-            kind == "person" and status != "left" for kind, status in zip(people["kind"], people["status"], strict=True)
-        ]
-        return np.array(is_counted, dtype=bool)
+    def thing(self) -> Ints:
+        """The thing that each item is."""
+        first = self.context.snapshot.index.holders.first_group
+        return np.where(self.items.grant >= 0, np.append(self.of_grant, -1)[self.items.grant], self.items.group - first)
 
-    def peers(self, identity: int) -> Bools:
-        """Those counted with the same department and title, the identity itself included."""
-        people = self.state["identities"]
-        position = list(zip(people["department"], people["title"], strict=True))
-        same = np.array([other == position[identity] for other in position], dtype=bool)
-        same &= self.counted
-        same[identity] = True
-        return same
+    @cached_property
+    def used(self) -> Ints:
+        """The things that any item is, in order."""
+        return distinct(self.thing)
 
-    def gives(self, item: Item) -> str:
-        if item.group:
-            return item.group
-        deny = "deny " if self.index.grants.denies[item.grants[0]] else ""
-        return deny + self.given(int(item.grants[0]))
+    def thing_columns(self) -> list[DictionaryColumn]:
+        """Of each thing used: what it gives, brings, contains, is within, how many have it, of how many."""
+        told = [self._told(thing) for thing in self.used.tolist()]
+        having = self.counted.of_thing[self.used].tolist()
+        everybody = int(self.is_counted.sum())
+        columns = [*zip(*told, strict=True)] if told else [(), (), (), ()]
+        return [dictionary_column(it) for it in (*columns, having, [everybody] * len(having))]
 
-    def given(self, grant: int) -> str:
-        """The role or permission that a grant gives, and on what."""
-        scope = self.index.scope(grant)
-        return self.index.gives(grant) + (f" on {scope}" if scope else "")
+    def _told(self, thing: int) -> tuple[str, str, str, str]:
+        index = self.context.snapshot.index
+        groups, bundles = len(index.holders.groups), len(index.entitlements)
+        if thing >= groups:
+            number, denies = (thing - groups) % bundles, thing >= groups + bundles
+            gives = f"{'deny ' if denies else ''}{self._bundle(number)}"
+            return gives, _EMPTY, json_text(self._contained([(number, denies)])), _EMPTY
+        grants = self.carried[int(np.searchsorted(self.groups_used, thing))].astype(np.int64)
+        references, first = index.holders.references, index.holders.first_group
+        within = {references[holder] for holder in distinct(index.grants.holder[grants]).tolist()}
+        pairs = {
+            (int(number), bool(denies))
+            for number, denies in zip(index.grants.entitlement[grants], index.grants.denies[grants], strict=True)
+        }
+        brings = sorted({self._bundle(number) for number, _ in pairs})
+        name = references[first + thing]
+        return name, json_text(brings), json_text(self._contained(sorted(pairs))), json_text(sorted(within - {name}))
 
-    def how(self, item: Item) -> str:
-        """In words: directly, through an account, through which groups."""
-        references = self.index.holders.references
-        by = f"through {references[item.holder]}" if item.holder != item.identity else "directly"
-        if not item.group:
-            return by
-        holders = sorted({references[holder] for holder in self.index.grants.holder[item.grants]} - {item.group})
-        member = "as a direct member" if by == "directly" else f"{by} as a member"
-        return member + (f"; the group is within {', '.join(holders)}" if holders else "")
+    @cached_property
+    def groups_used(self) -> Ints:
+        """The groups among the things that are used."""
+        return self.used[self.used < len(self.context.snapshot.index.holders.groups)]
 
-    def contains(self, item: Item) -> list[str]:
+    @cached_property
+    def carried(self) -> CSRList:
+        """For each of these groups the grants that being in it brings."""
+        index = self.context.snapshot.index
+        return carried_grants(index, self.groups_used + index.holders.first_group, self.moment)
+
+    def _bundle(self, number: int) -> str:
+        """The role or permission that is given, and on what."""
+        entitlements = self.context.snapshot.index.entitlements
+        scope = int(entitlements.scope[number])
+        on = f" on {entitlements.scope_texts[scope]}" if scope >= 0 else ""
+        return entitlements.gives_texts[int(entitlements.gives[number])] + on
+
+    def _contained(self, pairs: Sequence[tuple[int, bool]]) -> list[str]:
         """The permissions in it, each once, what is denied last."""
-        index, texts = self.index, set()
-        for grant in item.grants.tolist():
-            for entry in index.scoped_entry[index.entitlements.scoped[index.grants.entitlement[grant]]].tolist():
+        index, texts = self.context.snapshot.index, set()
+        for number, denies in pairs:
+            for entry in index.scoped_entry[index.entitlements.scoped[number]].tolist():
                 permission = index.entries[entry]
-                denies = bool(index.grants.denies[grant]) or permission.denies
-                texts.add((denies, f"{'never ' if denies else ''}{permission.action} {permission.pattern}"))
+                never = denies or permission.denies
+                texts.add((never, f"{'never ' if never else ''}{permission.action} {permission.pattern}"))
         return [text for _, text in sorted(texts)]
 
-    def having(self, item: Item) -> Bools:
-        """Who has the same by whatever way: the same role or permission on the same scope, or the group."""
-        index = self.index
-        key: object = item.group or int(index.grants.entitlement[item.grants[0]])
-        if key not in self._having:
-            if item.group:
-                holding = np.array([index.holders.find(item.group)])
-            else:
-                grants = index.entitlement_grants[index.grants.entitlement[item.grants[0]]]
-                same = index.grants.denies[grants] == index.grants.denies[item.grants[0]]
-                holding = index.grants.holder[grants[same & (self.moment < index.grants.ends[grants])]]
-            self._having[key] = who_has(index, holding, self.moment)[: self.people]
-        return self._having[key]
-
-    def needed_by(self, item: Item) -> list[str]:
-        """The need rules for this identity of which the item gives at least one permission."""
-        rules = [need for need, mask in zip(self.needs, self.need_masks, strict=True) if mask[item.identity]]
-        given = {reached.system.name: reached for reached in what_grants_give(self.index, item.grants)} if rules else {}
-        return [need.id for need in rules if any(self.is_given(given, permission) for permission in need.must)]
-
-    def is_given(self, given: dict[str, Reached], permission: Permission) -> bool:
-        """Whether what is given, by system, holds the permission anywhere that it applies."""
-        reached = given.get(permission.pattern.system)
-        if not reached:
-            return False
-        actions, nodes = self.targets.of_permission(permission)
-        first, root = reached.system.actions[0], reached.system.root
-        return any(bool(reached.may[action - first, nodes - root].any()) for action in actions)
+    # Shares
 
     @cached_property
-    def need_masks(self) -> list[Bools]:
-        return [self.snapshot.selected(need.who) for need in self.needs]
+    def is_counted(self) -> Bools:
+        """Everybody: the people that have not left. Services and agents are no measure for people."""
+        snapshot = self.context.snapshot
+        return snapshot.is_person & ~snapshot.identity("status").holding("left")
 
     @cached_property
-    def targets(self) -> PermissionTargets:
-        return PermissionTargets(self.snapshot)
+    def peer_group(self) -> Ints:
+        """The peer group of each identity: those with the same attributes that make peers, none being one as well."""
+        snapshot = self.context.snapshot
+        columns = [snapshot.identity(name).codes for name in self.context.thresholds.peers]
+        return np.unique(row_numbers(columns), return_inverse=True)[1] if columns else np.zeros(snapshot.people, int)
 
-    def taking_part(self, item: Item) -> list[str]:
-        """The rules of the conflicts to which the item contributes."""
-        mine = set(item.grants.tolist())
-        return sorted(
-            {conflict.rule.id for conflict in self.conflicts.get(item.identity, ()) if self.behind(conflict) & mine}
-        )
+    @cached_property
+    def holding(self) -> Holding:
+        """Who holds what, counted among the people who are counted."""
+        index = self.context.snapshot.index
+        total = len(index.holders.groups) + 2 * len(index.entitlements)
+        things = Things(index, self.moment, self.of_grant, self.moment < index.grants.ends, total)
+        return Holding(things, np.where(self.is_counted, self.peer_group, -1))
 
-    def behind(self, conflict: Conflict) -> set[int]:
-        """The grants that give its identity the duties of a conflict."""
-        key = (conflict.identity, conflict.rule.id)
-        if key not in self._behind:
-            found: set[int] = set()
-            for duty in conflict.duties:
-                for action, nodes in self.targets.of_duty(duty, conflict.rule.within, conflict.values):
-                    for node in one_per_answer(self.index, nodes):
-                        found |= set(grants_behind(self.index, conflict.identity, node, action, self.moment).tolist())
-            self._behind[key] = found
-        return self._behind[key]
+    @cached_property
+    def counted(self) -> Counted:
+        """How many of the counted peers of each item's identity have the same, and how many have each thing."""
+        return self.holding.counted(self.peer_group[self.items.identity], self.thing)
 
-    def last_used(self, item: Item) -> str | None:
+    def peers(self) -> tuple[Ints, Ints]:
+        """For each item how many peers have the same by whatever way, and of how many; the identity is one of them."""
+        identity = self.items.identity
+        sizes = np.bincount(self.peer_group[self.is_counted], minlength=int(self.peer_group.max(initial=-1)) + 1)
+        besides = ~self.is_counted[identity]
+        having, size = self.counted.of_pair.copy(), sizes[self.peer_group[identity]] + besides
+        some = besides.nonzero()[0]
+        having[some] += self.holding.holds(identity[some], self.items.holder[some], self.thing[some])
+        return having, size
+
+    # What speaks for it, and against
+
+    def needed_by(self, needs: Sequence[Need]) -> DictionaryColumn:
+        """The need rules for each item's identity of which it gives a permission, as a list in JSON."""
+        snapshot, parts = self.context.snapshot, []
+        for first in range(0, len(needs), _TOGETHER):
+            some = needs[first : first + _TOGETHER]
+            asked = np.zeros(snapshot.people, dtype=np.int64)
+            brought = np.zeros(self.holding.things.total, dtype=np.int64)
+            for bit, need in enumerate(some):
+                asked |= snapshot.selected(need.who).astype(np.int64) << bit
+                brought |= self._bringing(entitlements_permitting(self.context.targets, need.must)) << bit
+            bits, codes = np.unique(asked[self.items.identity] & brought[self.thing], return_inverse=True)
+            names = [[need.id for bit, need in enumerate(some) if it >> bit & 1] for it in bits.tolist()]
+            parts.append((names, codes))
+        if not parts:
+            return DictionaryColumn(np.zeros(len(self.items), dtype=np.int32), tabled([_EMPTY]))
+        _, sample, codes = np.unique(row_numbers([it for _, it in parts]), return_index=True, return_inverse=True)
+        texts = [json_text([name for names, of in parts for name in names[int(of[at])]]) for at in sample.tolist()]
+        known = dictionary_column(texts)
+        return DictionaryColumn(known.codes[codes], known.values)
+
+    def _bringing(self, entitlements: Ints) -> Ints:
+        """1 for each thing that gives one of some entitlements, denials apart."""
+        index = self.context.snapshot.index
+        given = np.zeros(len(index.entitlements), dtype=np.int64)
+        given[entitlements] = 1
+        return np.concatenate([self.context.exposure.over_groups(given, 0), given, np.zeros_like(given)])
+
+    def taking_part(self) -> DictionaryColumn:
+        """The rules of the conflicts to which each item contributes, as a list in JSON."""
+        conflicts, people = self.conflicts, self.context.snapshot.people
+        of_person = csr_from_pairs(self.items.identity, np.arange(len(self.items)), people)
+        lines, rules = [], []
+        for number in np.unique(conflicts.held).tolist():
+            here = conflicts.held == number
+            rule = int(conflicts.rule[here][0])
+            brings = self._bringing(self._contributing(rule, number)) > 0
+            mine = of_person.all_of(conflicts.identity[here]).astype(np.int64)
+            mine = mine[brings[self.thing[mine]]]
+            lines.append(mine)
+            rules.append(np.full(len(mine), rule))
+        codes = np.zeros(len(self.items), dtype=np.int32)
+        texts = [_EMPTY]
+        if lines:
+            of_line: dict[int, set[str]] = {}
+            for line, rule in zip(np.concatenate(lines).tolist(), np.concatenate(rules).tolist(), strict=True):
+                of_line.setdefault(line, set()).add(conflicts.rules[rule].id)
+            known = dictionary_column([_EMPTY, *(json_text(sorted(names)) for names in of_line.values())])
+            codes[list(of_line)] = known.codes[1:]
+            texts = list(map(str, known.values))
+        return DictionaryColumn(codes, tabled(texts))
+
+    def _contributing(self, rule: int, held: int) -> Ints:
+        """The entitlements that permit something of the duties by which a rule is broken."""
+        conflicts, index = self.conflicts, self.context.snapshot.index
+        duties, values = conflicts.held_alike[held]
+        parts = []
+        for duty in duties:
+            for action, nodes in self.context.targets.of_duty(duty, conflicts.rules[rule].within, values):
+                parts.append(entitlements_on(index, [action], nodes))
+        return distinct(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
+
+    def last_used(self) -> DictionaryColumn:
         """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
-        moments = [self.state["grants"]["last_used"][self.grant_row[self.index.grants.ids[at]]] for at in item.grants]
-        uses, mine = self.snapshot.uses, self.snapshot.uses.by_user[item.identity]
-        for reached in what_grants_give(self.index, item.grants) if len(mine) else ():
-            system = reached.system
-            here = mine[(system.root <= uses.node[mine]) & (uses.node[mine] < system.end)]
-            within = reached.may[uses.action[here] - int(system.actions[0]), uses.node[here] - system.root]
-            moments += [times.moment_text(int(time)) for time in uses.time[here[within]].tolist()]
-        return max((time for time in moments if time), key=times.first_moment, default=None)
+        snapshot, usage = self.context.snapshot, self.context.usage
+        told = snapshot.moments(snapshot.grant("last_used"))
+        newest = np.append(told, BEGINNING)[self.items.grant]
+        groups = (self.items.grant < 0).nonzero()[0]
+        of_group = np.full(len(self.groups_used), BEGINNING, dtype=np.int64)
+        np.maximum.at(of_group, self.carried.rows(), told[self.carried.items])
+        newest[groups] = of_group[np.searchsorted(self.groups_used, self.thing[groups])]
+        units, size = usage.units, snapshot.index.holders.size
+        by_grant = np.full(len(snapshot.index.grants) + 1, BEGINNING, dtype=np.int64)
+        own = units.grant >= 0
+        by_grant[units.grant[own]] = usage.last[own]
+        newest = np.maximum(newest, by_grant[self.items.grant])
+        keys = units.holder[~own] * size + units.group[~own]
+        order = np.argsort(keys)
+        wanted = self.items.holder[groups] * size + self.thing[groups]
+        at = np.minimum(np.searchsorted(keys[order], wanted), max(len(keys) - 1, 0))
+        if len(keys):
+            found = order[at]
+            seen = np.where(keys[found] == wanted, usage.last[~own][found], BEGINNING)
+            newest[groups] = np.maximum(newest[groups], seen)
+        moments, codes = np.unique(newest, return_inverse=True)
+        texts = dictionary_column(moment_text(it) if it > BEGINNING else None for it in moments.tolist())
+        return DictionaryColumn(texts.codes[codes], texts.values)

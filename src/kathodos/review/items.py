@@ -6,57 +6,95 @@ been given. What comes by a group's filter or from `everyone` cannot be taken fr
 
 from __future__ import annotations
 
-import json
-from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.columns.csr import Ints, ints, reachable
+from kathodos.columns.csr import CSRList, Ints, among, csr_from_pairs, distinct, spread_each
 from kathodos.engine.index import LISTED, Index
 
 
 @dataclass(frozen=True)
-class Item:
-    """One assignment of one person. `grants` are the numbers of the grants that it is or carries."""
+class Items:
+    """Assignments of people, one element each, in the order of the people, grants first.
 
-    identity: int
-    holder: int
-    grants: Ints
-    grant: str = ""
-    group: str = ""
+    `identity` and `holder` are numbers of holders, `grant` a number or -1, `group` the number of a group or -1.
+    """
 
-    def text(self, index: Index) -> str:
-        """The item as it is kept: which record to end if it is revoked."""
-        member = index.holders.references[self.holder]
-        return json.dumps({"grant": self.grant} if self.grant else {"group": self.group, "member": member})
+    identity: Ints
+    holder: Ints
+    grant: Ints
+    group: Ints
 
-
-def items_of(index: Index, identity: int, moment: int) -> Iterator[Item]:
-    """The items of one identity, grants first."""
-    holders = index.holders
-    own = [identity, *holders.accounts_of[identity].tolist()]
-    for holder in own:
-        for grant in _not_ended(index, np.array([holder]), moment).tolist():
-            yield Item(identity, holder, ints([grant]), grant=index.grants.ids[grant])
-    for holder in own:
-        _, positions = holders.edges.positions(np.array([holder]))
-        listed = positions[holders.why[positions] & LISTED > 0]
-        for group in holders.edges.items[listed].tolist():
-            grants = _not_ended(index, reachable(holders.edges, np.array([group])), moment)
-            if len(grants):
-                yield Item(identity, holder, grants, group=holders.references[group])
+    def __len__(self) -> int:
+        return len(self.identity)
 
 
-def _not_ended(index: Index, holders: Ints, moment: int) -> Ints:
-    """The grants of the holders that are in force or will be, in order."""
-    grants = np.sort(index.holder_grants.of(holders)[1]).astype(np.int64)
-    return grants[moment < index.grants.ends[grants]]
+def items_of(index: Index, identities: Ints, moment: int) -> Items:
+    """The items of some identities."""
+    position, holder = _own_holders(index, identities)
+    at, grants = index.holder_grants.of(holder)
+    kept = moment < index.grants.ends[grants]
+    at, grants = at[kept], grants[kept].astype(np.int64)
+    joined_at, group = _listed_groups(index, holder)
+    carries = carried_grants(index, distinct(group), moment)
+    has_any = carries.sizes()[np.searchsorted(distinct(group), group)] > 0
+    joined_at, group = joined_at[has_any], group[has_any]
+    of = np.concatenate([at, joined_at])
+    kind = np.concatenate([np.zeros(len(at), dtype=np.int64), np.ones(len(group), dtype=np.int64)])
+    nothing = np.full(len(of), -1, dtype=np.int64)
+    grant, groups = nothing.copy(), nothing
+    grant[: len(at)], groups[len(at) :] = grants, group
+    order = np.lexsort((grant, of, kind, position[of]))
+    of = of[order]
+    return Items(identities[position[of]], holder[of], grant[order], groups[order])
 
 
-def beyond_items(index: Index, identity: int, moment: int) -> int:
-    """How many grants reach an identity only by a group's filter or from everyone, so that no item carries them."""
-    own = np.concatenate([[identity], index.holders.accounts_of[identity]]).astype(np.int64)
-    principals = np.append(reachable(index.holders.edges, own), index.holders.everyone)
-    held = {grant for item in items_of(index, identity, moment) for grant in item.grants.tolist()}
-    return len(set(_not_ended(index, principals, moment).tolist()) - held)
+def _own_holders(index: Index, identities: Ints) -> tuple[Ints, Ints]:
+    """Each of some identities and its accounts: the position of the identity, and the holder."""
+    origin, account = index.holders.accounts_of.of(identities)
+    position = np.concatenate([np.arange(len(identities)), origin])
+    holder = np.concatenate([identities, account]).astype(np.int64)
+    order = np.argsort(position, kind="stable")
+    return position[order], holder[order]
+
+
+def _listed_groups(index: Index, holders: Ints) -> tuple[Ints, Ints]:
+    """The groups that some holders are listed in: the position of the holder, and the group."""
+    edges = index.holders.edges
+    at, positions = edges.positions(holders)
+    listed = index.holders.why[positions] & LISTED > 0
+    return at[listed], edges.items[positions[listed]].astype(np.int64)
+
+
+def carried_grants(index: Index, groups: Ints, moment: int) -> CSRList:
+    """For each of some groups the grants that being in it brings, in force or to come."""
+    above = spread_each(index.holders.edges, groups)
+    origin, grant = index.holder_grants.of(above.items.astype(np.int64))
+    kept = moment < index.grants.ends[grant]
+    return csr_from_pairs(above.rows()[origin[kept]], grant[kept].astype(np.int64), len(groups))
+
+
+def beyond_items(index: Index, identities: Ints, items: Items, moment: int) -> int:
+    """How many grants reach the identities only by a group's filter or from everyone, so that no item carries them."""
+    everyone = index.holder_grants[index.holders.everyone]
+    to_all = int((moment < index.grants.ends[everyone]).sum()) * len(identities)
+    position, holder = _own_holders(index, identities)
+    at, positions = index.holders.edges.positions(holder)
+    unlisted = index.holders.why[positions] & LISTED == 0
+    groups = index.holders.edges.items[positions[unlisted]].astype(np.int64)
+    number = np.full(index.holders.first_group, -1, dtype=np.int64)
+    number[identities] = np.arange(len(identities))
+    filtered = _codes(index, position[at[unlisted]], groups, moment)
+    grants = items.grant >= 0
+    width = max(len(index.grants), 1)
+    held = number[items.identity[grants]] * width + items.grant[grants]
+    carried = _codes(index, number[items.identity[~grants]], items.group[~grants], moment)
+    return to_all + int((~among(filtered, distinct(np.concatenate([held, carried])))).sum())
+
+
+def _codes(index: Index, position: Ints, groups: Ints, moment: int) -> Ints:
+    """Pairs of a position and a grant that one of its groups carries, each once, as one number."""
+    some = distinct(groups)
+    origin, grant = carried_grants(index, some, moment).of(np.searchsorted(some, groups))
+    return distinct(position[origin] * max(len(index.grants), 1) + grant)

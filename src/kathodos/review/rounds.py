@@ -4,118 +4,131 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
 from datetime import UTC, datetime
+from functools import cached_property
 from typing import Any
 
-import sqlalchemy as sa
+import numpy as np
 
-from kathodos.analysis.snapshot import Snapshot
-from kathodos.columns.dictionary import Scalar
-from kathodos.engine.index import Index
+from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, always, positions_among
+from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
-from kathodos.findings.conflicts.states import find_conflicts
+from kathodos.findings.conflicts.states import Conflicts
+from kathodos.findings.excess.batches import ExcessContext
 from kathodos.ledger.entries import Draft, writing
 from kathodos.ledger.keys import Keys
 from kathodos.model import times
-from kathodos.model.kinds import ACCOUNTS, DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEWS, Kind
-from kathodos.model.rows import Rows, State
+from kathodos.model.kinds import DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEW_THINGS, REVIEWS
 from kathodos.model.suggestions import nearest
-from kathodos.review.evidence import Witness
-from kathodos.review.items import Item, beyond_items, items_of
-from kathodos.rules.reading import Rules
+from kathodos.review.actors import identities_of
+from kathodos.review.evidence import Evidence
+from kathodos.review.items import beyond_items, items_of
+from kathodos.rules.reading import Need
 from kathodos.store.base import Store
-from kathodos.store.records import InMemory
-from kathodos.store.tables import read_rows
+from kathodos.store.records import Records, positions_holding, record_at, rows_of
 
 OPEN, SIGNED = "open", "signed off"
 CERTIFY, REVOKE = "certify", "revoke"
 CLOSING = "review close"
 
 
-@dataclass(frozen=True)
-class Line:
-    """One line: whose, what, who is to decide, the evidence as it was at the opening, the decision if any."""
-
-    review: str
-    number: int
-    identity: str
-    reviewer: str
-    item: dict[str, str]
-    evidence: dict[str, Any]
-    decision: str | None = None
-    decided_by: str | None = None
-    decided_at: str | None = None
-    reason: str | None = None
-    is_signed: bool = False
-
-
-@dataclass(frozen=True)
-class Review:
-    """A review and its lines, oldest first."""
-
-    name: str
-    selects: str
-    opened_by: str
-    due: str
-    state: str
-    signed_at: str | None
-    signed_by: str | None
-    lines: list[Line]
+# Opening
 
 
 @dataclass(frozen=True)
 class Drafted:
-    """A review about to be opened: its lines, the number of people, and of grants that are no line of theirs."""
+    """A review about to be opened: its lines and things, how many people, and what is no line of theirs."""
 
-    lines: list[tuple[Scalar, ...]]
+    lines: Sequence[DictionaryColumn]
+    things: Sequence[DictionaryColumn]
     people: int
     beyond: int
     without_reviewer: int
 
+    def __len__(self) -> int:
+        return len(self.lines[0])
+
 
 def draft_review(
-    name: str, chosen: Sequence[int], state: State, index: Index, rules: Rules, opener: str, moment: int
+    context: ExcessContext, conflicts: Conflicts, chosen: Ints, needs: Sequence[Need], opener: str
 ) -> Drafted:
-    """The lines of a review of some people, given by the positions of their records, to be decided by managers."""
-    snapshot = Snapshot(InMemory(state), index, moment)
-    witness = Witness(snapshot, state, rules.needs, find_conflicts(snapshot, rules.conflicts))
-    managers = _Managers(state["identities"])
-    lines: list[tuple[Scalar, ...]] = []
-    for identity in chosen:
-        reviewer = managers.of(identity) or opener
-        for item in items_of(index, identity, moment):
-            lines.append(_line(name, len(lines) + 1, index, item, reviewer, witness))
-    beyond = sum(beyond_items(index, identity, moment) for identity in chosen)
-    alone = sum(not managers.of(identity) for identity in chosen)
-    return Drafted(lines, len(chosen), beyond, alone)
+    """The lines of a review of some identities, given by number, to be decided by managers."""
+    snapshot = context.snapshot
+    index = snapshot.index
+    items = items_of(index, chosen, snapshot.moment)
+    mine = np.zeros(snapshot.people, dtype=bool)
+    mine[chosen] = True
+    evidence = Evidence(context, items, conflicts.taken(mine[conflicts.identity]))
+    is_active = snapshot.identity("status").holding("active")
+    manager = managers_of(snapshot.identity("manager"), is_active, index.holders.identities)
+    having, counted = evidence.peers()
+    at_grant = items.grant
+    identities = index.holders.identities
+
+    def said(name: str) -> DictionaryColumn:
+        column = snapshot.grant(name)
+        return DictionaryColumn(np.append(column.codes, np.int32(-1))[at_grant], column.values)
+
+    lines = [
+        _numbered(np.arange(1, len(items) + 1)),
+        DictionaryColumn(items.identity.astype(np.int32), identities),
+        _reviewers(manager[items.identity], identities, opener),
+        DictionaryColumn(items.holder.astype(np.int32), index.holders.references),
+        DictionaryColumn(at_grant.astype(np.int32), index.grants.ids),
+        DictionaryColumn(np.where(items.group >= 0, items.group, -1).astype(np.int32), index.holders.references),
+        _numbered(evidence.thing),
+        _numbered(having),
+        _numbered(counted),
+        evidence.needed_by(needs),
+        evidence.taking_part(),
+        evidence.last_used(),
+        *(said(name) for name in ("until", "given_by", "given_at", "reason")),
+    ]
+    things = [_numbered(evidence.used), *evidence.thing_columns()]
+    beyond = beyond_items(index, chosen, items, snapshot.moment)
+    return Drafted(lines, things, len(chosen), beyond, int((manager[chosen] < 0).sum()))
 
 
-def _line(review: str, number: int, index: Index, item: Item, reviewer: str, witness: Witness) -> tuple[Scalar, ...]:
-    evidence = json.dumps(witness.about(item).record(), ensure_ascii=False, sort_keys=True)
-    return (review, number, index.holders.identities[item.identity], reviewer, item.text(index), evidence)
+def _numbered(numbers: Ints) -> DictionaryColumn:
+    values, codes = np.unique(numbers, return_inverse=True)
+    return DictionaryColumn(codes.astype(np.int32), Numbers(values))
 
 
-class _Managers:
-    """Who decides about whom: the manager, or the next one up who is there to do it."""
+def _reviewers(manager: Ints, identities: Sequence[str], opener: str) -> DictionaryColumn:
+    """Who decides each line: the manager, or who opens where there is none."""
+    used, codes = np.unique(manager, return_inverse=True)
+    names = [identities[at] if at >= 0 else opener for at in used.tolist()]
+    known = {name: at for at, name in enumerate(dict.fromkeys(names))}
+    number = np.array([known[name] for name in names], dtype=np.int32)
+    return DictionaryColumn(number[codes], list(known))
 
-    def __init__(self, people: Rows) -> None:
-        self.position = {name: at for at, name in enumerate(people["id"])}
-        self.manager = people["manager"]
-        self.status = people["status"]
-        self.names = people["id"]
 
-    def of(self, identity: int) -> str | None:
-        """The id of the one who decides about the identity; None where nobody above is active."""
-        seen = {identity}
-        above = self.position.get(self.manager[identity] or "")
-        while above is not None and above not in seen:
-            if self.status[above] == "active":
-                return str(self.names[above])
+def managers_of(stated: DictionaryColumn, is_active: Bools, identities: Sequence[str]) -> Ints:
+    """Who decides about each identity: the manager, or the next one up who is active; -1 where nobody above is."""
+    of = np.append(positions_among(stated.values, identities), -1)[stated.codes].astype(np.int64)
+    itself = np.arange(len(of))
+    found = np.where(of == itself, -1, of)
+    for _ in range(_STEPS):
+        idle = ((found >= 0) & ~is_active[found]).nonzero()[0]
+        above = of[found[idle]]
+        found[idle] = np.where(above == idle, -1, above)
+    return _one_by_one(found, of, is_active)
+
+
+_STEPS = 8  # up the line that all go together; who is not there then goes on alone, and notices a circle
+
+
+def _one_by_one(found: Ints, of: Ints, is_active: Bools) -> Ints:
+    for at in ((found >= 0) & ~is_active[found]).nonzero()[0].tolist():
+        seen, above = {at}, int(found[at])
+        while above >= 0 and above not in seen and not is_active[above]:
             seen.add(above)
-            above = self.position.get(self.manager[above] or "")
-        return None
+            above = int(of[above])
+        found[at] = -1 if above in seen else above
+    return found
 
 
 def open_review(
@@ -123,44 +136,38 @@ def open_review(
 ) -> None:
     """Puts a drafted review into the catalogue. Raises CallError where the name is taken."""
     with writing(store, keys, "review open", actor, reason) as draft:
-        if name in read_rows(draft.connection, REVIEWS)["review"]:
+        if len(positions_holding(draft.records, REVIEWS, {"review": name})):
             raise CallError(f"There is a review {name} already.", "Give this one another name.")
         opened = times.time_text(draft.time)
         draft.open_rows(REVIEWS, [(name, where, opened, actor, due, OPEN, None, None)])
-        draft.open_rows(REVIEW_LINES, drafted.lines)
+        for kind, columns in ((REVIEW_THINGS, drafted.things), (REVIEW_LINES, drafted.lines)):
+            size = len(columns[0])
+            compact = [always(name, size), *(column.compact() for column in columns)]
+            draft.open_columns(kind, compact, always(None, size))
         draft.subjects.append(f"review:{name}")
-        draft.payload |= {"review": name, "lines": len(drafted.lines), "due": due}
+        draft.payload |= {"review": name, "lines": len(drafted), "due": due}
 
 
-def read_reviews(connection: sa.Connection, point: int | None = None) -> list[Review]:
-    """All reviews with their lines."""
-    decided = _decisions(read_rows(connection, DECISIONS, point))
-    lines: dict[str, list[Line]] = {}
-    for review, number, identity, reviewer, item, evidence in read_rows(connection, REVIEW_LINES, point).values():
-        decision = decided.get((review, number), {})
-        line = Line(review, number, identity, reviewer, json.loads(item), json.loads(evidence), **decision)
-        lines.setdefault(review, []).append(line)
-    return [
-        Review(name, selects, by, due, state, signed_at, signed_by, sorted(lines.get(name, []), key=_number))
-        for name, selects, _, by, due, state, signed_at, signed_by in read_rows(connection, REVIEWS, point).values()
-    ]
+# Reviews and their lines
 
 
-def _number(line: Line) -> int:
-    return line.number
+@dataclass(frozen=True)
+class Review:
+    """A review, as it was opened and as it stands."""
+
+    name: str
+    selects: str
+    opened_at: str
+    opened_by: str
+    due: str
+    state: str
+    signed_at: str | None
+    signed_by: str | None
 
 
-def _decisions(rows: Rows) -> dict[tuple[str, int], dict[str, Any]]:
-    return {
-        (review, number): {
-            "decision": decision,
-            "decided_by": by,
-            "decided_at": at,
-            "reason": reason,
-            "is_signed": bool(signed),
-        }
-        for review, number, decision, by, at, reason, signed in rows.values()
-    }
+def reviews_in(records: Records) -> list[Review]:
+    """All reviews."""
+    return [Review(*values) for values in rows_of(records, REVIEWS, *REVIEWS.names).values()]
 
 
 def find_review(reviews: Sequence[Review], name: str | None) -> Review:
@@ -178,176 +185,292 @@ def find_review(reviews: Sequence[Review], name: str | None) -> Review:
     raise CallError(f"There is no review {name}.", nearest(name, [review.name for review in reviews]))
 
 
-def line_numbers(words: Iterable[str], review: Review, deciders: set[str]) -> list[int]:
-    """The lines that words such as `4`, `7-9` or `all` name, each once. Raises CallError for one that is not there.
+class Lines:
+    """The lines of one review, in order, with their decisions."""
 
-    `all` is what is left for the one who decides, or, for one who has no line to decide, everything that is left.
-    """
-    there = {line.number for line in review.lines}
-    left = [line for line in review.lines if line.decision is None]
-    left = [line for line in left if line.reviewer in deciders] or left
-    numbers: list[int] = []
-    for word in words:
-        named = re.fullmatch(r"(\d{1,9})(?:-(\d{1,9}))?", word)
-        if word == "all":
-            numbers += [line.number for line in left]
-        elif named:
-            wanted = range(int(named[1]), int(named[2] or named[1]) + 1)
-            if not wanted or not {wanted[0], wanted[-1]} <= there:
-                raise CallError(f"{review.name} has no line {word}.", f"It has the lines 1 to {len(there)}.")
-            numbers += wanted
-        else:
-            raise CallError(f"{word!r} names no line.", "Write a number as 4, a range as 7-9, or all for what is left.")
-    return list(dict.fromkeys(numbers))
+    def __init__(self, records: Records, review: Review) -> None:
+        self.records = records
+        self.review = review
+        at = records.column(REVIEW_LINES, "review").holding(review.name).nonzero()[0]
+        numbers = _numbers(records.column(REVIEW_LINES, "line"), at)
+        order = np.argsort(numbers, kind="stable")
+        self.positions, self.numbers = at[order], numbers[order]
+        self.decisions = np.full(len(at), -1, dtype=np.int64)
+        made = records.column(DECISIONS, "review").holding(review.name).nonzero()[0]
+        if len(made):
+            self.decisions[np.searchsorted(self.numbers, _numbers(records.column(DECISIONS, "line"), made))] = made
+
+    def __len__(self) -> int:
+        return len(self.positions)
+
+    def column(self, name: str) -> DictionaryColumn:
+        """What stands with the lines."""
+        return self.records.column(REVIEW_LINES, name).taken(self.positions)
+
+    def decided(self, name: str) -> DictionaryColumn:
+        """What was decided of each line; nothing where nothing was."""
+        column = self.records.column(DECISIONS, name)
+        return DictionaryColumn(np.append(column.codes, np.int32(-1))[self.decisions], column.values)
+
+    @cached_property
+    def is_decided(self) -> Bools:
+        """Which lines somebody decided."""
+        found: Bools = self.decisions >= 0
+        return found
+
+    @cached_property
+    def is_signed(self) -> Bools:
+        """Which lines are signed off."""
+        return self.decided("signed").holding(1)
+
+    def about(self, identities: Iterable[str]) -> Bools:
+        """Which lines are about one of some identities."""
+        return _holding_any(self.column("identity"), identities)
+
+    def of_reviewers(self, reviewers: Iterable[str]) -> Bools:
+        """Which lines one of some reviewers is to decide."""
+        return _holding_any(self.column("reviewer"), reviewers)
+
+    def named(self, words: Iterable[str], deciders: set[str]) -> Ints:
+        """The positions of the lines that words such as `4`, `7-9` or `all` name. Raises CallError for one not there.
+
+        `all` is what is left for the one who decides, or, for one who has no line to decide, everything that is left.
+        """
+        chosen = np.zeros(len(self), dtype=bool)
+        for word in words:
+            named = re.fullmatch(r"(\d{1,9})(?:-(\d{1,9}))?", word)
+            if word == "all":
+                own = ~self.is_decided & self.of_reviewers(deciders)
+                chosen |= own if own.any() else ~self.is_decided
+            elif named:
+                first, last = int(named[1]), int(named[2] or named[1])
+                if not 1 <= first <= last <= len(self):
+                    what = f"{self.review.name} has no line {word}."
+                    raise CallError(what, f"It has the lines 1 to {len(self)}.")
+                chosen |= (self.numbers >= first) & (self.numbers <= last)
+            else:
+                what = f"{word!r} names no line."
+                raise CallError(what, "Write a number as 4, a range as 7-9, or all for what is left.")
+        found: Ints = chosen.nonzero()[0]
+        return found
+
+    def ended_by(self, chosen: Ints) -> Iterator[tuple[str, str | None, str | None, str]]:
+        """What revoking some lines ends: the reference, the grant or none, the group or none, the holder."""
+        columns = (self.column(name).listed(chosen) for name in ("grant", "group", "holder"))
+        for grant, group, holder in zip(*columns, strict=True):
+            yield f"grant:{grant}" if grant else f"{holder} in {group}", grant, group, holder  # type: ignore[misc]
+
+    def records_at(self, chosen: Ints) -> Iterator[dict[str, Any]]:
+        """Some lines with their evidence and what was decided."""
+        things = {}
+        for at in self.records.column(REVIEW_THINGS, "review").holding(self.review.name).nonzero()[0].tolist():
+            thing = record_at(self.records, REVIEW_THINGS, at)
+            things[thing["thing"]] = thing
+        names = ("line", "identity", "reviewer", "holder", "grant", "group", "thing", "peers_having", "peers_counted")
+        names += ("needed_by", "conflicts", "last_used", "until", "given_by", "given_at", "given_for")
+        decided = ("decision", "decided_by", "decided_at", "reason", "signed")
+        for first in range(0, len(chosen), _TOGETHER):
+            some = chosen[first : first + _TOGETHER]
+            columns = [self.column(name).listed(some) for name in names]
+            columns += [self.decided(name).listed(some) for name in decided]
+            for values in zip(*columns, strict=True):
+                yield _line(self.review.name, dict(zip((*names, *decided), values, strict=True)), things)
+
+
+_TOGETHER = 10_000  # lines that are put together at once
+
+
+def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
+    thing = things[line["thing"]]
+    brings, contains, within = (json.loads(thing[name]) for name in ("brings", "contains", "within"))
+    itself = line["holder"] == f"identity:{line['identity']}"
+    how = "directly" if itself else f"through {line['holder']}"
+    if line["group"]:
+        how = "as a direct member" if itself else f"through {line['holder']} as a member"
+        how += f"; the group is within {', '.join(within)}" if within else ""
+    item = {"grant": line["grant"]} if line["grant"] else {"group": line["group"], "member": line["holder"]}
+    return {
+        "review": review,
+        "line": line["line"],
+        "identity": line["identity"],
+        "reviewer": line["reviewer"],
+        "item": item,
+        "gives": thing["gives"],
+        "how": how,
+        "brings": brings,
+        "contains": contains,
+        "needed_by": json.loads(line["needed_by"]),
+        "conflicts": json.loads(line["conflicts"]),
+        **{name: line[name] for name in ("last_used", "until", "given_by", "given_at", "given_for")},
+        "everyone_having": thing["having"],
+        "everyone_counted": thing["counted"],
+        "peers_having": line["peers_having"],
+        "peers_counted": line["peers_counted"],
+        **{name: line[name] for name in ("decision", "decided_by", "decided_at")},
+        "decision_reason": line["reason"],
+        "signed_off": bool(line["signed"]),
+    }
+
+
+def _numbers(column: DictionaryColumn, at: Ints) -> Ints:
+    return np.array([int(value or 0) for value in column.values] or [0], dtype=np.int64)[column.codes[at]]
+
+
+def _holding_any(column: DictionaryColumn, values: Iterable[str]) -> Bools:
+    found = np.zeros(len(column), dtype=bool)
+    for value in values:
+        found |= column.holding(value)
+    return found
+
+
+# Deciding
 
 
 def decide(
     store: Store, keys: Keys, name: str | None, words: Sequence[str], decision: str, actor: str, reason: str
-) -> tuple[Review, list[Line]]:
-    """Decides lines. Nobody decides about themselves, nor about what is signed off. Gives the review and the lines."""
+) -> tuple[Lines, Ints]:
+    """Decides lines. Nobody decides about themselves, nor about what is signed off. Gives the lines, and which."""
     with writing(store, keys, "review decide", actor, reason) as draft:
-        review = find_review(read_reviews(draft.connection), name)
-        deciders = {actor, *identities_of(draft.connection, actor)}
-        wanted = set(line_numbers(words, review, deciders))
-        lines = [line for line in review.lines if line.number in wanted]
-        signed = [line for line in lines if line.is_signed]
-        if signed:
+        lines = Lines(draft.records, find_review(reviews_in(draft.records), name))
+        review = lines.review
+        deciders = {actor, *identities_of(draft.records, actor)}
+        chosen = lines.named(words, deciders)
+        signed = chosen[lines.is_signed[chosen]]
+        if len(signed):
+            stands = lines.decided("decision").value(int(signed[0]))
+            what = f"Line {lines.numbers[signed[0]]} of {review.name} is signed off as {stands}."
+            raise CallError(what, "What is signed off stands; take it up in a new review.")
+        own = chosen[lines.about(deciders)[chosen]]
+        if len(own):
             raise CallError(
-                f"Line {signed[0].number} of {review.name} is signed off as {signed[0].decision}.",
-                "What is signed off stands; take it up in a new review.",
-            )
-        own = {line.identity for line in lines} & deciders
-        if own:
-            first = next(line.number for line in lines if line.identity in own)
-            raise CallError(
-                f"Line {first} is about {actor}, and nobody decides about themselves. Nothing was decided.",
+                f"Line {lines.numbers[own[0]]} is about {actor}, and nobody decides about themselves. "
+                "Nothing was decided.",
                 "Leave that line to somebody else.",
             )
-        _put_decisions(draft, lines, decision, actor, reason)
-        draft.subjects += [f"review:{review.name}", *(f"identity:{line.identity}" for line in lines)]
-        draft.payload |= {"review": review.name, "decision": decision, "lines": [line.number for line in lines]}
-    return review, lines
+        size = len(chosen)
+        said = (always(decision, size), always(actor, size), always(times.time_text(draft.time), size))
+        _put_decisions(draft, lines, chosen, [*said, always(reason, size), always(0, size)])
+        concerned = lines.column("identity").taken(chosen).compact().values
+        draft.subjects += [f"review:{review.name}", *(f"identity:{name}" for name in concerned)]
+        numbers = ranges_text(lines.numbers[chosen].tolist())
+        draft.payload |= {"review": review.name, "decision": decision, "lines": numbers}
+    return lines, chosen
 
 
-def identities_of(connection: sa.Connection, actor: str) -> set[str]:
-    """Every identity that an actor may be: by id, mail or the login of an account."""
-    people = read_rows(connection, IDENTITIES)
-    accounts = read_rows(connection, ACCOUNTS)
-    name = actor.removeprefix("identity:").removeprefix("account:").casefold()
-    found = {
-        str(identity)
-        for identity, email in zip(people["id"], people["email"], strict=True)
-        if name in (str(identity).casefold(), str(email).casefold())
-    }
-    for system, login, identity in zip(accounts["system"], accounts["login"], accounts["identity"], strict=True):
-        if identity and name in (login.casefold(), f"{system}/{login}".casefold()):
-            found.add(identity)
-    return found
+def _put_decisions(draft: Draft, lines: Lines, chosen: Ints, columns: Sequence[DictionaryColumn]) -> None:
+    """Enters what was decided of some lines, in place of what was decided before."""
+    before = lines.decisions[chosen]
+    draft.close_rows(DECISIONS, np.sort(lines.records.rows(DECISIONS)[before[before >= 0]]).tolist())
+    size = len(chosen)
+    key = [always(lines.review.name, size), _numbered(lines.numbers[chosen])]
+    draft.open_columns(DECISIONS, [*key, *(column.compact() for column in columns)], always(None, size))
 
 
-def _put_decisions(draft: Draft, lines: Sequence[Line], decision: str, actor: str, reason: str) -> None:
-    at = times.time_text(draft.time)
-    _replace(
-        draft,
-        DECISIONS,
-        {(line.review, line.number): (line.review, line.number, decision, actor, at, reason, 0) for line in lines},
-    )
-
-
-def _replace(draft: Draft, kind: Kind, rows: dict[tuple[Scalar, ...], tuple[Scalar, ...]]) -> None:
-    """Puts rows in place of those of the same key; what says the same stays."""
-    present = read_rows(draft.connection, kind)
-    held = dict(zip(present.record_keys(), zip(present.ids, present.values(), strict=True), strict=True))
-    fresh = {key: row for key, row in rows.items() if key not in held or held[key][1] != row}
-    draft.close_rows(kind, sorted(held[key][0] for key in fresh if key in held))
-    draft.open_rows(kind, list(fresh.values()))
+# Closing
 
 
 @dataclass(frozen=True)
 class Closing:
-    """What the closing of a review does, or would do."""
+    """What the closing of a review does, or would do: positions of lines, and the rows that it ends.
 
-    review: Review
-    certified: list[Line]
-    revoked: list[Line]
-    left_open: list[Line]
+    `decided` and `by_closing`: what counts as decided, and of which lines only by the word of who closes.
+    """
+
+    lines: Lines
+    certified: Ints
+    revoked: Ints
+    left_open: Ints
+    by_closing: Bools
     ended: list[str]
     gone_before: list[str]
+    grants: Ints
+    members: Ints
 
     @property
     def is_complete(self) -> bool:
-        return not self.left_open
+        return not len(self.left_open)
+
+
+def plan_closing(records: Records, name: str | None, undecided: str | None, actor: str) -> Closing:
+    """What the closing does; undecided lines of the one who closes stay open whatever is said about the others."""
+    lines = Lines(records, find_review(reviews_in(records), name))
+    if lines.review.state == SIGNED:
+        raise CallError(f"{lines.review.name} was signed off on {lines.review.signed_at}.", "Open a new review.")
+    by_closing = ~lines.is_decided & ~lines.about(identities_of(records, actor))
+    by_closing &= undecided is not None
+    fresh, decision = ~lines.is_signed, lines.decided("decision")
+    word = {it: decision.holding(it) | (by_closing & (undecided == it)) for it in (CERTIFY, REVOKE)}
+    certified, revoked = ((fresh & word[it]).nonzero()[0] for it in (CERTIFY, REVOKE))
+    left_open = (~lines.is_decided & ~by_closing).nonzero()[0]
+    ends = {reference: rest for reference, *rest in lines.ended_by(revoked)}
+    of_grants = [(reference, grant) for reference, (grant, _, _) in ends.items() if grant]
+    rows = {reference: _row(records, *rest) for reference, rest in ends.items() if not rest[0]}
+    column = records.column(GRANTS, "grant")
+    codes = positions_among([grant for _, grant in of_grants], column.values)
+    position = np.full(len(column.values) + 1, -1, dtype=np.int64)
+    position[column.codes] = np.arange(len(column))
+    at = np.where(codes >= 0, position[codes], -1)
+    numbers = np.where(at >= 0, np.append(records.rows(GRANTS), -1)[at], -1)
+    rows |= {reference: number for (reference, _), number in zip(of_grants, numbers.tolist(), strict=True)}
+    ended = sorted(reference for reference, number in rows.items() if number >= 0)
+    gone = sorted(reference for reference, number in rows.items() if number < 0)
+    members = sorted(rows[it] for it in ended if not ends[it][0])
+    ending = (np.sort(numbers[numbers >= 0]), np.array(members, dtype=np.int64))
+    return Closing(lines, certified, revoked, left_open, by_closing, ended, gone, *ending)
+
+
+def _row(records: Records, grant: None, group: str, holder: str) -> int:
+    """The row of a membership; -1 where there is none any more."""
+    system, _, name = group.removeprefix("group:").partition("/")
+    at = positions_holding(records, MEMBERS, {"system": system, "group": name, "member": holder})
+    return int(records.rows(MEMBERS)[at[0]]) if len(at) else -1
 
 
 def close_review(store: Store, keys: Keys, name: str | None, undecided: str | None, actor: str, reason: str) -> Closing:
     """Signs off what is decided: revoked assignments end, and what is left undecided stays open or is decided so."""
     with writing(store, keys, CLOSING, actor, reason) as draft:
-        closing = plan_closing(draft.connection, name, undecided, actor, reason)
-        there = _records_there(draft.connection)
-        for kind in (GRANTS, MEMBERS):
-            draft.close_rows(kind, sorted(there[end][1] for end in closing.ended if there[end][0] is kind))
-        _sign(draft, closing, actor)
-        draft.subjects += [f"review:{closing.review.name}", *closing.ended]
+        closing = plan_closing(draft.records, name, undecided, actor)
+        lines = closing.lines
+        draft.close_rows(GRANTS, closing.grants.tolist())
+        draft.close_rows(MEMBERS, closing.members.tolist())
+        _sign(draft, closing, undecided, actor, reason or f"undecided at the closing: {undecided}")
+        draft.subjects += [f"review:{lines.review.name}", *closing.ended]
         draft.payload |= {
-            "review": closing.review.name,
-            "certified": [line.number for line in closing.certified],
-            "revoked": [line.number for line in closing.revoked],
-            "left_open": [line.number for line in closing.left_open],
+            "review": lines.review.name,
+            "certified": ranges_text(lines.numbers[closing.certified].tolist()),
+            "revoked": ranges_text(lines.numbers[closing.revoked].tolist()),
+            "left_open": ranges_text(lines.numbers[closing.left_open].tolist()),
             "ended": closing.ended,
         }
     return closing
 
 
-def plan_closing(
-    connection: sa.Connection, name: str | None, undecided: str | None, actor: str, reason: str
-) -> Closing:
-    """What the closing does; undecided lines of the one who closes stay open whatever is said about the others."""
-    review = find_review(read_reviews(connection), name)
-    if review.state == SIGNED:
-        raise CallError(f"{review.name} was signed off on {review.signed_at}.", "Open a new review.")
-    own = identities_of(connection, actor)
-    said = reason or f"undecided at the closing: {undecided}"
-    by_word: dict[str | None, list[Line]] = {CERTIFY: [], REVOKE: [], None: []}
-    for line in review.lines:
-        if line.decision is None and undecided and line.identity not in own:
-            line = replace(line, decision=undecided, decided_by=actor, reason=said)
-        if not line.is_signed:
-            by_word[line.decision].append(line)
-    there = _records_there(connection)
-    records = sorted({_record(line) for line in by_word[REVOKE]})
-    ended = [record for record in records if record in there]
-    gone = [record for record in records if record not in there]
-    return Closing(review, by_word[CERTIFY], by_word[REVOKE], by_word[None], ended, gone)
-
-
-def _record(line: Line) -> str:
-    """The reference of the record that a line's item is."""
-    if "grant" in line.item:
-        return f"grant:{line.item['grant']}"
-    return f"{line.item['member']} in {line.item['group']}"
-
-
-def _records_there(connection: sa.Connection) -> dict[str, tuple[Kind, int]]:
-    """By reference: kind and row of every grant and membership there is."""
-    grants, members = read_rows(connection, GRANTS), read_rows(connection, MEMBERS)
-    there = {f"grant:{grant}": (GRANTS, row) for grant, row in zip(grants["grant"], grants.ids, strict=True)}
-    for (system, group, member), row in zip(members.record_keys(), members.ids, strict=True):
-        there[f"{member} in group:{system}/{group}"] = (MEMBERS, row)
-    return there
-
-
-def _sign(draft: Draft, closing: Closing, actor: str) -> None:
-    now = times.time_text(draft.time)
-    rows: dict[tuple[Scalar, ...], tuple[Scalar, ...]] = {}
-    for line in (*closing.certified, *closing.revoked):
-        decided = (line.decision, line.decided_by, line.decided_at or now, line.reason)
-        rows[line.review, line.number] = (line.review, line.number, *decided, 1)
-    _replace(draft, DECISIONS, rows)
+def _sign(draft: Draft, closing: Closing, undecided: str | None, actor: str, reason: str) -> None:
+    now, lines = times.time_text(draft.time), closing.lines
+    chosen = np.union1d(closing.certified, closing.revoked).astype(np.int64)
+    new = closing.by_closing[chosen]
+    columns = []
+    for name, word in (("decision", undecided), ("decided_by", actor), ("decided_at", now), ("reason", reason)):
+        held = lines.decided(name).taken(chosen)
+        columns.append(_overwritten(held, new, word))
+    _put_decisions(draft, lines, chosen, [*columns, always(1, len(chosen))])
     if closing.is_complete:
-        review = closing.review
-        present = read_rows(draft.connection, REVIEWS)
-        held = dict(zip(present["review"], present.values(), strict=True))[review.name]
-        _replace(draft, REVIEWS, {(review.name,): (*held[:5], SIGNED, now, actor)})
+        review = lines.review
+        at = positions_holding(lines.records, REVIEWS, {"review": review.name})
+        draft.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at].tolist())
+        values = (review.name, review.selects, review.opened_at, review.opened_by, review.due, SIGNED, now, actor)
+        draft.open_rows(REVIEWS, [values])
+
+
+def _overwritten(column: DictionaryColumn, which: Bools, value: str | None) -> DictionaryColumn:
+    """A column with one value in some rows."""
+    codes = column.codes.copy()
+    values = list(column.values)
+    codes[which] = values.index(value) if value in values else len(values)
+    return DictionaryColumn(codes, [*values, value] if value not in values else values)
+
+
+# Progress
 
 
 @dataclass(frozen=True)
@@ -362,15 +485,31 @@ class Progress:
     due: str
 
 
-def progress_of(review: Review, now: datetime) -> list[Progress]:
+def progress_of(lines: Lines, now: datetime) -> list[Progress]:
     """How far each reviewer is, those with most left first."""
+    review = lines.review
     due = datetime.fromtimestamp((times.end_moment(review.due) - 1) / 1_000_000, UTC)
     days = (due.date() - now.date()).days
-    by_reviewer: dict[str, list[Line]] = {}
-    for line in review.lines:
-        by_reviewer.setdefault(line.reviewer, []).append(line)
-    found = []
-    for reviewer, lines in by_reviewer.items():
-        done = sum(line.decision is not None for line in lines)
-        found.append(Progress(review.name, reviewer, done, len(lines) - done, days, review.due))
+    reviewer = lines.column("reviewer").compact()
+    total = np.bincount(reviewer.codes, minlength=len(reviewer.values))
+    done = np.bincount(reviewer.codes[lines.is_decided], minlength=len(reviewer.values))
+    found = [
+        Progress(review.name, str(name), of, all_of - of, days, review.due)
+        for name, of, all_of in zip(reviewer.values, done.tolist(), total.tolist(), strict=True)
+    ]
     return sorted(found, key=lambda progress: (-progress.left, progress.reviewer))
+
+
+def names_of(records: Records, identities: Iterable[str]) -> dict[str, str | None]:
+    """The names of some identities, by id."""
+    column, names = records.column(IDENTITIES, "id"), records.column(IDENTITIES, "name")
+    wanted = list(dict.fromkeys(identities))
+    codes = positions_among(wanted, column.values)
+    position = np.full(len(column.values) + 1, -1, dtype=np.int64)
+    position[column.codes] = np.arange(len(column))
+    found = {}
+    for name, code in zip(wanted, codes.tolist(), strict=True):
+        if code >= 0:
+            shown = names.value(int(position[code]))
+            found[name] = str(shown) if shown is not None else None
+    return found

@@ -217,7 +217,7 @@ class _Reader:
         for at, conflict in enumerate(content.conflict):
             rules.conflicts.append(self.conflict(conflict, content.topic, ["conflict", at]))
         for at, need in enumerate(content.need):
-            path = ["need", at]
+            path: list[str | int] = ["need", at]
             about = self.common(need, content.topic, path)
             who, must = self.filter(need.who, [*path, "who"]), self.permissions(need.must, [*path, "must"])
             rules.needs.append(Need(**about, who=who, must=must))

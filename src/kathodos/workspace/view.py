@@ -1,4 +1,4 @@
-"""The catalogue at a point of the ledger, at a moment, with edits assumed or none: every question is asked of a view."""
+"""The catalogue at a point of the ledger, at a moment, with edits assumed or none: what every question is asked of."""
 
 from __future__ import annotations
 
@@ -7,14 +7,16 @@ from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
+import numpy.typing as npt
 
 from kathodos.columns.csr import Ints
 from kathodos.engine.index import Index
-from kathodos.errors import CallError, UnfitError, sentence
+from kathodos.errors import CallError
 from kathodos.model import kinds
 from kathodos.model.kinds import Kind
 from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
+from kathodos.store.computed import Point
 from kathodos.store.history import Histories
 from kathodos.store.records import Edited, Edits, Records, Stored
 
@@ -23,6 +25,8 @@ if TYPE_CHECKING:
     from kathodos.findings.conflicts.covers import Register
     from kathodos.findings.excess.batches import ExcessContext
     from kathodos.rules.reading import Rules
+    from kathodos.store.attributes import AttributeColumns, Distinct
+    from kathodos.workspace.findings import Findings
     from kathodos.workspace.workspace import Workspace
 
 
@@ -49,6 +53,12 @@ class View:
         return view
 
     # What it is made of
+
+    @cached_property
+    def point(self) -> Point:
+        """The last ledger entry that counts, by number and leaf."""
+        newest = self.histories.newest
+        return newest if self.entry is None else Point(self.entry, self.histories.reader.leaf(self.entry))
 
     @cached_property
     def stored(self) -> Stored:
@@ -100,6 +110,42 @@ class View:
 
         return ExcessContext(self.snapshot, self.rules.needs, self.workspace.configuration.thresholds)
 
+    # Records
+
+    def attributes(self, kind: Kind, where: str | None = None) -> AttributeColumns:
+        """The attributes of a kind's records; of identities also the risk, where a filter asks for it."""
+        from kathodos.model.filters import FilterError, parse_filter
+        from kathodos.store.attributes import AttributeColumns
+
+        columns = AttributeColumns(self.catalogue, kind)
+        try:
+            named = {name.lower() for name in parse_filter(where).attributes()} if where else set()
+        except FilterError:  # it is said where the filter is used
+            return columns
+        if kind is kinds.IDENTITIES and "risk" in named and not columns.has("risk"):
+            columns.more["risk"] = self._risk_of_records()
+        return columns
+
+    def _risk_of_records(self) -> Distinct:
+        from kathodos.store.attributes import Distinct
+
+        values, codes = np.unique(self.risk_totals, return_inverse=True)
+        every = np.arange(len(self.catalogue.rows(kinds.IDENTITIES)))
+        return Distinct(codes[self.numbers_at(every)].astype(np.int32), values.tolist())
+
+    def selecting(self, kind: Kind, where: str | None) -> tuple[Ints, AttributeColumns]:
+        """The positions of the records that a filter selects (None: all of them), and the attributes of all."""
+        columns = self.attributes(kind, where)
+        if where is None:
+            return np.arange(len(columns)), columns
+        return columns.selected_by(where).nonzero()[0], columns
+
+    def numbers_at(self, positions: Ints) -> Ints:
+        """The numbers of the identities whose records stand at some positions."""
+        numbers = self.index.holders.rows
+        order = np.argsort(numbers)
+        return order[np.searchsorted(numbers, self.catalogue.rows(kinds.IDENTITIES)[positions], sorter=order)]
+
     # Naming
 
     def people(self, numbers: Sequence[int] | Ints) -> Mapping[int, Record]:
@@ -126,15 +172,9 @@ class View:
         ]
         if len(found) == 1:
             return found[0]
-        from kathodos.model.references import Names
+        from kathodos.store.naming import resolved
 
-        names = Names()
-        names.add(kinds.IDENTITIES, ((name,) for name in holders.identities))
-        names.add(kinds.ACCOUNTS, (tuple(name.split("/", 1)) for name in holders.accounts))
-        try:
-            return holders.find(names.resolve(text, [kind.name for kind in among]))
-        except UnfitError as error:
-            raise CallError(sentence(error.reason), error.remedy) from None
+        return holders.find(resolved(self.catalogue, text, among))
 
     def identity(self, text: str) -> int:
         """The identity that somebody named."""
@@ -176,8 +216,13 @@ class View:
     # What is found
 
     @cached_property
-    def risk_totals(self) -> np.ndarray:  # type: ignore[type-arg]  # of floats
-        """The risk of every identity, by number."""
-        from kathodos.workspace.findings import risk_scores
+    def findings(self) -> Findings:
+        """What is found in it: conflicts, climbers, excess, risk."""
+        from kathodos.workspace.findings import Findings
 
-        return risk_scores(self, "identities").totals
+        return Findings(self)
+
+    @cached_property
+    def risk_totals(self) -> npt.NDArray[np.float64]:
+        """The risk of every identity, by number."""
+        return self.findings.scores("identities").totals

@@ -145,6 +145,19 @@ class Workspace:
         file = self.folder / "controls.toml"
         return controls_in(read_toml(file, file.name)) if file.exists() else []
 
+    @cached_property
+    def digests(self) -> list[str]:
+        """The files that findings rest on beside the catalogue, each as a digest: configuration, controls, rules."""
+        import hashlib
+
+        named = [
+            self.folder / CONFIGURATION,
+            self.folder / "controls.toml",
+            *sorted((self.folder / "rules").glob("*.toml")),
+        ]
+        there = [file for file in named if file.exists()]
+        return [f"{it.name} {hashlib.blake2b(it.read_bytes(), digest_size=16).hexdigest()}" for it in there]
+
     # Gathering
 
     def source(self, name: str) -> Source:

@@ -55,13 +55,19 @@ def roles_at_fault(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Rol
 
 def marked(snapshot: Snapshot, found: Iterable[Conflict], faults: Sequence[RoleConflict]) -> Iterator[Conflict]:
     """The conflicts, each with the roles that alone give it."""
-    by: dict[tuple[str, int], list[str]] = {}
+    by: dict[str, list[RoleConflict]] = {}
     for fault in faults:
-        for identity in fault.people.tolist():
-            by.setdefault((fault.rule.id, identity), []).append(f"role:{snapshot.index.roles[fault.role]}")
+        by.setdefault(fault.rule.id, []).append(fault)
     for conflict in found:
-        roles = by.get((conflict.rule.id, conflict.identity))
-        yield replace(conflict, roles=tuple(roles)) if roles else conflict
+        of = [fault for fault in by.get(conflict.rule.id, ()) if _is_among(conflict.identity, fault.people)]
+        roles = tuple(f"role:{snapshot.index.roles[fault.role]}" for fault in of)
+        yield replace(conflict, roles=roles) if roles else conflict
+
+
+def _is_among(identity: int, people: Ints) -> bool:
+    """Whether an identity is one of some, given in order."""
+    at = int(np.searchsorted(people, identity))
+    return at < len(people) and int(people[at]) == identity
 
 
 def with_roles(conflicts: Conflicts, faults: Sequence[RoleConflict]) -> Conflicts:

@@ -169,6 +169,12 @@ class Conflicts:
             yield Conflict(rule, identity, duties, values, state, records, uses)
 
 
+def no_conflicts(rules: Sequence[Conflicting]) -> Conflicts:
+    """No conflict of some rules."""
+    nothing = np.zeros(0, dtype=np.int64)
+    return Conflicts(rules, nothing, nothing, nothing, [], nothing, np.zeros(0, dtype=bool))
+
+
 def all_conflicts(snapshot: Snapshot, rules: Sequence[Conflicting]) -> Conflicts:
     """Every conflict that reach alone gives at a moment, by rule and then identity."""
     finder, breaches = _Finder(snapshot), who_breaks(snapshot, rules)

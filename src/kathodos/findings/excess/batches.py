@@ -56,11 +56,10 @@ class FindingText:
 
 
 @dataclass(frozen=True)
-class Batch:
+class FindingColumns:
     """Findings of one kind, one element each. `whose`: the identity concerned (-1: none), for filters and for risk.
 
     `severity` is a position in SEVERITIES, `confidence` a percentage, `days` how long it has stood (-1: unknown).
-    `subject` names who or what it is about, `tell` puts one into words.
     """
 
     kind: str
@@ -68,12 +67,21 @@ class Batch:
     severity: Ints
     confidence: Ints
     days: Ints
-    subject: Callable[[int], str]
-    describe: Callable[[int], FindingText]
-    account: Ints | None = None
 
     def __len__(self) -> int:
         return len(self.whose)
+
+
+@dataclass(frozen=True)
+class Batch(FindingColumns):
+    """Findings that can be put into words: `subject` names who or what one is about, `describe` says the rest.
+
+    `account`: the account concerned, by its number less that of the first, where findings are about accounts.
+    """
+
+    subject: Callable[[int], str]
+    describe: Callable[[int], FindingText]
+    account: Ints | None = None
 
 
 def batch(

@@ -66,7 +66,7 @@ def late_controls(register: Register, moment: int) -> Batch:
         )
         for due in late
     ]
-    days = np.array([(moment - due.due) // DAY for due in late], dtype=np.int64)
+    days = np.array([moment // DAY - due.due // DAY for due in late], dtype=np.int64)
     return nobodys(LATE_CONTROL, [f"control:{due.control.id}" for due in late], told, 2, days)
 
 

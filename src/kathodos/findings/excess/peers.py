@@ -8,26 +8,15 @@ below a quarter. Of two other peers without it nothing follows; of eleven it doe
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-
 import numpy as np
 import numpy.typing as npt
 
 from kathodos.analysis.exposure import READ
+from kathodos.analysis.holding import Holding, Things
 from kathodos.analysis.snapshot import Snapshot
-from kathodos.columns.csr import (
-    Bools,
-    CSRList,
-    Ints,
-    among,
-    closures,
-    csr_from_distinct,
-    csr_from_pairs,
-    distinct,
-    in_loads,
-)
+from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, positions_among
-from kathodos.engine.decide import able_of, direct_principals_of_each, who_has
+from kathodos.engine.decide import able_of, who_has
 from kathodos.engine.explain import explain
 from kathodos.engine.index import System
 from kathodos.engine.reach import one_per_answer, who_reaches, who_reaches_any
@@ -38,8 +27,6 @@ from kathodos.store.records import Stored
 Floats = npt.NDArray[np.float64]
 BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"
 BEYOND_NEEDS, FORMER_POSITION = "beyond-needs", "former-position"
-_MOST = 20_000_000  # pairs of group and group above up to which they are listed
-_BLOCK = 4_000_000  # things held that are counted together
 
 
 def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
@@ -65,7 +52,8 @@ def beyond_peers(context: ExcessContext) -> Batch:
     owner = usage.identity
     group = np.append(peers, -1)[owner]
     others = _others(peers)[group]
-    having = _others_having(context, peers, group)
+    things = _things(context)
+    having = _others_having(context, things, peers, group)
     found = _is_few(context, having, others).nonzero()[0]
     having, others = having[found], others[found]
     everybody = int((snapshot.is_person & snapshot.is_there).sum())
@@ -73,7 +61,7 @@ def beyond_peers(context: ExcessContext) -> Batch:
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         name = " and ".join(str(snapshot.identity(it).value(int(owner[unit]))) for it in context.thresholds.peers)
-        mask = who_has(snapshot.index, _holders_of(context, int(what[unit])), snapshot.moment)[: snapshot.people]
+        mask = who_has(snapshot.index, things.holders_of(int(what[unit])), snapshot.moment)[: snapshot.people]
         all_of = int((mask & snapshot.is_person & snapshot.is_there).sum())
         evidence = (
             f"{context.unit_gives(unit)}: {having[at]} of {others[at]} others of {name} hold it, "
@@ -104,13 +92,17 @@ def _is_few(context: ExcessContext, having: Ints, of: Ints) -> Bools:
     return few
 
 
-def _others_having(context: ExcessContext, peers: Ints, group: Ints) -> Ints:
+def _things(context: ExcessContext) -> Things:
+    """What units are of: the groups, and what grants that count give."""
+    index, snapshot = context.snapshot.index, context.snapshot
+    of_grant = len(index.holders.groups) + index.grants.entitlement.astype(np.int64)
+    return Things(index, snapshot.moment, of_grant, snapshot.live & ~index.grants.denies, context.usage.thing_count)
+
+
+def _others_having(context: ExcessContext, things: Things, peers: Ints, group: Ints) -> Ints:
     """For each unit how many others of its owner's peer group, given by number, hold the same by whatever way."""
     snapshot, units, what = context.snapshot, context.usage.units, context.usage.things
     index = snapshot.index
-    of_grant = len(index.holders.groups) + index.grants.entitlement.astype(np.int64)
-    counts = snapshot.live & ~index.grants.denies
-    things = Things(index, snapshot.moment, of_grant, counts, context.usage.thing_count)
     holding = Holding(things, peers)
     having = holding.counted(group, what).of_pair
     itself = able_of(index.holders, snapshot.moment)[units.holder]
@@ -246,9 +238,8 @@ def former_position(context: ExcessContext) -> Batch:
     codes = np.where(department.codes >= 0, department.codes, width - 1)
     held = usage.systems_of[: snapshot.people]
     count = np.bincount(codes[there], minlength=width)
-    holding = np.stack(
-        [np.bincount(codes[there & held[:, at]], minlength=width) for at in range(held.shape[1])], axis=1
-    )
+    systems = range(held.shape[1])
+    holding = np.stack([np.bincount(codes[there & held[:, at]], minlength=width) for at in systems], axis=1)
     inside = there[people]
     had, of_former = holding[former], count[former]
     has = holding[present] - (held[people] & inside[:, None])
@@ -258,7 +249,7 @@ def former_position(context: ExcessContext) -> Batch:
     of_owner = csr_from_pairs(usage.identity[owned], owned, snapshot.people)
     pair, unit = of_owner.of(people)
     left_over = kept[pair] & usage.systems_of_things[usage.things[unit]]
-    found = left_over.any(axis=1).nonzero()[0]
+    found: Ints = np.any(left_over, axis=1).nonzero()[0]
     pair, unit, system = pair[found], unit[found].astype(np.int64), left_over[found].argmax(axis=1)
 
     def describe(at: int) -> FindingText:

@@ -69,7 +69,7 @@ def leaver_accounts(context: ExcessContext) -> Batch:
             f"account:{holders.accounts[account]}", evidence, "Disable it now.", (context.disable(account),)
         )
 
-    days = np.where(ends[owner[found]] < NEVER, (snapshot.moment - ends[owner[found]]) // DAY, -1)
+    days = np.where(ends[owner[found]] < NEVER, snapshot.days_since(ends[owner[found]]), -1)
     severity = np.where((used > 0) | signed_in, 3, 2)
 
     def subject(at: int) -> str:
@@ -124,7 +124,7 @@ def open_ended(context: ExcessContext) -> Batch:
         remedy = "End it." if over[at] else f"Let it end on {last}."
         return FindingText(f"grant:{name}", evidence, remedy, (edit,))
 
-    days = np.where(over, (snapshot.moment - ends[grants]) // DAY, -1)
+    days = np.where(over, snapshot.days_since(ends[grants]), -1)
     severity = np.where(over, 2, 0)
     return batch(
         OPEN_ENDED, owner[grants], lambda at: context.holder(int(owner[grants[at]])), describe, severity, 100, days
@@ -216,16 +216,14 @@ def came_back(context: ExcessContext) -> Batch:
         subject = context.holder(int(holder[0])) if len(holder) else name
         names.append(subject)
         told.append(FindingText(name, evidence, "Have it taken away where it comes from, or settle it.", edits))
-        days.append((snapshot.moment - first_moment(back)) // DAY)
+        days.append(snapshot.days_since(first_moment(back)))
     concerned, stood = np.array(whose, dtype=np.int64), np.array(days, dtype=np.int64)
     return batch(CAME_BACK, concerned, names.__getitem__, told.__getitem__, 2, CERTAIN, stood)
 
 
 def duplicates(context: ExcessContext) -> Batch:
     """Identities that may be one person."""
-    from kathodos.store.records import rows_of
-
-    found = likely_duplicates(rows_of(context.snapshot.records, kinds.IDENTITIES, *kinds.IDENTITIES.names))
+    found = likely_duplicates(context.snapshot.records)
     numbers = [context.snapshot.index.holders.identities.find(it.second) for it in found]
 
     def describe(at: int) -> FindingText:

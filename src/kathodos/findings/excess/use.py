@@ -8,7 +8,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, severity_of
-from kathodos.model.times import BEGINNING, DAY, day_text
+from kathodos.model.times import BEGINNING, day_text
 
 UNUSED, NEVER_USED = "unused", "never-used"
 _MANY = 5  # members from which on a group that nobody uses is told as one finding
@@ -37,7 +37,7 @@ def never_used(context: ExcessContext) -> Batch:
     usage, snapshot = context.usage, context.snapshot
     given = np.append(snapshot.moments(snapshot.grant("given_at")), BEGINNING)[usage.units.grant]
     since = np.maximum(given, usage.watched)
-    days = (snapshot.moment - np.minimum(since, snapshot.moment)) // DAY
+    days = snapshot.days_since(np.minimum(since, snapshot.moment))
     judged = _judged(context)
     idle = judged & (usage.last == BEGINNING) & (days > _allowed(context))
     whole = _idle_groups(context, idle)
@@ -94,7 +94,7 @@ def _of_units(
 def _judged(context: ExcessContext) -> Bools:
     """The units whose use can be judged: of somebody who is there, in systems that were watched for long enough."""
     snapshot, usage = context.snapshot, context.usage
-    watched = (snapshot.moment - np.minimum(usage.watched, snapshot.moment)) // DAY
+    watched = snapshot.days_since(np.minimum(usage.watched, snapshot.moment))
     there = np.append(snapshot.is_there, True)[usage.identity]
     found: Bools = there & (watched > _allowed(context)) & (usage.watched < snapshot.moment)
     return found
@@ -136,7 +136,7 @@ def never_signed_in(context: ExcessContext) -> Batch:
     reporting = np.zeros(int(system.max(initial=-1)) + 2, dtype=bool)
     reporting[system[seen > BEGINNING]] = True
     begun = np.append(holders.starts, BEGINNING)[holders.owner]
-    new = begun > snapshot.moment - context.thresholds.dormant * DAY
+    new = snapshot.days_since(begun) < context.thresholds.dormant
     found = (holders.is_enabled & (seen == BEGINNING) & reporting[system] & ~new).nonzero()[0]
 
     def describe(at: int) -> FindingText:
@@ -181,6 +181,6 @@ def unused_roles(context: ExcessContext) -> Iterator[tuple[int, int]]:
         systems = {system for entitlement in mine for system in entitlements.systems[entitlement].tolist()}
         starts = [since[system] for system in systems]
         if systems and all(it is not None for it in starts) and not usage.used_entitlements[mine].any():
-            days = (snapshot.moment - max(it for it in starts if it is not None)) // DAY
+            days = snapshot.days_since(max(it for it in starts if it is not None))
             if days > context.thresholds.unused[0]:
                 yield role, int(days)

@@ -6,7 +6,7 @@ are 100 together. What each measure says is written in docs/risk.md.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -20,7 +20,7 @@ from kathodos.engine.potential import ADMINISTERED
 from kathodos.engine.reach import permits_on, who_reaches_something
 from kathodos.findings.conflicts.roles import RoleConflict
 from kathodos.findings.conflicts.states import STATES, Conflicts
-from kathodos.findings.escalation import Climber
+from kathodos.findings.escalation import Climb
 from kathodos.findings.excess.batches import Batch, ExcessContext
 from kathodos.findings.excess.use import UNUSED_ROLE
 from kathodos.findings.risk.weights import PARTS, Weights
@@ -53,7 +53,8 @@ class Part:
 class Scores:
     """Scores of many of one kind: `points` has a row for each, a column for each of PARTS.
 
-    `subjects` names them, `why` puts one part of one of them into words.
+    `subjects` names them, `why` puts one part of one of them into words, from what was `measured` of identities and
+    accounts.
     """
 
     kind: str
@@ -61,6 +62,7 @@ class Scores:
     points: Floats
     weights: Weights
     why: Callable[[int, int], str]
+    measured: Mapping[str, Ints] = field(default_factory=dict)
 
     @cached_property
     def totals(self) -> Floats:
@@ -89,7 +91,7 @@ class Judged:
     covered: Bools
     faults: Sequence[RoleConflict] = ()
     excess: Sequence[Batch] = ()
-    climbers: Sequence[Climber] = ()
+    climbers: Sequence[Climb] = ()
     weights: Weights = field(default_factory=Weights)
 
 
@@ -149,13 +151,7 @@ class Risk:
 
     def conflicts_named(self, identity: int) -> str:
         """The conflicts of an identity, each with its rule and how far it has gone."""
-        conflicts = self.judged.conflicts
-        texts = [
-            f"{conflicts.rules[int(conflicts.rule[at])].id} {STATES[int(conflicts.state[at])]}"
-            f"{' (covered)' if self.judged.covered[at] else ''}"
-            for at in (conflicts.identity == identity).nonzero()[0].tolist()
-        ]
-        return ", ".join(texts)
+        return conflicts_named(self.judged.conflicts, self.judged.covered, identity)
 
     @cached_property
     def gain(self) -> Floats:
@@ -172,19 +168,11 @@ class Risk:
         idle = np.zeros(people, dtype=np.int64)
         owned = accounts >= 0
         np.maximum.at(idle, accounts[owned], self.idle_days[owned])
-        conflicts = self.conflicts_of
         excess, count = self.excess_of
-        measures = [*self._reach_measures(slice(0, people)), conflicts, excess, np.minimum(idle / 365, 1)]
-
-        def why(at: int, part: int) -> str:
-            told = {
-                3: self.conflicts_named(at) or "in no conflict",
-                4: plural(int(count[at]), "finding"),
-                5: f"an account without a sign-in for {idle[at]} days" if idle[at] else "no account is idle",
-            }
-            return told.get(part) or self._reach_why(at, part)
-
-        return self._scores("identities", None, measures, why, 0)
+        measures = [*self._reach_measures(slice(0, people)), self.conflicts_of, excess, np.minimum(idle / 365, 1)]
+        measured = {**self._measured(slice(0, people)), "findings": count, "idle": idle}
+        why = why_of_asker("identities", measured, len(self.index.systems), self.conflicts_named)
+        return self._scores("identities", None, measures, why, 0, measured)
 
     def accounts(self) -> Scores:
         """The risk of every account, asked on its own."""
@@ -199,17 +187,9 @@ class Risk:
         idle = np.minimum(self.idle_days / 365, 1)
         measures = [*self._reach_measures(slice(people, None)), np.zeros(size), excess, idle]
 
-        def why(at: int, part: int) -> str:
-            count = int(counts[at])
-            days = int(self.idle_days[at])
-            told = {
-                3: "counted with whoever owns it",
-                4: plural(count, "finding"),
-                5: f"no sign-in for {days} days" if days else "not idle",
-            }
-            return told.get(part) or self._reach_why(people + at, part)
-
-        return self._scores("accounts", None, measures, why, people)
+        measured = {**self._measured(slice(people, None)), "findings": counts, "idle": self.idle_days}
+        why = why_of_asker("accounts", measured, len(self.index.systems), self.conflicts_named)
+        return self._scores("accounts", None, measures, why, people, measured)
 
     def _reach_measures(self, some: slice) -> list[Floats]:
         """Sensitivity, breadth and kinds of action of some identities or accounts."""
@@ -219,16 +199,13 @@ class Risk:
             worst = np.where(kinds >> bit & 1, np.maximum(worst, weight), worst)
         return [LEVELS[self.level][some], (systems / max(len(self.index.systems), 1))[some], worst[some]]
 
-    def _reach_why(self, asker: int, part: int) -> str:
+    def _measured(self, some: slice) -> dict[str, Ints]:
+        """What is known of some identities or accounts: sensitivity, systems, kinds of action, possible gain."""
+        gain = np.zeros(self.index.holders.first_group, dtype=np.int64)
+        for climber in self.judged.climbers:
+            gain[climber.askers] = climber.gain
         kinds, systems = self.context.usage.kinds_of, self.context.usage.systems_of.sum(axis=1)
-        gain = next((it.gain for it in self.judged.climbers if asker in it.askers), 0)
-        named = [name for bit, name in enumerate(KINDS) if kinds[asker] >> bit & 1]
-        return {
-            0: f"reaches what is of sensitivity {self.level[asker]}",
-            1: f"holds something in {systems[asker]} of {len(self.index.systems)} systems",
-            2: f"was given {', '.join(named)}" if named else "was given nothing",
-            6: f"could reach {gain:,} pairs of action and resource more" if gain else "can give itself nothing",
-        }[part]
+        return {"level": self.level[some], "systems": systems[some], "kinds": kinds[some], "gain": gain[some]}
 
     def _scores(
         self,
@@ -237,13 +214,14 @@ class Risk:
         measures: list[Floats],
         why: Callable[[int, int], str],
         first: int,
+        measured: Mapping[str, Ints] | None = None,
     ) -> Scores:
         size = len(measures[0])
         if len(measures) == len(PARTS) - 1:
             measures = [*measures, self.gain[first : first + size]]
         points = np.round(np.stack(measures, axis=1) * np.array(self.judged.weights.listed()), 1)
-        names = subjects if subjects is not None else _Names(self.index.holders.references, first, size)
-        return Scores(kind, names, points, self.judged.weights, why)
+        names = subjects if subjects is not None else References(self.index.holders.references, first, size)
+        return Scores(kind, names, points, self.judged.weights, why, measured or {})
 
     # Roles, resources, systems
 
@@ -382,7 +360,7 @@ class Risk:
         conflicts = self.conflicts_of
         in_systems = [_systems_of(rule) for rule in self.judged.conflicts.rules]
         held = self.judged.conflicts.taken(~self.judged.conflicts.is_latent)
-        gains = {name for it in self.judged.climbers for name in (gain[0].name for gain in it.gains)}
+        gains = {name for it in self.judged.climbers for name in (gain[0] for gain in it.gains)}
         for number, system in enumerate(index.systems_in_order):
             top = int(snapshot.sensitivity[system.root : system.end].max(initial=0))
             inside = self._holding_in(number)
@@ -448,6 +426,40 @@ class Risk:
         return int((here & (self.idle_days > 0)).sum()), int((here & self.index.holders.is_enabled).sum())
 
 
+def why_of_asker(
+    kind: str, measured: Mapping[str, Ints], systems: int, named_conflicts: Callable[[int], str]
+) -> Callable[[int, int], str]:
+    """What puts one part of the score of an identity or account into words. `systems`: how many there are."""
+
+    def why(at: int, part: int) -> str:
+        of = {name: int(column[at]) for name, column in measured.items()}
+        named = [name for bit, name in enumerate(KINDS) if of["kinds"] >> bit & 1]
+        is_account, idle, gain = kind == "accounts", of["idle"], of["gain"]
+        since = f"{'' if is_account else 'an account '}{'no' if is_account else 'without a'} sign-in for {idle} days"
+        never = "not idle" if is_account else "no account is idle"
+        return {
+            0: lambda: f"reaches what is of sensitivity {of['level']}",
+            1: lambda: f"holds something in {of['systems']} of {systems} systems",
+            2: lambda: f"was given {', '.join(named)}" if named else "was given nothing",
+            3: lambda: "counted with whoever owns it" if is_account else named_conflicts(at) or "in no conflict",
+            4: lambda: plural(of["findings"], "finding"),
+            5: lambda: since if idle else never,
+            6: lambda: f"could reach {gain:,} pairs of action and resource more" if gain else "can give itself nothing",
+        }[part]()
+
+    return why
+
+
+def conflicts_named(conflicts: Conflicts, covered: Bools, identity: int) -> str:
+    """The conflicts of an identity, each with its rule and how far it has gone."""
+    texts = [
+        f"{conflicts.rules[int(conflicts.rule[at])].id} {STATES[int(conflicts.state[at])]}"
+        f"{' (covered)' if covered[at] else ''}"
+        for at in (conflicts.identity == identity).nonzero()[0].tolist()
+    ]
+    return ", ".join(texts)
+
+
 def _leaves(batch: Batch) -> Floats:
     """What each finding leaves of a whole, as a logarithm."""
     left: Floats = np.log1p(-EXCESSIVE[batch.severity] * batch.confidence / 100)
@@ -459,7 +471,7 @@ def _systems_of(rule: Conflicting) -> set[str]:
     return {it.pattern.system for duty in rule.duties for it in (*duty.permissions, *duty.every)}
 
 
-class _Names(Sequence[str]):
+class References(Sequence[str]):
     """Some of the references of holders, made when they are asked for."""
 
     def __init__(self, references: Sequence[str], first: int, size: int) -> None:

@@ -1,0 +1,67 @@
+"""An answer of a command: the rows as data with stable keys, and how they are named to a person."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Any
+
+
+def plain(value: object) -> str:
+    """A value as text: nothing for none, lists separated by `; `."""
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    if isinstance(value, list | tuple):
+        return "; ".join(plain(part) for part in value)
+    if isinstance(value, dict):
+        return "; ".join(f"{key} {plain(part)}" for key, part in value.items())
+    return str(value)
+
+
+class Lines(tuple[str, ...]):
+    """A cell of several lines."""
+
+
+Row = Mapping[str, Any]
+
+
+@dataclass(frozen=True)
+class Field:
+    """One column: the key in the data, the title in the table. Those of lower `weight` give way in a narrow window."""
+
+    key: str
+    title: str
+    weight: int = 5
+    is_number: bool = False
+    least: int = 6
+    shown: Callable[[Any], str] = plain
+    style: Callable[[Any], str] | None = None
+
+
+@dataclass(frozen=True)
+class Branch:
+    """A line of a tree and what hangs on it."""
+
+    text: str
+    branches: Sequence[Branch] = ()
+    style: str = ""
+
+
+@dataclass(frozen=True)
+class Answer:
+    """What a command found. `text` and `trees` are for people only; `rows` are for people and programs.
+
+    `document` stands in for the rows in JSON, where the answer is one thing and not a list.
+    """
+
+    fields: Sequence[Field] = ()
+    rows: Iterable[Row] = ()
+    heading: str = ""
+    text: Sequence[str] = ()
+    trees: Sequence[Branch] = ()
+    hint: str = ""
+    status: int = 0
+    document: Row | None = None
+    extra_keys: Sequence[str] = field(default=())

@@ -1,0 +1,231 @@
+"""Conflicts that a question is about, and what is said of them: as data, by person or rule, and with their covers."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints
+from kathodos.errors import CallError, DataError
+from kathodos.findings.conflicts.covers import HOLDS, RAN_OUT, Cover
+from kathodos.findings.conflicts.roles import RoleConflict, marked
+from kathodos.findings.conflicts.states import Conflict, Conflicts, State, conflicts_of_one
+from kathodos.model.severities import GRAVEST_FIRST, SEVERITIES
+from kathodos.model.suggestions import nearest
+from kathodos.model.words import plural
+from kathodos.rules.targets import PermissionTargets
+from kathodos.store.attributes import filter_of
+
+if TYPE_CHECKING:
+    from kathodos.rules.reading import Conflicting
+    from kathodos.workspace.view import View
+
+PER = ("person", "severity", "topic", "department")
+
+
+@dataclass
+class ChosenConflicts:
+    """The conflicts of a view by some of its rules, of the people that a filter selects; on demand the latent ones."""
+
+    view: View
+    rules: Sequence[Conflicting]
+    where: str | None = None
+    with_latent: bool = False
+
+    @cached_property
+    def targets(self) -> PermissionTargets:
+        """What the permissions of rules stand for."""
+        return PermissionTargets(self.view.snapshot)
+
+    @cached_property
+    def conflicts(self) -> Conflicts:
+        """All of them, as arrays."""
+        found = self.view.findings.conflicts
+        if self.with_latent:
+            found = found.followed_by(self.view.findings.latent)
+        names = {rule.id for rule in self.rules}
+        chosen = np.array([rule.id in names for rule in found.rules], dtype=bool)[found.rule]
+        return found.taken(chosen & self.people[found.identity])
+
+    @cached_property
+    def people(self) -> Bools:
+        """Which identities are asked about."""
+        if self.where is None:
+            return np.ones(self.view.snapshot.people, dtype=bool)
+        snapshot = self.view.snapshot
+        return snapshot.selected(filter_of(self.where, snapshot.known_attributes(), "identity"))
+
+    @cached_property
+    def covered(self) -> Bools:
+        """Which of them a cover holds."""
+        return self.view.findings.covered(self.conflicts)
+
+    @cached_property
+    def is_open(self) -> Bools:
+        """Which of them count: held or used, and not covered."""
+        return ~self.conflicts.is_latent & ~self.covered
+
+    @cached_property
+    def faults(self) -> list[RoleConflict]:
+        """The roles that break one of the rules by themselves."""
+        names = {rule.id for rule in self.rules}
+        return [fault for fault in self.view.findings.faults if fault.rule.id in names]
+
+    def each(self, positions: Ints | None = None) -> Iterator[Conflict]:
+        """Some of them in full (all: none said), each with the roles that alone give it."""
+        return marked(self.view.snapshot, self.conflicts.each(self.view.snapshot, positions), self.faults)
+
+    def of(self, identity: int) -> list[Conflict]:
+        """The conflicts of one identity in full; nobody else is looked at."""
+        if self.with_latent:
+            return list(self.each((self.conflicts.identity == identity).nonzero()[0]))
+        if not self.people[identity]:
+            return []
+        found = conflicts_of_one(self.view.snapshot, self.rules, identity)
+        return list(marked(self.view.snapshot, found, self.view.findings.faults_of([it.rule for it in found])))
+
+    # Covers
+
+    @cached_property
+    def _standing(self) -> dict[tuple[str, str], Cover]:
+        return self.view.register.standing(self.view.moment)
+
+    def cover(self, conflict: Conflict) -> tuple[Cover, str] | None:
+        """The newest cover of a conflict, and what has become of it."""
+        cover = self._standing.get((conflict.rule.id, self.view.index.holders.identities[conflict.identity]))
+        return (cover, self.view.register.state(cover, self.view.moment)) if cover else None
+
+    def is_covered(self, conflict: Conflict) -> bool:
+        """Whether a cover holds."""
+        cover = self.cover(conflict)
+        return cover is not None and cover[1] == HOLDS
+
+    def cover_text(self, conflict: Conflict) -> str:
+        """In words: under which control, and until when."""
+        cover, state = self.cover(conflict) or (None, "")
+        if cover is None:
+            return ""
+        if state == HOLDS:
+            return f"covered by {cover.control} until {cover.until}"
+        return f"the cover by {cover.control} {state}" + (f" on {cover.until}" if state == RAN_OUT else "")
+
+    # As rows
+
+    def record(self, conflict: Conflict) -> dict[str, Any]:
+        """A conflict as data."""
+        cover, index = self.cover(conflict), self.view.index
+        return {
+            "conflict": conflict.name(index),
+            "rule": conflict.rule.id,
+            "severity": conflict.rule.severity,
+            "topic": conflict.rule.topic,
+            "identity": index.holders.identities[conflict.identity],
+            "department": self.view.snapshot.identity("department").value(conflict.identity),
+            "duties": [duty.name for duty in conflict.duties],
+            "state": conflict.state,
+            "records": list(conflict.records),
+            "uses": [vars(use) for use in conflict.uses],
+            "roles": list(conflict.roles),
+            "cover": cover[0].control if cover else None,
+            "cover_state": cover[1] if cover else None,
+        }
+
+    def counted(self, per: str) -> list[dict[str, Any]]:
+        """Counts by person, severity, topic or department, the gravest first; what a role does by itself is no row."""
+        mine = (~self.conflicts.by_role).nonzero()[0]
+        own, covered, is_open = self.conflicts.taken(mine), self.covered[mine], self.is_open[mine]
+        keys, group = np.unique(self._keys(own, per), return_inverse=True)
+        severity = own.severity()
+
+        def count(which: Bools) -> list[int | None]:
+            return [number or None for number in np.bincount(group[which], minlength=len(keys)).tolist()]
+
+        counts = {str(name): count(is_open & (severity == SEVERITIES.index(name))) for name in GRAVEST_FIRST}
+        counts |= {"exercised": count(is_open & own.is_exercised), "covered": count(covered)}
+        counts["latent"] = count(own.is_latent)
+        named = [*counts]
+        broken: list[set[str]] = [set() for _ in keys]
+        for at, rule in np.unique(np.stack([group, own.rule]), axis=1).T.tolist() if len(own) else ():
+            broken[at].add(own.rules[rule].id)
+        first = self._named(keys, per)
+        rows = [
+            {**one, **dict(zip(named, numbers, strict=True)), "rules": sorted(rules)}
+            for one, numbers, rules in zip(first, zip(*counts.values(), strict=True), broken, strict=True)
+        ]
+        return sorted(rows, key=lambda row: [-(row[name] or 0) for name in named])
+
+    def _keys(self, own: Conflicts, per: str) -> Ints:
+        """A number for what each conflict is counted by."""
+        if per == "person":
+            return own.identity
+        if per == "severity":
+            return own.severity()
+        if per == "topic":
+            return np.array([self._topics.index(rule.topic) for rule in own.rules], dtype=np.int64)[own.rule]
+        return self.view.snapshot.identity("department").codes[own.identity].astype(np.int64)
+
+    @cached_property
+    def _topics(self) -> list[str]:
+        return sorted({rule.topic for rule in self.conflicts.rules})
+
+    def _named(self, keys: Ints, per: str) -> list[dict[str, Any]]:
+        """What each number stands for."""
+        if per == "person":
+            people = self.view.people(keys)
+            some = ((people[at]["id"], people[at]["name"], people[at]["department"]) for at in keys.tolist())
+            return [{"identity": name, "name": shown, "department": where} for name, shown, where in some]
+        return [{per: self._name(key, per)} for key in keys.tolist()]
+
+    def _name(self, key: int, per: str) -> str | None:
+        if per == "severity":
+            return str(SEVERITIES[key])
+        if per == "topic":
+            return self._topics[key]
+        return str(self.view.snapshot.identity("department").values[key]) if key >= 0 else None
+
+    def heading(self) -> str:
+        """How many count, of how many people, by roles alone, and how many are covered."""
+        count = int(self.is_open.sum())
+        people = len(np.unique(self.conflicts.identity[self.is_open]))
+        by_role = int((self.is_open & self.conflicts.by_role).sum())
+        covered = int(self.covered.sum())
+        text = f"{plural(count, 'open conflict')} of {plural(people, 'person', 'people')}"
+        text += f", {by_role} of them by a role alone" if by_role else ""
+        return text + (f", {covered} covered" if covered else "")
+
+    def fault_lines(self) -> list[str]:
+        """The roles that break a rule by themselves, each once."""
+        return [
+            f"role:{self.view.index.roles[fault.role]} breaks {fault.rule.id} by itself ({fault.rule.title}, "
+            f"{fault.rule.severity}): whoever gets it is in conflict; {_having(len(fault.people))} it"
+            for fault in self.faults
+        ]
+
+
+def _having(people: int) -> str:
+    return plural(people, "person has", "people have") if people else "nobody has"
+
+
+def counts(conflict: Conflict) -> bool:
+    """Whether a conflict is more than one that could come about."""
+    return conflict.state != State.LATENT
+
+
+def chosen_rules(view: View, topic: str | None, name: str | None) -> list[Conflicting]:
+    """The conflict rules of a topic, or of one name. Raises CallError with the nearest."""
+    rules = view.rules
+    if not rules.conflicts:
+        remedy = "Write one, or lay out the library with `kathodos rules start`; the manual shows how."
+        raise DataError("There is no conflict rule in rules/*.toml.", remedy)
+    chosen = [rule for rule in rules.conflicts if topic is None or rule.topic.casefold() == topic.casefold()]
+    if not chosen:
+        raise CallError(f"No rule is of the topic {topic}.", nearest(str(topic), rules.topics()))
+    if name is not None:
+        chosen = [rule for rule in chosen if rule.id == name]
+        if not chosen:
+            raise CallError(f"There is no conflict rule {name}.", nearest(str(name), [it.id for it in rules.conflicts]))
+    return chosen

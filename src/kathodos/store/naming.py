@@ -1,0 +1,66 @@
+"""Which record somebody means: references looked up in the columns, with the nearest names where there is none."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+
+from kathodos.columns.csr import Ints
+from kathodos.errors import CallError
+from kathodos.model.kinds import Kind
+from kathodos.model.references import PREFIXES
+from kathodos.model.referring import columns_pointing
+from kathodos.model.suggestions import nearest
+from kathodos.store.records import Records, positions_holding
+
+_MOST_COMPARED = 5000
+
+
+def resolved(records: Records, text: str, among: Sequence[Kind]) -> str:
+    """The full reference, as in `group:directory/pilots`, that a text means. Raises CallError with the nearest."""
+    prefix, _, rest = text.partition(":")
+    found: list[str] = []
+    for kind in among:
+        name = rest if prefix == PREFIXES[kind.name] else text
+        exact = _exact(records, kind, name)
+        if exact and name is rest:
+            return text
+        found += [f"{PREFIXES[kind.name]}:{it}" for it in ([name] if exact else _ending_in(records, kind, name))]
+    if len(found) == 1:
+        return found[0]
+    if found:
+        raise CallError(f"{text} may be {' or '.join(sorted(found))}.", "Write one of them in full.")
+    names = [name for kind in among for name in _some_names(records, kind)]
+    what = " or ".join(PREFIXES[kind.name] for kind in among)
+    raise CallError(f"There is no {what} {text}.", nearest(text.split(":", 1)[-1], names))
+
+
+def _exact(records: Records, kind: Kind, name: str) -> bool:
+    parts = (name,) if len(kind.key) == 1 else tuple(name.split("/", 1))
+    return (
+        len(parts) == len(kind.key)
+        and len(positions_holding(records, kind, dict(zip(kind.key, parts, strict=True)))) > 0
+    )
+
+
+def _ending_in(records: Records, kind: Kind, name: str) -> Iterator[str]:
+    """The full names of the records whose last part is the name."""
+    if len(kind.key) > 1:
+        at = positions_holding(records, kind, {kind.key[-1]: name})
+        columns = (records.column(kind, part).listed(at) for part in kind.key)
+        yield from ("/".join(map(str, parts)) for parts in zip(*columns, strict=True))
+
+
+def _some_names(records: Records, kind: Kind) -> list[str]:
+    some = np.arange(min(_MOST_COMPARED, len(records.rows(kind))))
+    columns = (records.column(kind, part).listed(some) for part in kind.key)
+    return ["/".join(map(str, parts)) for parts in zip(*columns, strict=True)]
+
+
+def pointing_at(records: Records, other: Kind, kind: Kind, reference: str) -> Ints:
+    """The positions of the records of `other` that point at the record of `kind` that a full reference names."""
+    if kind.name not in PREFIXES and kind.name != "resources":
+        return np.zeros(0, dtype=np.int64)
+    found = [positions_holding(records, other, wanted) for wanted in columns_pointing(other, kind, reference)]
+    return np.unique(np.concatenate(found)) if found else np.zeros(0, dtype=np.int64)

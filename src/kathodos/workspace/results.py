@@ -1,0 +1,90 @@
+"""What was found is kept beside the store, and answers again as long as nothing that it rests on is another.
+
+A result rests on the ledger up to an entry, on the files of the workspace (configuration, rules, controls) and on the
+moment: it holds from one moment at which anything begins or ends to the next, and never over midnight, since days are
+counted. With edits assumed nothing is kept.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+import numpy as np
+
+from kathodos.columns.csr import Ints
+from kathodos.model.times import DAY, end_moment, first_moment
+from kathodos.store.computed import Arrays
+
+if TYPE_CHECKING:
+    from kathodos.workspace.view import View
+
+_FORM = 1  # of what is kept: another number where what a question finds has changed
+_PREFIX = "result-"
+_MOST = 24  # files of results
+
+
+@dataclass(frozen=True)
+class Result:
+    """What a question found: arrays by name, and what else was found, as JSON has it."""
+
+    arrays: Arrays
+    rest: Any
+
+
+def kept(view: View, question: str, make: Callable[[], Result]) -> Result:
+    """What a question finds in a view: as it was kept, where that holds, else made and kept."""
+    found = kept_already(view, question)
+    if found is not None:
+        return found
+    result = make()
+    if view.edits is None:
+        _keep(view, question, result)
+    return result
+
+
+def _keep(view: View, question: str, result: Result) -> None:
+    folder, name = view.histories.folder, _name(view, question)
+    first, until = unchanged_between(view)
+    if folder.save(name, view.point, result.arrays, {"from": first, "until": until, "of": result.rest}):
+        folder.keep(_PREFIX, _MOST)
+
+
+def kept_already(view: View, question: str) -> Result | None:
+    """What is kept of what a question finds in a view; None where there is nothing that holds."""
+    found = view.histories.folder.open(_name(view, question)) if view.edits is None else None
+    if found is not None and found.point == view.point and found.rest["from"] <= view.moment < found.rest["until"]:
+        return Result(found, found.rest["of"])
+    return None
+
+
+def _name(view: View, question: str) -> str:
+    """The file of a result: named after all it rests on, but for the moment within a day."""
+    rests_on = [_FORM, question, view.point.entry, view.point.leaf, view.moment // DAY, *view.workspace.digests]
+    return f"{_PREFIX}{question}-{hashlib.blake2b(json.dumps(rests_on).encode(), digest_size=12).hexdigest()}"
+
+
+def unchanged_between(view: View) -> tuple[int, int]:
+    """From which moment on, and until which, nothing begins or ends beside the moment of a view."""
+    day = view.moment - view.moment % DAY
+    first, until = day, day + DAY
+    for times in _boundaries(view):
+        before, after = times[times <= view.moment], times[times > view.moment]
+        first = max(first, int(before.max(initial=first)))
+        until = min(until, int(after.min(initial=until)))
+    return first, until
+
+
+def _boundaries(view: View) -> Iterable[Ints]:
+    """The moments at which something begins, ends, was used, or is due."""
+    index, register = view.index, view.register
+    yield from (index.grants.starts, index.grants.ends, index.holders.starts, index.holders.ends)
+    yield view.snapshot.uses.time
+    times = [first_moment(cover.covered_at) for cover in register.covers]
+    times += [end_moment(cover.until) for cover in register.covers]
+    times += [end_moment(control.until) for control in register.controls.values()]
+    times += [due.due for due in register.dues(view.moment)]
+    yield np.array(times, dtype=np.int64)
