@@ -163,7 +163,7 @@ class ChosenConflicts:
         if per == "person":
             return own.identity
         if per == "severity":
-            return own.severity()
+            return len(SEVERITIES) - 1 - own.severity()
         if per == "topic":
             return np.array([self._topics.index(rule.topic) for rule in own.rules], dtype=np.int64)[own.rule]
         return self.view.snapshot.identity("department").codes[own.identity].astype(np.int64)
@@ -182,7 +182,7 @@ class ChosenConflicts:
 
     def _name(self, key: int, per: str) -> str | None:
         if per == "severity":
-            return str(SEVERITIES[key])
+            return str(GRAVEST_FIRST[key])
         if per == "topic":
             return self._topics[key]
         return str(self.view.snapshot.identity("department").values[key]) if key >= 0 else None

@@ -254,11 +254,11 @@ class Lines:
         found: Ints = chosen.nonzero()[0]
         return found
 
-    def ended_by(self, chosen: Ints) -> Iterator[tuple[str, str | None, str | None, str]]:
-        """What revoking some lines ends: the reference, the grant or none, the group or none, the holder."""
+    def ended_by(self, chosen: Ints) -> Iterator[tuple[str, str, str, str]]:
+        """What revoking some lines ends: the reference, the grant or the group (the other is empty), the holder."""
         columns = (self.column(name).listed(chosen) for name in ("grant", "group", "holder"))
-        for grant, group, holder in zip(*columns, strict=True):
-            yield f"grant:{grant}" if grant else f"{holder} in {group}", grant, group, holder  # type: ignore[misc]
+        for grant, group, holder in ((str(it or "") for it in one) for one in zip(*columns, strict=True)):
+            yield f"grant:{grant}" if grant else f"{holder} in {group}", grant, group, holder
 
     def records_at(self, chosen: Ints) -> Iterator[dict[str, Any]]:
         """Some lines with their evidence and what was decided."""
@@ -266,8 +266,7 @@ class Lines:
         for at in self.records.column(REVIEW_THINGS, "review").holding(self.review.name).nonzero()[0].tolist():
             thing = record_at(self.records, REVIEW_THINGS, at)
             things[thing["thing"]] = thing
-        names = ("line", "identity", "reviewer", "holder", "grant", "group", "thing", "peers_having", "peers_counted")
-        names += ("needed_by", "conflicts", "last_used", "until", "given_by", "given_at", "given_for")
+        names = REVIEW_LINES.names[1:]
         decided = ("decision", "decided_by", "decided_at", "reason", "signed")
         for first in range(0, len(chosen), _TOGETHER):
             some = chosen[first : first + _TOGETHER]
@@ -419,7 +418,7 @@ def plan_closing(records: Records, name: str | None, undecided: str | None, acto
     return Closing(lines, certified, revoked, left_open, by_closing, ended, gone, *ending)
 
 
-def _row(records: Records, grant: None, group: str, holder: str) -> int:
+def _row(records: Records, _: str, group: str, holder: str) -> int:
     """The row of a membership; -1 where there is none any more."""
     system, _, name = group.removeprefix("group:").partition("/")
     at = positions_holding(records, MEMBERS, {"system": system, "group": name, "member": holder})

@@ -108,7 +108,6 @@ def nobodys(
     told: Sequence[FindingText],
     severity: Sequence[int] | int,
     days: Ints | int = -1,
-    account: Ints | None = None,
 ) -> Batch:
     """A batch of findings that are about no identity, put into words already."""
     whose = np.full(len(subjects), -1, dtype=np.int64)

@@ -180,9 +180,9 @@ class Risk:
         size = holders.first_group - people
         left, counts = np.zeros(size), np.zeros(size, dtype=np.int64)
         for batch in self.judged.excess:
-            if batch.account is not None:
-                left += np.bincount(batch.account, weights=_leaves(batch), minlength=size)
-                counts += np.bincount(batch.account, minlength=size)
+            at, account = self._accounts_in(batch)
+            left += np.bincount(account, weights=_leaves(batch)[at], minlength=size)
+            counts += np.bincount(account, minlength=size)
         excess = 1 - np.exp(left)
         idle = np.minimum(self.idle_days / 365, 1)
         measures = [*self._reach_measures(slice(people, None)), np.zeros(size), excess, idle]
@@ -414,12 +414,27 @@ class Risk:
         here = self.snapshot.account("system").holding(system)
         total = 0
         for batch in self.judged.excess:
-            if batch.account is not None:
-                total += int(here[batch.account].sum())
-            else:
+            total += int(here[self._accounts_in(batch)[1]].sum())
+            if batch.account is None:
                 names = map(batch.subject, (batch.whose < 0).nonzero()[0].tolist())
                 total += sum(name.startswith(prefixes) or name == f"system:{system}" for name in names)
         return total
+
+    def _accounts_in(self, batch: Batch) -> tuple[Ints, Ints]:
+        """The findings of a batch that are about an account: their positions, and the accounts."""
+        if batch.account is not None:
+            return np.arange(len(batch)), batch.account
+        if batch.kind not in self._accounts_of:
+            holders, alone = self.index.holders, (batch.whose < 0).nonzero()[0]
+            names = [batch.subject(at) for at in alone.tolist()]
+            numbers = ints(holders.find(name) if name.startswith("account:") else -1 for name in names)
+            known = numbers >= 0
+            self._accounts_of[batch.kind] = (alone[known], numbers[known] - holders.people)
+        return self._accounts_of[batch.kind]
+
+    @cached_property
+    def _accounts_of(self) -> dict[str, tuple[Ints, Ints]]:
+        return {}
 
     def _idle_accounts(self, system: str) -> tuple[int, int]:
         here = self.snapshot.account("system").holding(system)
