@@ -25,6 +25,7 @@ lint: .venv/installed
 	$(BIN)/ruff check .
 	$(BIN)/ruff format --check .
 	$(BIN)/mypy
+	$(BIN)/lint-imports --no-cache
 
 bench: .venv/installed
 	$(BIN)/python bench/start_up.py

@@ -11,8 +11,8 @@ from hypothesis import strategies as st
 
 from kathodos.engine.compile import compile_index
 from kathodos.model.kinds import BY_NAME, GATHERED
-from kathodos.store.records import InMemory
 from kathodos.model.rows import Rows
+from kathodos.store.records import InMemory
 
 COMMAND = Path(sys.executable).parent / "kathodos"
 NOW = "2026-06-15T12:00:00Z"

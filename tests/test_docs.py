@@ -9,8 +9,8 @@ from dataclasses import asdict
 from importlib.resources import files
 from pathlib import Path
 
-from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.excess.kinds import NAMES
+from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.risk.weights import Weights
 from tools import docs
 

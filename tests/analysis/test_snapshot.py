@@ -7,9 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.analysis.snapshot import Snapshot
-from kathodos.store.attributes import Attributes
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import IDENTITIES
+from kathodos.store.attributes import Attributes
 from kathodos.store.records import InMemory, rows_of
 from tests.support import OFFICE, catalogues, searching, snapshot_of, state_of
 

@@ -6,9 +6,9 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.store.attributes import selected
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import IDENTITIES
+from kathodos.store.attributes import selected
 from tests.support import state_of
 
 PEOPLE = [

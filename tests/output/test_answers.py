@@ -11,8 +11,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.output.answers import show, show_products
-from kathodos.report.answers import Answer, Branch, Field, Lines
 from kathodos.output.text import csv_cell, json_safe, printable
+from kathodos.report.answers import Answer, Branch, Field, Lines
 from tests.support import searching
 
 TEXT = st.text(max_size=30)

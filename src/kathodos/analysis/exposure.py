@@ -2,18 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from kathodos.analysis.snapshot import Snapshot
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, joined
-from kathodos.engine.decide import Given
-from kathodos.engine.index import ANY_ACTION, Index
-from kathodos.rules.reading import Permission
-from kathodos.rules.targets import PermissionTargets
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs
+from kathodos.engine.index import ANY_ACTION
 
 KINDS = ("read", "write", "export", "approve", "administer")
 READ, WRITE, EXPORT, APPROVE, ADMINISTER = (1 << at for at in range(len(KINDS)))
@@ -126,31 +122,6 @@ class Exposure:
         count = max(len(self.index.systems), 1)
         origin, system = self.systems.of(self.group_entitlements.items)
         return csr_from_distinct(self.group_entitlements.rows()[origin], system, len(self.group_entitlements), count)
-
-
-def entitlements_permitting(targets: PermissionTargets, permissions: Iterable[Permission]) -> Ints:
-    """The entitlements that permit one of the permissions somewhere where it applies."""
-    parts = []
-    for permission in permissions:
-        actions, nodes = targets.of_permission(permission)
-        parts.append(entitlements_on(targets.index, actions, nodes))
-    return distinct(joined(parts)).astype(np.int64)
-
-
-def entitlements_on(index: Index, actions: Iterable[int], nodes: Ints) -> Ints:
-    """The entitlements that permit one of some actions on one of some nodes, all of one system."""
-    if not len(nodes):
-        return nodes
-    system = index.system_of(int(nodes[0]))
-    intervals = index.intervals.touching(np.sort(index.tree.position[nodes]).astype(np.int64))
-    entry = index.scoped_entry[index.intervals.scoped[intervals]]
-    given = Given(index.entries.action[entry], index.entries.denies[entry], np.zeros(len(entry), dtype=np.int64))
-    parts = []
-    for action in actions:
-        bears = given.bears_on(system, int(action - system.actions[0])) & ~given.denies
-        scoped = distinct(index.intervals.scoped[intervals[bears]]).astype(np.int64)
-        parts.append(index.scoped_entitlements.all_of(scoped))
-    return distinct(joined(parts)).astype(np.int64)
 
 
 def matrix(lists: CSRList, width: int) -> Any:

@@ -24,6 +24,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
+    from kathodos.cli.main import main
     from kathodos.demo.story import describe
 
-    return describe(Path(session.arguments.folder), session.arguments.fresh)
+    return describe(Path(session.arguments.folder), session.arguments.fresh, main)

@@ -8,13 +8,14 @@ import shlex
 import shutil
 import sys
 import tempfile
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from importlib.resources import as_file, files
 from pathlib import Path
 
 from kathodos.errors import CallError
 from kathodos.workspace.workspace import CONFIGURATION, Workspace
 
+Main = Callable[[Sequence[str]], int]  # what runs one command, given as its words
 # With the tables as they were then.
 EARLIER: tuple[str, str, tuple[str, ...]] = (
     "2025-11-10T09:00:00Z",
@@ -161,8 +162,8 @@ GRANT SELECT, INSERT ON payments TO cashiers; GRANT SELECT ON payments, payees T
 """
 
 
-def describe(folder: Path, is_fresh: bool) -> int:
-    """Lays the workspace out in `folder` and runs every command of the story there."""
+def describe(folder: Path, is_fresh: bool, main: Main) -> int:
+    """Lays the workspace out in `folder` and runs every command of the story there. `main`: what runs one."""
     _make_room(folder, is_fresh)
     Workspace.create(folder)
     Workspace.create(folder / "connected")
@@ -173,13 +174,13 @@ def describe(folder: Path, is_fresh: bool) -> int:
     _say(f"  cd {shlex.quote(str(folder))}; export KATHODOS_NOW={CHAPTERS[-1][0]}")
     with _working_in(folder):
         with _tables_of_the_year_before():
-            _chapter(*EARLIER)
+            _chapter(main, *EARLIER)
         for chapter in CHAPTERS:
-            _chapter(*chapter)
+            _chapter(main, *chapter)
     _say(f"\nBeside it lies a second workspace: cd {shlex.quote(str(folder / 'connected'))}")
     _say("By hand, start its roster first: kathodos standin scim services/roster.json --port 18643 &")
     with _working_in(folder / "connected"):
-        _tell_connected()
+        _tell_connected(main)
     _say(f"\nThat was the whole round. Go on in {folder}: kathodos list identities, kathodos review --help.")
     return 0
 
@@ -196,7 +197,7 @@ def _tables_of_the_year_before() -> Iterator[None]:
         file.write_bytes(content)
 
 
-def _tell_connected() -> None:
+def _tell_connected(main: Main) -> None:
     """The chapters of the second workspace; those with a real directory and database where these are installed."""
     from kathodos.demo import services
 
@@ -209,19 +210,19 @@ def _tell_connected() -> None:
             configuration.write_text(text.replace(usual, url), encoding="utf-8")
         for now, text, commands in CONNECTED:
             export.write_text(whole[: len(whole) // 2] if "half" in text else whole, encoding="utf-8")
-            _chapter(now, text, commands)
+            _chapter(main, now, text, commands)
         with tempfile.TemporaryDirectory(ignore_cleanup_errors=True) as scratch:
             Path(scratch).chmod(0o755)
             if services.slapd():
                 os.environ["DIRECTORY_SECRET"] = services.PASSWORD
                 with services.directory(Path(scratch) / "slapd", export) as url:
                     _further(f'name = "live"\nkind = "ldap"\nurl = "{url}"\nbase = "{services.SUFFIX}"\n{_BIND}')
-                    _chapter(*LIVE_DIRECTORY)
+                    _chapter(main, *LIVE_DIRECTORY)
                 del os.environ["DIRECTORY_SECRET"]
             if services.postgres_programs():
                 with services.database(Path(scratch) / "postgres", TABLES) as url:
                     _further(f'name = "payments"\nkind = "postgres"\nsystem = "payments"\nurl = "{url}"\n')
-                    _chapter(*LIVE_DATABASE)
+                    _chapter(main, *LIVE_DATABASE)
 
 
 def _further(block: str) -> None:
@@ -233,11 +234,11 @@ def _further(block: str) -> None:
     )
 
 
-def _chapter(now: str, text: str, commands: Sequence[str]) -> None:
+def _chapter(main: Main, now: str, text: str, commands: Sequence[str]) -> None:
     os.environ["KATHODOS_NOW"] = now
     _say(f"\n== {text}")
     for command in commands:
-        _run(command)
+        _run(main, command)
 
 
 def _make_room(folder: Path, is_fresh: bool) -> None:
@@ -269,9 +270,7 @@ def _working_in(folder: Path) -> Iterator[None]:
                 os.environ[name] = value
 
 
-def _run(command: str) -> None:
-    from kathodos.cli.main import main
-
+def _run(main: Main, command: str) -> None:
     _say(f"\n$ kathodos {command}")
     status = main(shlex.split(command))
     sys.stderr.flush()

@@ -12,7 +12,6 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.analysis.exposure import entitlements_on, entitlements_permitting
 from kathodos.analysis.holding import Counted, Holding, Things
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, row_numbers, tabled
@@ -22,6 +21,7 @@ from kathodos.ledger.entries import json_text
 from kathodos.model.times import BEGINNING, moment_text
 from kathodos.review.items import Items, carried_grants
 from kathodos.rules.reading import Need
+from kathodos.rules.targets import entitlements_on, entitlements_permitting
 
 _TOGETHER = 60  # needs that are looked at together, a bit each
 _EMPTY = "[]"

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 
 from kathodos.analysis.snapshot import Snapshot
-from kathodos.columns.csr import Ints, ints
+from kathodos.columns.csr import Ints, distinct, ints, joined
+from kathodos.engine.decide import Given
+from kathodos.engine.index import Index
 from kathodos.engine.reach import nodes_in
 from kathodos.rules.reading import Duty, Permission
 
@@ -54,3 +56,28 @@ class PermissionTargets:
         column = self.snapshot.node(within)
         codes = column.codes[nodes]
         return {str(column.values[code]): nodes[codes == code] for code in np.unique(codes[codes >= 0]).tolist()}
+
+
+def entitlements_permitting(targets: PermissionTargets, permissions: Iterable[Permission]) -> Ints:
+    """The entitlements that permit one of the permissions somewhere where it applies."""
+    parts = []
+    for permission in permissions:
+        actions, nodes = targets.of_permission(permission)
+        parts.append(entitlements_on(targets.index, actions, nodes))
+    return distinct(joined(parts)).astype(np.int64)
+
+
+def entitlements_on(index: Index, actions: Iterable[int], nodes: Ints) -> Ints:
+    """The entitlements that permit one of some actions on one of some nodes, all of one system."""
+    if not len(nodes):
+        return nodes
+    system = index.system_of(int(nodes[0]))
+    intervals = index.intervals.touching(np.sort(index.tree.position[nodes]).astype(np.int64))
+    entry = index.scoped_entry[index.intervals.scoped[intervals]]
+    given = Given(index.entries.action[entry], index.entries.denies[entry], np.zeros(len(entry), dtype=np.int64))
+    parts = []
+    for action in actions:
+        bears = given.bears_on(system, int(action - system.actions[0])) & ~given.denies
+        scoped = distinct(index.intervals.scoped[intervals[bears]]).astype(np.int64)
+        parts.append(index.scoped_entitlements.all_of(scoped))
+    return distinct(joined(parts)).astype(np.int64)

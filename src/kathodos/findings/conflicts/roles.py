@@ -7,7 +7,6 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from kathodos.analysis.exposure import entitlements_permitting
 from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
 from kathodos.engine.decide import who_has
@@ -17,7 +16,7 @@ from kathodos.engine.reach import what_grants_give
 from kathodos.findings.conflicts.states import Conflict, Conflicts, broken_by
 from kathodos.model.kinds import GRANTS
 from kathodos.rules.reading import Conflicting, Duty
-from kathodos.rules.targets import PermissionTargets
+from kathodos.rules.targets import PermissionTargets, entitlements_permitting
 from kathodos.store.records import Edit, Edited
 
 _TRIAL = "trial of "

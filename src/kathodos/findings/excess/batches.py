@@ -8,14 +8,14 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.analysis.exposure import Exposure, entitlements_permitting
+from kathodos.analysis.exposure import Exposure
 from kathodos.analysis.snapshot import Snapshot
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.model.severities import SEVERITIES
 from kathodos.rules.reading import Need
-from kathodos.rules.targets import PermissionTargets
+from kathodos.rules.targets import PermissionTargets, entitlements_permitting
 
 CERTAIN = 100
 _TOGETHER = 60  # needs that are looked at together, a bit each
