@@ -1,51 +1,102 @@
 """What differs between two states is exactly what the plain reference reaches in one and not in the other."""
 
+import json
 import unittest
 from datetime import datetime
 
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.analysis.differences import by_asker, by_kind
+from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.engine.compile import compile_index
+from kathodos.engine.index import NEEDED
 from kathodos.model.times import microseconds
-from kathodos.store.records import InMemory
+from kathodos.store.records import Edit, InMemory
 from tests.reference import Reference
-from tests.support import NOW, catalogues, searching, state_of
+from tests.support import NOW, Prepared, catalogues, lay_out, run, searching, state_of
 
 AT = datetime.fromisoformat(NOW)
+LATER = datetime.fromisoformat("2026-08-01T00:00:00Z")
+
+
+def edits_from(first, second):
+    """What turns one state into the other, record by record."""
+    found = {}
+    for kind in NEEDED:
+        before, after = (
+            {tuple(values): dict(zip(kind.names, values, strict=True)) for values in state[kind.name].values()}
+            for state in (first, second)
+        )
+        gone = [record for values, record in before.items() if values not in after]
+        come = [record for values, record in after.items() if values not in before]
+        if gone or come:
+            found[kind.name] = Edit(gone, come)
+    return found
+
+
+def owned_by_others(catalogue):
+    """The accounts that are somebody's, who is there."""
+    people = {row["id"] for row in catalogue.get("identities", ())}
+    return {f"{it['system']}/{it['login']}" for it in catalogue.get("accounts", ()) if it.get("identity") in people}
+
+
+def told(differences):
+    return {
+        (who, sign, text)
+        for at, who in enumerate(differences.askers)
+        for sign, texts in zip("+-", differences.texts(at), strict=True)
+        for text in texts
+    }
 
 
 class Differences(unittest.TestCase):
     @given(
         catalogues(),
         catalogues(),
-        st.sets(st.sampled_from(("grants", "members", "resources", "roles", "areas", "groups"))),
+        st.sets(st.sampled_from(("grants", "members", "resources", "roles", "areas", "groups", "accounts"))),
+        st.sampled_from((AT, LATER)),
     )
     @searching(30)
-    def test_by_asker(self, first, other, changed):
+    def test_who_reaches_more_or_less(self, first, other, changed, then):
         second = {kind: other[kind] if kind in changed else rows for kind, rows in first.items()}
         before, after = state_of(first), state_of(second)
-        at = microseconds(AT)
-        found = {
-            (it.reference, sign, text)
-            for it in by_asker(compile_index(InMemory(before)), compile_index(InMemory(after)), at, at)
-            for sign, texts in (("+", it.gained), ("-", it.lost))
-            for text in texts
-        }
-        had, has = (Reference(catalogue).everything(AT) for catalogue in (first, second))
+        sides = [Side(compile_index(InMemory(state)), microseconds(at)) for state, at in ((before, AT), (after, then))]
+        had, has = Reference(first).everything(AT), Reference(second).everything(then)
         gained = {(who, "+", f"{action} {address}") for who, action, address in has - had}
         lost = {(who, "-", f"{action} {address}") for who, action, address in had - has}
-        self.assertEqual(found, gained | lost)
+        moved = {f"account:{name}" for name in owned_by_others(first) ^ owned_by_others(second)}
+        expected = {it for it in gained | lost if it[0] not in moved}  # the others ask for themselves in one state only
+        for edits in (None, edits_from(before, after)):
+            found = ReachDifferences(*sides, edits)
+            self.assertEqual({it for it in told(found) if it[0] not in moved}, expected)
+            for at in range(len(found)):
+                self.assertEqual((found.gained[at], found.lost[at]), tuple(map(len, found.texts(at))))
+
+
+class Records(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        at = lay_out(
+            folder / "house",
+            {"systems": [{"system": "s"}, {"system": "t"}], "roles": [{"system": "s", "role": "r"}]},
+        )
+        run("gather", cwd=at)
+        (at / "tables" / "systems.csv").write_text("system,title\ns,S\n")
+        (at / "tables" / "roles.csv").write_text("system,role\ns,r\ns,q\n")
+        run("gather", "--accept-loss", cwd=at)
+        return at
 
     def test_by_kind(self):
-        first = {"systems": [{"system": "s"}, {"system": "t"}], "roles": [{"system": "s", "role": "r"}]}
-        second = {
-            "systems": [{"system": "s", "title": "S"}],
-            "roles": [{"system": "s", "role": "r"}, {"system": "s", "role": "q"}],
-        }
-        found = [(it.kind.name, it.came, it.changed, it.went) for it in by_kind(state_of(first), state_of(second))]
-        self.assertEqual(found, [("systems", 0, 1, 1), ("roles", 1, 0, 0)])
+        found = json.loads(run("baseline", "compare", "1", "2", "--format", "json", cwd=self.here, status=1).stdout)[
+            "kinds"
+        ]
+        self.assertEqual(
+            found,
+            [
+                {"kind": "systems", "came": 0, "changed": 1, "went": 1},
+                {"kind": "roles", "came": 1, "changed": 0, "went": 0},
+            ],
+        )
 
 
 if __name__ == "__main__":

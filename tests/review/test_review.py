@@ -1,18 +1,28 @@
 """What a review asks about, whom it asks, and the evidence beside it."""
 
+import json
 import unittest
 from datetime import datetime
 
+import numpy as np
+from hypothesis import given
+from hypothesis import strategies as st
+
 from kathodos.analysis.snapshot import Snapshot
+from kathodos.columns.dictionary import dictionary_column
 from kathodos.engine.compile import compile_index
+from kathodos.engine.decide import who_has
 from kathodos.errors import CallError
+from kathodos.findings.conflicts.states import no_conflicts
+from kathodos.findings.excess.batches import ExcessContext
+from kathodos.findings.excess.thresholds import Thresholds
+from kathodos.model.kinds import DECISIONS, REVIEW_LINES, REVIEW_THINGS
+from kathodos.model.rows import rows_from
 from kathodos.model.times import microseconds
-from kathodos.review.evidence import Witness
-from kathodos.review.items import beyond_items, items_of
-from kathodos.review.rounds import Line, Review, draft_review, line_numbers, progress_of
-from kathodos.rules.reading import Rules
+from kathodos.review.items import carried_grants, items_of
+from kathodos.review.rounds import Lines, Review, draft_review, managers_of, progress_of
 from kathodos.store.records import InMemory
-from tests.support import NOW, Prepared, lay_out, records, run, state_of
+from tests.support import NOW, Prepared, catalogues, lay_out, records, run, searching, state_of
 
 MOMENT = datetime.fromisoformat(NOW)
 AT = microseconds(MOMENT)
@@ -61,75 +71,141 @@ HOUSE = {
 }
 
 
-class Items(unittest.TestCase):
-    def setUp(self):
-        self.state = state_of(HOUSE)
-        self.index = compile_index(InMemory(self.state))
+def drafted_of(catalogue, chosen=None, needs=(), thresholds=None):
+    """The context of a catalogue, and the review of some of its identities."""
+    snapshot = Snapshot(InMemory(state_of(catalogue)), compile_index(InMemory(state_of(catalogue))), AT)
+    context = ExcessContext(snapshot, needs, thresholds or Thresholds())
+    identities = snapshot.index.holders.identities
+    numbers = np.array([identities.find(it) for it in chosen or identities])
+    return context, draft_review(context, no_conflicts([]), numbers, needs, "opener")
 
-    def items(self, name):
-        identity = self.index.holders.find(f"identity:{name}")
-        return list(items_of(self.index, identity, AT))
+
+def rows_of(drafted, names=REVIEW_LINES.names[1:]):
+    columns = dict(zip(REVIEW_LINES.names[1:], drafted.lines, strict=True))
+    return [dict(zip(names, row, strict=True)) for row in zip(*(columns[it].listed() for it in names), strict=True)]
+
+
+class ReviewItems(unittest.TestCase):
+    def setUp(self):
+        self.context, self.drafted = drafted_of(HOUSE, ["p"])
+        self.index = self.context.snapshot.index
+
+    def things(self):
+        columns = zip(*(column.listed() for column in self.drafted.things), strict=True)
+        return {row[0]: dict(zip(REVIEW_THINGS.names[1:], row, strict=True)) for row in columns}
 
     def test_an_item_is_what_can_be_taken_from_one_person(self):
-        found = [
-            (item.grant or item.group, sorted(self.index.grants.ids[at] for at in item.grants))
-            for item in self.items("p")
-        ]
-        self.assertEqual(
-            found,
-            [("direct", ["direct"]), ("account", ["account"]), ("group:s/listed", ["above", "listed"])],
-        )
+        items = items_of(self.index, np.array([self.index.holders.find("identity:p")]), AT)
+        grants = [self.index.grants.ids[at] if at >= 0 else None for at in items.grant]
+        groups = [self.index.holders.references[at] if at >= 0 else None for at in items.group]
+        self.assertEqual(grants, ["direct", "account", None])
+        self.assertEqual(groups, [None, None, "group:s/listed"])
+        carried = carried_grants(self.index, items.group[-1:], AT)
+        self.assertEqual(sorted(self.index.grants.ids[at] for at in carried[0]), ["above", "listed"])
 
     def test_what_comes_by_rule_or_from_everyone_is_counted(self):
-        identity = self.index.holders.find("identity:p")
-        self.assertEqual(beyond_items(self.index, identity, AT), 2)
+        self.assertEqual(self.drafted.beyond, 2)
 
     def test_evidence(self):
-        witness = Witness(Snapshot(InMemory(self.state), self.index, AT), self.state, [], [])
-        direct, account, group = (witness.about(item) for item in self.items("p"))
-        self.assertEqual((direct.gives, direct.how), ("role:s/reader on s:/a", "directly"))
-        self.assertEqual(direct.contains, ["view s:/a", "never view s:/a/secret"])
-        self.assertEqual(direct.peers, (2, 2), "a peer who has the same through a group counts")
-        self.assertEqual(direct.everyone, (2, 4), "who has left, and services, do not count")
-        self.assertEqual(direct.last_used, "2026-03-03T03:03:03Z", "activity is newer than what the source says")
-        self.assertEqual(
-            (account.how, account.given_by, account.given_for), ("through account:s/px", "boss", "why not")
-        )
-        self.assertIsNone(account.last_used)
-        self.assertEqual(group.how, "as a direct member; the group is within group:s/above")
-        self.assertEqual(group.brings, ["role:s/reader on s:/a", "view s:/c"])
+        direct, account, group = rows_of(self.drafted)
+        things = self.things()
+        thing = things[direct["thing"]]
+        self.assertEqual(thing["gives"], "role:s/reader on s:/a")
+        self.assertEqual(json.loads(thing["contains"]), ["view s:/a", "never view s:/a/secret"])
+        peers = (direct["peers_having"], direct["peers_counted"])
+        self.assertEqual(peers, (2, 2), "a peer who has the same through a group counts")
+        self.assertEqual((thing["having"], thing["counted"]), (2, 4), "who has left, and services, do not count")
+        self.assertEqual(direct["last_used"], "2026-03-03T03:03:03Z", "activity is newer than what the source says")
+        self.assertEqual((account["holder"], account["given_by"]), ("account:s/px", "boss"))
+        self.assertEqual(account["given_for"], "why not")
+        self.assertIsNone(account["last_used"])
+        self.assertEqual(json.loads(things[group["thing"]]["within"]), ["group:s/above"])
+        self.assertEqual(json.loads(things[group["thing"]]["brings"]), ["role:s/reader on s:/a", "view s:/c"])
+
+    def test_peers_are_those_that_the_configuration_means(self):
+        _, drafted = drafted_of(HOUSE, ["p"], thresholds=Thresholds(peers=["title"]))
+        self.assertEqual([line["peers_counted"] for line in rows_of(drafted)], [3, 3, 3])
 
     def test_lines_go_to_the_manager_or_the_next_one_up_who_is_there_or_the_opener(self):
-        drafted = draft_review(
-            "r", range(len(self.state["identities"])), self.state, self.index, Rules([], []), "opener", AT
-        )
-        reviewers = {line[2]: line[3] for line in drafted.lines}
+        _, drafted = drafted_of(HOUSE)
+        reviewers = {line["identity"]: line["reviewer"] for line in rows_of(drafted)}
         self.assertEqual(reviewers, {"p": "boss", "q": "boss"})
         self.assertEqual((drafted.people, drafted.without_reviewer), (6, 3))
 
+    @given(st.lists(st.tuples(st.integers(-1, 14), st.booleans()), min_size=1, max_size=15))
+    @searching(200)
+    def test_the_next_one_up_who_is_there(self, people):
+        names = [f"p{at}" for at in range(len(people))]
+        manager = dictionary_column(names[of] if 0 <= of < len(names) else None for of, _ in people)
+        active = np.array([there for _, there in people])
+        found = managers_of(manager, active, names)
+        for at in range(len(people)):
+            seen, above = {at}, people[at][0]
+            while 0 <= above < len(people) and above not in seen and not people[above][1]:
+                seen.add(above)
+                above = people[above][0]
+            expected = above if 0 <= above < len(people) and above not in seen else -1
+            self.assertEqual(found[at], expected)
 
-class AccessEntries(unittest.TestCase):
-    def review(self, count=5, decided=()):
-        lines = [
-            Line("r", at, "p", "boss" if at % 2 else "chief", {}, {}, "certify" if at in decided else None)
+
+class Evidences(unittest.TestCase):
+    @given(catalogues())
+    @searching(60)
+    def test_shares_are_those_that_going_through_people_gives(self, catalogue):
+        context, drafted = drafted_of(catalogue) if catalogue.get("identities") else (None, None)
+        if drafted is None or not len(drafted):
+            return
+        snapshot, index = context.snapshot, context.snapshot.index
+        counted = snapshot.is_person & ~snapshot.identity("status").holding("left")
+        things = {row[0]: row[5] for row in zip(*(it.listed() for it in drafted.things), strict=True)}
+        for line in rows_of(drafted):
+            if line["group"]:
+                holders = np.array([index.holders.find(line["group"])])
+            else:
+                grant = index.grants.ids.find(line["grant"])
+                same = (index.grants.entitlement == index.grants.entitlement[grant]) & (index.grants.ends > AT)
+                same &= index.grants.denies == index.grants.denies[grant]
+                holders = index.grants.holder[same].astype(np.int64)
+            having = who_has(index, holders, AT)[: snapshot.people]
+            self.assertEqual(things[line["thing"]], int((having & counted).sum()), line)
+            person = index.holders.identities.find(line["identity"])
+            title, department = (snapshot.identity(name).codes for name in ("title", "department"))
+            peers = counted & (title == title[person]) & (department == department[person])
+            peers[person] = True
+            shares = (line["peers_having"], line["peers_counted"])
+            self.assertEqual(shares, (int((having & peers).sum()), int(peers.sum())))
+
+
+class LinesNamed(unittest.TestCase):
+    def lines(self, count=5, decided=()):
+        rows = [
+            ("r", at, "p", "boss" if at % 2 else "chief", *[None] * (len(REVIEW_LINES.names) - 4))
             for at in range(1, count + 1)
         ]
-        return Review("r", "", "opener", "2026-06-17", "open", None, None, lines)
+        made = [("r", at, "certify", "boss", NOW, "", 0) for at in decided]
+        both = ((REVIEW_LINES, rows), (DECISIONS, made))
+        numbered = ((kind, [(at, *row) for at, row in enumerate(some, 1)]) for kind, some in both)
+        records = InMemory({kind.name: rows_from(kind, some) for kind, some in numbered})
+        return Lines(records, Review("r", "", NOW, "opener", "2026-06-17", "open", None, None))
 
     def test_numbers_ranges_and_all_that_is_left(self):
-        review = self.review(decided={3})
-        self.assertEqual(line_numbers(["2", "4-5", "2"], review, set()), [2, 4, 5])
-        self.assertEqual(line_numbers(["all"], review, {"boss"}), [1, 5])
-        self.assertEqual(line_numbers(["all"], review, {"office"}), [1, 2, 4, 5])
+        lines = self.lines(decided={3})
+
+        def named(words, deciders):
+            return lines.numbers[lines.named(words, deciders)].tolist()
+
+        self.assertEqual(named(["2", "4-5", "2"], set()), [2, 4, 5])
+        self.assertEqual(named(["all"], {"boss"}), [1, 5])
+        self.assertEqual(named(["all"], {"office"}), [1, 2, 4, 5])
         for word in ("0", "6", "4-6", "5-4", "x", "-1", "1-", "99999999999"):
             with self.assertRaises(CallError, msg=word):
-                line_numbers([word], review, set())
+                lines.named([word], set())
 
     def test_progress_and_days_left(self):
-        first, second = progress_of(self.review(decided={1, 3}), MOMENT)
+        first, second = progress_of(self.lines(decided={1, 3}), MOMENT)
         self.assertEqual((first.reviewer, first.done, first.left, first.days_left), ("chief", 0, 2, 2))
         self.assertEqual((second.reviewer, second.done, second.left), ("boss", 2, 1))
-        late = progress_of(self.review(), datetime.fromisoformat("2026-06-20T00:00:00Z"))
+        late = progress_of(self.lines(), datetime.fromisoformat("2026-06-20T00:00:00Z"))
         self.assertEqual(late[0].days_left, -3)
 
 
