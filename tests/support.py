@@ -60,11 +60,10 @@ def snapshot_of(catalogue, moment=NOW):
 
 def rules_of(text):
     """The rules of one file."""
-    import tomllib
-
+    from kathodos.model.toml import toml_text
     from kathodos.rules.reading import read_rules
 
-    return read_rules([("r.toml", tomllib.loads(text), text)])
+    return read_rules([toml_text("rules/r.toml", text)])
 
 
 def rule_of(duties, name="R", **more):

@@ -5,9 +5,10 @@ import shutil
 import tempfile
 import tomllib
 import unittest
-from dataclasses import asdict
 from importlib.resources import files
 from pathlib import Path
+
+from msgspec.structs import asdict
 
 from kathodos.findings.excess.kinds import NAMES
 from kathodos.findings.excess.thresholds import Thresholds
@@ -51,7 +52,10 @@ class Documentation(unittest.TestCase):
         self.assertEqual(said["findings"], usual)
         self.assertEqual(said["risk"], asdict(Weights()))
         risk = (docs.ROOT / "docs" / "risk.md").read_text(encoding="utf-8")
-        self.assertEqual(tomllib.loads(re.search(r"```toml\n(.*?)```", risk, re.DOTALL)[1])["risk"], asdict(Weights()))
+        self.assertEqual(
+            tomllib.loads(re.search(r"```toml\n(.*?)```", risk, re.DOTALL)[1])["risk"],
+            asdict(Weights()),
+        )
 
     def test_no_picture_lies_there_unlinked(self):
         readme = (docs.ROOT / "README.md").read_text(encoding="utf-8")

@@ -46,7 +46,7 @@ class Tampering(Prepared, unittest.TestCase):
             ("UPDATE grants SET holder = 'identity:bo' WHERE \"grant\" = 'g1'", "grants row 1 (g1)", "was edited"),
             ("DELETE FROM members WHERE row = 1", "members row 1", "was removed; entry 1 brought it"),
             (
-                "INSERT INTO grants SELECT 99, since, until, mark, source, 'g9', holder, gives, \"on\", effect, "
+                "INSERT INTO grants SELECT 99, since, until, checksum, source, 'g9', holder, gives, \"on\", effect, "
                 'tier, "from", until_, given_by, given_at, reason, last_used FROM grants WHERE row = 1',
                 "grants row 99 (g9)",
                 "was added",
@@ -72,7 +72,7 @@ class Tampering(Prepared, unittest.TestCase):
         (mark,) = checksums_of(np.array([1]), [it.codes for it in columns], [value_checksums(it) for it in columns])
         found = self.found_after(
             "UPDATE baselines SET baseline = 'uno' WHERE row = 1",
-            f"UPDATE baselines SET mark = {mark} WHERE row = 1",
+            f"UPDATE baselines SET checksum = {mark} WHERE row = 1",
         )
         self.assert_found(found, "baselines rows 1", "together with their marks; entry 2")
 

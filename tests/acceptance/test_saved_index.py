@@ -5,7 +5,7 @@ import subprocess
 import unittest
 
 from kathodos.engine.layout import arrays_of, index_from
-from tests.access.test_deciding import everything
+from tests.engine.test_decide import everything
 from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, index_of, lay_out, records, run
 
 ASKED = ("reach",)

@@ -11,8 +11,8 @@ from unittest import mock
 from kathodos.connectors import posix as posix_source
 from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
+from tests.connectors.test_posix_tree import GROUPS, USERS, grow, has_acls
 from tests.support import Scratch, records, run
-from tests.systems.test_posix import GROUPS, USERS, grow, has_acls
 
 PASSWD = "".join(f"{name}:x:{number}:62001::/:/bin/sh\n" for number, name in USERS.items())
 GROUP = "".join(f"{name}:x:{number}:{'ann,bo' if name == 'desk' else ''}\n" for number, name in GROUPS.items())

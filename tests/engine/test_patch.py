@@ -12,7 +12,7 @@ from kathodos.engine.patch import updated
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.times import microseconds
 from kathodos.store.records import Edit, Edited, InMemory
-from tests.access.test_deciding import everything
+from tests.engine.test_decide import everything
 from tests.reference import Reference
 from tests.support import NOW, catalogues, index_of, record_of, searching, state_of
 

@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 
 from kathodos.findings import pictures
 from kathodos.findings.conflicts.roles import roles_at_fault
-from kathodos.findings.conflicts.states import find_conflicts
+from kathodos.findings.conflicts.states import all_conflicts, no_conflicts
 from kathodos.findings.escalation import administrations, climbers
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.risk.scores import PARTS, Judged, Risk, Weights
 from kathodos.output import charts
-from tests.findings.test_excess_by_reference import Reading, live_permits, permitted_cells
+from tests.findings.excess.test_excess_by_reference import Reading, live_permits, permitted_cells
 from tests.reference import Reference, split
 from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, naming_actions, rules_of, searching, snapshot_of
 
@@ -47,10 +47,15 @@ KINDS = ("identities", "accounts", "roles", "resources", "systems")
 def judged(catalogue, rules=OFFICE_RULES, covered=False, **weights):
     snapshot, rules = snapshot_of(catalogue), rules_of(rules)
     context = ExcessContext(snapshot, rules.needs)
-    conflicts = find_conflicts(snapshot, rules.conflicts)
+    conflicts = all_conflicts(snapshot, rules.conflicts)
     faults = roles_at_fault(snapshot, rules.conflicts)
-    kept = conflicts if covered else []
-    return Judged(context, conflicts, kept, faults, list(find_excess(context)), climbers(snapshot), Weights(**weights))
+    kept = np.full(len(conflicts), covered)
+    climbs = [it.climb for it in climbers(snapshot)]
+    return Judged(context, conflicts, kept, faults, list(find_excess(context)), climbs, Weights(**weights))
+
+
+def nothing_judged(snapshot):
+    return Judged(ExcessContext(snapshot), no_conflicts([]), np.zeros(0, dtype=bool))
 
 
 def score(catalogue, name, **options):
@@ -87,7 +92,7 @@ class Scores(unittest.TestCase):
         expected = dict.fromkeys(reference.askers(), 0)
         for asker, _, address in reference.everything(AT):
             expected[asker] = max(expected[asker], level(split(address)))
-        risk, names = Risk(Judged(ExcessContext(snapshot))), snapshot.index.holders.references
+        risk, names = Risk(nothing_judged(snapshot)), snapshot.index.holders.references
         found = {names[at]: int(risk.level[at]) for at in snapshot.index.holders.askers.tolist()}
         self.assertEqual(found, expected)
         points = dict(zip(risk.identities().subjects, risk.identities().points[:, 0].tolist(), strict=True))
@@ -102,7 +107,7 @@ class Scores(unittest.TestCase):
         catalogue = naming_actions({**catalogue, "identities": people, "accounts": accounts})
         reading, snapshot = Reading(catalogue), snapshot_of(catalogue)
         kinds = {(row["system"], row["action"]): row.get("kind") for row in catalogue["actions"]}
-        risk = Risk(Judged(ExcessContext(snapshot)))
+        risk = Risk(nothing_judged(snapshot))
         gravest = {"read": 1.5, "write": 6.0, None: 0.0}
         for kind in ("identities", "accounts"):
             scores = getattr(risk, kind)()
@@ -158,7 +163,7 @@ class Administrators(unittest.TestCase):
             }
         )
         names = snapshot.index.holders.references
-        found = {tuple(names[it] for it in climber.askers): climber.gain for climber in climbers(snapshot)}
+        found = {tuple(names[it] for it in climber.askers): climber.climb.gain for climber in climbers(snapshot)}
         self.assertIn(("identity:a", "identity:b"), found)
         self.assertIn(("identity:c",), found)
         self.assertNotIn("identity:x", [name for alike in found for name in alike])
@@ -170,7 +175,7 @@ class Pictures(unittest.TestCase):
         access = pictures.access_by_department(found.context)
         self.assertEqual((access.rows, access.of.tolist()), (["Dues"], [3]))
         self.assertEqual(dict(zip(access.columns, access.counts[0].tolist(), strict=True)), {"dues": 2, "directory": 0})
-        conflicts = pictures.conflicts_by_topic(found.context.snapshot, found.conflicts, lambda it: True)
+        conflicts = pictures.conflicts_by_topic(found.context.snapshot, found.conflicts)
         self.assertEqual((conflicts.rows, conflicts.columns, conflicts.counts.tolist()), (["Dues"], ["Dues"], [[1]]))
         ages = pictures.excess_by_age(found.excess)
         self.assertEqual(int(ages.counts.sum()), sum(map(len, found.excess)))

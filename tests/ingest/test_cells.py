@@ -14,8 +14,8 @@ from kathodos.connectors.mapping import Mapped
 from kathodos.errors import DataError
 from kathodos.formats import xlsx
 from kathodos.formats.raw import Format
+from tests.connectors.test_tables import cells_of, read
 from tests.support import searching
-from tests.systems.test_tables import cells_of, read
 
 TEXTS = st.text(st.characters(exclude_categories=("Cs", "Cc", "Zs", "Zl", "Zp", "Cf")), min_size=1, max_size=12)
 

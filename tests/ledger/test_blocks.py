@@ -76,7 +76,7 @@ class Blocks(unittest.TestCase):
     def test_rows_taken_away_and_rows_smuggled_in(self):
         self.bring(2 * BLOCK)
         self.change("DELETE FROM areas WHERE row IN (1, 7, 14)")
-        columns = 'since, until, mark, source, area, resources, "except", filter'
+        columns = 'since, until, checksum, source, area, resources, "except", filter'
         self.change(f"INSERT INTO areas SELECT 99, {columns} FROM areas WHERE row = 2")
         found = {it.where.partition(" (")[0]: it.what for it in self.found().discrepancies}
         self.assertEqual(set(found), {"areas row 1", "areas row 7", "areas row 14", "areas row 99"})

@@ -8,7 +8,8 @@ import rfc8785
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.ledger.entries import json_text, ranges_in, ranges_text
+from kathodos.columns.ranges import ranges_in, ranges_text
+from kathodos.ledger.entries import json_text
 from kathodos.ledger.merkle import leaf_hash, node_hash, roots_of
 
 

@@ -8,7 +8,8 @@ from hypothesis import strategies as st
 
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import IDENTITIES
-from kathodos.store.attributes import selected
+from kathodos.store.attributes import AttributeColumns
+from kathodos.store.records import InMemory
 from tests.support import state_of
 
 PEOPLE = [
@@ -19,7 +20,7 @@ PEOPLE = [
 
 
 def chosen(text):
-    mask = selected(state_of({"identities": PEOPLE})["identities"], parse_filter(text))
+    mask = AttributeColumns(InMemory(state_of({"identities": PEOPLE})), IDENTITIES).selected(parse_filter(text))
     return [person["id"] for person, is_in in zip(PEOPLE, mask, strict=True) if is_in]
 
 
@@ -76,9 +77,8 @@ class Meaning(unittest.TestCase):
     def test_any_value_can_be_written_as_a_json_string(self, value):
         import json
 
-        rows = state_of({"identities": [{"id": "x", "name": value}]})["identities"]
-        self.assertEqual(IDENTITIES, rows.kind)
-        self.assertEqual(selected(rows, parse_filter(f"name eq {json.dumps(value)}")).tolist(), [True])
+        columns = AttributeColumns(InMemory(state_of({"identities": [{"id": "x", "name": value}]})), IDENTITIES)
+        self.assertEqual(columns.selected(parse_filter(f"name eq {json.dumps(value)}")).tolist(), [True])
 
 
 if __name__ == "__main__":

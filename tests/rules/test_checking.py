@@ -1,9 +1,9 @@
 """Rules that can never match, overlap or repeat each other are found; good ones and the library are not blamed."""
 
-import tomllib
 import unittest
 from importlib.resources import files
 
+from kathodos.model.toml import TomlText, toml_text
 from kathodos.rules.checking import FAULT, NOTE, check_rules
 from kathodos.rules.reading import read_rules
 from tests.support import OFFICE, OFFICE_RULES, rules_of, snapshot_of
@@ -12,7 +12,7 @@ from tests.support import OFFICE, OFFICE_RULES, rules_of, snapshot_of
 def library():
     """The files of the library as they would lie in a workspace."""
     found = (it for it in (files("kathodos") / "rules" / "library").iterdir() if it.name.endswith(".toml"))
-    return [(it.name, tomllib.loads(it.read_text()), it.read_text()) for it in sorted(found, key=lambda it: it.name)]
+    return [toml_text(f"rules/{it.name}", it.read_text()) for it in sorted(found, key=lambda it: it.name)]
 
 
 class Checks(unittest.TestCase):
@@ -59,13 +59,14 @@ class Checks(unittest.TestCase):
         self.assertEqual(duties, set(rules.duties), "every duty is named by a rule, and every rule's duty is there")
 
     def test_one_file_of_duties_brings_the_rules_to_life(self):
-        held = [it for it in library() if it[0] != "duties.toml"]
-        duties = {"duties": dict(library()[[it[0] for it in library()].index("duties.toml")][1]["duties"])}
-        duties["duties"] |= {
+        held = [it for it in library() if not it.name.endswith("/duties.toml")]
+        (generic,) = (it for it in library() if it.name.endswith("/duties.toml"))
+        stated = {
+            **generic.content["duties"],
             "set prices": ["edit dues:/tariffs/**"],
             "waive charges": {"all": ["approve dues:/waivers/**"]},
         }
-        rules = read_rules([*held, ("duties.toml", duties, "")])
+        rules = read_rules([*held, TomlText(generic.name, {"duties": stated}, "")])
         from kathodos.findings.conflicts.states import find_conflicts
 
         snapshot = snapshot_of(OFFICE)

@@ -1,9 +1,9 @@
 """Rules are read as written; what is wrong with one is told with file, line and remedy."""
 
-import tomllib
 import unittest
 
 from kathodos.errors import DataError
+from kathodos.model.toml import toml_text
 from kathodos.rules.reading import read_rules
 
 GOOD = """topic = "Harbour dues"
@@ -36,7 +36,7 @@ must = ["view pilots:/roster"]
 
 
 def read(*texts):
-    return read_rules([(f"{at}.toml", tomllib.loads(text), text) for at, text in enumerate(texts)])
+    return read_rules([toml_text(f"rules/{at}.toml", text) for at, text in enumerate(texts)])
 
 
 class Reading(unittest.TestCase):

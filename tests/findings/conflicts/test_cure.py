@@ -7,7 +7,7 @@ from hypothesis import given
 
 from kathodos.findings.conflicts.cure import cure, edits_of, still_standing
 from kathodos.findings.conflicts.states import find_conflicts
-from tests.findings.test_conflicts import DUTIES
+from tests.findings.conflicts.test_states import DUTIES
 from tests.support import OFFICE, OFFICE_RULES, catalogues, naming_actions, rule_of, rules_of, searching, snapshot_of
 
 
@@ -44,7 +44,7 @@ def others(snapshot, kind, row, people):
     from kathodos.engine.decide import who_has
 
     number = snapshot.index.holders.find(row["holder"] if kind == "grants" else row["member"])
-    mask = who_has(snapshot.index, __import__("numpy").array([number]), snapshot.at)
+    mask = who_has(snapshot.index, __import__("numpy").array([number]), snapshot.moment)
     named = [snapshot.index.holders.references[at] for at in mask.nonzero()[0]]
     orphans = [name for name in named if name.startswith("account:") and not owned(snapshot, name)]
     return len(orphans) + sum(it.startswith("identity:") and it[9:] not in people for it in named)

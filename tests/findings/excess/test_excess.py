@@ -7,6 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import ints
 from kathodos.engine.decide import principals_of
 from kathodos.engine.reach import what_grants_give
@@ -14,7 +15,19 @@ from kathodos.findings.excess.batches import ExcessContext, Thresholds, findings
 from kathodos.findings.excess.kinds import KINDS, NAMES, find_excess
 from kathodos.findings.excess.peers import upper_share
 from kathodos.model.times import BEGINNING
-from tests.support import OFFICE, catalogues, rules_of, searching, snapshot_of
+from kathodos.store.records import InMemory
+from tests.support import (
+    OFFICE,
+    Prepared,
+    catalogues,
+    lay_out,
+    records,
+    rules_of,
+    run,
+    searching,
+    snapshot_of,
+    write_tables,
+)
 
 NEEDS = 'topic = "T"\n[[need]]\nid = "N"\nwho = \'title eq "Clerk"\'\nmust = ["view s:/desk"]\n'
 BASE = {
@@ -233,16 +246,6 @@ class Kinds(unittest.TestCase):
         self.assertEqual(self.found("former-position", catalogue), [("identity:m", "grant:m", "medium")])
         self.says("3 of 3 have access to t; in D 0 of 2 others do")
 
-    def test_former_departments_also_come_from_the_history(self):
-        people = [{"id": "m", "department": "D"}, {"id": "o", "department": "Old"}, {"id": "d", "department": "D"}]
-        catalogue = with_more(
-            identities=people, grants=[to("identity:m", "view s:/desk", "m"), to("identity:o", "view s:/desk")]
-        )
-        snapshot = snapshot_of(catalogue)
-        snapshot.former = {"m": ["Old", "D"], "d": ["Never"]}
-        (batch,) = find_excess(ExcessContext(snapshot), ["former-position"])
-        self.assertEqual([(it.subject, it.rests_on) for it in findings(batch)], [("identity:m", "grant:m")])
-
     def test_grants_that_give_too_much(self):
         catalogue = with_more(
             identities=clerks(7),
@@ -351,23 +354,38 @@ class Kinds(unittest.TestCase):
             columns = dict(zip(kind.names, map(list, zip(*values, strict=True)), strict=True))
             return Rows(kind, list(range(1, len(values) + 1)), columns)
 
+        def with_state(**more):
+            state = InMemory({**kept.records.state, **more})
+            return ExcessContext(Snapshot(state, kept.index, kept.moment))
+
         times = ["2026-01-01T10:00:00Z"] * 49 + ["2026-01-01T10:01:00Z"]
         for extra, expected in (([], 1), (["2026-01-01T10:00:30Z"], 1)):
             decisions = [("r", at, "certify", "c0", time, "", 1) for at, time in enumerate([*times, *extra])]
-            kept.records.state["decisions"] = rows(DECISIONS, decisions)
             back = ("grants", '["back"]', "hr", 3, "2026-01-01T00:00:00Z", "review", "2026-06-01T00:00:00Z")
-            kept.records.state["returned"] = rows(RETURNED, [back])
-            found = {
-                it.kind: list(findings(it)) for it in find_excess(ExcessContext(kept), ["came-back", "hasty-review"])
-            }
+            context = with_state(decisions=rows(DECISIONS, decisions), returned=rows(RETURNED, [back]))
+            found = {it.kind: list(findings(it)) for it in find_excess(context, ["came-back", "hasty-review"])}
             self.assertEqual([(it.subject, it.rests_on) for it in found["came-back"]], [("identity:c0", "grant:back")])
             self.assertEqual(len(found["hasty-review"]), expected)
         self.assertIn("certified 51 lines", found["hasty-review"][0].evidence)
-        kept.records.state["decisions"] = rows(
-            DECISIONS, [("r", at, "certify", "c0", times[0], "", 1) for at in range(49)]
-        )
-        (batch,) = find_excess(ExcessContext(kept), ["hasty-review"])
+        few = rows(DECISIONS, [("r", at, "certify", "c0", times[0], "", 1) for at in range(49)])
+        (batch,) = find_excess(with_state(decisions=few), ["hasty-review"])
         self.assertEqual(len(batch), 0)
+
+
+class History(Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        people = [{"id": "m", "department": "Old"}, {"id": "o", "department": "Old"}, {"id": "d", "department": "D"}]
+        grants = [to("identity:m", "view s:/desk", "m"), to("identity:o", "view s:/desk", "o")]
+        at = lay_out(folder / "house", with_more(identities=people, grants=grants))
+        run("gather", cwd=at)
+        write_tables(at / "tables", {"identities": [{**people[0], "department": "D"}, *people[1:]]})
+        run("gather", cwd=at)
+        return at
+
+    def test_former_departments_also_come_from_the_history(self):
+        found = records("excess", "--kind", "former-position", cwd=self.here, status=1)
+        self.assertEqual([(it["subject"], it["rests_on"]) for it in found], [("identity:m", "grant:m")])
 
 
 class Peers(unittest.TestCase):
@@ -385,11 +403,11 @@ class Peers(unittest.TestCase):
         )
         limits = Thresholds(peers=("department",), peer_share=0.6, peer_confidence=0.7)
         context = ExcessContext(snapshot, thresholds=limits)
-        with mock.patch.multiple("kathodos.findings.excess.peers", _MOST=0 if is_deep else 1000, _BLOCK=1):
+        with mock.patch.multiple("kathodos.analysis.holding", _MOST=0 if is_deep else 1000, _BLOCK=1):
             (batch,) = find_excess(context, ["beyond-peers"])
         found = {(batch.subject(at), batch.describe(at).rests_on) for at in range(len(batch))}
         index, units, expected = snapshot.index, context.usage.units, set()
-        principals = [set(principals_of(index, at, snapshot.at).tolist()) for at in range(snapshot.people)]
+        principals = [set(principals_of(index, at, snapshot.moment).tolist()) for at in range(snapshot.people)]
         for at in range(len(units)):
             owner, group, grant = int(units.owner[at]), int(units.group[at]), int(units.grant[at])
             if owner < snapshot.people and snapshot.peers_by(("department",))[owner] >= 0:

@@ -212,7 +212,7 @@ class RolesAndGroups(unittest.TestCase):
         reading, active = Reading(catalogue), sorted(row["role"] for row in catalogue["roles"] if row.get("active", 1))
         below = {role: reading.roles_below(f"s/{role}") for role in active}
         package = {
-            role: {entry for junior in below[role] for entry in reading.entries.get(junior, ())} for role in active
+            role: {entry for junior in below[role] for entry in reading.lines.get(junior, ())} for role in active
         }
         expected = set()
         for one in active:
