@@ -53,7 +53,7 @@ class Reading(unittest.TestCase):
 
     def test_what_is_wrong_is_told_with_its_line(self):
         for old, new, expected in (
-            ('severity = "high"', 'severity = "grave"', r"rules/0.toml, line 4: DUES-1 has the severity 'grave'"),
+            ('severity = "high"', 'severity = "grave"', r"rules/0.toml, line 6: severity is 'grave'"),
             ("threshold = 2", "threshold = 3", "2 duties and the threshold 3"),
             ("threshold = 2", "threshold = 1", "threshold 1"),
             ('within = "site"', "within = 3", "within"),
@@ -70,7 +70,7 @@ class Reading(unittest.TestCase):
                 read(GOOD.replace(old, new))
 
     def test_an_id_stands_in_one_file_only(self):
-        with self.assertRaisesRegex(DataError, r"rules/1.toml, line 4: the id DUES-1 stands in 0.toml too"):
+        with self.assertRaisesRegex(DataError, r"rules/1.toml, line 4: the id DUES-1 stands in rules/0.toml too"):
             read(GOOD, GOOD)
 
 

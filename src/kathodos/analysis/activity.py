@@ -70,14 +70,16 @@ class Activity:
     def folded(self, chosen: Bools) -> list[Folded]:
         """Some of the uses by who, action and resource, the latest first."""
         at = chosen.nonzero()[0]
+        if not len(at):
+            return []
         action, resource, time, count = (self.column(name) for name in ("action", "resource", "time", "count"))
         group = row_numbers([self.who[at], action.codes[at], resource.codes[at]])
         moments = np.append(moments_of(tabled(time.values)), 0)[time.codes[at]]
         order = np.lexsort((moments, group))
-        first = np.append(True, np.diff(group[order]) > 0).nonzero()[0] if len(order) else order
+        first = np.append(True, np.diff(group[order]) > 0).nonzero()[0]
         last = np.append(first[1:], len(order)) - 1
         numbers = np.array([int(value or 0) for value in count.values] + [0], dtype=np.int64)[count.codes[at]]
-        totals = np.add.reduceat(numbers[order], first) if len(first) else numbers
+        totals = np.add.reduceat(numbers[order], first)
         begin, end = at[order[first]], at[order[last]]
         columns = (
             [self.name(number) for number in self.who[begin].tolist()],

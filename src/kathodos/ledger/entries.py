@@ -29,6 +29,7 @@ from kathodos.ledger.keys import Head, Keys
 from kathodos.model import times
 from kathodos.model.kinds import Kind
 from kathodos.store.base import FOREVER, Store
+from kathodos.store.computed import DamagedError
 from kathodos.store.history import Histories, Opened
 from kathodos.store.records import Stored
 from kathodos.store.tables import HEADS, LEDGER, TABLES, TREE, latest, stored_columns
@@ -135,7 +136,7 @@ def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -
             head = Head(unsigned.size, unsigned.time, unsigned.root, key.sign(unsigned.statement()))
             connection.execute(sa.insert(HEADS).values(**vars(head)))
     if head:
-        with store.reading() as reader:
+        with contextlib.suppress(DamagedError), store.reading() as reader:  # whoever asks next makes the file anew
             Histories(reader, store.computed).take_in(draft.opened)
         try:
             keys.witness(head)

@@ -57,6 +57,10 @@ class TomlText:
             missing = re.match(r"Object missing required field `(.*)`", what)
             if missing:
                 raise self.error(path, f"the key {missing[1]!r} is missing", remedy) from None
+            wrong = re.match(r"Invalid enum value (.*)", what)
+            if wrong:
+                key, value = path[-1], wrong[1].replace("`", "")
+                raise self.error(path, f"{key} is {value}, which is none of its words", remedy) from None
             named = next((str(step) for step in reversed(path) if isinstance(step, str)), "the file")
             raise self.error(path, f"{named}: {what[0].lower()}{what[1:]}".replace("`", ""), remedy) from None
 

@@ -45,7 +45,7 @@ class DamagedError(Exception):
 
     def __init__(self, file: Path) -> None:
         super().__init__(file)
-        self.file = file
+        self.damaged_file = file
 
 
 class Computed(Mapping[str, npt.NDArray[Any]]):
