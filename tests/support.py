@@ -144,7 +144,7 @@ def inside(*words, cwd, status=0, now=NOW, **variables):
 
     from kathodos.cli.main import main
 
-    environment = {"KATHODOS_NOW": now, "COLUMNS": "120", **variables}
+    environment = {"KATHODOS_NOW": now or "", "COLUMNS": "120", **variables}
     out, said, before = io.StringIO(), io.StringIO(), Path.cwd()
     os.chdir(cwd)
     try:

@@ -92,9 +92,9 @@ class BadInput(Prepared, unittest.TestCase):
         rules = self.office / "rules" / "more.toml"
         for content, expected in (
             ("topic = 1", ["rules/more.toml, line 1", "topic"]),
-            ('topic = "T"\n[[conflict]]\nid = "Z"\nseverity = "huge"\n', ["line 3", "'huge'", "critical"]),
+            ('topic = "T"\n[[conflict]]\nid = "Z"\nseverity = "huge"\n', ["line 4", "'huge'", "critical"]),
             ('topic = "T"\n[[conflict]]\nid = "D-1"\n', ["threshold"]),
-            ('topic = "T"\n[[need]]\nid = "N"\nwho = "title"\nmust = ["view dues:/a"]\n', ["line 3", "who of N"]),
+            ('topic = "T"\n[[need]]\nid = "N"\nwho = "title"\nmust = ["view dues:/a"]\n', ["line 4", "the filter who"]),
             ('topic = "T"\n[[need]]\nid = "N"\nwho = "title pr"\nmust = ["view dues"]\n', ["line 5", "'view dues'"]),
         ):
             rules.write_text(content)

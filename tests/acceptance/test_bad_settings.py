@@ -41,8 +41,8 @@ class Settings(Prepared, unittest.TestCase):
                 ('[source]\nname = "files"\n', "[[source]] with two brackets"),
                 ('[[source]]\nkind = "tables"\n', "name = a text in each [[source]]"),
                 ('[[source]]\nname = "files"\n', "kind = a text in each [[source]]"),
-                ('[[source]]\nname = "a;b"\nkind = "tables"\n', "without a semicolon", "a;b"),
-                (SOURCE + SOURCE, "a name of its own for each [[source]]"),
+                ('[[source]]\nname = "a;b"\nkind = "tables"\n', "line 2", "holds a semicolon", "a;b"),
+                (SOURCE + SOURCE, "line 6", "there is a source files already", "a name of its own"),
                 (SOURCE.replace("tables", "stables", 1), "kind = one of", "'stables'"),
                 (SOURCE.replace('path = "tables"', ""), "the source files", "path = a text"),
                 (SOURCE.replace('path = "tables"', "path = 5"), "the source files", "path = a text"),
@@ -75,39 +75,41 @@ class Settings(Prepared, unittest.TestCase):
 
     def test_of_the_store_the_order_of_sources_and_ties(self):
         for text, *expected in (
-            ("store = 5\n", "a section [store]"),
-            ("[store]\nurl = 5\n", "url = a text and wait = a number of seconds"),
-            ('[store]\nwait = "long"\n', "url = a text and wait = a number of seconds"),
-            ("[store]\nwait = true\n", "url = a text and wait = a number of seconds"),
+            ("store = 5\n", "line 1", "a section [store]"),
+            ("[store]\nurl = 5\n", "line 2", "url = a text"),
+            ('[store]\nwait = "long"\n', "line 2", "wait = a number"),
+            ("[store]\nwait = true\n", "line 2", "wait = a number"),
+            ("[store]\nwait = -1\n", "line 2", "wait"),
+            ("[store]\nspeed = 1\n", "line 2", "no key 'speed'"),
         ):
             self.assert_refused(["list", "roles"], [(text + SOURCE, *expected)])
         for text, *expected in (
-            ('[precedence]\nidentities = "files"\n', '[precedence.identities] with attribute = ["source", "source"]'),
-            ('[precedence.identities]\ntitle = "files"\n', "[precedence.identities]"),
-            ('[[tie]]\nby = "magic"\n', "by", "magic"),
-            ("tie = 5\n", "by"),
+            ('[precedence]\nidentities = "files"\n', "line 1", "precedence is a text"),
+            ('[precedence.identities]\ntitle = "files"\n', "line 1", "precedence is a text, not a list"),
+            ('[[tie]]\nby = "magic"\n', "line 2", "by", "magic"),
+            ("tie = 5\n", "line 1", "tie"),
         ):
             self.assert_refused(["gather"], [(text + SOURCE, *expected)])
 
     def test_of_thresholds_and_weights(self):
         for text, *expected in (
-            ("findings = 5\n", "a section [findings]"),
-            ("[findings]\nunussed = [1, 2, 3, 4]\n", "in [findings] only such as", "unused = [180, 120, 90, 60]"),
-            ("[findings]\nunused = [1, 2]\n", "in [findings] only such as"),
-            ('[findings]\nunused = "long"\n', "in [findings] only such as"),
-            ("[findings]\ndormant = -1\n", "in [findings] only such as", "dormant = 90"),
-            ("[findings]\ndormant = true\n", "in [findings] only such as"),
-            ("[findings]\npeers = []\n", "in [findings] only such as", 'peers = ["department", "title"]'),
-            ("[findings]\npeers = [5]\n", "in [findings] only such as"),
-            ('[findings]\nformer = ""\n', "in [findings] only such as"),
+            ("findings = 5\n", "line 1", "a section [findings]"),
+            ("[findings]\nunussed = [1, 2, 3, 4]\n", "line 2", "no key 'unussed'"),
+            ("[findings]\nunused = [1, 2]\n", "line 2", "unused"),
+            ('[findings]\nunused = "long"\n', "line 2", "unused = a list"),
+            ("[findings]\ndormant = -1\n", "line 2", "dormant"),
+            ("[findings]\ndormant = true\n", "line 2", "dormant = a whole number"),
+            ("[findings]\npeers = []\n", "line 2", "peers"),
+            ("[findings]\npeers = [5]\n", "line 2", "a text"),
+            ('[findings]\nformer = ""\n', "line 2", "former"),
         ):
             self.assert_refused(["excess"], [(text + SOURCE, *expected)])
         for text, *expected in (
-            ("risk = 5\n", "a section [risk]"),
-            ("[risk]\nluck = 5\n", "weights from 0 on for sensitivity, breadth"),
-            ('[risk]\nbreadth = "much"\n', "weights from 0 on"),
-            ("[risk]\nbreadth = -5\n", "weights from 0 on"),
-            ("[risk]\nbreadth = true\n", "weights from 0 on"),
+            ("risk = 5\n", "line 1", "a section [risk]"),
+            ("[risk]\nluck = 5\n", "line 2", "no key 'luck'"),
+            ('[risk]\nbreadth = "much"\n', "line 2", "breadth = a number"),
+            ("[risk]\nbreadth = -5\n", "line 2", "breadth"),
+            ("[risk]\nbreadth = true\n", "line 2", "breadth = a number"),
             ("[risk]\nbreadth = 50\n", "100 together; these are 140"),
         ):
             self.assert_refused(["risk", "top"], [(text + SOURCE, *expected)])

@@ -3,7 +3,9 @@
 import json
 import unittest
 
-from tests.support import Scratch, lay_out, records, run, write_tables
+from tests.support import Scratch, lay_out, write_tables
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 SECOND = """
 [[source]]

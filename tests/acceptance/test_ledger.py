@@ -74,7 +74,7 @@ class Tampering(Prepared, unittest.TestCase):
             "UPDATE baselines SET baseline = 'uno' WHERE row = 1",
             f"UPDATE baselines SET checksum = {mark} WHERE row = 1",
         )
-        self.assert_found(found, "baselines rows 1", "together with their marks; entry 2")
+        self.assert_found(found, "baselines rows 1", "together with their checksums; entry 2")
 
     def test_entries(self):
         for statements, where, what in (

@@ -3,7 +3,9 @@
 import json
 import unittest
 
-from tests.support import OFFICE, Prepared, lay_out, records, run
+from tests.support import OFFICE, Prepared, lay_out
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 MORE = """
 [[source]]

@@ -4,7 +4,9 @@ import unittest
 
 import pandas as pd
 
-from tests.support import OFFICE, OFFICE_RULES, Prepared, lay_out, records, run
+from tests.support import OFFICE, OFFICE_RULES, Prepared, lay_out
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 ON_TARIFFS = ("--on", "dues:/tariffs/2026", "--do", "edit")
 HOUSE = {

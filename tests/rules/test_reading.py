@@ -57,14 +57,14 @@ class Reading(unittest.TestCase):
             ("threshold = 2", "threshold = 3", "2 duties and the threshold 3"),
             ("threshold = 2", "threshold = 1", "threshold 1"),
             ('within = "site"', "within = 3", "within"),
-            ('name = "set tariffs"', "", "expected name"),
-            ('any = ["edit dues:/tariffs/**"]', "any = []", "expected any"),
-            ('"edit dues:/tariffs/**"', '"edit tariffs"', r"line 11: 'edit tariffs' in DUES-1 is no permission"),
-            ("who = 'department eq", "who = 'department is", "who of PILOT-1 does not parse"),
+            ('name = "set tariffs"', "", "the key 'name' is missing"),
+            ('any = ["edit dues:/tariffs/**"]', "any = []", "any names no permission"),
+            ('"edit dues:/tariffs/**"', '"edit tariffs"', r"line 11: 'edit tariffs' is no permission"),
+            ("who = 'department eq", "who = 'department is", "the filter who does not parse"),
             ("[[need]]", "[need]", "two brackets"),
-            ("threshold = 2", "treshold = 2", "line 7: a conflict has no key treshold"),
-            ('id = "PILOT-1"', 'id = "DUES-1"', "the id DUES-1 stands in 0.toml too"),
-            ('topic = "Harbour dues"', "", "expected topic"),
+            ("threshold = 2", "treshold = 2", "line 7: there is no key 'treshold' here"),
+            ('id = "PILOT-1"', 'id = "DUES-1"', "the id DUES-1 stands in this file twice"),
+            ('topic = "Harbour dues"', "", "the key 'topic' is missing"),
         ):
             with self.assertRaisesRegex(DataError, expected):
                 read(GOOD.replace(old, new))

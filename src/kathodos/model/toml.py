@@ -20,7 +20,7 @@ T = TypeVar("T")
 _HEADER = re.compile(r"\s*(\[\[?)\s*(.+?)\s*\]\]?\s*(?:#.*)?$")
 _KEY = re.compile(r"""\s*("(?:[^"\\]|\\.)*"|'[^']*'|[A-Za-z0-9_-]+)\s*(?:\.[^=]*)?=""")
 _PART = re.compile(r"""\s*("(?:[^"\\]|\\.)*"|'[^']*'|[A-Za-z0-9_-]+)\s*(?:\.|$)""")
-_STEP = re.compile(r"\.([A-Za-z0-9_-]+)|\[(\d+)\]|\[\.\.\.\]")
+_STEP = re.compile(r"\.([A-Za-z0-9_-]+)|\[(\d+)\]")
 
 
 @dataclass(frozen=True)
@@ -57,12 +57,41 @@ class TomlText:
             missing = re.match(r"Object missing required field `(.*)`", what)
             if missing:
                 raise self.error(path, f"the key {missing[1]!r} is missing", remedy) from None
+            other = re.match(r"Expected `(.*)`, got `(.*)`", what)
+            if other:
+                key = str(path[-1]) if path else "the file"
+                if "[...]" in where:
+                    what = f"one of the values in {key} is {_called(other[2])}, not {_called(other[1])}"
+                    raise self.error(path, what, remedy) from None
+                raise self.error(
+                    path, f"expected {_expected(other[1], key)}, got {_called(other[2])}", remedy
+                ) from None
             wrong = re.match(r"Invalid enum value (.*)", what)
             if wrong:
                 key, value = path[-1], wrong[1].replace("`", "")
                 raise self.error(path, f"{key} is {value}, which is none of its words", remedy) from None
             named = next((str(step) for step in reversed(path) if isinstance(step, str)), "the file")
             raise self.error(path, f"{named}: {what[0].lower()}{what[1:]}".replace("`", ""), remedy) from None
+
+
+_WORDS = {
+    **{"str": "a text", "int": "a whole number", "float": "a number", "bool": "true or false", "array": "a list"},
+    **{"object": "a section", "null": "nothing"},
+}
+
+
+def _called(kinds: str) -> str:
+    """Kinds of value as msgspec names them, in words."""
+    return " or ".join(_WORDS.get(kind.strip(), kind.strip()) for kind in kinds.split("|"))
+
+
+def _expected(kinds: str, key: str) -> str:
+    """What had to stand under a key."""
+    if kinds == "object":
+        return f"a section [{key}]"
+    if kinds == "array":
+        return f"{key} = a list, or [[{key}]] with two brackets"
+    return f"{key} = {_called(kinds)}"
 
 
 def toml_text(name: str, text: str) -> TomlText:
@@ -79,7 +108,8 @@ def toml_text(name: str, text: str) -> TomlText:
 
 def steps_of(text: str) -> list[str | int]:
     """The steps of a path as msgspec writes it: `.conflict[2].threshold`."""
-    return [found[1] if found[1] is not None else int(found[2] or 0) for found in _STEP.finditer(text)]
+    known = text.partition("[...]")[0]  # which key of a table it is, msgspec does not say
+    return [found[1] if found[1] is not None else int(found[2]) for found in _STEP.finditer(known)]
 
 
 def _lines(text: str) -> list[tuple[int, list[str | int]]]:

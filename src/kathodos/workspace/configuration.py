@@ -106,7 +106,7 @@ class Configuration:
 
 def read_configuration(folder: Path) -> Configuration:
     """The configuration of a workspace. Raises DataError where it is not as expected."""
-    return Configuration(read_toml(folder / CONFIGURATION), folder)
+    return Configuration(read_toml(folder / CONFIGURATION, CONFIGURATION), folder)
 
 
 def read_toml(file: Path, name: str = "") -> TomlText:
