@@ -4,7 +4,9 @@ import json
 import unittest
 
 from tests.reference import Reference
-from tests.support import NOW, OFFICE, OFFICE_RULES, Scratch, lay_out, records, run
+from tests.support import NOW, OFFICE, OFFICE_RULES, Scratch, lay_out
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 
 class TheWholeRound(Scratch, unittest.TestCase):
@@ -154,6 +156,12 @@ class TheWholeRound(Scratch, unittest.TestCase):
         self.assertEqual(workspace.frame("identities")["id"].tolist(), ["head", "ann", "bo"])
         reached = workspace.reach(by="identity:ann", at=NOW)
         self.assertEqual(set(reached["action"]), {"edit", "view", "approve"})
+        with self.assertRaisesRegex(kathodos.CallError, "There is no identity or account zzz"):
+            workspace.reach(by="zzz")
+        with workspace.view() as view:
+            self.assertEqual(view.frame("identities", 'id eq "ann"')["id"].tolist(), ["ann"])
+            self.assertRegex(str(view.frame("grants")["until"].dtype), "^datetime64.*UTC")
+            self.assertEqual(len(view.findings.conflicts), 1)
 
 
 if __name__ == "__main__":

@@ -68,15 +68,20 @@ class TomlText:
                 ) from None
             wrong = re.match(r"Invalid enum value (.*)", what)
             if wrong:
-                key, value = path[-1], wrong[1].replace("`", "")
+                key, value = str(path[-1]), wrong[1].replace("`", "")
                 raise self.error(path, f"{key} is {value}, which is none of its words", remedy) from None
             named = next((str(step) for step in reversed(path) if isinstance(step, str)), "the file")
             raise self.error(path, f"{named}: {what[0].lower()}{what[1:]}".replace("`", ""), remedy) from None
 
 
 _WORDS = {
-    **{"str": "a text", "int": "a whole number", "float": "a number", "bool": "true or false", "array": "a list"},
-    **{"object": "a section", "null": "nothing"},
+    "str": "a text",
+    "int": "a whole number",
+    "float": "a number",
+    "bool": "true or false",
+    "array": "a list",
+    "object": "a section",
+    "null": "nothing",
 }
 
 

@@ -210,7 +210,7 @@ class _Reader:
 
     def add_to(self, rules: Rules) -> None:
         """Adds what the file says."""
-        remedy = "A severity is low, medium, high or critical; the manual shows all keys of [[conflict]], [[fence]] and [[need]]."
+        remedy = "A severity is low, medium, high or critical; the manual shows all keys of a file of rules."
         content = self.file.as_type(_File, remedy)
         if not content.topic:
             raise self.file.error(["topic"], "the topic is empty", "Name it.")

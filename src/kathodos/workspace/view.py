@@ -21,6 +21,8 @@ from kathodos.store.history import Histories
 from kathodos.store.records import Edited, Edits, Records, Stored
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from kathodos.analysis.snapshot import Snapshot
     from kathodos.findings.conflicts.covers import Register
     from kathodos.findings.excess.batches import ExcessContext
@@ -212,6 +214,35 @@ class View:
             return f"{prefix}s", number
         asker, people = self.asker(reference), index.holders.people
         return ("identities", asker) if asker < people else ("accounts", asker - people)
+
+    # As data frames
+
+    def frame(self, kind: str, where: str | None = None) -> pd.DataFrame:
+        """The records of a kind (only those that a filter selects) as a DataFrame.
+
+        Dates and times are timestamps in UTC, numbers are numbers, yes and no booleans; each further attribute is a
+        column. Raises CallError where there is no such kind, or where the filter does not fit.
+        """
+        from kathodos.workspace.frames import frame_of
+
+        known = {it.name: it for it in kinds.KINDS}
+        if kind not in known:
+            raise CallError(f"There is no kind of record {kind}.", nearest(kind, list(known)))
+        positions, _ = self.selecting(known[kind], where)
+        return frame_of(self.catalogue, known[kind], positions)
+
+    def reach(self, by: str | None = None) -> pd.DataFrame:
+        """Who reaches what: a DataFrame of who, action and resource. `by`: an identity or account; else everyone.
+
+        Raises CallError with the nearest names where nobody is called so.
+        """
+        import pandas as pd
+
+        from kathodos.engine.everyone import triples
+
+        reference = self.index.holders.references[self.asker(by)] if by is not None else None
+        found = triples(self.index, reference, self.moment)
+        return pd.DataFrame(found, columns=["who", "action", "resource"])
 
     # What is found
 

@@ -13,6 +13,8 @@ from typing import TYPE_CHECKING
 from kathodos.errors import CallError, DataError
 
 if TYPE_CHECKING:
+    import pandas as pd
+
     from kathodos.connectors.settings import Source
     from kathodos.findings.conflicts.covers import Control
     from kathodos.ingest.gather import Terms
@@ -123,6 +125,16 @@ class Workspace:
             point = point_in(histories, as_of)
             moment = moment_in(at) or point.moment
             yield View(self, histories, point.entry, microseconds(moment))
+
+    def frame(self, kind: str, where: str | None = None, as_of: str | None = None) -> pd.DataFrame:
+        """As `View.frame`, of the catalogue as it is, or as of a point."""
+        with self.view(as_of) as view:
+            return view.frame(kind, where)
+
+    def reach(self, by: str | None = None, at: str | None = None, as_of: str | None = None) -> pd.DataFrame:
+        """As `View.reach`, at a moment (default: now)."""
+        with self.view(as_of, at) as view:
+            return view.reach(by)
 
     def rules(self) -> Rules:
         """The rules in `rules/*.toml`. Raises DataError where one is wrong."""
