@@ -29,6 +29,7 @@ lint: .venv/installed
 
 bench: .venv/installed
 	$(BIN)/python bench/start_up.py
+	$(BIN)/python bench/commands.py
 	$(BIN)/python bench/scale.py
 	$(BIN)/python bench/findings.py
 	$(BIN)/python bench/gathering.py

@@ -24,7 +24,7 @@ import peers
 from kathodos.analysis.snapshot import Snapshot
 from kathodos.engine.reach import who_reaches_something
 from kathodos.findings.conflicts.cure import cure
-from kathodos.findings.conflicts.states import find_conflicts, who_breaks
+from kathodos.findings.conflicts.states import find_conflicts, no_conflicts, who_breaks
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.kinds import KINDS, find_excess
 from kathodos.findings.excess.peers import BEYOND_PEERS
@@ -33,8 +33,6 @@ from kathodos.findings.excess.use import DORMANT
 from kathodos.findings.risk.scores import Judged, Risk
 from kathodos.model.times import BEGINNING
 from kathodos.rules.reading import read_rules
-from kathodos.store.records import Stored
-from kathodos.workspace.saved_index import view_at
 from kathodos.workspace.workspace import Workspace
 
 AT = 1_767_225_600_000_000  # 2026-01-01
@@ -42,11 +40,9 @@ RULES, NEEDS, SAMPLED = 200, 20, 12
 WIDEST = 300  # resources on a side of a rule that SQL is asked about
 SAVE = """
 import sys
-from kathodos.workspace.saved_index import view_at
 from kathodos.workspace.workspace import Workspace
-workspace = Workspace.find(sys.argv[1])
-with workspace.store.connect() as connection:
-    view_at(workspace.store, connection)
+with Workspace.find(sys.argv[1]).view() as view:
+    view.index
 """
 
 
@@ -58,18 +54,21 @@ def main():
     with tempfile.TemporaryDirectory() as scratch:
         organisation = made_up.make(asked.size, alike=False)
         workspace = Workspace.create(Path(scratch) / "organisation")
-        made_up.fill_store(organisation, workspace.store.file, with_lives=True)
+        made_up.fill_store(organisation, workspace.store.files[0], with_lives=True)
         subprocess.run([sys.executable, "-c", SAVE, str(workspace.folder)], check=True)
         print(f"\n{asked.size:,} identities, no two alike", flush=True)
-        with workspace.store.connect() as connection:
-            Run(organisation, workspace, connection, asked.conflicts).measure()
+        with workspace.view(at="2026-01-01") as view:
+            Run(organisation, view, asked.conflicts).measure()
+
+
+def judged(context, batches):
+    return Judged(context, no_conflicts([]), np.zeros(0, dtype=bool), excess=batches)
 
 
 class Run:
-    def __init__(self, organisation, workspace, connection, conflicts):
+    def __init__(self, organisation, view, conflicts):
         self.organisation = organisation
-        self.index = view_at(workspace.store, connection).index
-        self.records = Stored(connection)
+        self.index, self.records = view.index, view.stored
         self.conflicts = conflicts
         self.addresses = organisation.addresses()
         self.random = np.random.default_rng(7)
@@ -83,10 +82,10 @@ class Run:
         self.say(f"{RULES} rules over everyone", f"{took:.2f} s, {sum(len(it.identities) for it in found):,} conflicts")
         context = ExcessContext(self.snapshot(), self.needs())
         batches = self.excess(context)
-        judged = Judged(context, excess=batches)
-        took, scores = seconds(lambda: Risk(judged).identities().totals)
+        found_so_far = judged(context, batches)
+        took, scores = seconds(lambda: Risk(found_so_far).identities().totals)
         self.say("risk for everyone, excess given", f"{took:.1f} s, highest {scores.max():.1f}")
-        took, _ = seconds(lambda: Risk(Judged(ExcessContext(self.snapshot()))).identities().totals)
+        took, _ = seconds(lambda: Risk(judged(ExcessContext(self.snapshot()), ())).identities().totals)
         self.say("risk for everyone, columns read anew", f"{took:.1f} s")
         self.cures(rules, found)
         self.duck(context, batches, rules)
@@ -208,7 +207,7 @@ class Run:
         self.say("breadth, excess and dormancy in risk", f"{mine:.2f} s; DuckDB {other / mine:.1f} times as long")
 
     def parts_of_risk(self, context, batches):
-        risk = Risk(Judged(context, excess=batches))
+        risk = Risk(judged(context, batches))
         wide = context.usage.systems_of[: context.snapshot.people].sum(axis=1)
         idle = np.zeros(context.snapshot.people)
         owner = self.index.holders.owner

@@ -5,6 +5,7 @@ trees up to 8 deep with some detached and some denies, 7 n memberships, n/10 gra
 one department and position share all their groups; else no two people have the same.
 """
 
+import json
 import sqlite3
 from dataclasses import dataclass
 from datetime import date, timedelta
@@ -12,6 +13,7 @@ from pathlib import Path
 
 import numpy as np
 
+from kathodos.columns.ranges import range_text
 from kathodos.store.base import FOREVER
 from kathodos.store.tables import TABLES
 
@@ -190,6 +192,7 @@ def fill_store(organisation, file: Path, with_lives=False):
     if with_lives:
         _fill_activity(fill, organisation, addresses)
     fill("grants", GRANT, grant_rows(organisation, organisation.grant, addresses))
+    fill.note()
     connection.execute("COMMIT")
     connection.close()
 
@@ -241,17 +244,39 @@ class _Filler:
     def __init__(self, connection, entry=1):
         self.connection = connection
         self.entry = entry
+        self.rows = {}
+
+    def note(self):
+        """Writes into the ledger entry which rows were opened."""
+        text = json.dumps(self.rows)
+        self.connection.execute("UPDATE ledger SET rows = ? WHERE number = ?", (text, self.entry))
 
     def __call__(self, kind, columns, rows):
-        names = ["row", "since", "until", "mark", *columns]
+        names = ["row", "since", "until", "checksum", *columns]
         assert set(columns) <= set(TABLES[kind].columns.keys())
         (last,) = self.connection.execute(f"SELECT coalesce(max(row), 0) FROM {kind}").fetchone()
-        marks = ", ".join("?" * len(names))
+        places = ", ".join("?" * len(names))
         quoted = ", ".join(f'"{name}"' for name in names)
         self.connection.executemany(
-            f"INSERT INTO {kind} ({quoted}) VALUES ({marks})",
+            f"INSERT INTO {kind} ({quoted}) VALUES ({places})",
             ((at, self.entry, FOREVER, 0, *row) for at, row in enumerate(rows, last + 1)),
         )
+        (end,) = self.connection.execute(f"SELECT coalesce(max(row), 0) FROM {kind}").fetchone()
+        if end > last:
+            before = self.rows.get(kind, {"opened": ""})["opened"]
+            opened = ",".join(filter(None, [before, range_text(range(last + 1, end + 1))]))
+            self.rows[kind] = {"opened": opened, "closed": "", "digest": ""}
+
+
+def write_rules(file: Path, count=50):
+    """Writes conflict rules over resources in different systems, of two duties each."""
+    lines = ['topic = "Bench"']
+    for at in range(count):
+        first, second = at % SYSTEMS, (at + 3) % SYSTEMS
+        lines += ["[[conflict]]", f'id = "B-{at}"', f'severity = "{("low", "medium", "high")[at % 3]}"']
+        for side, (action, system) in enumerate(((ACTIONS[at % 3], first), (ACTIONS[(at + 1) % 3], second))):
+            lines += ["[[conflict.duty]]", f'name = "side {side}"', f'any = ["{action} s{system}:/**"]']
+    file.write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 
 def give_more(organisation, file: Path, grants, entry=2):
@@ -263,6 +288,8 @@ def give_more(organisation, file: Path, grants, entry=2):
         (entry, str(entry).encode()),
     )
     first = 5_000_000 + entry * 1000
-    _Filler(connection, entry)("grants", GRANT, grant_rows(organisation, grants, organisation.addresses(), first))
+    fill = _Filler(connection, entry)
+    fill("grants", GRANT, grant_rows(organisation, grants, organisation.addresses(), first))
+    fill.note()
     connection.execute("COMMIT")
     connection.close()

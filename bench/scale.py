@@ -29,10 +29,10 @@ from kathodos.engine import everyone
 from kathodos.engine.reach import what_reached_by, who_reaches
 from kathodos.engine.redundant import redundant_grants
 from kathodos.findings.conflicts.states import who_breaks
+from kathodos.model.toml import TomlText
 from kathodos.output.parquet import write_pairs
 from kathodos.rules.reading import read_rules
-from kathodos.store.records import Stored
-from kathodos.workspace.saved_index import saved_file, view_at
+from kathodos.workspace.saved_index import index_at
 from kathodos.workspace.workspace import Workspace
 
 AT = 1_767_225_600_000_000  # 2026-01-01
@@ -42,16 +42,11 @@ PATIENCE = 20.0  # seconds that a peer gets for one kind of question
 PROGRAM = Path(sys.executable).parent / "kathodos"
 COMPILE = """
 import re, sys, time
-from kathodos.workspace.saved_index import save
 from kathodos.workspace.workspace import Workspace
-from kathodos.store.records import Stored
-from kathodos.engine.compile import compile_index
-workspace = Workspace.find(sys.argv[1])
-with workspace.store.connect() as connection:
+with Workspace.find(sys.argv[1]).view() as view:
     started = time.perf_counter()
-    index = compile_index(Stored(connection))
+    view.index
     took = time.perf_counter() - started
-    save(workspace.store, index, 1, b"1".hex())
     print(took, int(re.search(r"VmHWM:\\s+(\\d+)", open("/proc/self/status").read())[1]) / 1024)
 """
 
@@ -79,7 +74,7 @@ class Run:
         self.scratch = scratch
         self.organisation = made_up.make(size, alike)
         self.workspace = Workspace.create(scratch / "organisation")
-        self.file = self.workspace.store.file
+        self.file = self.workspace.store.files[0]
         made_up.fill_store(self.organisation, self.file)
         self.title = f"{size:,} identities, {'alike' if alike else 'no two alike'}"
         self.random = np.random.default_rng(7)
@@ -100,10 +95,10 @@ class Run:
         took, memory = map(float, done.stdout.split())
         self.times["compile"] = took
         self.say("compile from the store", f"{took:.1f} s, {memory:,.0f} MB")
-        with self.workspace.store.connect() as connection:
-            self.index = view_at(self.workspace.store, connection).index
-            size = saved_file(self.workspace.store).stat().st_size
-            took = seconds(lambda: view_at(self.workspace.store, connection))[0]
+        with self.workspace.view() as view:
+            self.index = view.index
+            size = self.workspace.store.computed.file("index").stat().st_size
+            took = seconds(lambda: index_at(view.histories, None))[0]
             self.say("open the saved index", f"{took * 1e3:.0f} ms, {size / 1e6:,.0f} MB on disk")
         self.frames = peers.tables(organisation, self.index)
         self.questions()
@@ -183,9 +178,9 @@ class Run:
         addresses = self.organisation.addresses()
         duties = [(int(action), addresses[node]) for _, action, node, _, _ in chosen.tolist()]
         rules = [_rule(at, duties[2 * at : 2 * at + 2]) for at in range(RULES)]
-        parsed = read_rules([("bench.toml", {"topic": "bench", "conflict": rules}, "")]).conflicts
-        with self.workspace.store.connect() as connection:
-            took, found = seconds(lambda: who_breaks(Snapshot(Stored(connection), index, AT), parsed))
+        parsed = read_rules([TomlText("bench.toml", {"topic": "bench", "conflict": rules}, "")]).conflicts
+        with self.workspace.view() as view:
+            took, found = seconds(lambda: who_breaks(Snapshot(view.stored, index, AT), parsed))
         self.times["rules"] = took
         self.say(
             f"{RULES} conflict rules over everyone",
@@ -288,9 +283,9 @@ class Run:
             none, some = np.full(100, -1), np.zeros(100, dtype=int)
             columns = (groups, roles, none, none, some) if entry == 2 else (people, none, some, nodes, some)
             made_up.give_more(organisation, self.file, np.stack(columns, axis=1), entry)
-            with self.workspace.store.connect() as connection:
-                took, view = seconds(lambda connection=connection: view_at(self.workspace.store, connection))
-                spent, _ = seconds(lambda view=view: what_reached_by(view.index, int(self.people[0]), AT))
+            with self.workspace.view() as view:
+                took, changed = seconds(lambda view=view: view.index)
+                spent, _ = seconds(lambda changed=changed: what_reached_by(changed, int(self.people[0]), AT))
             self.times[f"change {entry}"] = took + spent
             self.say(f"100 grants {kind}, and the next answer", f"{took + spent:.2f} s, the new index saved")
 
