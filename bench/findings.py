@@ -21,7 +21,7 @@ import numpy as np
 import organisation as made_up
 import peers
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.engine.reach import who_reaches_something
 from kathodos.findings.conflicts.cure import cure
 from kathodos.findings.conflicts.states import find_conflicts, no_conflicts, who_breaks
@@ -73,19 +73,19 @@ class Run:
         self.addresses = organisation.addresses()
         self.random = np.random.default_rng(7)
 
-    def snapshot(self):
-        return Snapshot(self.records, self.index, AT)
+    def basis(self):
+        return Basis(self.records, self.index, AT)
 
     def measure(self):
         rules = self.rules()
-        took, found = seconds(lambda: who_breaks(self.snapshot(), rules))
+        took, found = seconds(lambda: who_breaks(self.basis(), rules))
         self.say(f"{RULES} rules over everyone", f"{took:.2f} s, {sum(len(it.identities) for it in found):,} conflicts")
-        context = ExcessContext(self.snapshot(), self.needs())
+        context = ExcessContext(self.basis(), self.needs())
         batches = self.excess(context)
         found_so_far = judged(context, batches)
         took, scores = seconds(lambda: Risk(found_so_far).identities().totals)
         self.say("risk for everyone, excess given", f"{took:.1f} s, highest {scores.max():.1f}")
-        took, _ = seconds(lambda: Risk(judged(ExcessContext(self.snapshot()), ())).identities().totals)
+        took, _ = seconds(lambda: Risk(judged(ExcessContext(self.basis()), ())).identities().totals)
         self.say("risk for everyone, columns read anew", f"{took:.1f} s")
         self.cures(rules, found)
         self.duck(context, batches, rules)
@@ -130,12 +130,12 @@ class Run:
     def cures(self, rules, found):
         """As many conflicts as were asked for, of the rules that fewest break."""
         few = sorted(found, key=lambda it: len(it.identities))
-        snapshot, chosen = self.snapshot(), []
+        basis, chosen = self.basis(), []
         for breach in few:
             if 0 < len(breach.identities) <= self.conflicts and len(chosen) < self.conflicts:
-                chosen += find_conflicts(snapshot, [breach.rule])
+                chosen += find_conflicts(basis, [breach.rule])
         chosen = chosen[: self.conflicts]
-        took, cures = seconds(lambda: cure(snapshot, chosen, (), 90))
+        took, cures = seconds(lambda: cure(basis, chosen, (), 90))
         count = len(cures.withdrawals())
         text = f"{took:.1f} s, {count:,} withdrawals, at most {cures.gap:.2%} above the least"
         self.say(f"the cure of {len(chosen):,} conflicts", text)
@@ -143,7 +143,7 @@ class Run:
     def duck(self, context, batches, rules):
         """The same, or a part of it, in SQL: with what is read from the store and the closures of groups and roles
         there before, for both."""
-        snapshot, index = context.snapshot, self.index
+        basis, index = context.basis, self.index
         asked = in_sql.Asked(peers.tables(self.organisation, index), in_sql.more_tables(context, batches))
         for name, query in (
             (BEYOND_PEERS, in_sql.BEYOND_PEERS),
@@ -153,12 +153,12 @@ class Run:
             (kind,) = (it for it in KINDS if it.name == name)
             self.beside(
                 f"all of {name}",
-                lambda kind=kind: len(kind.find(ExcessContext(snapshot, context.needs))),
+                lambda kind=kind: len(kind.find(ExcessContext(basis, context.needs))),
                 lambda query=query: asked.count(query),
             )
         self.beside(
             "which units were used",
-            lambda: int((ExcessContext(snapshot).usage.last > BEGINNING).sum()),
+            lambda: int((ExcessContext(basis).usage.last > BEGINNING).sum()),
             lambda: asked.count(in_sql.USED),
         )
         self.risk_beside(context, batches, asked)
@@ -167,13 +167,13 @@ class Run:
         some = [it for it in rules if all(sizes[self.node(duty)] <= WIDEST for duty in it.duties)][:SAMPLED]
         self.beside(
             f"{len(some)} rules, up to {WIDEST} resources a side",
-            lambda: [it.identities.tolist() for it in who_breaks(snapshot, some)],
+            lambda: [it.identities.tolist() for it in who_breaks(basis, some)],
             lambda: [self.breaking(asked, rule) for rule in some],
         )
-        nodes = self.random.choice((snapshot.sensitivity == 3).nonzero()[0], size=SAMPLED, replace=False)
+        nodes = self.random.choice((basis.sensitivity == 3).nonzero()[0], size=SAMPLED, replace=False)
         self.beside(
             f"who reaches {SAMPLED} sensitive resources",
-            lambda: [self.reaching(snapshot, node) for node in nodes.tolist()],
+            lambda: [self.reaching(basis, node) for node in nodes.tolist()],
             lambda: [self.active(asked.who(0, node, node + 1)).tolist() for node in nodes.tolist()],
         )
         cut = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
@@ -181,7 +181,7 @@ class Run:
         self.beside(
             f"{SAMPLED} detached ones, less their parents",
             lambda: [
-                sorted(set(self.reaching(snapshot, node)) - set(self.reaching(snapshot, parent)))
+                sorted(set(self.reaching(basis, node)) - set(self.reaching(basis, parent)))
                 for node, parent in zip(cut.tolist(), tree.parent[cut].tolist(), strict=True)
             ],
             lambda: [
@@ -200,7 +200,7 @@ class Run:
 
     def risk_beside(self, context, batches, asked):
         """Breadth, excess and dormancy in both, before they are rounded."""
-        mine, points = seconds(lambda: self.parts_of_risk(ExcessContext(context.snapshot), batches))
+        mine, points = seconds(lambda: self.parts_of_risk(ExcessContext(context.basis), batches))
         other, found = seconds(asked.risk)
         if not np.allclose(points, found, atol=1e-9):
             raise SystemExit("Risk: the answers differ, so nothing is measured.")
@@ -208,8 +208,8 @@ class Run:
 
     def parts_of_risk(self, context, batches):
         risk = Risk(judged(context, batches))
-        wide = context.usage.systems_of[: context.snapshot.people].sum(axis=1)
-        idle = np.zeros(context.snapshot.people)
+        wide = context.usage.systems_of[: context.basis.people].sum(axis=1)
+        idle = np.zeros(context.basis.people)
         owner = self.index.holders.owner
         np.maximum.at(idle, owner[owner >= 0], risk.idle_days[owner >= 0])
         return np.stack([wide, risk.excess_of[0] * 15, np.minimum(idle / 365, 1) * 5], axis=1)
@@ -226,8 +226,8 @@ class Run:
             sides.append(self.active(asked.who(action, node, int(self.index.tree.end[node]))))
         return np.intersect1d(*sides).tolist()
 
-    def reaching(self, snapshot, node):
-        found = who_reaches_something(self.index, np.array([node]), AT)[: snapshot.people]
+    def reaching(self, basis, node):
+        found = who_reaches_something(self.index, np.array([node]), AT)[: basis.people]
         return (found & self.index.holders.is_active).nonzero()[0].tolist()
 
     def active(self, people):

@@ -127,22 +127,22 @@ class Asked(peers.Duck):
 
 def more_tables(context, batches):
     """What is known of people, accounts, uses and findings, as data frames."""
-    snapshot, index = context.snapshot, context.snapshot.index
-    uses, holders, limits = snapshot.uses, index.holders, context.thresholds
-    seen = snapshot.moments(snapshot.account("last_login"))
+    basis, index = context.basis, context.basis.index
+    uses, holders, limits = basis.uses, index.holders, context.thresholds
+    seen = basis.moments(basis.account("last_login"))
     number = np.array([peers.ACTIONS.index(name) for _, name in index.actions])
-    by_people = uses.user < snapshot.people
+    by_people = uses.user < basis.people
     used = {"i": uses.user, "action": number[uses.action], "node": uses.node}
     system = np.searchsorted(index.system_roots, np.arange(len(index.tree)), side="right")
     weights = [EXCESSIVE[it.severity] * it.confidence / 100 for it in batches]
-    sizes = np.unique(np.bincount(snapshot.peers[snapshot.peers >= 0]) - 1)
+    sizes = np.unique(np.bincount(basis.peers[basis.peers >= 0]) - 1)
     few = [(int(of), most) for of in sizes[sizes > 0] if (most := _most(int(of), limits)) >= 0]
     return {
-        "position": pd.DataFrame({"i": np.arange(snapshot.people), "p": snapshot.peers}),
+        "position": pd.DataFrame({"i": np.arange(basis.people), "p": basis.peers}),
         "active": pd.DataFrame({"i": holders.is_active.nonzero()[0]}),
         "able": pd.DataFrame({"i": (holders.is_active | (holders.accounts_of.sizes() > 0)).nonzero()[0]}),
         "used": pd.DataFrame({name: column[by_people] for name, column in used.items()}).drop_duplicates(),
-        "account": pd.DataFrame({"owner": holders.owner, "days": np.maximum((snapshot.at - seen) // DAY, 0)}),
+        "account": pd.DataFrame({"owner": holders.owner, "days": np.maximum((basis.at - seen) // DAY, 0)}),
         "finding": pd.DataFrame(
             {"whose": np.concatenate([it.whose for it in batches]), "weight": np.concatenate(weights)}
         ),

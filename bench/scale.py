@@ -24,7 +24,7 @@ import numpy as np
 import organisation as made_up
 import peers
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.engine import everyone
 from kathodos.engine.reach import what_reached_by, who_reaches
 from kathodos.engine.redundant import redundant_grants
@@ -180,7 +180,7 @@ class Run:
         rules = [_rule(at, duties[2 * at : 2 * at + 2]) for at in range(RULES)]
         parsed = read_rules([TomlText("bench.toml", {"topic": "bench", "conflict": rules}, "")]).conflicts
         with self.workspace.view() as view:
-            took, found = seconds(lambda: who_breaks(Snapshot(view.stored, index, AT), parsed))
+            took, found = seconds(lambda: who_breaks(Basis(view.stored, index, AT), parsed))
         self.times["rules"] = took
         self.say(
             f"{RULES} conflict rules over everyone",

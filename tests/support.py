@@ -47,15 +47,15 @@ def index_of(catalogue):
     return compile_index(InMemory(state_of(catalogue)))
 
 
-def snapshot_of(catalogue, moment=NOW):
+def basis_of(catalogue, moment=NOW):
     """What findings are made of, for {kind name: [{column: value}]} at a moment."""
     from datetime import datetime
 
-    from kathodos.analysis.snapshot import Snapshot
+    from kathodos.analysis.basis import Basis
     from kathodos.model.times import microseconds
 
     state = state_of(catalogue)
-    return Snapshot(InMemory(state), compile_index(InMemory(state)), microseconds(datetime.fromisoformat(moment)))
+    return Basis(InMemory(state), compile_index(InMemory(state)), microseconds(datetime.fromisoformat(moment)))
 
 
 def rules_of(text):

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
 from tests.reference import Reference, instant, matches, split
-from tests.support import NOW, OFFICE, catalogues, rules_of, searching, snapshot_of
+from tests.support import NOW, OFFICE, basis_of, catalogues, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
 PATTERNS = st.sampled_from(("s:/a", "s:/a/**", "s:/*", "s:/**/b", "t:/b"))
@@ -31,7 +31,7 @@ class Against(unittest.TestCase):
     @given(catalogues(), ACTIONS, PATTERNS)
     @searching(25)
     def test_the_reference(self, catalogue, action, pattern):
-        snapshot, reference = snapshot_of(catalogue), Reference(catalogue)
+        basis, reference = basis_of(catalogue), Reference(catalogue)
         rules = rules_of(RULES.format(action=action, pattern=pattern))
         people = {row["id"]: row for row in catalogue["identities"]}
 
@@ -43,9 +43,9 @@ class Against(unittest.TestCase):
                             yield name, one, f"{node[0]}:/{'/'.join(node[1:])}"
 
         def told(found):
-            address, names = snapshot.index.tree.addresses, snapshot.index.holders.identities
+            address, names = basis.index.tree.addresses, basis.index.holders.identities
             return {
-                (names[it.identity], snapshot.index.actions[it.action][1], address[node])
+                (names[it.identity], basis.index.actions[it.action][1], address[node])
                 for it in found
                 for node in it.nodes.tolist()
             }
@@ -53,7 +53,7 @@ class Against(unittest.TestCase):
         below = [node for node in reference.nodes if reference.targets_reaching(pattern, node)]
         docked = {name for name, row in people.items() if row["department"] == "Dock" and name != "p3"}
         expected = {cell for cell in cells(True, below) if cell[0] in docked}
-        found = told(crossings(snapshot, rules.fences))
+        found = told(crossings(basis, rules.fences))
         self.assertLessEqual(found, expected)
         self.assertEqual({cell[0] for cell in found}, {cell[0] for cell in expected})
         path = split(pattern.removesuffix("/**"))
@@ -64,7 +64,7 @@ class Against(unittest.TestCase):
             if row["department"] and f"identity:{name}" in reference.principals(f"identity:{name}", AT)
         }
         lacking = {cell for cell in cells(False, named) if cell[0] in there}
-        self.assertEqual(told(lacks(snapshot, rules.needs)), lacking)
+        self.assertEqual(told(lacks(basis, rules.needs)), lacking)
 
 
 class Machines(unittest.TestCase):
@@ -84,12 +84,12 @@ class Machines(unittest.TestCase):
         needs = rules_of(
             'topic = "T"\n[[need]]\nid = "B"\nwho = \'id eq "bot"\'\nmust = ["view dues:/tariffs"]\n'
         ).needs
-        snapshot = snapshot_of(catalogue)
-        found = {snapshot.index.holders.identities[it.identity]: it for it in surpluses(snapshot, needs)}
+        basis = basis_of(catalogue)
+        found = {basis.index.holders.identities[it.identity]: it for it in surpluses(basis, needs)}
         bot, mute = found["bot"], found["mute"]
         self.assertEqual((bot.pairs, bot.unused, bot.resources, bot.is_stated), (2, 1, 2, True))
-        self.assertEqual([snapshot.index.actions[it][1] for it in bot.actions], ["edit"])
-        self.assertEqual([snapshot.index.grants.ids[it] for it in bot.grants], ["b"])
+        self.assertEqual([basis.index.actions[it][1] for it in bot.actions], ["edit"])
+        self.assertEqual([basis.index.grants.ids[it] for it in bot.grants], ["b"])
         self.assertEqual((mute.pairs, mute.is_stated), (1, False), "what everyone has is not counted")
 
     @given(
@@ -111,11 +111,11 @@ class Machines(unittest.TestCase):
         reference, alone = Reference(catalogue), Reference({**catalogue, "grants": own})
         alone.actions = reference.actions
         need = f'topic = "T"\n[[need]]\nid = "B"\nwho = \'id eq "p1"\'\nmust = ["{action} {pattern}"]\n'
-        snapshot = snapshot_of(catalogue)
+        basis = basis_of(catalogue)
         told = {}
-        for it in surpluses(snapshot, rules_of(need).needs):
-            actions = {snapshot.index.actions[number][1] for number in it.actions.tolist()}
-            name = snapshot.index.holders.identities[it.identity]
+        for it in surpluses(basis, rules_of(need).needs):
+            actions = {basis.index.actions[number][1] for number in it.actions.tolist()}
+            name = basis.index.holders.identities[it.identity]
             told[name, it.system] = (it.pairs, it.unused, it.resources, actions, it.is_stated)
         expected = {}
         for name in ("p1", "p2"):
@@ -142,8 +142,8 @@ class Machines(unittest.TestCase):
         rules = rules_of(
             'topic = "T"\n[[fence]]\nid = "F"\nwho = "id pr"\nnever = ["view dues:/gone", "* dues:/tariffs"]'
         )
-        snapshot = snapshot_of(OFFICE)
-        self.assertEqual([str(permission) for _, permission in idle_rules(snapshot, rules.fences)], ["view dues:/gone"])
+        basis = basis_of(OFFICE)
+        self.assertEqual([str(permission) for _, permission in idle_rules(basis, rules.fences)], ["view dues:/gone"])
 
 
 if __name__ == "__main__":

@@ -19,7 +19,7 @@ from kathodos.findings.risk.scores import PARTS, Judged, Risk, Weights
 from kathodos.output import charts
 from tests.findings.excess.test_excess_by_reference import Reading, live_permits, permitted_cells
 from tests.reference import Reference, split
-from tests.support import NOW, OFFICE, OFFICE_RULES, catalogues, naming_actions, rules_of, searching, snapshot_of
+from tests.support import NOW, OFFICE, OFFICE_RULES, basis_of, catalogues, naming_actions, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
 ADMINS = {
@@ -45,17 +45,17 @@ KINDS = ("identities", "accounts", "roles", "resources", "systems")
 
 
 def judged(catalogue, rules=OFFICE_RULES, covered=False, **weights):
-    snapshot, rules = snapshot_of(catalogue), rules_of(rules)
-    context = ExcessContext(snapshot, rules.needs)
-    conflicts = all_conflicts(snapshot, rules.conflicts)
-    faults = roles_at_fault(snapshot, rules.conflicts)
+    basis, rules = basis_of(catalogue), rules_of(rules)
+    context = ExcessContext(basis, rules.needs)
+    conflicts = all_conflicts(basis, rules.conflicts)
+    faults = roles_at_fault(basis, rules.conflicts)
     kept = np.full(len(conflicts), covered)
-    climbs = [it.climb for it in climbers(snapshot)]
+    climbs = [it.climb for it in climbers(basis)]
     return Judged(context, conflicts, kept, faults, list(find_excess(context)), climbs, Weights(**weights))
 
 
-def nothing_judged(snapshot):
-    return Judged(ExcessContext(snapshot), no_conflicts([]), np.zeros(0, dtype=bool))
+def nothing_judged(basis):
+    return Judged(ExcessContext(basis), no_conflicts([]), np.zeros(0, dtype=bool))
 
 
 def score(catalogue, name, **options):
@@ -83,7 +83,7 @@ class Scores(unittest.TestCase):
     def test_what_counts_for_sensitivity_is_the_highest_that_is_reached(self, catalogue, levels):
         resources = [{**row, "sensitivity": at} for row, at in zip(catalogue["resources"], levels, strict=False)]
         catalogue = {**catalogue, "resources": resources}
-        reference, snapshot = Reference(catalogue), snapshot_of(catalogue)
+        reference, basis = Reference(catalogue), basis_of(catalogue)
 
         def level(node):
             own = (reference.resources.get(node[:size], {}).get("sensitivity") for size in range(len(node), 0, -1))
@@ -92,8 +92,8 @@ class Scores(unittest.TestCase):
         expected = dict.fromkeys(reference.askers(), 0)
         for asker, _, address in reference.everything(AT):
             expected[asker] = max(expected[asker], level(split(address)))
-        risk, names = Risk(nothing_judged(snapshot)), snapshot.index.holders.references
-        found = {names[at]: int(risk.level[at]) for at in snapshot.index.holders.askers.tolist()}
+        risk, names = Risk(nothing_judged(basis)), basis.index.holders.references
+        found = {names[at]: int(risk.level[at]) for at in basis.index.holders.askers.tolist()}
         self.assertEqual(found, expected)
         points = dict(zip(risk.identities().subjects, risk.identities().points[:, 0].tolist(), strict=True))
         self.assertEqual(points, {it: (0, 4, 12, 20)[expected[it]] for it in points})
@@ -105,9 +105,9 @@ class Scores(unittest.TestCase):
         people = [{**row, **present} for row in catalogue["identities"]]
         accounts = [{**row, "status": "enabled"} for row in catalogue["accounts"]]
         catalogue = naming_actions({**catalogue, "identities": people, "accounts": accounts})
-        reading, snapshot = Reading(catalogue), snapshot_of(catalogue)
+        reading, basis = Reading(catalogue), basis_of(catalogue)
         kinds = {(row["system"], row["action"]): row.get("kind") for row in catalogue["actions"]}
-        risk = Risk(nothing_judged(snapshot))
+        risk = Risk(nothing_judged(basis))
         gravest = {"read": 1.5, "write": 6.0, None: 0.0}
         for kind in ("identities", "accounts"):
             scores = getattr(risk, kind)()
@@ -147,23 +147,23 @@ class Scores(unittest.TestCase):
 
 class Administrators(unittest.TestCase):
     def test_who_can_remove_whom_and_who_is_the_last(self):
-        snapshot = snapshot_of(ADMINS)
-        names = snapshot.index.holders.references
-        found = {it.system: it for it in administrations(snapshot)}
+        basis = basis_of(ADMINS)
+        names = basis.index.holders.references
+        found = {it.system: it for it in administrations(basis)}
         self.assertEqual([names[it] for it in found["d"].administrators], ["identity:a", "identity:b", "identity:c"])
         pairs = [{names[a], names[b]} for a, b in found["d"].pairs]
         self.assertEqual(pairs, [{"identity:a", "identity:b"}], "c holds its right itself: no group can be taken away")
         self.assertEqual([names[it] for it in found["e"].administrators], ["identity:x"])
 
     def test_those_who_climb_alike_are_told_together(self):
-        snapshot = snapshot_of(
+        basis = basis_of(
             {
                 **ADMINS,
                 "grants": [*ADMINS["grants"], {"grant": "4", "holder": "group:d/other", "gives": "run e:/"}],
             }
         )
-        names = snapshot.index.holders.references
-        found = {tuple(names[it] for it in climber.askers): climber.climb.gain for climber in climbers(snapshot)}
+        names = basis.index.holders.references
+        found = {tuple(names[it] for it in climber.askers): climber.climb.gain for climber in climbers(basis)}
         self.assertIn(("identity:a", "identity:b"), found)
         self.assertIn(("identity:c",), found)
         self.assertNotIn("identity:x", [name for alike in found for name in alike])
@@ -175,7 +175,7 @@ class Pictures(unittest.TestCase):
         access = pictures.access_by_department(found.context)
         self.assertEqual((access.rows, access.of.tolist()), (["Dues"], [3]))
         self.assertEqual(dict(zip(access.columns, access.counts[0].tolist(), strict=True)), {"dues": 2, "directory": 0})
-        conflicts = pictures.conflicts_by_topic(found.context.snapshot, found.conflicts)
+        conflicts = pictures.conflicts_by_topic(found.context.basis, found.conflicts)
         self.assertEqual((conflicts.rows, conflicts.columns, conflicts.counts.tolist()), (["Dues"], ["Dues"], [[1]]))
         ages = pictures.excess_by_age(found.excess)
         self.assertEqual(int(ages.counts.sum()), sum(map(len, found.excess)))

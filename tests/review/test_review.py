@@ -8,7 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.engine.compile import compile_index
 from kathodos.engine.decide import who_has
@@ -73,9 +73,9 @@ HOUSE = {
 
 def drafted_of(catalogue, chosen=None, needs=(), thresholds=None):
     """The context of a catalogue, and the review of some of its identities."""
-    snapshot = Snapshot(InMemory(state_of(catalogue)), compile_index(InMemory(state_of(catalogue))), AT)
-    context = ExcessContext(snapshot, needs, thresholds or Thresholds())
-    identities = snapshot.index.holders.identities
+    basis = Basis(InMemory(state_of(catalogue)), compile_index(InMemory(state_of(catalogue))), AT)
+    context = ExcessContext(basis, needs, thresholds or Thresholds())
+    identities = basis.index.holders.identities
     numbers = np.array([identities.find(it) for it in chosen or identities])
     return context, draft_review(context, no_conflicts([]), numbers, needs, "opener")
 
@@ -88,7 +88,7 @@ def rows_of(drafted, names=REVIEW_LINES.names[1:]):
 class ReviewItems(unittest.TestCase):
     def setUp(self):
         self.context, self.drafted = drafted_of(HOUSE, ["p"])
-        self.index = self.context.snapshot.index
+        self.index = self.context.basis.index
 
     def things(self):
         columns = zip(*(column.listed() for column in self.drafted.things), strict=True)
@@ -155,8 +155,8 @@ class Evidences(unittest.TestCase):
         context, drafted = drafted_of(catalogue) if catalogue.get("identities") else (None, None)
         if drafted is None or not len(drafted):
             return
-        snapshot, index = context.snapshot, context.snapshot.index
-        counted = snapshot.is_person & ~snapshot.identity("status").holding("left")
+        basis, index = context.basis, context.basis.index
+        counted = basis.is_person & ~basis.identity("status").holding("left")
         things = {row[0]: row[5] for row in zip(*(it.listed() for it in drafted.things), strict=True)}
         for line in rows_of(drafted):
             if line["group"]:
@@ -166,10 +166,10 @@ class Evidences(unittest.TestCase):
                 same = (index.grants.entitlement == index.grants.entitlement[grant]) & (index.grants.ends > AT)
                 same &= index.grants.denies == index.grants.denies[grant]
                 holders = index.grants.holder[same].astype(np.int64)
-            having = who_has(index, holders, AT)[: snapshot.people]
+            having = who_has(index, holders, AT)[: basis.people]
             self.assertEqual(things[line["thing"]], int((having & counted).sum()), line)
             person = index.holders.identities.find(line["identity"])
-            title, department = (snapshot.identity(name).codes for name in ("title", "department"))
+            title, department = (basis.identity(name).codes for name in ("title", "department"))
             peers = counted & (title == title[person]) & (department == department[person])
             peers[person] = True
             shares = (line["peers_having"], line["peers_counted"])

@@ -6,7 +6,7 @@ from importlib.resources import files
 from kathodos.model.toml import TomlText, toml_text
 from kathodos.rules.checking import FAULT, NOTE, check_rules
 from kathodos.rules.reading import read_rules
-from tests.support import OFFICE, OFFICE_RULES, rules_of, snapshot_of
+from tests.support import OFFICE, OFFICE_RULES, basis_of, rules_of
 
 
 def library():
@@ -17,9 +17,7 @@ def library():
 
 class Checks(unittest.TestCase):
     def faults(self, text):
-        return [
-            it.what + " " + it.remedy for it in check_rules(snapshot_of(OFFICE), rules_of(text)) if it.kind == FAULT
-        ]
+        return [it.what + " " + it.remedy for it in check_rules(basis_of(OFFICE), rules_of(text)) if it.kind == FAULT]
 
     def test_what_can_never_match(self):
         for old, new, expected in (
@@ -53,7 +51,7 @@ class Checks(unittest.TestCase):
         self.assertGreaterEqual(len(rules.topics()), 6)
         for rule in rules.conflicts:
             self.assertTrue(rule.description and rule.remedy and rule.reference, rule.id)
-        remarks = check_rules(snapshot_of(OFFICE), rules)
+        remarks = check_rules(basis_of(OFFICE), rules)
         self.assertEqual({it.kind for it in remarks}, {NOTE})
         duties = {duty.name for rule in rules.conflicts for duty in rule.duties}
         self.assertEqual(duties, set(rules.duties), "every duty is named by a rule, and every rule's duty is there")
@@ -69,9 +67,9 @@ class Checks(unittest.TestCase):
         rules = read_rules([*held, TomlText(generic.name, {"duties": stated}, "")])
         from kathodos.findings.conflicts.states import find_conflicts
 
-        snapshot = snapshot_of(OFFICE)
-        found = find_conflicts(snapshot, rules.conflicts)
-        self.assertEqual([it.name(snapshot.index) for it in found], ["AR-1/ann"])
+        basis = basis_of(OFFICE)
+        found = find_conflicts(basis, rules.conflicts)
+        self.assertEqual([it.name(basis.index) for it in found], ["AR-1/ann"])
 
 
 if __name__ == "__main__":

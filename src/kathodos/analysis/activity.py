@@ -7,7 +7,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.analysis.snapshot import numbers_among
+from kathodos.analysis.basis import numbers_among
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled
 from kathodos.columns.moments import moments_of

@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs
 from kathodos.engine.index import ANY_ACTION
 
@@ -18,9 +18,9 @@ READ, WRITE, EXPORT, APPROVE, ADMINISTER = (1 << at for at in range(len(KINDS)))
 class Exposure:
     """Of each bundle what it permits: the highest sensitivity (-1: nothing there), kinds of action as bits, systems."""
 
-    def __init__(self, snapshot: Snapshot) -> None:
-        self.snapshot = snapshot
-        self.index = snapshot.index
+    def __init__(self, basis: Basis) -> None:
+        self.basis = basis
+        self.index = basis.index
 
     @cached_property
     def action_kinds(self) -> Ints:
@@ -59,7 +59,7 @@ class Exposure:
     def top(self) -> Ints:
         """The highest sensitivity of what each bundle permits; -1 where it permits nothing."""
         intervals, tree = self.index.intervals, self.index.tree
-        level = self.snapshot.sensitivity[tree.node_at]
+        level = self.basis.sensitivity[tree.node_at]
         highest = np.zeros(len(intervals), dtype=np.int64)
         for at in (1, 2, 3):
             before = np.concatenate([[0], np.cumsum(level == at)])
@@ -101,7 +101,7 @@ class Exposure:
     def group_entitlements(self) -> CSRList:
         """For each group the bundles that it gives its members: of live grants that permit."""
         index, first = self.index, self.index.holders.first_group
-        grants = (self.snapshot.live & ~index.grants.denies).nonzero()[0]
+        grants = (self.basis.live & ~index.grants.denies).nonzero()[0]
         holder = index.grants.holder[grants]
         held = (holder >= first) & (holder < index.holders.everyone)
         own = csr_from_pairs(holder[held] - first, index.grants.entitlement[grants[held]], len(index.holders.groups))

@@ -11,8 +11,8 @@ from functools import cached_property
 
 import numpy as np
 
+from kathodos.analysis.basis import Basis
 from kathodos.analysis.exposure import Exposure, matrix
-from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import (
     Bools,
     CSRList,
@@ -52,16 +52,16 @@ class Units:
 class Usage:
     """The units, what is at stake in each, and when each was used last."""
 
-    def __init__(self, snapshot: Snapshot, exposure: Exposure) -> None:
-        self.snapshot = snapshot
-        self.index = snapshot.index
+    def __init__(self, basis: Basis, exposure: Exposure) -> None:
+        self.basis = basis
+        self.index = basis.index
         self.exposure = exposure
 
     @cached_property
     def units(self) -> Units:
         """Everything that is held and permits something."""
         index, holders = self.index, self.index.holders
-        grants = (self.snapshot.live & ~index.grants.denies & (index.grants.holder < holders.first_group)).nonzero()[0]
+        grants = (self.basis.live & ~index.grants.denies & (index.grants.holder < holders.first_group)).nonzero()[0]
         first = holders.first_group
         listed = (holders.why & LISTED > 0).nonzero()[0]
         listed = listed[: int(np.searchsorted(listed, holders.edges.starts[first]))]
@@ -78,7 +78,7 @@ class Usage:
     @cached_property
     def identity(self) -> Ints:
         """The identity that each unit belongs to; -1 for those of an account of nobody."""
-        return np.where(self.units.owner < self.snapshot.people, self.units.owner, -1)
+        return np.where(self.units.owner < self.basis.people, self.units.owner, -1)
 
     @property
     def thing_count(self) -> int:
@@ -128,7 +128,7 @@ class Usage:
 
         A unit that gives something in a system of which no activity is known cannot be called unused.
         """
-        since, exposure = self.snapshot.watched_since, self.exposure
+        since, exposure = self.basis.watched_since, self.exposure
         known = np.array([since.get(it.name, _NEVER) for it in self.index.systems_in_order], dtype=np.int64)
         of_bundle, of_group = (np.full(len(it), BEGINNING) for it in (exposure.systems, exposure.group_systems))
         for found, lists in ((of_bundle, exposure.systems), (of_group, exposure.group_systems)):
@@ -163,14 +163,14 @@ class Usage:
         """What everyone has, and what groups give by a filter: to whom, the kinds of action, and the systems."""
         index, exposure, found = self.index, self.exposure, []
         everyone = index.holder_grants[index.holders.everyone]
-        everyone = everyone[self.snapshot.live[everyone] & ~index.grants.denies[everyone]]
-        able = who_has(index, ints([index.holders.everyone]), self.snapshot.moment)
+        everyone = everyone[self.basis.live[everyone] & ~index.grants.denies[everyone]]
+        able = who_has(index, ints([index.holders.everyone]), self.basis.moment)
         for entitlement in np.unique(index.grants.entitlement[everyone]).tolist():
             found.append((able, int(exposure.kinds[entitlement]), exposure.systems[entitlement]))
         of_group = exposure.over_groups(exposure.kinds, 0, is_bits=True)
         for group, text in enumerate(index.holders.filters):
             if text is not None and len(exposure.group_entitlements[group]):
-                mask = who_has(index, ints([index.holders.first_group + group]), self.snapshot.moment)
+                mask = who_has(index, ints([index.holders.first_group + group]), self.basis.moment)
                 found.append((mask, int(of_group[group]), exposure.group_systems[group]))
         return found
 
@@ -182,7 +182,7 @@ class Usage:
 
         Gives action and place of each cell, and user, cell and last time of each pair, ordered by user.
         """
-        uses, index = self.snapshot.uses, self.index
+        uses, index = self.basis.uses, self.index
         position = index.tree.position[uses.node].astype(np.int64)
         width = max(len(index.actions), 1)
         codes = position * width + uses.action
@@ -273,7 +273,7 @@ class Usage:
         found[index.grants.entitlement[units.grant[used & (units.grant >= 0)]]] = True
         _, _, user, cell, _ = self.cells
         everyone = index.holder_grants[index.holders.everyone]
-        given = index.grants.entitlement[everyone[self.snapshot.live[everyone]]]
+        given = index.grants.entitlement[everyone[self.basis.live[everyone]]]
         found[given[np.isin(given, self.permitting.items)]] = True
         member, groups = self._memberships()
         if len(member) and len(user):

@@ -52,7 +52,7 @@ def _drawn(kind: str, view: View) -> Any:
     if kind == "conflicts":
         found = view.findings.conflicts
         is_open = ~view.findings.covered(found)
-        return charts.draw_conflicts(pictures.conflicts_by_topic(view.snapshot, found.taken(is_open)))
+        return charts.draw_conflicts(pictures.conflicts_by_topic(view.basis, found.taken(is_open)))
     if kind == "excess":
         return charts.draw_excess(pictures.excess_by_age(view.findings.excess))
     scores = view.findings.scores("identities")

@@ -13,7 +13,7 @@ from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field
 
 if TYPE_CHECKING:
-    from kathodos.analysis.snapshot import Snapshot
+    from kathodos.analysis.basis import Basis
     from kathodos.findings.fences import Crossing, Lack, Surplus
     from kathodos.rules.reading import Rules
 
@@ -45,28 +45,28 @@ def run(session: Session) -> int:
     asked = session.arguments
     rules = _chosen(session)
     view = session.view
-    snapshot = view.snapshot
+    basis = view.basis
     only = view.identity(asked.by) if asked.by else None
-    crossed = [it for it in crossings(snapshot, rules.fences) if only in (None, it.identity)]
-    lacking = [it for it in lacks(snapshot, rules.needs) if only in (None, it.identity)]
-    idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(snapshot, _both(rules))]
+    crossed = [it for it in crossings(basis, rules.fences) if only in (None, it.identity)]
+    lacking = [it for it in lacks(basis, rules.needs) if only in (None, it.identity)]
+    idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(basis, _both(rules))]
     beyond = []
     if asked.rule is None and asked.topic is None:
-        beyond = [it for it in surpluses(snapshot, rules.needs) if only in (None, it.identity)]
+        beyond = [it for it in surpluses(basis, rules.needs) if only in (None, it.identity)]
     about = {it.identity for it in crossed} | {it.identity for it in lacking} | {it.identity for it in beyond}
     people = view.people(sorted(about))
     names = {number: f"identity:{person['id']} ({person['name']})" for number, person in people.items()}
     trees = [
-        *_trees([(it.fence, _crossing(snapshot, it, names)) for it in crossed]),
-        *_trees([(it.need, _lack(snapshot, it, names)) for it in lacking]),
+        *_trees([(it.fence, _crossing(basis, it, names)) for it in crossed]),
+        *_trees([(it.need, _lack(basis, it, names)) for it in lacking]),
         *(
-            [Branch("beyond the needs of services and agents", [_surplus(snapshot, it, names) for it in beyond])]
+            [Branch("beyond the needs of services and agents", [_surplus(basis, it, names) for it in beyond])]
             if beyond
             else []
         ),
     ]
-    rows = [*(_crossed_row(snapshot, it) for it in crossed), *(_lack_row(snapshot, it) for it in lacking)]
-    rows += [_surplus_row(snapshot, it) for it in beyond]
+    rows = [*(_crossed_row(basis, it) for it in crossed), *(_lack_row(basis, it) for it in lacking)]
+    rows += [_surplus_row(basis, it) for it in beyond]
     stopped = bool(crossed or lacking or idle)
     heading = (
         f"{plural(len(rules.fences), 'fence')}: {len(crossed)} crossed; {plural(len(rules.needs), 'need')}: "
@@ -119,27 +119,27 @@ def _trees(found: Sequence[tuple[Any, Branch]]) -> list[Branch]:
     return trees
 
 
-def _place(snapshot: Snapshot, action: int, nodes: Any) -> str:
+def _place(basis: Basis, action: int, nodes: Any) -> str:
     more = f" and {len(nodes) - 1} more" if len(nodes) > 1 else ""
-    return f"{snapshot.index.actions[action][1]} {snapshot.index.tree.addresses[int(nodes[0])]}{more}"
+    return f"{basis.index.actions[action][1]} {basis.index.tree.addresses[int(nodes[0])]}{more}"
 
 
-def _crossing(snapshot: Snapshot, found: Crossing, names: dict[int, str]) -> Branch:
+def _crossing(basis: Basis, found: Crossing, names: dict[int, str]) -> Branch:
     from kathodos.report.chains import chain_branch
 
-    text = f"{names[found.identity]} reaches {_place(snapshot, found.action, found.nodes)}"
-    return Branch(text, [chain_branch(chain) for chain in found.chains(snapshot)[:4]])
+    text = f"{names[found.identity]} reaches {_place(basis, found.action, found.nodes)}"
+    return Branch(text, [chain_branch(chain) for chain in found.chains(basis)[:4]])
 
 
-def _lack(snapshot: Snapshot, found: Lack, names: dict[int, str]) -> Branch:
-    why = found.why(snapshot)
+def _lack(basis: Basis, found: Lack, names: dict[int, str]) -> Branch:
+    why = found.why(basis)
     told = [Branch(it.text) for it in why.obstacles[:2]]
     told += [Branch(f"missing: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
-    return Branch(f"{names[found.identity]} lacks {_place(snapshot, found.action, found.nodes)}", told)
+    return Branch(f"{names[found.identity]} lacks {_place(basis, found.action, found.nodes)}", told)
 
 
-def _surplus(snapshot: Snapshot, found: Surplus, names: dict[int, str]) -> Branch:
-    index = snapshot.index
+def _surplus(basis: Basis, found: Surplus, names: dict[int, str]) -> Branch:
+    index = basis.index
     actions = ", ".join(index.actions[action][1] for action in found.actions.tolist())
     used = "never used" if found.unused == found.pairs else f"{found.unused:,} of {found.pairs:,} never used"
     text = f"{names[found.identity]}: {actions} on {plural(found.resources, 'resource')} of {found.system}, {used}"
@@ -148,39 +148,39 @@ def _surplus(snapshot: Snapshot, found: Surplus, names: dict[int, str]) -> Branc
     return Branch(text, [*stated, *grants])
 
 
-def _row(snapshot: Snapshot, rule: Any, finding: str, found: Any) -> dict[str, Any]:
-    addresses = snapshot.index.tree.addresses
+def _row(basis: Basis, rule: Any, finding: str, found: Any) -> dict[str, Any]:
+    addresses = basis.index.tree.addresses
     return {
         "rule": rule.id,
         "finding": finding,
         "severity": rule.severity,
-        "identity": snapshot.index.holders.identities[found.identity],
+        "identity": basis.index.holders.identities[found.identity],
         "permission": str(found.permission),
-        "action": snapshot.index.actions[found.action][1],
+        "action": basis.index.actions[found.action][1],
         "resource": addresses[int(found.nodes[0])],
         "resources": len(found.nodes),
     }
 
 
-def _crossed_row(snapshot: Snapshot, found: Crossing) -> dict[str, Any]:
+def _crossed_row(basis: Basis, found: Crossing) -> dict[str, Any]:
     from kathodos.report.chains import chain_record
 
-    row = _row(snapshot, found.fence, "crossed", found)
-    return {**row, "chains": [chain_record(chain) for chain in found.chains(snapshot)]}
+    row = _row(basis, found.fence, "crossed", found)
+    return {**row, "chains": [chain_record(chain) for chain in found.chains(basis)]}
 
 
-def _lack_row(snapshot: Snapshot, found: Lack) -> dict[str, Any]:
-    why = found.why(snapshot)
+def _lack_row(basis: Basis, found: Lack) -> dict[str, Any]:
+    why = found.why(basis)
     missing = (why.nearest or [str(found.permission)])[0]
     return {
-        **_row(snapshot, found.need, "lacking", found),
+        **_row(basis, found.need, "lacking", found),
         "missing": missing,
         "why": [it.text for it in why.obstacles],
     }
 
 
-def _surplus_row(snapshot: Snapshot, found: Surplus) -> dict[str, Any]:
-    index = snapshot.index
+def _surplus_row(basis: Basis, found: Surplus) -> dict[str, Any]:
+    index = basis.index
     actions = [index.actions[action][1] for action in found.actions.tolist()]
     return {
         "rule": None,

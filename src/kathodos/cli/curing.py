@@ -51,9 +51,9 @@ def run(session: Session) -> int:
     if not chosen:
         return session.answer(Answer(_FIELDS, [], "There is no open conflict to clear."))
     protected = [_protected(found, text) for text in asked.protect]
-    cures = cure(found.view.snapshot, chosen, protected, asked.days, asked.seconds)
-    edits = edits_of(found.view.snapshot, cures.withdrawals())
-    standing = still_standing(found.view.snapshot, chosen, edits) if edits else chosen
+    cures = cure(found.view.basis, chosen, protected, asked.days, asked.seconds)
+    edits = edits_of(found.view.basis, cures.withdrawals())
+    standing = still_standing(found.view.basis, chosen, edits) if edits else chosen
     if asked.change:
         _write(session, found, cures)
     return session.answer(_answer(session, found, cures, len(chosen), len(standing)))
@@ -63,7 +63,7 @@ def _protected(found: ChosenConflicts, text: str) -> str:
     """The full reference of something to be left alone. Raises CallError where nothing bears that name."""
     from kathodos.model.suggestions import nearest
 
-    index = found.view.snapshot.index
+    index = found.view.basis.index
     prefix, _, name = text.partition(":")
     known = {"grant": index.grants.ids, "role": index.roles}
     if prefix in known and known[prefix].find(name) >= 0:
@@ -82,10 +82,10 @@ def _record(one: Withdrawal) -> dict[str, Any]:
 
 
 def _answer(session: Session, found: ChosenConflicts, cures: Cures, chosen: int, standing: int) -> Answer:
-    names = [it.name(found.view.snapshot.index) for it in cures.uncured]
+    names = [it.name(found.view.basis.index) for it in cures.uncured]
     rows, trees = [], []
     for one in cures.cures:
-        clears = [it.name(found.view.snapshot.index) for it in one.conflicts]
+        clears = [it.name(found.view.basis.index) for it in one.conflicts]
         rows += [{**_record(it), "clears": clears} for it in one.withdrawals]
         others = [
             Branch(f"as small: {'; '.join(f'{it.text} ({_loses(it)})' for it in other)}", style="dim")
@@ -110,7 +110,7 @@ def _answer(session: Session, found: ChosenConflicts, cures: Cures, chosen: int,
         "withdrawals": rows,
         "cures": [
             {
-                "clears": [it.name(found.view.snapshot.index) for it in one.conflicts],
+                "clears": [it.name(found.view.basis.index) for it in one.conflicts],
                 "withdrawals": [_record(it) for it in one.withdrawals],
                 "as_small": [[_record(it) for it in other] for other in one.others],
             }
@@ -118,7 +118,7 @@ def _answer(session: Session, found: ChosenConflicts, cures: Cures, chosen: int,
         ],
         "uncured": names,
         "gap": cures.gap,
-        "not_looked_at": [it.name(found.view.snapshot.index) for it in cures.unseen],
+        "not_looked_at": [it.name(found.view.basis.index) for it in cures.unseen],
         "still_standing": standing,
     }
     is_csv = session.format == "csv"
@@ -136,7 +136,7 @@ def _write(session: Session, found: ChosenConflicts, cures: Cures) -> None:
 
     blocks = []
     for one in cures.cures:
-        why = f"clears {', '.join(it.name(found.view.snapshot.index) for it in one.conflicts)}"
+        why = f"clears {', '.join(it.name(found.view.basis.index) for it in one.conflicts)}"
         for it in one.withdrawals:
             if it.grant:
                 blocks.append(Block("end", "grants", {"grant": it.grant}, why))

@@ -92,7 +92,7 @@ class _Choice:
         self.thing = self.view.thing(asked.by) if asked.by else None
         self.filter = None
         if asked.where:
-            known = [*_OWN, *self.view.snapshot.known_attributes()]
+            known = [*_OWN, *self.view.basis.known_attributes()]
             self.filter = filter_of(asked.where, known, "finding or identity")
 
     def of(self, batch: FindingColumns) -> Ints:
@@ -157,7 +157,7 @@ class _Choice:
                 values, codes = np.unique(numbers, return_inverse=True)
                 known = [value if value >= 0 else None for value in values.tolist()]
                 return Distinct(codes.astype(np.int32), known)
-            held = self.view.snapshot.distinct(name)
+            held = self.view.basis.distinct(name)
             return Distinct(np.append(held.codes, np.int32(-1))[batch.whose], held.values)
 
         return selected(node, column, len(batch))

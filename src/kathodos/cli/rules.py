@@ -137,7 +137,7 @@ def run_check(session: Session) -> int:
     from kathodos.rules.checking import FAULT, check_rules
 
     rules = session.workspace.rules()
-    remarks = check_rules(session.view.snapshot, rules)
+    remarks = check_rules(session.view.basis, rules)
     faults = sum(it.kind == FAULT for it in remarks)
     rows = sorted((vars(it) for it in remarks), key=lambda row: row["kind"] != FAULT)
     heading = f"{plural(len(rules.every()), 'rule')}: {plural(faults, 'fault')}, {plural(len(rows) - faults, 'note')}"
@@ -155,14 +155,14 @@ def run_try(session: Session) -> int:
     asked = session.arguments
     draft = _draft(session, Path(asked.file))
     view = session.view
-    snapshot = view.snapshot
+    basis = view.basis
     hits: list[tuple[Rule, int, str, Any]] = []
-    for it in find_conflicts(snapshot, draft.conflicts):
+    for it in find_conflicts(basis, draft.conflicts):
         hits.append((it.rule, it.identity, it.state, [duty.name for duty in it.duties]))
-    for crossing in crossings(snapshot, draft.fences):
-        hits.append((crossing.fence, crossing.identity, "crossed", [_told(snapshot, crossing)]))
-    for lack in lacks(snapshot, draft.needs):
-        hits.append((lack.need, lack.identity, "lacking", [_told(snapshot, lack)]))
+    for crossing in crossings(basis, draft.fences):
+        hits.append((crossing.fence, crossing.identity, "crossed", [_told(basis, crossing)]))
+    for lack in lacks(basis, draft.needs):
+        hits.append((lack.need, lack.identity, "lacking", [_told(basis, lack)]))
     people = view.people(sorted({identity for _, identity, _, _ in hits}))
     rows = [
         {
@@ -175,7 +175,7 @@ def run_try(session: Session) -> int:
         }
         for rule, identity, state, what in hits
     ]
-    remarks = [it for it in check_rules(snapshot, draft) if it.kind == FAULT]
+    remarks = [it for it in check_rules(basis, draft) if it.kind == FAULT]
     text = [f"{it.rule}: {it.what}. {it.remedy}" for it in remarks]
     heading = (
         f"{plural(len(draft.every()), 'rule')} of {asked.file} would hit {plural(len(people), 'person', 'people')}"
@@ -184,11 +184,11 @@ def run_try(session: Session) -> int:
     return session.answer(Answer(_HITS, rows, heading, text, hint=hint, status=1 if rows or remarks else 0))
 
 
-def _told(snapshot: Any, found: Any) -> str:
+def _told(basis: Any, found: Any) -> str:
     """The action and the first resource of a crossing or a lack."""
-    address = snapshot.index.tree.addresses[int(found.nodes[0])]
+    address = basis.index.tree.addresses[int(found.nodes[0])]
     more = f" and {len(found.nodes) - 1} more" if len(found.nodes) > 1 else ""
-    return f"{snapshot.index.actions[found.action][1]} {address}{more}"
+    return f"{basis.index.actions[found.action][1]} {address}{more}"
 
 
 def _draft(session: Session, file: Path) -> Rules:

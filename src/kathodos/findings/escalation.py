@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, ints
 from kathodos.engine.decide import principals_of, who_has
 from kathodos.engine.explain import Chain, explain
@@ -59,32 +59,32 @@ class Climber:
         return Climb(self.askers, gains, [(step.text, step.by) for step in self.potential.steps])
 
 
-def climbers(snapshot: Snapshot) -> list[Climber]:
+def climbers(basis: Basis) -> list[Climber]:
     """Everyone who can reach more by using what it holds, those who would gain most first."""
-    index = snapshot.index
-    able = _can_begin(snapshot)[index.holders.askers]
+    index = basis.index
+    able = _can_begin(basis)[index.holders.askers]
     alike: dict[object, list[int]] = {}
     for asker in index.holders.askers[able].tolist():
-        alike.setdefault(_start(snapshot, asker), []).append(asker)
+        alike.setdefault(_start(basis, asker), []).append(asker)
     found = []
     for askers in alike.values():
-        potential = potential_reach(index, snapshot.records, askers[0], snapshot.moment)
+        potential = potential_reach(index, basis.records, askers[0], basis.moment)
         gains = [gain for gain in gained(potential) if gain[2]]
         if gains:
             found.append(Climber(ints(askers), potential, gains))
     return sorted(found, key=lambda it: (-it.climb.gain, int(it.askers[0])))
 
 
-def _can_begin(snapshot: Snapshot) -> Bools:
+def _can_begin(basis: Basis) -> Bools:
     """Who holds a mandate to give, or administers a group, a role or grants; over identities and then accounts."""
-    index = snapshot.index
+    index = basis.index
     found = np.zeros(index.holders.first_group, dtype=bool)
     for mandate in index.mandates:
         holder = index.holders.find(mandate.holder)
         if mandate.may_give and holder >= 0:
-            found |= who_has(index, ints([holder]), snapshot.moment)
+            found |= who_has(index, ints([holder]), basis.moment)
     for action, nodes in _administrable(index):
-        found |= who_reaches_any(index, nodes, action, snapshot.moment)
+        found |= who_reaches_any(index, nodes, action, basis.moment)
     return found
 
 
@@ -99,38 +99,36 @@ def _administrable(index: Index) -> Iterator[tuple[int, Ints]]:
                 yield action, here
 
 
-def _start(snapshot: Snapshot, asker: int) -> object:
+def _start(basis: Basis, asker: int) -> object:
     """From where somebody climbs: whoever starts from the same gets as far."""
-    index = snapshot.index
-    principals = principals_of(index, asker, snapshot.moment)
+    index = basis.index
+    principals = principals_of(index, asker, basis.moment)
     groups = principals[principals >= index.holders.first_group]
     held = tuple(index.holders.find(mandate.holder) in principals for mandate in index.mandates)
-    receives = tuple(bool(asker < snapshot.people and mask[asker]) for mask in _receivers(snapshot))
-    return groups.tobytes(), grants_of(index, asker, snapshot.moment).tobytes(), held, receives
+    receives = tuple(bool(asker < basis.people and mask[asker]) for mask in _receivers(basis))
+    return groups.tobytes(), grants_of(index, asker, basis.moment).tobytes(), held, receives
 
 
-def _receivers(snapshot: Snapshot) -> list[Bools]:
+def _receivers(basis: Basis) -> list[Bools]:
     """For each mandate whom it lets roles be given to."""
-    everybody = np.ones(snapshot.people, dtype=bool)
-    texts = {mandate.receivers for mandate in snapshot.index.mandates}
-    masks = {text: snapshot.selected(parse_filter(text)) if text else everybody for text in texts}
-    return [masks[mandate.receivers] for mandate in snapshot.index.mandates]
+    everybody = np.ones(basis.people, dtype=bool)
+    texts = {mandate.receivers for mandate in basis.index.mandates}
+    masks = {text: basis.selected(parse_filter(text)) if text else everybody for text in texts}
+    return [masks[mandate.receivers] for mandate in basis.index.mandates]
 
 
 def latent_conflicts(
-    snapshot: Snapshot, rules: Sequence[Conflicting], found: Conflicts, climbing: Sequence[Climber]
+    basis: Basis, rules: Sequence[Conflicting], found: Conflicts, climbing: Sequence[Climber]
 ) -> Iterator[Conflict]:
     """The conflicts into which people could bring themselves, beside those that are found already."""
-    targets = PermissionTargets(snapshot)
+    targets = PermissionTargets(basis)
     for number, rule in enumerate(rules):
         known = found.identity[found.rule == number]
-        excepted = (
-            snapshot.selected(rule.excepted) if rule.excepted is not None else np.zeros(snapshot.people, dtype=bool)
-        )
+        excepted = basis.selected(rule.excepted) if rule.excepted is not None else np.zeros(basis.people, dtype=bool)
         for climber in climbing:
             broken = broken_by(targets, rule, climber.potential.could)
             if broken is not None:
-                people = climber.askers[climber.askers < snapshot.people]
+                people = climber.askers[climber.askers < basis.people]
                 for asker in people[~excepted[people] & ~np.isin(people, known)].tolist():
                     yield Conflict(rule, asker, broken[0], broken[1], LATENT)
 
@@ -147,32 +145,32 @@ class Administration:
     pairs: list[tuple[int, int]]
 
 
-def administrations(snapshot: Snapshot) -> list[Administration]:
+def administrations(basis: Basis) -> list[Administration]:
     """For each system that has something to administer, its administrators: identities, and accounts of nobody."""
-    index, found = snapshot.index, []
+    index, found = basis.index, []
     for system in index.systems_in_order:
         actions = [
             number for number, kind in zip(system.actions.tolist(), system.kinds, strict=True) if kind == ADMINISTER
         ]
         if actions:
             nodes = np.arange(system.root, system.end)
-            masks = [who_reaches_any(index, nodes, action, snapshot.moment) for action in actions]
+            masks = [who_reaches_any(index, nodes, action, basis.moment) for action in actions]
             able = np.logical_or.reduce(masks)[index.holders.askers]
             administrators = index.holders.askers[able]
-            found.append(Administration(system.name, administrators, _mutual(snapshot, system, administrators)))
+            found.append(Administration(system.name, administrators, _mutual(basis, system, administrators)))
     return found
 
 
 _MOST_COMPARED = 300  # administrators of one system
 
 
-def _mutual(snapshot: Snapshot, system: System, administrators: Ints) -> list[tuple[int, int]]:
+def _mutual(basis: Basis, system: System, administrators: Ints) -> list[tuple[int, int]]:
     """The pairs of which each can end every way by which the other administers groups, roles or grants."""
-    index = snapshot.index
+    index = basis.index
     some = administrators[:_MOST_COMPARED]
-    edited = {group: mask[some] for group, mask in _group_editors(snapshot).items()}
-    taking = [(who_has(index, ints([holder]), snapshot.moment)[some], roles) for holder, roles in _takers(snapshot)]
-    paths = [list(_paths(snapshot, system, one)) for one in some.tolist()]
+    edited = {group: mask[some] for group, mask in _group_editors(basis).items()}
+    taking = [(who_has(index, ints([holder]), basis.moment)[some], roles) for holder, roles in _takers(basis)]
+    paths = [list(_paths(basis, system, one)) for one in some.tolist()]
     nobody = np.zeros(len(some), dtype=bool)
     can = np.zeros((len(some), len(some)), dtype=bool)  # can[a, b]: a can take it from b
     for at, chains in enumerate(paths):
@@ -187,24 +185,24 @@ def _mutual(snapshot: Snapshot, system: System, administrators: Ints) -> list[tu
     return [(int(some[a]), int(some[b])) for a, b in itertools.combinations(range(len(some)), 2) if both[a, b]]
 
 
-def _group_editors(snapshot: Snapshot) -> dict[str, Bools]:
+def _group_editors(basis: Basis) -> dict[str, Bools]:
     """Who may edit the members of each group that is a resource: over identities and then accounts."""
-    index = snapshot.index
+    index = basis.index
     found: dict[str, Bools] = {}
     number = index.type_names.index("group") if "group" in index.type_names else -2
     for action, nodes in _administrable(index):
         for node in nodes[index.types[nodes] == number].tolist():
             name = f"group:{index.system_of(node).name}/{named_by(index, node)}"
-            mask = who_reaches(index, node, action, snapshot.moment)
+            mask = who_reaches(index, node, action, basis.moment)
             found[name] = found[name] | mask if name in found else mask
     return found
 
 
-def _takers(snapshot: Snapshot) -> list[tuple[int, list[str]]]:
+def _takers(basis: Basis) -> list[tuple[int, list[str]]]:
     """The holder and the roles of each mandate that lets roles be taken."""
-    holders, roles, may = columns_of(snapshot.records, MANDATES, "holder", "roles", "may")
+    holders, roles, may = columns_of(basis.records, MANDATES, "holder", "roles", "may")
     taking = (at for at, said in enumerate(may) if "take" in split_list(said))
-    found = ((snapshot.index.holders.find(holders[at]), split_list(roles[at])) for at in taking)
+    found = ((basis.index.holders.find(holders[at]), split_list(roles[at])) for at in taking)
     return [(holder, some) for holder, some in found if holder >= 0]
 
 
@@ -215,10 +213,10 @@ def _may_take(chain: Chain, roles: Sequence[str]) -> bool:
     return role is not None and any(fit(role.removeprefix("role:")) for fit in fits)
 
 
-def _paths(snapshot: Snapshot, system: System, asker: int) -> Iterator[Chain]:
+def _paths(basis: Basis, system: System, asker: int) -> Iterator[Chain]:
     """The chains by which somebody administers the groups, roles and grants of a system."""
-    index = snapshot.index
+    index = basis.index
     for action, nodes in _administrable(index):
         here = nodes[(system.root <= nodes) & (nodes < system.end)]
         for node in one_per_answer(index, here) if len(here) else ():
-            yield from explain(index, asker, node, action, snapshot.moment).permits.shown
+            yield from explain(index, asker, node, action, basis.moment).permits.shown

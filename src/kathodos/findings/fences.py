@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, ints, joined
 from kathodos.engine.explain import Chain, Explanation, explain
 from kathodos.engine.index import Index
@@ -33,11 +33,11 @@ class Crossing:
     action: int
     nodes: Ints
 
-    def chains(self, snapshot: Snapshot) -> list[Chain]:
+    def chains(self, basis: Basis) -> list[Chain]:
         """The chains to one node after another, each chain's grant and permission told once."""
         found: dict[object, Chain] = {}
-        for node in one_per_answer(snapshot.index, self.nodes):
-            for chain in explain(snapshot.index, self.identity, node, self.action, snapshot.moment).permits.shown:
+        for node in one_per_answer(basis.index, self.nodes):
+            for chain in explain(basis.index, self.identity, node, self.action, basis.moment).permits.shown:
                 found.setdefault((chain.grant, chain.entry, chain.holders), chain)
         return list(found.values())
 
@@ -52,29 +52,29 @@ class Lack:
     action: int
     nodes: Ints
 
-    def why(self, snapshot: Snapshot) -> Explanation:
+    def why(self, basis: Basis) -> Explanation:
         """Why the first of them is not reached, with the permission that would give it."""
-        return explain(snapshot.index, self.identity, int(self.nodes[0]), self.action, snapshot.moment)
+        return explain(basis.index, self.identity, int(self.nodes[0]), self.action, basis.moment)
 
 
-def crossings(snapshot: Snapshot, fences: Sequence[Fence]) -> list[Crossing]:
+def crossings(basis: Basis, fences: Sequence[Fence]) -> list[Crossing]:
     """Everyone who is on the wrong side of a fence, by fence and identity; of each action only what implies no other.
 
     Whoever may edit may view as well: where a fence forbids both, the widest action that is reached is told.
     """
-    targets = PermissionTargets(snapshot)
+    targets = PermissionTargets(basis)
     found: list[Crossing] = []
     for fence in fences:
-        who = _meant(snapshot, fence)
+        who = _meant(basis, fence)
         for permission in fence.never:
             actions, nodes = targets.of_permission(permission)
             reaching = {
-                action: who_reaches_any(snapshot.index, nodes, action, snapshot.moment)[: snapshot.people] & who
+                action: who_reaches_any(basis.index, nodes, action, basis.moment)[: basis.people] & who
                 for action in actions
             }
             for action, mask in reaching.items():
-                for identity in (mask & ~_told_by_wider(snapshot.index, action, reaching)).nonzero()[0].tolist():
-                    here = _reached(snapshot, identity, action, nodes)
+                for identity in (mask & ~_told_by_wider(basis.index, action, reaching)).nonzero()[0].tolist():
+                    here = _reached(basis, identity, action, nodes)
                     found.append(Crossing(fence, identity, permission, action, here))
     return sorted(found, key=lambda it: (it.fence.id, it.identity))
 
@@ -90,9 +90,9 @@ def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Boo
     return told
 
 
-def _reached(snapshot: Snapshot, identity: int, action: int, nodes: Ints) -> Ints:
+def _reached(basis: Basis, identity: int, action: int, nodes: Ints) -> Ints:
     """Those of the nodes on which the identity reaches the action."""
-    for reached in what_reached_by(snapshot.index, identity, snapshot.moment):
+    for reached in what_reached_by(basis.index, identity, basis.moment):
         system = reached.system
         if system.root <= int(nodes[0]) < system.end:
             found: Ints = nodes[reached.may[action - int(system.actions[0]), nodes - system.root]]
@@ -100,37 +100,37 @@ def _reached(snapshot: Snapshot, identity: int, action: int, nodes: Ints) -> Int
     return nodes[:0]
 
 
-def _meant(snapshot: Snapshot, rule: Fence | Need) -> Bools:
+def _meant(basis: Basis, rule: Fence | Need) -> Bools:
     """The identities that a rule is about."""
-    who = snapshot.selected(rule.who)
-    return who & ~snapshot.selected(rule.excepted) if rule.excepted is not None else who
+    who = basis.selected(rule.who)
+    return who & ~basis.selected(rule.excepted) if rule.excepted is not None else who
 
 
-def lacks(snapshot: Snapshot, needs: Sequence[Need]) -> list[Lack]:
+def lacks(basis: Basis, needs: Sequence[Need]) -> list[Lack]:
     """Everyone who lacks what it needs, by need and identity: on each resource that the need's permission names.
 
     People who are not there (left, suspended, not begun) need nothing.
     """
-    targets, found = PermissionTargets(snapshot), []
-    holders = snapshot.index.holders
-    there = holders.is_active & (holders.starts <= snapshot.moment) & (snapshot.moment < holders.ends)
+    targets, found = PermissionTargets(basis), []
+    holders = basis.index.holders
+    there = holders.is_active & (holders.starts <= basis.moment) & (basis.moment < holders.ends)
     for need in needs:
-        who = _meant(snapshot, need) & there
+        who = _meant(basis, need) & there
         for permission in need.must:
-            wanted = snapshot.index.tree.matches(permission.pattern.target)
+            wanted = basis.index.tree.matches(permission.pattern.target)
             missing: dict[tuple[int, int], list[int]] = {}
             for action in targets.of_permission(permission)[0]:
                 for node in wanted.tolist():
-                    without = who & ~who_reaches(snapshot.index, node, action, snapshot.moment)[: snapshot.people]
+                    without = who & ~who_reaches(basis.index, node, action, basis.moment)[: basis.people]
                     for identity in without.nonzero()[0].tolist():
                         missing.setdefault((identity, action), []).append(node)
             found += [Lack(need, who_, permission, action, ints(some)) for (who_, action), some in missing.items()]
     return sorted(found, key=lambda it: (it.need.id, it.identity))
 
 
-def idle_rules(snapshot: Snapshot, rules: Sequence[Fence | Need]) -> Iterator[tuple[Fence | Need, Permission]]:
+def idle_rules(basis: Basis, rules: Sequence[Fence | Need]) -> Iterator[tuple[Fence | Need, Permission]]:
     """The permissions of rules that no action or no resource answers to, so that they cannot be checked."""
-    targets = PermissionTargets(snapshot)
+    targets = PermissionTargets(basis)
     for rule in rules:
         for permission in rule.never if isinstance(rule, Fence) else rule.must:
             actions, nodes = targets.of_permission(permission)
@@ -156,24 +156,24 @@ class Surplus:
     is_stated: bool
 
 
-def surpluses(snapshot: Snapshot, needs: Sequence[Need]) -> list[Surplus]:
+def surpluses(basis: Basis, needs: Sequence[Need]) -> list[Surplus]:
     """What each service and agent holds beyond its needs, by identity and system.
 
     What it reaches only as everyone does is not counted.
     """
-    machines = (~snapshot.is_person & snapshot.is_there).nonzero()[0]
-    masks = [(need, _meant(snapshot, need)) for need in needs]
+    machines = (~basis.is_person & basis.is_there).nonzero()[0]
+    masks = [(need, _meant(basis, need)) for need in needs]
     return [
         surplus
         for identity in machines.tolist()
-        for surplus in _surplus(snapshot, identity, [need for need, mask in masks if mask[identity]])
+        for surplus in _surplus(basis, identity, [need for need, mask in masks if mask[identity]])
     ]
 
 
-def _surplus(snapshot: Snapshot, identity: int, needs: Sequence[Need]) -> Iterator[Surplus]:
-    index, targets, uses = snapshot.index, PermissionTargets(snapshot), snapshot.uses
+def _surplus(basis: Basis, identity: int, needs: Sequence[Need]) -> Iterator[Surplus]:
+    index, targets, uses = basis.index, PermissionTargets(basis), basis.uses
     mine = uses.by_user[identity]
-    grants = grants_of(index, identity, snapshot.moment)
+    grants = grants_of(index, identity, basis.moment)
     everything = {reached.system.name: reached for reached in what_grants_give(index, grants)}
     grants = grants[(index.grants.holder[grants] != index.holders.everyone) | index.grants.denies[grants]]
     for reached in (it for it in what_grants_give(index, grants) if it.system.name in everything):

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import Batch, ExcessContext
 
@@ -30,13 +30,13 @@ class Table:
 
 def access_by_department(context: ExcessContext) -> Table:
     """How many of each department were given something in each system, of people who are there; the largest ones."""
-    snapshot, usage = context.snapshot, context.usage
-    there = snapshot.is_person & snapshot.is_there
-    department = snapshot.identity("department")
+    basis, usage = context.basis, context.usage
+    there = basis.is_person & basis.is_there
+    department = basis.identity("department")
     codes = np.where(department.codes >= 0, department.codes, len(department.values))
     count = len(department.values) + 1
-    systems = snapshot.index.systems_in_order
-    held = usage.systems_of[: snapshot.people]
+    systems = basis.index.systems_in_order
+    held = usage.systems_of[: basis.people]
     counts = np.stack([np.bincount(codes[there & held[:, at]], minlength=count) for at in range(held.shape[1])], axis=1)
     of = np.bincount(codes[there], minlength=count)
     chosen = np.argsort(-of, kind="stable")[:_MOST]
@@ -45,9 +45,9 @@ def access_by_department(context: ExcessContext) -> Table:
     return Table([names[at] for at in chosen.tolist()], [it.name for it in systems], counts[chosen], of[chosen])
 
 
-def conflicts_by_topic(snapshot: Snapshot, conflicts: Conflicts) -> Table:
+def conflicts_by_topic(basis: Basis, conflicts: Conflicts) -> Table:
     """How many of some conflicts there are by topic and department."""
-    department = snapshot.identity("department")
+    department = basis.identity("department")
     topics = sorted({conflicts.rules[at].topic for at in np.unique(conflicts.rule).tolist()})
     of_rule = np.array([topics.index(rule.topic) if rule.topic in topics else -1 for rule in conflicts.rules])
     codes, which = np.unique(department.codes[conflicts.identity], return_inverse=True)

@@ -39,7 +39,7 @@ class ChosenConflicts:
     @cached_property
     def targets(self) -> PermissionTargets:
         """What the permissions of rules stand for."""
-        return PermissionTargets(self.view.snapshot)
+        return PermissionTargets(self.view.basis)
 
     @cached_property
     def conflicts(self) -> Conflicts:
@@ -55,9 +55,9 @@ class ChosenConflicts:
     def people(self) -> Bools:
         """Which identities are asked about."""
         if self.where is None:
-            return np.ones(self.view.snapshot.people, dtype=bool)
-        snapshot = self.view.snapshot
-        return snapshot.selected(filter_of(self.where, snapshot.known_attributes(), "identity"))
+            return np.ones(self.view.basis.people, dtype=bool)
+        basis = self.view.basis
+        return basis.selected(filter_of(self.where, basis.known_attributes(), "identity"))
 
     @cached_property
     def covered(self) -> Bools:
@@ -77,7 +77,7 @@ class ChosenConflicts:
 
     def each(self, positions: Ints | None = None) -> Iterator[Conflict]:
         """Some of them in full (all: none said), each with the roles that alone give it."""
-        return marked(self.view.snapshot, self.conflicts.each(self.view.snapshot, positions), self.faults)
+        return marked(self.view.basis, self.conflicts.each(self.view.basis, positions), self.faults)
 
     def of(self, identity: int) -> list[Conflict]:
         """The conflicts of one identity in full; nobody else is looked at."""
@@ -85,8 +85,8 @@ class ChosenConflicts:
             return list(self.each((self.conflicts.identity == identity).nonzero()[0]))
         if not self.people[identity]:
             return []
-        found = conflicts_of_one(self.view.snapshot, self.rules, identity)
-        return list(marked(self.view.snapshot, found, self.view.findings.faults_of([it.rule for it in found])))
+        found = conflicts_of_one(self.view.basis, self.rules, identity)
+        return list(marked(self.view.basis, found, self.view.findings.faults_of([it.rule for it in found])))
 
     # Covers
 
@@ -124,7 +124,7 @@ class ChosenConflicts:
             "severity": conflict.rule.severity,
             "topic": conflict.rule.topic,
             "identity": index.holders.identities[conflict.identity],
-            "department": self.view.snapshot.identity("department").value(conflict.identity),
+            "department": self.view.basis.identity("department").value(conflict.identity),
             "duties": [duty.name for duty in conflict.duties],
             "state": conflict.state,
             "records": list(conflict.records),
@@ -166,7 +166,7 @@ class ChosenConflicts:
             return len(SEVERITIES) - 1 - own.severity()
         if per == "topic":
             return np.array([self._topics.index(rule.topic) for rule in own.rules], dtype=np.int64)[own.rule]
-        return self.view.snapshot.identity("department").codes[own.identity].astype(np.int64)
+        return self.view.basis.identity("department").codes[own.identity].astype(np.int64)
 
     @cached_property
     def _topics(self) -> list[str]:
@@ -185,7 +185,7 @@ class ChosenConflicts:
             return str(GRAVEST_FIRST[key])
         if per == "topic":
             return self._topics[key]
-        return str(self.view.snapshot.identity("department").values[key]) if key >= 0 else None
+        return str(self.view.basis.identity("department").values[key]) if key >= 0 else None
 
     def heading(self) -> str:
         """How many count, of how many people, by roles alone, and how many are covered."""

@@ -41,14 +41,14 @@ class Evidence:
     @property
     def moment(self) -> int:
         """The moment at which the review is opened."""
-        return self.context.snapshot.moment
+        return self.context.basis.moment
 
     # Things
 
     @cached_property
     def of_grant(self) -> Ints:
         """The thing that each grant gives, or denies."""
-        index = self.context.snapshot.index
+        index = self.context.basis.index
         bundles = len(index.entitlements)
         entitlement = index.grants.entitlement.astype(np.int64)
         return len(index.holders.groups) + entitlement + np.where(index.grants.denies, bundles, 0)
@@ -56,7 +56,7 @@ class Evidence:
     @cached_property
     def thing(self) -> Ints:
         """The thing that each item is."""
-        first = self.context.snapshot.index.holders.first_group
+        first = self.context.basis.index.holders.first_group
         return np.where(self.items.grant >= 0, np.append(self.of_grant, -1)[self.items.grant], self.items.group - first)
 
     @cached_property
@@ -73,7 +73,7 @@ class Evidence:
         return [dictionary_column(it) for it in (*columns, having, [everybody] * len(having))]
 
     def _told(self, thing: int) -> tuple[str, str, str, str]:
-        index = self.context.snapshot.index
+        index = self.context.basis.index
         groups, bundles = len(index.holders.groups), len(index.entitlements)
         if thing >= groups:
             number, denies = (thing - groups) % bundles, thing >= groups + bundles
@@ -93,24 +93,24 @@ class Evidence:
     @cached_property
     def groups_used(self) -> Ints:
         """The groups among the things that are used."""
-        return self.used[self.used < len(self.context.snapshot.index.holders.groups)]
+        return self.used[self.used < len(self.context.basis.index.holders.groups)]
 
     @cached_property
     def carried(self) -> CSRList:
         """For each of these groups the grants that being in it brings."""
-        index = self.context.snapshot.index
+        index = self.context.basis.index
         return carried_grants(index, self.groups_used + index.holders.first_group, self.moment)
 
     def _bundle(self, number: int) -> str:
         """The role or permission that is given, and on what."""
-        entitlements = self.context.snapshot.index.entitlements
+        entitlements = self.context.basis.index.entitlements
         scope = int(entitlements.scope[number])
         on = f" on {entitlements.scope_texts[scope]}" if scope >= 0 else ""
         return entitlements.gives_texts[int(entitlements.gives[number])] + on
 
     def _contained(self, pairs: Sequence[tuple[int, bool]]) -> list[str]:
         """The permissions in it, each once, what is denied last."""
-        index, texts = self.context.snapshot.index, set()
+        index, texts = self.context.basis.index, set()
         for number, denies in pairs:
             for entry in index.scoped_entry[index.entitlements.scoped[number]].tolist():
                 permission = index.entries[entry]
@@ -123,20 +123,20 @@ class Evidence:
     @cached_property
     def is_counted(self) -> Bools:
         """Everybody: the people that have not left. Services and agents are no measure for people."""
-        snapshot = self.context.snapshot
-        return snapshot.is_person & ~snapshot.identity("status").holding("left")
+        basis = self.context.basis
+        return basis.is_person & ~basis.identity("status").holding("left")
 
     @cached_property
     def peer_group(self) -> Ints:
         """The peer group of each identity: those with the same attributes that make peers, none being one as well."""
-        snapshot = self.context.snapshot
-        columns = [snapshot.identity(name).codes for name in self.context.thresholds.peers]
-        return np.unique(row_numbers(columns), return_inverse=True)[1] if columns else np.zeros(snapshot.people, int)
+        basis = self.context.basis
+        columns = [basis.identity(name).codes for name in self.context.thresholds.peers]
+        return np.unique(row_numbers(columns), return_inverse=True)[1] if columns else np.zeros(basis.people, int)
 
     @cached_property
     def holding(self) -> Holding:
         """Who holds what, counted among the people who are counted."""
-        index = self.context.snapshot.index
+        index = self.context.basis.index
         total = len(index.holders.groups) + 2 * len(index.entitlements)
         things = Things(index, self.moment, self.of_grant, self.moment < index.grants.ends, total)
         return Holding(things, np.where(self.is_counted, self.peer_group, -1))
@@ -160,13 +160,13 @@ class Evidence:
 
     def needed_by(self, needs: Sequence[Need]) -> DictionaryColumn:
         """The need rules for each item's identity of which it gives a permission, as a list in JSON."""
-        snapshot, parts = self.context.snapshot, []
+        basis, parts = self.context.basis, []
         for first in range(0, len(needs), _TOGETHER):
             some = needs[first : first + _TOGETHER]
-            asked = np.zeros(snapshot.people, dtype=np.int64)
+            asked = np.zeros(basis.people, dtype=np.int64)
             brought = np.zeros(self.holding.things.total, dtype=np.int64)
             for bit, need in enumerate(some):
-                asked |= snapshot.selected(need.who).astype(np.int64) << bit
+                asked |= basis.selected(need.who).astype(np.int64) << bit
                 brought |= self._bringing(entitlements_permitting(self.context.targets, need.must)) << bit
             bits, codes = np.unique(asked[self.items.identity] & brought[self.thing], return_inverse=True)
             names = [[need.id for bit, need in enumerate(some) if it >> bit & 1] for it in bits.tolist()]
@@ -180,14 +180,14 @@ class Evidence:
 
     def _bringing(self, entitlements: Ints) -> Ints:
         """1 for each thing that gives one of some entitlements, denials apart."""
-        index = self.context.snapshot.index
+        index = self.context.basis.index
         given = np.zeros(len(index.entitlements), dtype=np.int64)
         given[entitlements] = 1
         return np.concatenate([self.context.exposure.over_groups(given, 0), given, np.zeros_like(given)])
 
     def taking_part(self) -> DictionaryColumn:
         """The rules of the conflicts to which each item contributes, as a list in JSON."""
-        conflicts, people = self.conflicts, self.context.snapshot.people
+        conflicts, people = self.conflicts, self.context.basis.people
         of_person = csr_from_pairs(self.items.identity, np.arange(len(self.items)), people)
         lines, rules = [], []
         for number in np.unique(conflicts.held).tolist():
@@ -211,7 +211,7 @@ class Evidence:
 
     def _contributing(self, rule: int, held: int) -> Ints:
         """The entitlements that permit something of the duties by which a rule is broken."""
-        conflicts, index = self.conflicts, self.context.snapshot.index
+        conflicts, index = self.conflicts, self.context.basis.index
         duties, values = conflicts.held_alike[held]
         parts = []
         for duty in duties:
@@ -221,15 +221,15 @@ class Evidence:
 
     def last_used(self) -> DictionaryColumn:
         """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
-        snapshot, usage = self.context.snapshot, self.context.usage
-        told = snapshot.moments(snapshot.grant("last_used"))
+        basis, usage = self.context.basis, self.context.usage
+        told = basis.moments(basis.grant("last_used"))
         newest = np.append(told, BEGINNING)[self.items.grant]
         groups = (self.items.grant < 0).nonzero()[0]
         of_group = np.full(len(self.groups_used), BEGINNING, dtype=np.int64)
         np.maximum.at(of_group, self.carried.rows(), told[self.carried.items])
         newest[groups] = of_group[np.searchsorted(self.groups_used, self.thing[groups])]
-        units, size = usage.units, snapshot.index.holders.size
-        by_grant = np.full(len(snapshot.index.grants) + 1, BEGINNING, dtype=np.int64)
+        units, size = usage.units, basis.index.holders.size
+        by_grant = np.full(len(basis.index.grants) + 1, BEGINNING, dtype=np.int64)
         own = units.grant >= 0
         by_grant[units.grant[own]] = usage.last[own]
         newest = np.maximum(newest, by_grant[self.items.grant])

@@ -56,20 +56,20 @@ def draft_review(
     context: ExcessContext, conflicts: Conflicts, chosen: Ints, needs: Sequence[Need], opener: str
 ) -> Drafted:
     """The lines of a review of some identities, given by number, to be decided by managers."""
-    snapshot = context.snapshot
-    index = snapshot.index
-    items = items_of(index, chosen, snapshot.moment)
-    mine = np.zeros(snapshot.people, dtype=bool)
+    basis = context.basis
+    index = basis.index
+    items = items_of(index, chosen, basis.moment)
+    mine = np.zeros(basis.people, dtype=bool)
     mine[chosen] = True
     evidence = Evidence(context, items, conflicts.taken(mine[conflicts.identity]))
-    is_active = snapshot.identity("status").holding("active")
-    manager = managers_of(snapshot.identity("manager"), is_active, index.holders.identities)
+    is_active = basis.identity("status").holding("active")
+    manager = managers_of(basis.identity("manager"), is_active, index.holders.identities)
     having, counted = evidence.peers()
     at_grant = items.grant
     identities = index.holders.identities
 
     def said(name: str) -> DictionaryColumn:
-        column = snapshot.grant(name)
+        column = basis.grant(name)
         return DictionaryColumn(np.append(column.codes, np.int32(-1))[at_grant], column.values)
 
     lines = [
@@ -88,7 +88,7 @@ def draft_review(
         *(said(name) for name in ("until", "given_by", "given_at", "reason")),
     ]
     things = [_numbered(evidence.used), *evidence.thing_columns()]
-    beyond = beyond_items(index, chosen, items, snapshot.moment)
+    beyond = beyond_items(index, chosen, items, basis.moment)
     return Drafted(lines, things, len(chosen), beyond, int((manager[chosen] < 0).sum()))
 
 

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints
 from kathodos.model.suggestions import nearest
 from kathodos.rules.reading import Conflicting, Duty, Fence, Need, Permission, Rule, Rules
@@ -28,9 +28,9 @@ class Remark:
     remedy: str
 
 
-def check_rules(snapshot: Snapshot, rules: Rules) -> list[Remark]:
+def check_rules(basis: Basis, rules: Rules) -> list[Remark]:
     """Everything that there is to say about the rules, by rule."""
-    checker = _Checker(snapshot)
+    checker = _Checker(basis)
     found = [remark for rule in rules.every() for remark in checker.of(rule)]
     found += checker.duplicates(rules.conflicts)
     found += checker.unused(rules)
@@ -38,10 +38,10 @@ def check_rules(snapshot: Snapshot, rules: Rules) -> list[Remark]:
 
 
 class _Checker:
-    def __init__(self, snapshot: Snapshot) -> None:
-        self.snapshot = snapshot
-        self.index = snapshot.index
-        self.targets = PermissionTargets(snapshot)
+    def __init__(self, basis: Basis) -> None:
+        self.basis = basis
+        self.index = basis.index
+        self.targets = PermissionTargets(basis)
 
     def of(self, rule: Rule) -> Iterator[Remark]:
         """The remarks on one rule."""
@@ -65,9 +65,9 @@ class _Checker:
             for permission in (*duty.permissions, *duty.every):
                 for what, remedy in self._permission(permission):
                     yield Remark(rule.id, rule.file, FAULT, f"{what} (duty {duty.name!r})", remedy)
-        if rule.within and not self.snapshot.node(rule.within).values:
+        if rule.within and not self.basis.node(rule.within).values:
             what = f"no resource has the attribute {rule.within!r} of within, so that the rule can never be broken"
-            yield Remark(rule.id, rule.file, FAULT, what, nearest(rule.within, self.snapshot.resource_attributes()))
+            yield Remark(rule.id, rule.file, FAULT, what, nearest(rule.within, self.basis.resource_attributes()))
         for first, second in itertools.combinations(rule.duties, 2):
             if shared := self._overlap(first, second):
                 what = f"the duties {first.name!r} and {second.name!r} overlap: {shared}"
@@ -77,14 +77,14 @@ class _Checker:
     def _filters(self, rule: Rule) -> Iterator[tuple[str, str]]:
         """What is wrong with the filters over identities that a rule has."""
         named = [("except", rule.excepted)] + ([("who", rule.who)] if isinstance(rule, Fence | Need) else [])
-        known = self.snapshot.known_attributes()
+        known = self.basis.known_attributes()
         for key, node in named:
             for name in sorted(node.attributes()) if node is not None else ():
                 if name.lower() not in known:
                     yield f"no identity has the attribute {name!r} of {key}", nearest(name, known)
                     break
             else:
-                if node is not None and key == "who" and not self.snapshot.selected(node).any():
+                if node is not None and key == "who" and not self.basis.selected(node).any():
                     yield f"{key} selects nobody", "Mend the filter, or take the rule away."
 
     def _permission(self, permission: Permission) -> Iterator[tuple[str, str]]:

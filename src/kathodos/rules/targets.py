@@ -6,7 +6,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, distinct, ints, joined
 from kathodos.engine.decide import Given
 from kathodos.engine.index import Index
@@ -19,9 +19,9 @@ ByValue = dict[str | None, Ints]
 class PermissionTargets:
     """On which nodes the permissions of rules apply, as a whole or by the value of an attribute."""
 
-    def __init__(self, snapshot: Snapshot) -> None:
-        self.snapshot = snapshot
-        self.index = snapshot.index
+    def __init__(self, basis: Basis) -> None:
+        self.basis = basis
+        self.index = basis.index
         self._known: dict[Permission, tuple[list[int], Ints]] = {}
 
     def of_permission(self, permission: Permission) -> tuple[list[int], Ints]:
@@ -53,7 +53,7 @@ class PermissionTargets:
         """The nodes by the value of an attribute, those without one left out; all together where there is none."""
         if within is None:
             return {None: nodes}
-        column = self.snapshot.node(within)
+        column = self.basis.node(within)
         codes = column.codes[nodes]
         return {str(column.values[code]): nodes[codes == code] for code in np.unique(codes[codes >= 0]).tolist()}
 

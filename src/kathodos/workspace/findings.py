@@ -49,7 +49,7 @@ class Findings:
         if "_conflicts" not in self.__dict__ and kept_already(self.view, "conflicts") is None:
             from kathodos.findings.conflicts.roles import roles_at_fault
 
-            return roles_at_fault(self.view.snapshot, rules)
+            return roles_at_fault(self.view.basis, rules)
         names = {rule.id for rule in rules}
         return [fault for fault in self.faults if fault.rule.id in names]
 
@@ -62,15 +62,15 @@ class Findings:
         from kathodos.findings.conflicts.roles import roles_at_fault, with_roles
         from kathodos.findings.conflicts.states import all_conflicts
 
-        rules, snapshot = self.view.rules.conflicts, self.view.snapshot
-        faults = roles_at_fault(snapshot, rules)
-        return _conflicts_kept(with_roles(all_conflicts(snapshot, rules), faults), faults)
+        rules, basis = self.view.rules.conflicts, self.view.basis
+        faults = roles_at_fault(basis, rules)
+        return _conflicts_kept(with_roles(all_conflicts(basis, rules), faults), faults)
 
     @cached_property
     def latent(self) -> list[Conflict]:
         """The conflicts into which people could bring themselves, beside the others."""
         rules = self.view.rules.conflicts
-        return list(_conflicts_from(kept(self.view, "latent", self._latent_made), rules)[0].each(self.view.snapshot))
+        return list(_conflicts_from(kept(self.view, "latent", self._latent_made), rules)[0].each(self.view.basis))
 
     def _latent_made(self) -> Result:
         from kathodos.findings.conflicts.states import no_conflicts
@@ -79,7 +79,7 @@ class Findings:
         rules = self.view.rules.conflicts
         if not self.climbs:
             return _conflicts_kept(no_conflicts(rules), [])
-        found = list(latent_conflicts(self.view.snapshot, rules, self.conflicts, self._climbers))
+        found = list(latent_conflicts(self.view.basis, rules, self.conflicts, self._climbers))
         return _conflicts_kept(no_conflicts(rules).followed_by(found), [])
 
     def covered(self, conflicts: Conflicts) -> Bools:
@@ -94,7 +94,7 @@ class Findings:
     def _climbers(self) -> Any:
         from kathodos.findings.escalation import climbers
 
-        return climbers(self.view.snapshot)
+        return climbers(self.view.basis)
 
     @cached_property
     def climbs(self) -> list[Climb]:
@@ -121,7 +121,7 @@ class Findings:
     def _administrations_made(self) -> Result:
         from kathodos.findings.escalation import administrations
 
-        made = administrations(self.view.snapshot)
+        made = administrations(self.view.basis)
         askers = csr_from_lists([it.administrators.tolist() for it in made])
         return Result({"starts": askers.starts, "askers": askers.items}, [[it.system, it.pairs] for it in made])
 

@@ -82,7 +82,7 @@ def _boundaries(view: View) -> Iterable[Ints]:
     """The moments at which something begins, ends, was used, or is due."""
     index, register = view.index, view.register
     yield from (index.grants.starts, index.grants.ends, index.holders.starts, index.holders.ends)
-    yield view.snapshot.uses.time
+    yield view.basis.uses.time
     times = [first_moment(cover.covered_at) for cover in register.covers]
     times += [end_moment(cover.until) for cover in register.covers]
     times += [end_moment(control.until) for control in register.controls.values()]

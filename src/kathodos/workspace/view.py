@@ -23,7 +23,7 @@ from kathodos.store.records import Edited, Edits, Records, Stored
 if TYPE_CHECKING:
     import pandas as pd
 
-    from kathodos.analysis.snapshot import Snapshot
+    from kathodos.analysis.basis import Basis
     from kathodos.findings.conflicts.covers import Register
     from kathodos.findings.excess.batches import ExcessContext
     from kathodos.rules.reading import Rules
@@ -46,12 +46,12 @@ class View:
         self.entry = entry
         self.moment = moment
         self.edits = edits
-        self._basis: View | None = None
+        self._before: View | None = None
 
     def assuming(self, edits: Edits) -> View:
         """The catalogue as it would be with some edits."""
         view = View(self.workspace, self.histories, self.entry, self.moment, edits)
-        view._basis = self
+        view._before = self
         return view
 
     # What it is made of
@@ -75,23 +75,23 @@ class View:
     @cached_property
     def index(self) -> Index:
         """The records compiled to arrays."""
-        if self._basis is not None and self.edits is not None:
+        if self._before is not None and self.edits is not None:
             from kathodos.engine.patch import updated
 
-            return updated(self._basis.index, self.edits, self.catalogue)
+            return updated(self._before.index, self.edits, self.catalogue)
         from kathodos.workspace.saved_index import index_at
 
         return index_at(self.histories, self.entry)
 
     @cached_property
-    def snapshot(self) -> Snapshot:
+    def basis(self) -> Basis:
         """What findings are made of: the columns of what the index numbers, at the moment."""
-        from kathodos.analysis.snapshot import Snapshot
+        from kathodos.analysis.basis import Basis
 
-        snapshot = Snapshot(self.catalogue, self.index, self.moment)
-        snapshot.risks = lambda: self.risk_totals
-        snapshot.history = self.stored
-        return snapshot
+        basis = Basis(self.catalogue, self.index, self.moment)
+        basis.risks = lambda: self.risk_totals
+        basis.history = self.stored
+        return basis
 
     @cached_property
     def rules(self) -> Rules:
@@ -110,7 +110,7 @@ class View:
         """What excess is found from."""
         from kathodos.findings.excess.batches import ExcessContext
 
-        return ExcessContext(self.snapshot, self.rules.needs, self.workspace.configuration.thresholds)
+        return ExcessContext(self.basis, self.rules.needs, self.workspace.configuration.thresholds)
 
     # Records
 

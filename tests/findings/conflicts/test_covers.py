@@ -16,7 +16,7 @@ from kathodos.findings.conflicts.covers import (
 )
 from kathodos.findings.conflicts.states import find_conflicts
 from kathodos.model.times import day_text, first_moment
-from tests.support import OFFICE, OFFICE_RULES, rules_of, snapshot_of
+from tests.support import OFFICE, OFFICE_RULES, basis_of, rules_of
 
 CONTROL = Control("C", "Look", "head", "looks at it", "P1M", until="2026-12-31")
 COVER = Cover("D-1", "ann", "C", "2026-06-15", "for now", "head", "2026-01-31T10:00:00Z")
@@ -39,9 +39,9 @@ class Covers(unittest.TestCase):
         self.assertEqual(held.state(ended, first_moment("2026-04-01")), ENDED)
 
     def test_a_conflict_is_open_again_when_its_cover_ran_out(self):
-        snapshot = snapshot_of(OFFICE)
-        conflicts = find_conflicts(snapshot, rules_of(OFFICE_RULES).conflicts)
-        names = snapshot.index.holders.identities
+        basis = basis_of(OFFICE)
+        conflicts = find_conflicts(basis, rules_of(OFFICE_RULES).conflicts)
+        names = basis.index.holders.identities
         for day, count in (("2026-06-15", 0), ("2026-06-16", 1), ("2026-01-30", 1)):
             self.assertEqual(len(uncovered(conflicts, register(), names, first_moment(day))), count, day)
 

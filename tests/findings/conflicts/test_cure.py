@@ -8,7 +8,7 @@ from hypothesis import given
 from kathodos.findings.conflicts.cure import cure, edits_of, still_standing
 from kathodos.findings.conflicts.states import find_conflicts
 from tests.findings.conflicts.test_states import DUTIES
-from tests.support import OFFICE, OFFICE_RULES, catalogues, naming_actions, rule_of, rules_of, searching, snapshot_of
+from tests.support import OFFICE, OFFICE_RULES, basis_of, catalogues, naming_actions, rule_of, rules_of, searching
 
 
 def permitting(catalogue):
@@ -20,11 +20,11 @@ def permitting(catalogue):
     }
 
 
-def cheapest(snapshot, catalogue, rule, chosen):
+def cheapest(basis, catalogue, rule, chosen):
     """The lowest cost of any set of withdrawals that clears the conflicts, by trying all; None where none does."""
-    people = {snapshot.index.holders.identities[it.identity] for it in chosen}
+    people = {basis.index.holders.identities[it.identity] for it in chosen}
     links = [("grants", row) for row in catalogue["grants"]] + [("members", row) for row in catalogue["members"]]
-    costs = [1 + others(snapshot, kind, row, people) for kind, row in links]
+    costs = [1 + others(basis, kind, row, people) for kind, row in links]
     best = None
     for size in range(len(links) + 1):
         for some in itertools.combinations(range(len(links)), size):
@@ -32,26 +32,26 @@ def cheapest(snapshot, catalogue, rule, chosen):
             if best is None or cost < best:
                 left = {kind: [row for row in catalogue[kind] if (kind, row) not in [links[at] for at in some]]
                         for kind in ("grants", "members")}  # fmt: skip
-                if not find_conflicts(snapshot_of({**catalogue, **left}), [rule]):
+                if not find_conflicts(basis_of({**catalogue, **left}), [rule]):
                     best = cost
         if best is not None and size + 1 >= best:
             return best
     return best
 
 
-def others(snapshot, kind, row, people):
+def others(basis, kind, row, people):
     """How many people outside the conflicts count as the holder of a grant, or as the member of a group."""
     from kathodos.engine.decide import who_has
 
-    number = snapshot.index.holders.find(row["holder"] if kind == "grants" else row["member"])
-    mask = who_has(snapshot.index, __import__("numpy").array([number]), snapshot.moment)
-    named = [snapshot.index.holders.references[at] for at in mask.nonzero()[0]]
-    orphans = [name for name in named if name.startswith("account:") and not owned(snapshot, name)]
+    number = basis.index.holders.find(row["holder"] if kind == "grants" else row["member"])
+    mask = who_has(basis.index, __import__("numpy").array([number]), basis.moment)
+    named = [basis.index.holders.references[at] for at in mask.nonzero()[0]]
+    orphans = [name for name in named if name.startswith("account:") and not owned(basis, name)]
     return len(orphans) + sum(it.startswith("identity:") and it[9:] not in people for it in named)
 
 
-def owned(snapshot, account):
-    holders = snapshot.index.holders
+def owned(basis, account):
+    holders = basis.index.holders
     return holders.owner[holders.find(account) - holders.people] >= 0
 
 
@@ -62,12 +62,12 @@ class Cures(unittest.TestCase):
         catalogue = permitting(catalogue)
         catalogue["grants"], catalogue["members"] = catalogue["grants"][:5], catalogue["members"][:4]
         catalogue = naming_actions(catalogue)
-        snapshot, rule = snapshot_of(catalogue), rule_of(duties)
-        chosen = find_conflicts(snapshot, [rule])
+        basis, rule = basis_of(catalogue), rule_of(duties)
+        chosen = find_conflicts(basis, [rule])
         if chosen:
-            found = cure(snapshot, chosen, (), 90)
+            found = cure(basis, chosen, (), 90)
             self.assertLess(found.gap, 1e-9)
-            expected = cheapest(snapshot, catalogue, rule, chosen)
+            expected = cheapest(basis, catalogue, rule, chosen)
             if found.uncured:
                 self.assertIsNone(expected)
             else:
@@ -76,29 +76,29 @@ class Cures(unittest.TestCase):
     @given(catalogues(), DUTIES)
     @searching(40)
     def test_what_is_withdrawn_clears_what_it_says(self, catalogue, duties):
-        snapshot = snapshot_of(catalogue)
-        chosen = find_conflicts(snapshot, [rule_of(duties)])
-        found = cure(snapshot, chosen, (), 90)
+        basis = basis_of(catalogue)
+        chosen = find_conflicts(basis, [rule_of(duties)])
+        found = cure(basis, chosen, (), 90)
         cleared = [it for it in chosen if it not in found.uncured]
-        self.assertEqual(still_standing(snapshot, cleared, edits_of(snapshot, found.withdrawals())), [])
+        self.assertEqual(still_standing(basis, cleared, edits_of(basis, found.withdrawals())), [])
 
     def test_of_two_as_small_it_takes_the_one_that_is_not_used_and_shows_the_other(self):
         rules = rules_of(OFFICE_RULES).conflicts
         for used, kept in ((OFFICE["activity"][:1], "g1"), (OFFICE["activity"][1:], "membership")):
-            snapshot = snapshot_of({**OFFICE, "activity": used})
-            (found,) = cure(snapshot, find_conflicts(snapshot, rules), (), 90).cures
+            basis = basis_of({**OFFICE, "activity": used})
+            (found,) = cure(basis, find_conflicts(basis, rules), (), 90).cures
             (taken,), others = found.withdrawals, found.others
             self.assertEqual(bool(taken.grant), kept != "g1")
             self.assertEqual(taken.uses, 0)
             self.assertIn("g1" if kept == "g1" else "", [one.grant for other in others for one in other])
 
     def test_what_is_protected_is_left_alone_and_what_cannot_be_cleared_is_said(self):
-        snapshot, rules = snapshot_of(OFFICE), rules_of(OFFICE_RULES).conflicts
-        chosen = find_conflicts(snapshot, rules)
-        found = cure(snapshot, chosen, ["grant:g1"], 90)
+        basis, rules = basis_of(OFFICE), rules_of(OFFICE_RULES).conflicts
+        chosen = find_conflicts(basis, rules)
+        found = cure(basis, chosen, ["grant:g1"], 90)
         self.assertNotIn("g1", [one.grant for one in found.withdrawals()])
         everything = ["grant:g1", "grant:g2", "group:directory/inner", "group:directory/outer"]
-        found = cure(snapshot, chosen, everything, 90)
+        found = cure(basis, chosen, everything, 90)
         self.assertEqual((found.cures, found.uncured), ([], chosen))
 
     def test_a_group_s_grant_goes_only_where_that_hits_nobody_else(self):
@@ -107,11 +107,11 @@ class Cures(unittest.TestCase):
         members = [{"system": "directory", "group": "inner", "member": f"identity:c{at}"} for at in range(4)]
         grants = [{"grant": f"s{at}", "holder": f"identity:c{at}", "gives": "role:dues/setter"} for at in range(4)]
         base = {**OFFICE, "identities": [*OFFICE["identities"], *crowd], "members": [*OFFICE["members"], *members]}
-        all_in_conflict = snapshot_of({**base, "grants": [*OFFICE["grants"], *grants]})
+        all_in_conflict = basis_of({**base, "grants": [*OFFICE["grants"], *grants]})
         found = cure(all_in_conflict, find_conflicts(all_in_conflict, rules), (), 90)
         (one,) = found.withdrawals()
         self.assertEqual((one.cost, one.people), (1, 5), "one withdrawal clears all five, and hits nobody else")
-        one_in_conflict = snapshot_of(base)
+        one_in_conflict = basis_of(base)
         (one,) = cure(one_in_conflict, find_conflicts(one_in_conflict, rules), (), 90).withdrawals()
         self.assertEqual((one.cost, one.people), (1, 1))
 

@@ -16,12 +16,12 @@ from tests.support import (
     NOW,
     OFFICE,
     OFFICE_RULES,
+    basis_of,
     catalogues,
     naming_actions,
     rule_of,
     rules_of,
     searching,
-    snapshot_of,
 )
 
 AT = datetime.fromisoformat(NOW)
@@ -76,21 +76,21 @@ class Conflicts(unittest.TestCase):
     @searching(50)
     def test_they_equal_the_reference(self, catalogue, duties, threshold, within):
         rule = rule_of(duties, threshold=min(threshold, len(duties)), within=within)
-        snapshot = snapshot_of(catalogue)
-        index, found = snapshot.index, find_conflicts(snapshot, [rule])
+        basis = basis_of(catalogue)
+        index, found = basis.index, find_conflicts(basis, [rule])
         shown = {index.holders.identities[it.identity]: {duty.name for duty in it.duties} for it in found}
         self.assertEqual(shown, expected(Reference(catalogue), duties, rule.threshold, within))
         for conflict in found:
             for duty in conflict.duties:
-                self.assertTrue(chains_of(PermissionTargets(snapshot), conflict, duty))
+                self.assertTrue(chains_of(PermissionTargets(basis), conflict, duty))
 
     @given(catalogues(), DUTIES, st.sampled_from((None, "type")))
     @searching(15)
     def test_several_threads_find_what_one_does(self, catalogue, duties, within):
         rules = [rule_of(duties[at:] + duties[:at], f"R{at}", within=within) for at in range(len(duties))]
-        alone = [(it.identities.tolist(), it.held) for it in who_breaks(snapshot_of(catalogue), rules)]
+        alone = [(it.identities.tolist(), it.held) for it in who_breaks(basis_of(catalogue), rules)]
         with mock.patch("kathodos.findings.conflicts.states._LARGE", 0):
-            together = [(it.identities.tolist(), it.held) for it in who_breaks(snapshot_of(catalogue), rules)]
+            together = [(it.identities.tolist(), it.held) for it in who_breaks(basis_of(catalogue), rules)]
         self.assertEqual(alone, together)
 
     @given(catalogues(), DUTIES, st.sampled_from((None, "type")), st.lists(USE, min_size=3, max_size=14))
@@ -108,9 +108,9 @@ class Conflicts(unittest.TestCase):
             for who, action, where, record in used
         ]
         catalogue = {**catalogue, "identities": people, "activity": activity}
-        snapshot, reference, rule = snapshot_of(catalogue), Reference(catalogue), rule_of(duties, within=within)
-        for conflict in find_conflicts(snapshot, [rule]):
-            me = snapshot.index.holders.identities[conflict.identity]
+        basis, reference, rule = basis_of(catalogue), Reference(catalogue), rule_of(duties, within=within)
+        for conflict in find_conflicts(basis, [rule]):
+            me = basis.index.holders.identities[conflict.identity]
             mine = [
                 (action, split(where), record)
                 for who, action, where, record in used
@@ -139,36 +139,36 @@ class Conflicts(unittest.TestCase):
             ),
             (OFFICE["activity"], "exercised on the same record", ("7",), ["2026-05-01", "2026-05-02"]),
         ):
-            (found,) = find_conflicts(snapshot_of({**OFFICE, "activity": activity}), rules.conflicts)
+            (found,) = find_conflicts(basis_of({**OFFICE, "activity": activity}), rules.conflicts)
             self.assertEqual((found.state, found.records), (state, records))
             self.assertEqual(sorted(use.day for use in found.uses), days)
 
     def test_a_duty_of_which_all_permissions_are_needed(self):
         both = 'any = ["edit dues:/tariffs/**"]\nall = ["view dues:/waivers/**", "approve dues:/waivers/2025"]'
         text = OFFICE_RULES.replace('any = ["edit dues:/tariffs/**"]', both).replace('within = "site"', "")
-        (found,) = find_conflicts(snapshot_of(OFFICE), rules_of(text).conflicts)
+        (found,) = find_conflicts(basis_of(OFFICE), rules_of(text).conflicts)
         self.assertEqual([duty.name for duty in found.duties], ["set", "waive"])
         gone = text.replace("approve dues:/waivers/2025", "edit dues:/waivers/2025")
-        self.assertEqual(find_conflicts(snapshot_of(OFFICE), rules_of(gone).conflicts), [])
+        self.assertEqual(find_conflicts(basis_of(OFFICE), rules_of(gone).conflicts), [])
 
     def test_who_is_excepted_is_not_in_conflict(self):
         for who, count in (('id eq "ann"', 0), ('id eq "bo"', 1), ('title eq "clerk"', 0)):
             text = OFFICE_RULES.replace("within =", f"except = '{who}'\nwithin =")
-            self.assertEqual(len(find_conflicts(snapshot_of(OFFICE), rules_of(text).conflicts)), count)
+            self.assertEqual(len(find_conflicts(basis_of(OFFICE), rules_of(text).conflicts)), count)
 
     def test_latent_is_what_a_mandate_would_give(self):
         catalogue = {
             **OFFICE,
             "mandates": [{"holder": "identity:bo", "roles": "dues/*"}, {"holder": "identity:head", "roles": "dues/x*"}],
         }
-        snapshot, rules = snapshot_of(catalogue), rules_of(OFFICE_RULES).conflicts
-        found = all_conflicts(snapshot, rules)
-        climbing = climbers(snapshot)
-        self.assertEqual([snapshot.index.holders.references[it] for it in climbing[0].askers], ["identity:bo"])
-        latent = list(latent_conflicts(snapshot, rules, found, climbing))
-        self.assertEqual([it.name(snapshot.index) for it in latent], ["D-1/bo"])
+        basis, rules = basis_of(catalogue), rules_of(OFFICE_RULES).conflicts
+        found = all_conflicts(basis, rules)
+        climbing = climbers(basis)
+        self.assertEqual([basis.index.holders.references[it] for it in climbing[0].askers], ["identity:bo"])
+        latent = list(latent_conflicts(basis, rules, found, climbing))
+        self.assertEqual([it.name(basis.index) for it in latent], ["D-1/bo"])
         excepted = rules_of(OFFICE_RULES.replace("within =", "except = 'id eq \"bo\"'\nwithin =")).conflicts
-        self.assertEqual(list(latent_conflicts(snapshot, excepted, no_conflicts(excepted), climbing)), [])
+        self.assertEqual(list(latent_conflicts(basis, excepted, no_conflicts(excepted), climbing)), [])
 
 
 class Roles(unittest.TestCase):
@@ -177,15 +177,15 @@ class Roles(unittest.TestCase):
     def test_a_role_is_at_fault_where_one_who_has_nothing_else_is_in_conflict(self, catalogue, duties, within):
         rule = rule_of(duties, within=within)
         catalogue = naming_actions(catalogue)
-        faults = roles_at_fault(snapshot_of(catalogue), [rule])
+        faults = roles_at_fault(basis_of(catalogue), [rule])
         alone = set()
         for role in catalogue["roles"]:
             name = f"role:s/{role['role']}"
             only = {**catalogue, "identities": [{"id": "new"}], "accounts": [], "groups": [], "members": []}
             only["grants"] = [{"grant": "g", "holder": "identity:new", "gives": name}]
-            if role.get("active", 1) and find_conflicts(snapshot_of(only), [rule]):
+            if role.get("active", 1) and find_conflicts(basis_of(only), [rule]):
                 alone.add(name)
-        found = {f"role:{snapshot_of(catalogue).index.roles[it.role]}" for it in faults}
+        found = {f"role:{basis_of(catalogue).index.roles[it.role]}" for it in faults}
         self.assertLessEqual(found, alone)
         self.assertEqual(bool(found), bool(alone))
 
@@ -199,14 +199,14 @@ class Roles(unittest.TestCase):
             ],
             "grants": [*OFFICE["grants"], {"grant": "g9", "holder": "identity:bo", "gives": "role:dues/both"}],
         }
-        snapshot, rules = snapshot_of(catalogue), rules_of(OFFICE_RULES).conflicts
-        (fault,) = roles_at_fault(snapshot, rules)
-        self.assertEqual(snapshot.index.roles[fault.role], "dues/both")
-        found = {it.name(snapshot.index): it.roles for it in marked(snapshot, find_conflicts(snapshot, rules), [fault])}
+        basis, rules = basis_of(catalogue), rules_of(OFFICE_RULES).conflicts
+        (fault,) = roles_at_fault(basis, rules)
+        self.assertEqual(basis.index.roles[fault.role], "dues/both")
+        found = {it.name(basis.index): it.roles for it in marked(basis, find_conflicts(basis, rules), [fault])}
         self.assertEqual(found, {"D-1/ann": (), "D-1/bo": ("role:dues/both",)})
         denied = [{**catalogue["grants"][-1], "effect": "deny"}]
         for grants in (OFFICE["grants"], denied, [*denied, *catalogue["grants"][-1:]]):
-            (fault,) = roles_at_fault(snapshot_of({**catalogue, "grants": grants}), rules)
+            (fault,) = roles_at_fault(basis_of({**catalogue, "grants": grants}), rules)
             self.assertEqual(fault.duties, tuple(rules[0].duties), "whoever holds it, and whomever it is denied")
 
 

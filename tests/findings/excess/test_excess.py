@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import ints
 from kathodos.engine.decide import principals_of
 from kathodos.engine.reach import what_grants_give
@@ -19,13 +19,13 @@ from kathodos.store.records import InMemory
 from tests.support import (
     OFFICE,
     Prepared,
+    basis_of,
     catalogues,
     lay_out,
     records,
     rules_of,
     run,
     searching,
-    snapshot_of,
     write_tables,
 )
 
@@ -70,7 +70,7 @@ def uses(*rows):
 class Kinds(unittest.TestCase):
     def found(self, kind, catalogue, needs="", **limits):
         """The findings of a kind: subject, what it rests on, severity."""
-        context = ExcessContext(snapshot_of(catalogue), rules_of(needs).needs if needs else (), Thresholds(**limits))
+        context = ExcessContext(basis_of(catalogue), rules_of(needs).needs if needs else (), Thresholds(**limits))
         (batch,) = find_excess(context, [kind])
         self.told = list(findings(batch))
         return [(it.subject, it.rests_on, it.severity) for it in self.told]
@@ -80,7 +80,7 @@ class Kinds(unittest.TestCase):
 
     def test_every_kind_is_silent_about_an_empty_catalogue_and_speaks_in_words_about_the_office(self):
         for catalogue in ({}, OFFICE):
-            for batch in find_excess(ExcessContext(snapshot_of(catalogue))):
+            for batch in find_excess(ExcessContext(basis_of(catalogue))):
                 for it in findings(batch):
                     self.assertTrue(it.evidence and it.remedy and it.subject and it.rests_on, it)
                     self.assertIn(it.severity, ("low", "medium", "high", "critical"))
@@ -346,7 +346,7 @@ class Kinds(unittest.TestCase):
 
     def test_what_came_back_and_who_was_hasty(self):
         catalogue = with_more(identities=clerks(1), grants=[to("identity:c0", "view s:/desk", "back")])
-        kept = snapshot_of(catalogue)
+        kept = basis_of(catalogue)
         from kathodos.model.kinds import DECISIONS, RETURNED
         from kathodos.model.rows import Rows
 
@@ -356,7 +356,7 @@ class Kinds(unittest.TestCase):
 
         def with_state(**more):
             state = InMemory({**kept.records.state, **more})
-            return ExcessContext(Snapshot(state, kept.index, kept.moment))
+            return ExcessContext(Basis(state, kept.index, kept.moment))
 
         times = ["2026-01-01T10:00:00Z"] * 49 + ["2026-01-01T10:01:00Z"]
         for extra, expected in (([], 1), (["2026-01-01T10:00:30Z"], 1)):
@@ -394,7 +394,7 @@ class Peers(unittest.TestCase):
     def test_what_few_hold_is_what_counting_everyone_says(self, catalogue, halves, is_deep):
         more = [{"id": f"q{at}", "department": ("Dock", "Crane")[half]} for at, half in enumerate(halves)]
         inside = [{"system": "s", "group": f"g{at % 3 + 1}", "member": f"identity:q{at}"} for at in range(0, 12, 2)]
-        snapshot = snapshot_of(
+        basis = basis_of(
             {
                 **catalogue,
                 "identities": [*catalogue["identities"], *more],
@@ -402,22 +402,22 @@ class Peers(unittest.TestCase):
             }
         )
         limits = Thresholds(peers=("department",), peer_share=0.6, peer_confidence=0.7)
-        context = ExcessContext(snapshot, thresholds=limits)
+        context = ExcessContext(basis, thresholds=limits)
         with mock.patch.multiple("kathodos.analysis.holding", _MOST=0 if is_deep else 1000, _BLOCK=1):
             (batch,) = find_excess(context, ["beyond-peers"])
         found = {(batch.subject(at), batch.describe(at).rests_on) for at in range(len(batch))}
-        index, units, expected = snapshot.index, context.usage.units, set()
-        principals = [set(principals_of(index, at, snapshot.moment).tolist()) for at in range(snapshot.people)]
+        index, units, expected = basis.index, context.usage.units, set()
+        principals = [set(principals_of(index, at, basis.moment).tolist()) for at in range(basis.people)]
         for at in range(len(units)):
             owner, group, grant = int(units.owner[at]), int(units.group[at]), int(units.grant[at])
-            if owner < snapshot.people and snapshot.peers_by(("department",))[owner] >= 0:
+            if owner < basis.people and basis.peers_by(("department",))[owner] >= 0:
                 thing = {index.holders.first_group + group}
                 if grant >= 0:
                     alike = index.entitlement_grants[index.grants.entitlement[grant]]
-                    alike = alike[snapshot.live[alike] & ~index.grants.denies[alike]]
+                    alike = alike[basis.live[alike] & ~index.grants.denies[alike]]
                     thing = set(index.grants.holder[alike].tolist())
-                of = snapshot.peers_by(("department",))
-                others = [it for it in range(snapshot.people) if of[it] == of[owner] and it != owner]
+                of = basis.peers_by(("department",))
+                others = [it for it in range(basis.people) if of[it] == of[owner] and it != owner]
                 having = sum(bool(principals[it] & thing) for it in others)
                 if others and upper_share(ints([having]), ints([len(others)]), 0.7)[0] < 0.6:
                     expected.add((index.holders.references[owner], context.unit(at)))
@@ -433,15 +433,15 @@ class Use(unittest.TestCase):
             ("2026-05-03", "p1", "edit", "s:/a/b"),
             ("2026-05-02", "p2", "own", "t:/a"),
         ]
-        snapshot = snapshot_of({**catalogue, "activity": uses(*rows)})
-        index, usage = snapshot.index, ExcessContext(snapshot).usage
+        basis = basis_of({**catalogue, "activity": uses(*rows)})
+        index, usage = basis.index, ExcessContext(basis).usage
         for at in range(len(usage.units)):
             grant, group = int(usage.units.grant[at]), int(usage.units.group[at])
             grants = [grant]
             if grant < 0:
                 above = usage.exposure.closure[group] + index.holders.first_group
                 grants = [
-                    it for holder in above.tolist() for it in index.holder_grants[holder].tolist() if snapshot.live[it]
+                    it for holder in above.tolist() for it in index.holder_grants[holder].tolist() if basis.live[it]
                 ]
             times = [BEGINNING]
             for one in grants:
@@ -450,12 +450,12 @@ class Use(unittest.TestCase):
                     times = None  # what denies is told apart line by line; that is not what is asked here
                     break
                 for reached in what_grants_give(index, ints([one])):
-                    for use in range(len(snapshot.uses)):
+                    for use in range(len(basis.uses)):
                         system = reached.system
-                        node, action = int(snapshot.uses.node[use]), int(snapshot.uses.action[use] - system.actions[0])
-                        is_here = system.root <= node < system.end and snapshot.uses.user[use] == usage.units.owner[at]
+                        node, action = int(basis.uses.node[use]), int(basis.uses.action[use] - system.actions[0])
+                        is_here = system.root <= node < system.end and basis.uses.user[use] == usage.units.owner[at]
                         if is_here and reached.holds(action, node):
-                            times.append(int(snapshot.uses.time[use]))
+                            times.append(int(basis.uses.time[use]))
             if times is not None:
                 self.assertEqual(int(usage.last[at]), max(times))
 

@@ -11,7 +11,7 @@ from kathodos.findings.excess.batches import ExcessContext, findings
 from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.excess.peers import upper_share
 from tests.reference import Reference, instant, matches, split
-from tests.support import NOW, catalogues, rules_of, searching, snapshot_of
+from tests.support import NOW, basis_of, catalogues, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
 PIN = "s:/a/b"
@@ -20,7 +20,7 @@ MANY = searching(30)
 
 def found(kind, catalogue):
     """The findings of a kind in words."""
-    (batch,) = find_excess(ExcessContext(snapshot_of(catalogue)), [kind])
+    (batch,) = find_excess(ExcessContext(basis_of(catalogue)), [kind])
     return list(findings(batch))
 
 
@@ -286,7 +286,7 @@ class Positions(unittest.TestCase):
         people = [{**row, "department": row["department"] or "Dock"} for row in catalogue["identities"]]
         catalogue = {**catalogue, "resources": resources, "actions": known, "identities": people}
         need = f'topic = "T"\n[[need]]\nid = "N"\nwho = \'department pr\'\nmust = ["{action} {pattern}"]\n'
-        (batch,) = find_excess(ExcessContext(snapshot_of(catalogue), rules_of(need).needs), ["beyond-needs"])
+        (batch,) = find_excess(ExcessContext(basis_of(catalogue), rules_of(need).needs), ["beyond-needs"])
         reading, kinds = Reading(catalogue), {(row["system"], row["action"]): row["kind"] for row in known}
         held, asked = {}, set()
         for asker, unit, holders in units(reading):

@@ -20,7 +20,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, ints, reachable
 from kathodos.engine.decide import counts_itself, direct_principals, holds, who_has
 from kathodos.engine.index import BY_FILTER
@@ -102,7 +102,7 @@ class Cures:
 
 
 def cure(
-    snapshot: Snapshot, conflicts: Sequence[Conflict], protected: Iterable[str], days: int, seconds: float = 50.0
+    basis: Basis, conflicts: Sequence[Conflict], protected: Iterable[str], days: int, seconds: float = 50.0
 ) -> Cures:
     """The cheapest withdrawals that clear all of these conflicts.
 
@@ -112,11 +112,11 @@ def cure(
     deadline = time.monotonic() + seconds * _SOLVING
     strict: set[int] = set()
     while True:
-        problem = _Problem(snapshot, conflicts, set(protected), snapshot.moment - days * DAY, strict, deadline)
+        problem = _Problem(basis, conflicts, set(protected), basis.moment - days * DAY, strict, deadline)
         found = _solved(problem, deadline)
         left = {id(it) for it in (*found.uncured, *found.unseen)}
         chosen = [it for it in conflicts if id(it) not in left]
-        opened = {id(it) for it in still_standing(snapshot, chosen, edits_of(snapshot, found.withdrawals()))} - strict
+        opened = {id(it) for it in still_standing(basis, chosen, edits_of(basis, found.withdrawals()))} - strict
         if not opened or time.monotonic() > deadline:
             return found
         strict |= opened  # a denial went with what was withdrawn: there every permit counts, reached or not
@@ -146,7 +146,7 @@ def _solved(problem: _Problem, deadline: float) -> Cures:
     return Cures(cures, uncured, unseen, cost, bound)
 
 
-def edits_of(snapshot: Snapshot, withdrawals: Iterable[Withdrawal]) -> Edits:
+def edits_of(basis: Basis, withdrawals: Iterable[Withdrawal]) -> Edits:
     """The withdrawals as edits of the catalogue."""
     listed = list(withdrawals)
     edits: dict[str, Edit] = {}
@@ -155,16 +155,16 @@ def edits_of(snapshot: Snapshot, withdrawals: Iterable[Withdrawal]) -> Edits:
         edits[MEMBERS.name] = Edit(gone=members)  # a membership is no more than its key
     wanted = {it.grant for it in listed if it.grant}
     if wanted:
-        numbers = [snapshot.index.grants.ids.find(name) for name in sorted(wanted)]
-        held = snapshot.records.some(GRANTS, snapshot.index.grants.rows[numbers].tolist())
+        numbers = [basis.index.grants.ids.find(name) for name in sorted(wanted)]
+        held = basis.records.some(GRANTS, basis.index.grants.rows[numbers].tolist())
         edits[GRANTS.name] = Edit(gone=[dict(zip(GRANTS.names, values, strict=True)) for values in held.values()])
     return edits
 
 
-def still_standing(snapshot: Snapshot, conflicts: Sequence[Conflict], edits: Edits) -> list[Conflict]:
+def still_standing(basis: Basis, conflicts: Sequence[Conflict], edits: Edits) -> list[Conflict]:
     """Which of the conflicts would still be there after some edits."""
-    records = Edited(snapshot.records, edits)
-    after = Snapshot(records, updated(snapshot.index, edits, records), snapshot.moment)
+    records = Edited(basis.records, edits)
+    after = Basis(records, updated(basis.index, edits, records), basis.moment)
     rules = list({it.rule.id: it.rule for it in conflicts}.values())
     breaking = {breach.rule.id: set(breach.identities.tolist()) for breach in who_breaks(after, rules)}
     return [it for it in conflicts if it.identity in breaking[it.rule.id]]
@@ -193,17 +193,17 @@ class _Solved:
 class _Problem:
     def __init__(
         self,
-        snapshot: Snapshot,
+        basis: Basis,
         conflicts: Sequence[Conflict],
         protected: set[str],
         since: int,
         strict: set[int],
         deadline: float,
     ) -> None:
-        self.snapshot = snapshot
+        self.basis = basis
         self.strict = strict
-        self.index = snapshot.index
-        self.targets = PermissionTargets(snapshot)
+        self.index = basis.index
+        self.targets = PermissionTargets(basis)
         self.protected = protected
         self.since = since
         self.by_person: dict[int, list[Conflict]] = {}
@@ -215,7 +215,7 @@ class _Problem:
         self._losing: dict[Link, tuple[int, int]] = {}
         self._uses: dict[Link, int] = {}
         self.people = np.array(sorted(self.by_person), dtype=np.int64)
-        self.is_chosen = np.zeros(snapshot.people, dtype=bool)
+        self.is_chosen = np.zeros(basis.people, dtype=bool)
         self.is_chosen[self.people] = True
         for person in list(self.by_person):
             if time.monotonic() < deadline:
@@ -235,9 +235,7 @@ class _Problem:
             found: dict[int, set[int]] = {}
             for action, nodes in self.targets.of_duty(Duty("", _parts(duty)[part]), within, (value,)):
                 if len(nodes):
-                    who, grants = grants_permitting(
-                        self.index, self.people, nodes, action, self.snapshot.moment, wherever
-                    )
+                    who, grants = grants_permitting(self.index, self.people, nodes, action, self.basis.moment, wherever)
                     for person, grant in zip(self.people[who].tolist(), grants.tolist(), strict=True):
                         found.setdefault(person, set()).add(grant)
             self._given[key] = found
@@ -246,7 +244,7 @@ class _Problem:
     def _paths_of(self, person: int) -> _Paths:
         """The memberships by which a person comes to the grants that bear on its conflicts, and these grants."""
         index, holders = self.index, self.index.holders
-        paths = _Paths(direct_principals(index, person, self.snapshot.moment).tolist())
+        paths = _Paths(direct_principals(index, person, self.basis.moment).tolist())
         for conflict in self.by_person[person]:
             wherever = id(conflict) in self.strict
             for duty in conflict.rule.duties:
@@ -300,13 +298,13 @@ class _Problem:
     def uses_through(self, link: Link) -> int:
         """The uses that a withdrawal would take away from those who lose by it, as far as nothing else carries them."""
         if link not in self._uses:
-            holder, (first, group), uses = self._holder(link), link, self.snapshot.uses
+            holder, (first, group), uses = self._holder(link), link, self.basis.uses
             if holder < self.index.holders.first_group:
                 mine = uses.by_user[self._owner(holder)]
                 some = mine[uses.time[mine] >= self.since]
             else:
-                mask = who_has(self.index, ints([holder]), self.snapshot.moment)
-                mask[self.snapshot.people :] &= self.index.holders.owner < 0
+                mask = who_has(self.index, ints([holder]), self.basis.moment)
+                mask[self.basis.people :] &= self.index.holders.owner < 0
                 some = self.recent[mask[uses.user[self.recent]]]
             grants = ({first} if group < 0 else self.carried(group)) if len(some) else ()
             carried = [self._counts(grant, some) for grant in grants]
@@ -319,26 +317,26 @@ class _Problem:
 
     def _owner(self, holder: int) -> int:
         """The identity that an identity or an account stands for; an account of nobody stands for itself."""
-        if holder < self.snapshot.people:
+        if holder < self.basis.people:
             return holder
-        owner = int(self.index.holders.owner[holder - self.snapshot.people])
+        owner = int(self.index.holders.owner[holder - self.basis.people])
         return owner if owner >= 0 else holder
 
     def carried(self, group: int) -> set[int]:
         """The live grants that a member of a group gets by it."""
         above = reachable(self.index.holders.edges, ints([group]))
         grants = self.index.holder_grants.all_of(above)
-        return set(grants[self.snapshot.live[grants]].tolist())
+        return set(grants[self.basis.live[grants]].tolist())
 
     @cached_property
     def recent(self) -> Ints:
         """The uses that count."""
-        found: Ints = (self.snapshot.uses.time >= self.since).nonzero()[0]
+        found: Ints = (self.basis.uses.time >= self.since).nonzero()[0]
         return found
 
     def _counts(self, grant: int, some: Ints) -> Ints:
         """For each of some uses how often it was made, 0 where the grant does not carry it."""
-        uses, counts = self.snapshot.uses, np.zeros(len(some), dtype=np.int64)
+        uses, counts = self.basis.uses, np.zeros(len(some), dtype=np.int64)
         for reached in what_grants_give(self.index, ints([grant])) if len(some) else ():
             system = reached.system
             here = ((system.root <= uses.node[some]) & (uses.node[some] < system.end)).nonzero()[0]
@@ -374,16 +372,16 @@ class _Problem:
         if holder < holders.first_group or holder == holders.everyone:
             return False
         near = holders.members[holder]
-        near = near[near < self.snapshot.people].astype(np.int64)
-        near = near[counts_itself(self.index, near, self.snapshot.moment)]
+        near = near[near < self.basis.people].astype(np.int64)
+        near = near[counts_itself(self.index, near, self.basis.moment)]
         if int((~self.is_chosen[near]).sum()) >= count:
             return True
         return self._others(holder)[1] >= count
 
     def _others(self, holder: int) -> tuple[int, int]:
         """How many people count as a group or everyone, and how many of them are in no chosen conflict."""
-        mask = who_has(self.index, ints([holder]), self.snapshot.moment)
-        mask[self.snapshot.people :] &= self.index.holders.owner < 0
+        mask = who_has(self.index, ints([holder]), self.basis.moment)
+        mask[self.basis.people :] &= self.index.holders.owner < 0
         count = int(mask.sum())
         return count, count - int(mask[self.people].sum())
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
 from kathodos.engine.decide import who_has
 from kathodos.engine.index import Index
@@ -32,10 +32,10 @@ class RoleConflict:
     people: Ints
 
 
-def roles_at_fault(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[RoleConflict]:
+def roles_at_fault(basis: Basis, rules: Sequence[Conflicting]) -> list[RoleConflict]:
     """Every role that breaks a rule by itself, by rule and then role."""
-    index = _with_every_role(snapshot)
-    targets = PermissionTargets(Snapshot(snapshot.records, index, snapshot.moment))
+    index = _with_every_role(basis)
+    targets = PermissionTargets(Basis(basis.records, index, basis.moment))
     permitting = _permitting(index)
     whole = (index.entitlements.role >= 0) & (index.entitlements.scope < 0) & (permitting >= 0)
     found = []
@@ -47,19 +47,19 @@ def roles_at_fault(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Rol
                 alone[int(index.entitlements.role[entitlement])] = broken[0]
         for role, duties in sorted(alone.items()):
             if not any(_comes_first(index, other, role) for other in alone.keys() - {role}):
-                number = snapshot.index.roles.find(index.roles[role])
-                found.append(RoleConflict(rule, number, duties, _who_breaks_by(snapshot, rule, number)))
+                number = basis.index.roles.find(index.roles[role])
+                found.append(RoleConflict(rule, number, duties, _who_breaks_by(basis, rule, number)))
     return found
 
 
-def marked(snapshot: Snapshot, found: Iterable[Conflict], faults: Sequence[RoleConflict]) -> Iterator[Conflict]:
+def marked(basis: Basis, found: Iterable[Conflict], faults: Sequence[RoleConflict]) -> Iterator[Conflict]:
     """The conflicts, each with the roles that alone give it."""
     by: dict[str, list[RoleConflict]] = {}
     for fault in faults:
         by.setdefault(fault.rule.id, []).append(fault)
     for conflict in found:
         of = [fault for fault in by.get(conflict.rule.id, ()) if _is_among(conflict.identity, fault.people)]
-        roles = tuple(f"role:{snapshot.index.roles[fault.role]}" for fault in of)
+        roles = tuple(f"role:{basis.index.roles[fault.role]}" for fault in of)
         yield replace(conflict, roles=roles) if roles else conflict
 
 
@@ -79,9 +79,9 @@ def with_roles(conflicts: Conflicts, faults: Sequence[RoleConflict]) -> Conflict
     return replace(conflicts, by_role=by_role)
 
 
-def _with_every_role(snapshot: Snapshot) -> Index:
+def _with_every_role(basis: Basis) -> Index:
     """The index with a grant of each active role on everything; those that nobody has been given so are added."""
-    index = snapshot.index
+    index = basis.index
     unscoped = index.entitlements.role[(index.entitlements.scope < 0) & (_permitting(index) >= 0)]
     missing = np.setdiff1d(index.role_is_active.nonzero()[0], unscoped)
     blank = dict.fromkeys(GRANTS.names)
@@ -91,7 +91,7 @@ def _with_every_role(snapshot: Snapshot) -> Index:
         for name in (index.roles[role] for role in missing.tolist())
     ]
     edits = {GRANTS.name: Edit(come=come)}
-    return updated(index, edits, Edited(snapshot.records, edits)) if come else index
+    return updated(index, edits, Edited(basis.records, edits)) if come else index
 
 
 def _comes_first(index: Index, junior: int, senior: int) -> bool:
@@ -116,19 +116,19 @@ def _candidates(targets: PermissionTargets, rule: Conflicting, whole: Bools) -> 
     return [int(entitlement) for entitlement in (whole & (counts >= rule.threshold)).nonzero()[0]]
 
 
-def _who_breaks_by(snapshot: Snapshot, rule: Conflicting, role: int) -> Ints:
+def _who_breaks_by(basis: Basis, rule: Conflicting, role: int) -> Ints:
     """The identities that break the rule by a grant of the role, or of one senior to it, alone."""
-    index, targets = snapshot.index, PermissionTargets(snapshot)
+    index, targets = basis.index, PermissionTargets(basis)
     seniors = set(reachable(index.seniors, ints([role])).tolist())
-    found = np.zeros(snapshot.people, dtype=bool)
+    found = np.zeros(basis.people, dtype=bool)
     for entitlement in np.isin(index.entitlements.role, list(seniors)).nonzero()[0].tolist():
         grants = index.entitlement_grants[entitlement].astype(np.int64)
-        grants = grants[snapshot.live[grants] & ~index.grants.denies[grants]]
+        grants = grants[basis.live[grants] & ~index.grants.denies[grants]]
         if len(grants) and broken_by(targets, rule, what_grants_give(index, grants[:1])):
-            found |= who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), snapshot.moment)[
-                : snapshot.people
+            found |= who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), basis.moment)[
+                : basis.people
             ]
     if rule.excepted is not None:
-        found &= ~snapshot.selected(rule.excepted)
+        found &= ~basis.selected(rule.excepted)
     people: Ints = found.nonzero()[0]
     return people

@@ -10,7 +10,7 @@ from enum import StrEnum
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index
@@ -84,10 +84,10 @@ class Breach:
     held: list[Held]
 
 
-def who_breaks(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Breach]:
+def who_breaks(basis: Basis, rules: Sequence[Conflicting]) -> list[Breach]:
     """All who break each rule at a moment, whatever their activity shows."""
-    finder = _Finder(snapshot)
-    if snapshot.people < _LARGE:
+    finder = _Finder(basis)
+    if basis.people < _LARGE:
         return [finder.breach(rule) for rule in rules]
     for rule in rules:  # what is read from the store is read here, for only one thread may
         finder.touch(rule)
@@ -154,13 +154,13 @@ class Conflicts:
             np.concatenate([self.by_role, np.zeros(len(others), dtype=bool)]),
         )
 
-    def conflict(self, position: int, snapshot: Snapshot) -> Conflict:
+    def conflict(self, position: int, basis: Basis) -> Conflict:
         """One of them in full, with the uses that activity shows."""
-        return next(self.each(snapshot, np.array([position])))
+        return next(self.each(basis, np.array([position])))
 
-    def each(self, snapshot: Snapshot, positions: Ints | None = None) -> Iterator[Conflict]:
+    def each(self, basis: Basis, positions: Ints | None = None) -> Iterator[Conflict]:
         """Some of them in full (all: none said), in order."""
-        finder = _Finder(snapshot)
+        finder = _Finder(basis)
         for position in range(len(self)) if positions is None else positions.tolist():
             rule, identity = self.rules[int(self.rule[position])], int(self.identity[position])
             duties, values = self.held_alike[int(self.held[position])]
@@ -175,9 +175,9 @@ def no_conflicts(rules: Sequence[Conflicting]) -> Conflicts:
     return Conflicts(rules, nothing, nothing, nothing, [], nothing, np.zeros(0, dtype=bool))
 
 
-def all_conflicts(snapshot: Snapshot, rules: Sequence[Conflicting]) -> Conflicts:
+def all_conflicts(basis: Basis, rules: Sequence[Conflicting]) -> Conflicts:
     """Every conflict that reach alone gives at a moment, by rule and then identity."""
-    finder, breaches = _Finder(snapshot), who_breaks(snapshot, rules)
+    finder, breaches = _Finder(basis), who_breaks(basis, rules)
     first = np.cumsum([0, *(len(breach.held) for breach in breaches)])
     parts = list(enumerate(breaches))
     nothing = np.zeros(0, dtype=np.int64)
@@ -192,17 +192,17 @@ def all_conflicts(snapshot: Snapshot, rules: Sequence[Conflicting]) -> Conflicts
     )
 
 
-def find_conflicts(snapshot: Snapshot, rules: Sequence[Conflicting]) -> list[Conflict]:
+def find_conflicts(basis: Basis, rules: Sequence[Conflicting]) -> list[Conflict]:
     """As `all_conflicts`, each in full."""
-    return list(all_conflicts(snapshot, rules).each(snapshot))
+    return list(all_conflicts(basis, rules).each(basis))
 
 
-def conflicts_of_one(snapshot: Snapshot, rules: Sequence[Conflicting], identity: int) -> list[Conflict]:
+def conflicts_of_one(basis: Basis, rules: Sequence[Conflicting], identity: int) -> list[Conflict]:
     """The conflicts that reach alone gives to one identity, in full; nobody else is looked at."""
-    finder, reached = _Finder(snapshot), what_reached_by(snapshot.index, identity, snapshot.moment)
+    finder, reached = _Finder(basis), what_reached_by(basis.index, identity, basis.moment)
     found = []
     for rule in rules:
-        if rule.excepted is not None and snapshot.selected(rule.excepted)[identity]:
+        if rule.excepted is not None and basis.selected(rule.excepted)[identity]:
             continue
         broken = broken_by(finder.targets, rule, reached)
         if broken is not None:
@@ -255,7 +255,7 @@ class Given:
 
 def chains_of(targets: PermissionTargets, conflict: Conflict, duty: Duty) -> list[Given]:
     """What gives one duty to the conflict's identity; what comes by the same grants and permissions is told once."""
-    index, at = targets.index, targets.snapshot.moment
+    index, at = targets.index, targets.basis.moment
     found: dict[object, Given] = {}
     for action, nodes in targets.of_duty(duty, conflict.rule.within, conflict.values):
         for node in one_per_answer(index, nodes)[:_MOST_EXPLAINED]:
@@ -270,20 +270,20 @@ def chains_of(targets: PermissionTargets, conflict: Conflict, duty: Duty) -> lis
 
 
 class _Finder:
-    def __init__(self, snapshot: Snapshot) -> None:
-        self.snapshot = snapshot
-        self.index = snapshot.index
-        self.moment = snapshot.moment
-        self.targets = PermissionTargets(snapshot)
-        self.people = snapshot.people
+    def __init__(self, basis: Basis) -> None:
+        self.basis = basis
+        self.index = basis.index
+        self.moment = basis.moment
+        self.targets = PermissionTargets(basis)
+        self.people = basis.people
         self._holders: dict[tuple[int, bytes], Packed] = {}
 
     def touch(self, rule: Conflicting) -> None:
         """Reads what a rule needs of the records."""
         if rule.within:
-            self.snapshot.node(rule.within)
+            self.basis.node(rule.within)
         if rule.excepted is not None:
-            self.snapshot.selected(rule.excepted)
+            self.basis.selected(rule.excepted)
 
     def breach(self, rule: Conflicting) -> Breach:
         held = [self.holders(duty, rule.within) for duty in rule.duties]
@@ -294,7 +294,7 @@ class _Finder:
             together |= _at_least(rule.threshold, [duty.get(value, nobody) for duty in held])
         breaking = np.unpackbits(together, count=self.people).view(bool).nonzero()[0]
         if rule.excepted is not None:
-            breaking = breaking[~self.snapshot.selected(rule.excepted)[breaking]]
+            breaking = breaking[~self.basis.selected(rule.excepted)[breaking]]
         if not len(breaking):
             return Breach(rule, breaking, breaking, [])
         holds = np.array([[_is_set(duty.get(value, nobody), breaking) for duty in held] for value in values])
@@ -311,7 +311,7 @@ class _Finder:
 
     def states(self, breach: Breach) -> Ints:
         """How far each conflict of a breach has gone, as a position in STATES, by what activity shows."""
-        uses, count = self.snapshot.uses, len(breach.identities)
+        uses, count = self.basis.uses, len(breach.identities)
         state = np.full(count, STATES.index(HELD), dtype=np.int64)
         origin, mine = uses.by_user.of(breach.identities)
         mine = mine.astype(np.int64)
@@ -337,7 +337,7 @@ class _Finder:
 
     def is_use_of(self, some: Ints, duty: Duty, within: str | None, value: str | None) -> Bools:
         """Which of some uses are uses of a duty on a value."""
-        uses, found = self.snapshot.uses, np.zeros(len(some), dtype=bool)
+        uses, found = self.basis.uses, np.zeros(len(some), dtype=bool)
         is_there = np.zeros(len(self.index.tree), dtype=bool)
         for action, nodes in self.targets.of_duty(duty, within, (value,)):
             system = self.index.systems[self.index.actions[action][0]]
@@ -378,7 +378,7 @@ class _Finder:
         self, rule: Conflicting, identity: int, values: Sequence[str | None]
     ) -> tuple[tuple[str, ...], tuple[Used, ...]]:
         """The records on which activity shows enough of the duties used, and the newest uses."""
-        mine = self.snapshot.uses.by_user[identity]
+        mine = self.basis.uses.by_user[identity]
         records: set[str] = set()
         newest: dict[tuple[str, str | None], Used] = {}
         for value in values if len(mine) else ():
@@ -393,7 +393,7 @@ class _Finder:
 
     def uses_of(self, mine: Ints, duty: Duty, within: str | None, value: str | None) -> list[Used]:
         """The uses of a duty among some, oldest first."""
-        uses, some = self.snapshot.uses, mine.astype(np.int64)
+        uses, some = self.basis.uses, mine.astype(np.int64)
         found = some[self.is_use_of(some, duty, within, value)].tolist()
         ordered = sorted(found, key=lambda at: int(uses.time[at]))
         named = [str(uses.records[uses.record[at]]) if uses.record[at] >= 0 else None for at in ordered]

@@ -8,8 +8,8 @@ from functools import cached_property
 
 import numpy as np
 
+from kathodos.analysis.basis import Basis
 from kathodos.analysis.exposure import Exposure
-from kathodos.analysis.snapshot import Snapshot
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.thresholds import Thresholds
@@ -138,33 +138,33 @@ def joined_batches(first: Batch, second: Batch) -> Batch:
 class ExcessContext:
     """What all kinds of excess are found from."""
 
-    snapshot: Snapshot
+    basis: Basis
     needs: Sequence[Need] = ()
     thresholds: Thresholds = field(default_factory=Thresholds)
 
     @cached_property
     def exposure(self) -> Exposure:
-        return Exposure(self.snapshot)
+        return Exposure(self.basis)
 
     @cached_property
     def usage(self) -> Usage:
-        return Usage(self.snapshot, self.exposure)
+        return Usage(self.basis, self.exposure)
 
     @cached_property
     def targets(self) -> PermissionTargets:
-        return PermissionTargets(self.snapshot)
+        return PermissionTargets(self.basis)
 
     @cached_property
     def needed(self) -> Bools:
         """Which units give their owner something that a need asks for."""
-        units, snapshot = self.usage.units, self.snapshot
+        units, basis = self.usage.units, self.basis
         found = np.zeros(len(units), dtype=bool)
         for first in range(0, len(self.needs), _TOGETHER):
-            asked = np.zeros(snapshot.people + 1, dtype=np.int64)
+            asked = np.zeros(basis.people + 1, dtype=np.int64)
             brought = np.zeros(self.usage.thing_count, dtype=np.int64)
             for bit, need in enumerate(self.needs[first : first + _TOGETHER]):
-                asked[:-1] |= snapshot.selected(need.who).astype(np.int64) << bit
-                entitlements = np.zeros(len(snapshot.index.entitlements), dtype=np.int64)
+                asked[:-1] |= basis.selected(need.who).astype(np.int64) << bit
+                entitlements = np.zeros(len(basis.index.entitlements), dtype=np.int64)
                 entitlements[entitlements_permitting(self.targets, need.must)] = 1
                 brought |= np.concatenate([self.exposure.over_groups(entitlements, 0), entitlements]) << bit
             found |= asked[self.usage.identity] & brought[self.usage.things] > 0
@@ -174,19 +174,19 @@ class ExcessContext:
 
     def holder(self, number: int) -> str:
         """The reference of a holder."""
-        return self.snapshot.index.holders.references[number]
+        return self.basis.index.holders.references[number]
 
     def unit(self, at: int) -> str:
         """What a unit rests on: a grant or a group."""
         units = self.usage.units
         grant = int(units.grant[at])
         if grant >= 0:
-            return f"grant:{self.snapshot.index.grants.ids[grant]}"
-        return self.holder(int(units.group[at]) + self.snapshot.index.holders.first_group)
+            return f"grant:{self.basis.index.grants.ids[grant]}"
+        return self.holder(int(units.group[at]) + self.basis.index.holders.first_group)
 
     def unit_gives(self, at: int) -> str:
         """What a unit gives, in words."""
-        units, index = self.usage.units, self.snapshot.index
+        units, index = self.usage.units, self.basis.index
         grant = int(units.grant[at])
         if grant >= 0:
             scope = index.scope(grant)
@@ -198,7 +198,7 @@ class ExcessContext:
 
     def end_unit(self, at: int) -> Edit:
         """The edit that takes a unit away."""
-        units, index = self.usage.units, self.snapshot.index
+        units, index = self.usage.units, self.basis.index
         grant = int(units.grant[at])
         if grant >= 0:
             return self.end_grant(grant)
@@ -207,16 +207,16 @@ class ExcessContext:
         return Edit("end", "members", {"system": system, "group": group, "member": member})
 
     def end_grant(self, grant: int) -> Edit:
-        return Edit("end", "grants", {"grant": self.snapshot.index.grants.ids[grant]})
+        return Edit("end", "grants", {"grant": self.basis.index.grants.ids[grant]})
 
     def disable(self, account: int) -> Edit:
         """The edit that disables an account, given by its number less that of the first."""
-        system, _, login = self.snapshot.index.holders.accounts[account].partition("/")
+        system, _, login = self.basis.index.holders.accounts[account].partition("/")
         return Edit("set", "accounts", {"system": system, "login": login, "status": "disabled"})
 
     def owner_of(self, holders: Ints) -> Ints:
         """The identity of each holder: itself, or the owner of an account; -1 for others."""
-        held = self.snapshot.index.holders
+        held = self.basis.index.holders
         nobody = np.full(held.size - held.first_group, -1, dtype=np.int64)
         return np.concatenate([np.arange(held.people), held.owner.astype(np.int64), nobody])[holders]
 

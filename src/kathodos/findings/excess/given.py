@@ -21,14 +21,14 @@ _MANY = 5  # members from which on a group is said to carry the same
 
 def redundant(context: ExcessContext) -> Batch:
     """Grants of which each, taken away alone, changes nobody's reach."""
-    index, snapshot = context.snapshot.index, context.snapshot
-    done = redundant_grants(index, snapshot.moment)
-    kept = snapshot.live[done.grants]
+    index, basis = context.basis.index, context.basis
+    done = redundant_grants(index, basis.moment)
+    kept = basis.live[done.grants]
     grants, idle = done.grants[kept].astype(np.int64), done.is_idle[kept]
 
     def describe(at: int) -> FindingText:
         grant = int(grants[at])
-        same = _same_by_group(index, grant, snapshot.moment)
+        same = _same_by_group(index, grant, basis.moment)
         why = "it gives nobody anything now" if idle[at] else f"{same or 'other grants'} gives the same"
         evidence = f"{_gives(index, grant)} to {context.holder(int(index.grants.holder[grant]))}: {why}"
         return FindingText(
@@ -63,9 +63,9 @@ def _gives(index: Index, grant: int) -> str:
 
 def direct(context: ExcessContext) -> Batch:
     """Grants to one person of what a group carries that the person is not in."""
-    snapshot, index = context.snapshot, context.snapshot.index
+    basis, index = context.basis, context.basis.index
     grants, holders = index.grants, index.holders
-    live = snapshot.live & ~grants.denies
+    live = basis.live & ~grants.denies
     to_group = live & (grants.holder >= holders.first_group) & (grants.holder < holders.everyone)
     carrier = np.full(len(index.entitlements), -1, dtype=np.int64)
     carrier[grants.entitlement[to_group]] = grants.holder[to_group]
@@ -74,7 +74,7 @@ def direct(context: ExcessContext) -> Batch:
     groups = carrier[grants.entitlement[single]]
     owner = context.owner_of(grants.holder[single].astype(np.int64))
     asker = np.where(owner >= 0, owner, grants.holder[single])
-    position, direct = direct_principals_of_each(index, asker, snapshot.moment)
+    position, direct = direct_principals_of_each(index, asker, basis.moment)
     above = spread_each(holders.edges, direct)
     codes = distinct(position[above.rows()] * holders.size + above.items)
     inside = among(np.arange(len(single)) * holders.size + groups, codes)
@@ -99,7 +99,7 @@ def direct(context: ExcessContext) -> Batch:
 
 def wildcard(context: ExcessContext) -> Batch:
     """Grants of every action, or of one that administers, on everything in a system."""
-    snapshot, index, exposure = context.snapshot, context.snapshot.index, context.exposure
+    basis, index, exposure = context.basis, context.basis.index, context.exposure
     roots = {f"{name}:/" for name in index.systems} | {f"{name}:/**" for name in index.systems}
     entries = np.array([text in roots for text in index.entries.patterns], dtype=bool)[index.entries.pattern]
     wide = np.zeros(len(index.entries), dtype=bool)
@@ -109,12 +109,12 @@ def wildcard(context: ExcessContext) -> Batch:
     entitlements = np.zeros(len(index.entitlements), dtype=bool)
     entitlements[index.entitlements.scoped.rows()[wide[index.scoped_entry[index.entitlements.scoped.items]]]] = True
     entitlements &= index.entitlements.scope < 0
-    grants = (snapshot.live & ~index.grants.denies & entitlements[index.grants.entitlement]).nonzero()[0]
+    grants = (basis.live & ~index.grants.denies & entitlements[index.grants.entitlement]).nonzero()[0]
 
     def describe(at: int) -> FindingText:
         grant = int(grants[at])
         holder = ints([int(index.grants.holder[grant])])
-        people = int(who_has(index, holder, snapshot.moment)[: snapshot.people].sum())
+        people = int(who_has(index, holder, basis.moment)[: basis.people].sum())
         rules = index.entitlements.scoped[index.grants.entitlement[grant]]
         entry = next(it for it in index.scoped_entry[rules].tolist() if wide[it])
         evidence = (
@@ -128,13 +128,13 @@ def wildcard(context: ExcessContext) -> Batch:
 
 def everyone(context: ExcessContext) -> Batch:
     """Grants to everyone."""
-    snapshot, index = context.snapshot, context.snapshot.index
-    grants = (snapshot.live & ~index.grants.denies & (index.grants.holder == index.holders.everyone)).nonzero()[0]
+    basis, index = context.basis, context.basis.index
+    grants = (basis.live & ~index.grants.denies & (index.grants.holder == index.holders.everyone)).nonzero()[0]
     holder = ints([index.holders.everyone])
 
     def describe(at: int) -> FindingText:
         grant = int(grants[at])
-        people = int(who_has(index, holder, snapshot.moment)[index.holders.askers].sum())
+        people = int(who_has(index, holder, basis.moment)[index.holders.askers].sum())
         level = int(context.exposure.top[index.grants.entitlement[grant]])
         evidence = f"{_gives(index, grant)} is open to all {people}, up to sensitivity {max(level, 0)}"
         return FindingText(
@@ -148,11 +148,11 @@ def everyone(context: ExcessContext) -> Batch:
 
 def sensitive(context: ExcessContext) -> Batch:
     """Grants that bring what is most sensitive (3) without naming it: a field or record far below their target."""
-    index, snapshot = context.snapshot.index, context.snapshot
-    nodes = (snapshot.sensitivity >= 3).nonzero()[0]
-    nodes = nodes[snapshot.node("sensitivity").codes[nodes] >= 0]
+    index, basis = context.basis.index, context.basis
+    nodes = (basis.sensitivity >= 3).nonzero()[0]
+    nodes = nodes[basis.node("sensitivity").codes[nodes] >= 0]
     found: dict[int, list[int]] = {}
-    counted = counted_as(index.holders, snapshot.moment)
+    counted = counted_as(index.holders, basis.moment)
     for node in nodes.tolist():
         for grant in _not_naming(context, node, counted):
             found.setdefault(grant, []).append(node)
@@ -184,7 +184,7 @@ def _only(index: Index, grant: int) -> int:
 
 def _not_naming(context: ExcessContext, node: int, counted: Bools) -> list[int]:
     """The live grants that permit something on a node without naming it, and by which somebody reaches it."""
-    index, at = context.snapshot.index, context.snapshot.moment
+    index, at = context.basis.index, context.basis.moment
     system = index.system_of(node)
     grants, entry, given = what_applies(index, system, index.intervals.holding(int(index.tree.position[node])), at)
     pattern = index.entries.pattern[entry]
@@ -203,14 +203,14 @@ def _not_naming(context: ExcessContext, node: int, counted: Bools) -> list[int]:
 
 def _serve(context: ExcessContext, some: Ints, reaching: Bools) -> Bools:
     """Which of some holders of grants, in order, anybody counts as who is among those who reach something."""
-    index = context.snapshot.index
+    index = context.basis.index
     held, first = index.holders, index.holders.first_group
     group = some[(some >= first) & (some < held.everyone)]
     origin, inner = index.inside_granted.of(group - first)
     groups = distinct(inner)
     at, member = held.members.of(groups.astype(np.int64) + first)
     single = np.concatenate([some[some < first], member[member < first]]).astype(np.int64)
-    serves = reaching[held.asker_of[single]] & able_of(held, context.snapshot.moment)[single]
+    serves = reaching[held.asker_of[single]] & able_of(held, context.basis.moment)[single]
     count = int(np.count_nonzero(some < first))
     is_served = np.bincount(at[member < first][serves[count:]], minlength=len(groups)) > 0
     by_group = np.bincount(origin[is_served[np.searchsorted(groups, inner)]], minlength=len(group)) > 0
@@ -236,7 +236,7 @@ def _in_words(index: Index, askers: Bools) -> str:
 
 def _reached_by(context: ExcessContext, grant: int, nodes: list[int]) -> Bools:
     """Which askers hold a grant and reach one of the nodes; over identities and then accounts."""
-    index, at = context.snapshot.index, context.snapshot.moment
+    index, at = context.basis.index, context.basis.moment
     having = who_has(index, ints([int(index.grants.holder[grant])]), at)
     reaching = np.logical_or.reduce([who_reaches_something(index, ints([node]), at) for node in nodes])
     found: Bools = having & reaching & index.holders.is_asker
@@ -245,15 +245,15 @@ def _reached_by(context: ExcessContext, grant: int, nodes: list[int]) -> Bools:
 
 def detached(context: ExcessContext) -> Batch:
     """Resources cut off from what is above them that more people reach than their parent."""
-    index, snapshot = context.snapshot.index, context.snapshot
+    index, basis = context.basis.index, context.basis
     tree = index.tree
     nodes = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
     found = []
     for node in nodes.tolist():
         parent = int(tree.parent[node])
-        here, above = (index.grants.holder[permits_on(index, it, None, snapshot.moment)] for it in (node, parent))
+        here, above = (index.grants.holder[permits_on(index, it, None, basis.moment)] for it in (node, parent))
         if len(np.setdiff1d(here, above)) or _is_denied(context, parent):
-            inside, outside = (who_reaches_something(index, ints([it]), snapshot.moment) for it in (node, parent))
+            inside, outside = (who_reaches_something(index, ints([it]), basis.moment) for it in (node, parent))
             more = np.greater(inside, outside, out=inside)
             more &= index.holders.is_asker
             if more.any():
@@ -261,11 +261,11 @@ def detached(context: ExcessContext) -> Batch:
 
     def describe(at: int) -> FindingText:
         node, parent = found[at], int(tree.parent[found[at]])
-        reaching = (who_reaches_something(index, ints([it]), snapshot.moment) for it in (node, parent))
+        reaching = (who_reaches_something(index, ints([it]), basis.moment) for it in (node, parent))
         counts = [int(np.count_nonzero(it & index.holders.is_asker)) for it in reaching]
-        here, above = (permits_on(index, it, None, snapshot.moment) for it in (node, parent))
+        here, above = (permits_on(index, it, None, basis.moment) for it in (node, parent))
         only = np.setdiff1d(here, above)
-        wide = _widest(index, only if len(only) else here, snapshot.moment)
+        wide = _widest(index, only if len(only) else here, basis.moment)
         evidence = (
             f"{counts[0]} reach it, {counts[1]} its parent {tree.addresses[parent]}; most by "
             f"{_gives(index, wide)} to {index.holders.references[int(index.grants.holder[wide])]}"
@@ -276,16 +276,16 @@ def detached(context: ExcessContext) -> Batch:
             _name(index, wide), evidence, "Deny it here too: what is denied above ends where it is cut off."
         )
 
-    severity = np.maximum(severity_of(snapshot.sensitivity[ints(found)]), 1)
+    severity = np.maximum(severity_of(basis.sensitivity[ints(found)]), 1)
     nobody = np.full(len(found), -1, dtype=np.int64)
     return batch(DETACHED, nobody, lambda at: tree.addresses[found[at]], describe, severity)
 
 
 def _is_denied(context: ExcessContext, node: int) -> bool:
     """Whether anything is denied on a node."""
-    index = context.snapshot.index
+    index = context.basis.index
     intervals = index.intervals.holding(int(index.tree.position[node]))
-    return bool(what_applies(index, index.system_of(node), intervals, context.snapshot.moment)[2].denies.any())
+    return bool(what_applies(index, index.system_of(node), intervals, context.basis.moment)[2].denies.any())
 
 
 def _widest(index: Index, grants: Ints, moment: int) -> int:

@@ -29,8 +29,8 @@ class Kind:
 
 def surplus(context: ExcessContext) -> Batch:
     """What services and agents hold beyond their stated needs."""
-    index = context.snapshot.index
-    found = surpluses(context.snapshot, context.needs)
+    index = context.basis.index
+    found = surpluses(context.basis, context.needs)
 
     def describe(at: int) -> FindingText:
         it = found[at]
@@ -50,7 +50,7 @@ def surplus(context: ExcessContext) -> Batch:
 
 
 def _writes(context: ExcessContext, action: int) -> bool:
-    system = context.snapshot.index.systems[context.snapshot.index.actions[action][0]]
+    system = context.basis.index.systems[context.basis.index.actions[action][0]]
     return system.kinds[int(action - system.actions[0])] not in ("read", None)
 
 
@@ -113,10 +113,10 @@ def find_excess(
     wanted = [kind for kind in KINDS if kind.name in chosen]
     apart = [kind for kind in wanted if kind.name in (given.SENSITIVE, given.DETACHED, given.REDUNDANT)]
     if apart:
-        _ = context.snapshot.sensitivity  # reads from the store, which only one thread may
+        _ = context.basis.sensitivity  # reads from the store, which only one thread may
     with ThreadPoolExecutor(1) as pool:
         beside = {kind.name: pool.submit(kind.find, context) for kind in apart}
         for kind in wanted:
             yield beside[kind.name].result() if kind.name in beside else kind.find(context)
     if register is not None and LATE_CONTROL in chosen:
-        yield late_controls(register, context.snapshot.moment)
+        yield late_controls(register, context.basis.moment)

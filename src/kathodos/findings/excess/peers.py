@@ -11,9 +11,9 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.analysis.basis import Basis
 from kathodos.analysis.exposure import READ
 from kathodos.analysis.holding import Holding, Things
-from kathodos.analysis.snapshot import Snapshot
 from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, positions_among
 from kathodos.engine.decide import able_of, who_has
@@ -47,8 +47,8 @@ def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
 
 def beyond_peers(context: ExcessContext) -> Batch:
     """Units that hardly any peer holds, by whatever way."""
-    snapshot, usage = context.snapshot, context.usage
-    what, peers = usage.things, snapshot.peers_by(context.thresholds.peers)
+    basis, usage = context.basis, context.usage
+    what, peers = usage.things, basis.peers_by(context.thresholds.peers)
     owner = usage.identity
     group = np.append(peers, -1)[owner]
     others = _others(peers)[group]
@@ -56,13 +56,13 @@ def beyond_peers(context: ExcessContext) -> Batch:
     having = _others_having(context, things, peers, group)
     found = _is_few(context, having, others).nonzero()[0]
     having, others = having[found], others[found]
-    everybody = int((snapshot.is_person & snapshot.is_there).sum())
+    everybody = int((basis.is_person & basis.is_there).sum())
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
-        name = " and ".join(str(snapshot.identity(it).value(int(owner[unit]))) for it in context.thresholds.peers)
-        mask = who_has(snapshot.index, things.holders_of(int(what[unit])), snapshot.moment)[: snapshot.people]
-        all_of = int((mask & snapshot.is_person & snapshot.is_there).sum())
+        name = " and ".join(str(basis.identity(it).value(int(owner[unit]))) for it in context.thresholds.peers)
+        mask = who_has(basis.index, things.holders_of(int(what[unit])), basis.moment)[: basis.people]
+        all_of = int((mask & basis.is_person & basis.is_there).sum())
         evidence = (
             f"{context.unit_gives(unit)}: {having[at]} of {others[at]} others of {name} hold it, "
             f"{all_of} of {everybody} people"
@@ -94,22 +94,22 @@ def _is_few(context: ExcessContext, having: Ints, of: Ints) -> Bools:
 
 def _things(context: ExcessContext) -> Things:
     """What units are of: the groups, and what grants that count give."""
-    index, snapshot = context.snapshot.index, context.snapshot
+    index, basis = context.basis.index, context.basis
     of_grant = len(index.holders.groups) + index.grants.entitlement.astype(np.int64)
-    return Things(index, snapshot.moment, of_grant, snapshot.live & ~index.grants.denies, context.usage.thing_count)
+    return Things(index, basis.moment, of_grant, basis.live & ~index.grants.denies, context.usage.thing_count)
 
 
 def _others_having(context: ExcessContext, things: Things, peers: Ints, group: Ints) -> Ints:
     """For each unit how many others of its owner's peer group, given by number, hold the same by whatever way."""
-    snapshot, units, what = context.snapshot, context.usage.units, context.usage.things
-    index = snapshot.index
+    basis, units, what = context.basis, context.usage.units, context.usage.things
+    index = basis.index
     holding = Holding(things, peers)
     having = holding.counted(group, what).of_pair
-    itself = able_of(index.holders, snapshot.moment)[units.holder]
+    itself = able_of(index.holders, basis.moment)[units.holder]
     unsure = ((group >= 0) & ~itself).nonzero()[0]
     for thing in np.unique(what[unsure]).tolist():
         here = unsure[what[unsure] == thing]
-        itself[here] = who_has(index, things.holders_of(thing), snapshot.moment)[units.owner[here]]
+        itself[here] = who_has(index, things.holders_of(thing), basis.moment)[units.owner[here]]
     return np.where(group >= 0, having - itself, 0)
 
 
@@ -118,22 +118,22 @@ def _others_having(context: ExcessContext, things: Things, peers: Ints, group: I
 
 def export_beyond_peers(context: ExcessContext) -> Batch:
     """Whoever may export where its peers may only look."""
-    snapshot, index = context.snapshot, context.snapshot.index
-    peers = snapshot.peers_by(context.thresholds.peers)
+    basis, index = context.basis, context.basis.index
+    peers = basis.peers_by(context.thresholds.peers)
     sizes = np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 2)
     whose, where, counts = [], [], []
     for system in index.systems_in_order:
         exporting, reading = _of_kind(context, system, "export"), _of_kind(context, system, "read")
         for action in exporting:
             nodes = _touched(context, system, action)
-            may = who_reaches_any(index, nodes, action, snapshot.moment)[: snapshot.people] & (peers >= 0)
+            may = who_reaches_any(index, nodes, action, basis.moment)[: basis.people] & (peers >= 0)
             people = may.nonzero()[0]
             having = np.bincount(peers[people], minlength=len(sizes))[peers[people]] - 1
             others = sizes[peers[people]] - 1
             apart = _is_few(context, having, others)
-            look = np.zeros(snapshot.people, dtype=bool)
+            look = np.zeros(basis.people, dtype=bool)
             for read in reading if apart.any() else ():
-                look |= who_reaches_any(index, nodes, read, snapshot.moment)[: snapshot.people] & (peers >= 0)
+                look |= who_reaches_any(index, nodes, read, basis.moment)[: basis.people] & (peers >= 0)
             looking = np.bincount(peers[look], minlength=len(sizes))[peers[people]] - look[people]
             apart &= 2 * looking > others
             whose.append(people[apart])
@@ -144,19 +144,17 @@ def export_beyond_peers(context: ExcessContext) -> Batch:
     def describe(at: int) -> FindingText:
         (action, nodes), (having, others, looking) = where[at], counts[at]
         person = int(found[at])
-        node = next(
-            it for it in one_per_answer(index, nodes) if who_reaches(index, it, action, snapshot.moment)[person]
-        )
+        node = next(it for it in one_per_answer(index, nodes) if who_reaches(index, it, action, basis.moment)[person])
         name = f"{index.actions[action][1]} {index.tree.addresses[node]}"
-        title = " and ".join(str(snapshot.identity(it).value(person)) for it in context.thresholds.peers)
-        chains = explain(index, person, node, action, snapshot.moment).permits.shown
+        title = " and ".join(str(basis.identity(it).value(person)) for it in context.thresholds.peers)
+        chains = explain(index, person, node, action, basis.moment).permits.shown
         grants = sorted({chain.grant for chain in chains})
         own = [it for it in grants if index.grants.holder[index.grants.ids.find(it)] < index.holders.first_group]
         evidence = f"may {name}: {having} of {others} others of {title} may, {looking} of them may look"
         edits = tuple(Edit("end", "grants", {"grant": it}) for it in own)
         return FindingText(", ".join(f"grant:{it}" for it in grants), evidence, "Leave them the right to look.", edits)
 
-    tops = np.array([int(snapshot.sensitivity[nodes].max(initial=0)) for _, nodes in where], dtype=np.int64)
+    tops = np.array([int(basis.sensitivity[nodes].max(initial=0)) for _, nodes in where], dtype=np.int64)
     return batch(
         EXPORT_BEYOND_PEERS,
         found,
@@ -173,7 +171,7 @@ def _of_kind(context: ExcessContext, system: System, kind: str) -> list[int]:
 
 def _permitting_spans(context: ExcessContext, system: System, action: int) -> Ints:
     """The spans of a system that permit the action."""
-    index = context.snapshot.index
+    index = context.basis.index
     intervals, exposure = index.intervals, context.exposure
     here = ((intervals.first >= system.root) & (intervals.first < system.end) & exposure.interval_permits).nonzero()[0]
     said = index.entries.action[index.scoped_entry[intervals.scoped[here]]].astype(np.int64)
@@ -184,7 +182,7 @@ def _permitting_spans(context: ExcessContext, system: System, action: int) -> In
 
 def _touched(context: ExcessContext, system: System, action: int) -> Ints:
     """The nodes of a system on which something permits the action."""
-    index, intervals = context.snapshot.index, context.snapshot.index.intervals
+    index, intervals = context.basis.index, context.basis.index.intervals
     here = _permitting_spans(context, system, action)
     change = np.zeros(system.size + 1, dtype=np.int64)
     np.add.at(change, intervals.first[here] - system.root, 1)
@@ -198,15 +196,15 @@ def _touched(context: ExcessContext, system: System, action: int) -> Ints:
 
 def beyond_needs(context: ExcessContext) -> Batch:
     """Units that no need asks for, of people of whose position needs speak; reading what is open to all is left out."""
-    usage, snapshot = context.usage, context.snapshot
+    usage, basis = context.usage, context.basis
     owner = usage.identity
-    spoken = np.zeros(snapshot.people + 1, dtype=bool)
+    spoken = np.zeros(basis.people + 1, dtype=bool)
     for need in context.needs:
-        spoken[:-1] |= snapshot.selected(need.who)
-    asked = np.bincount(owner[context.needed], minlength=snapshot.people + 1)
-    held = np.bincount(owner[owner >= 0], minlength=snapshot.people + 1)
+        spoken[:-1] |= basis.selected(need.who)
+    asked = np.bincount(owner[context.needed], minlength=basis.people + 1)
+    held = np.bincount(owner[owner >= 0], minlength=basis.people + 1)
     matters = (usage.top > 0) & ((usage.kinds & ~READ) > 0)
-    there = np.append(snapshot.is_person & snapshot.is_there, False)
+    there = np.append(basis.is_person & basis.is_there, False)
     found = (spoken & there & (asked > 0))[owner] & ~context.needed & matters
     found = (found & (owner >= 0)).nonzero()[0]
 
@@ -229,14 +227,14 @@ def former_position(context: ExcessContext) -> Batch:
 
     At least half of the former department have to hold something there, and at most a tenth of the present one.
     """
-    snapshot, usage = context.snapshot, context.usage
-    department = snapshot.identity("department")
-    there = snapshot.is_person & snapshot.is_there
+    basis, usage = context.basis, context.usage
+    department = basis.identity("department")
+    there = basis.is_person & basis.is_there
     people, former = _movers(context, department, there)
     present = department.codes[people]
     width = len(department.values) + 1  # nothing stands behind all departments
     codes = np.where(department.codes >= 0, department.codes, width - 1)
-    held = usage.systems_of[: snapshot.people]
+    held = usage.systems_of[: basis.people]
     count = np.bincount(codes[there], minlength=width)
     systems = range(held.shape[1])
     holding = np.stack([np.bincount(codes[there & held[:, at]], minlength=width) for at in systems], axis=1)
@@ -246,7 +244,7 @@ def former_position(context: ExcessContext) -> Batch:
     of_present = count[present] - inside
     kept = (2 * had >= of_former[:, None]) & (10 * has <= of_present[:, None]) & (of_former > 0)[:, None]
     owned = (usage.identity >= 0).nonzero()[0]
-    of_owner = csr_from_pairs(usage.identity[owned], owned, snapshot.people)
+    of_owner = csr_from_pairs(usage.identity[owned], owned, basis.people)
     pair, unit = of_owner.of(people)
     left_over = kept[pair] & usage.systems_of_things[usage.things[unit]]
     found: Ints = np.any(left_over, axis=1).nonzero()[0]
@@ -254,7 +252,7 @@ def former_position(context: ExcessContext) -> Batch:
 
     def describe(at: int) -> FindingText:
         number, where = int(pair[at]), int(system[at])
-        name = snapshot.index.systems_in_order[where].name
+        name = basis.index.systems_in_order[where].name
         evidence = (
             f"{context.unit_gives(int(unit[at]))}: kept from {department.values[int(former[number])]}, where "
             f"{had[number, where]} of {of_former[number]} have access to {name}; "
@@ -272,26 +270,26 @@ def former_position(context: ExcessContext) -> Batch:
 
 def _movers(context: ExcessContext, department: DictionaryColumn, there: Bools) -> tuple[Ints, Ints]:
     """The people who were in other departments before, and in which: pairs of a person and a code of a department."""
-    snapshot = context.snapshot
-    stated = snapshot.identity(context.thresholds.former)
+    basis = context.basis
+    stated = basis.identity(context.thresholds.former)
     number = np.append(positions_among(stated.values, department.values), -1)
     person = (stated.codes >= 0).nonzero()[0]
     pairs = [(person, number[stated.codes[person]])]
-    if snapshot.history is not None:
-        pairs.append(_earlier_departments(snapshot, snapshot.history, department))
+    if basis.history is not None:
+        pairs.append(_earlier_departments(basis, basis.history, department))
     people, former = (np.concatenate([pair[side] for pair in pairs]).astype(np.int64) for side in (0, 1))
     width = len(department.values) + 1
     codes = distinct((people * width + former)[(former >= 0) & there[people] & (former != department.codes[people])])
     return codes // width, codes % width
 
 
-def _earlier_departments(snapshot: Snapshot, stored: Stored, department: DictionaryColumn) -> tuple[Ints, Ints]:
+def _earlier_departments(basis: Basis, stored: Stored, department: DictionaryColumn) -> tuple[Ints, Ints]:
     """The departments of people in earlier states: their numbers, and the codes of the departments."""
     history = stored.history(IDENTITIES)
     newest = stored.histories.newest.entry if stored.point is None else stored.point
     ended = (history.until <= newest).nonzero()[0]
     ids, held = history.column("id").taken(ended).compact(), history.column("department").taken(ended)
-    person = np.append(snapshot.index.holders.identities.positions_of(list(map(str, ids.values))), -1)[ids.codes]
+    person = np.append(basis.index.holders.identities.positions_of(list(map(str, ids.values))), -1)[ids.codes]
     code = np.append(positions_among(held.values, department.values), -1)[held.codes]
     known = (person >= 0) & (code >= 0)
     return person[known], code[known]

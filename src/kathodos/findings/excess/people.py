@@ -21,13 +21,13 @@ OWNER_GONE, CAME_BACK, DUPLICATE, HASTY = "owner-gone", "came-back", "duplicate-
 
 def leaver_accounts(context: ExcessContext) -> Batch:
     """Enabled accounts of people who have left, and whether they were used since."""
-    snapshot, holders = context.snapshot, context.snapshot.index.holders
+    basis, holders = context.basis, context.basis.index.holders
     owner = holders.owner.astype(np.int64)
-    gone = np.append(~snapshot.is_there, False)[owner]
+    gone = np.append(~basis.is_there, False)[owner]
     found = (holders.is_enabled & gone).nonzero()[0]
     ends = np.append(holders.ends, NEVER)
-    uses = snapshot.uses
-    names = [system.name for system in snapshot.index.systems_in_order]
+    uses = basis.uses
+    names = [system.name for system in basis.index.systems_in_order]
 
     def system_of(account: int) -> str:
         return holders.accounts[account].partition("/")[0]
@@ -37,7 +37,7 @@ def leaver_accounts(context: ExcessContext) -> Batch:
         mine = uses.by_user[int(owner[account])].astype(np.int64)
         mine = mine[uses.time[mine] >= ends[owner[account]]]
         theirs = {system_of(int(it) - holders.people) for it in holders.accounts_of[int(owner[account])]}
-        positions = np.searchsorted(snapshot.index.system_roots, uses.node[mine], side="right") - 1
+        positions = np.searchsorted(basis.index.system_roots, uses.node[mine], side="right") - 1
         where = [names[position] for position in positions.tolist()]
         fits = np.array([it == system_of(account) or it not in theirs for it in where], dtype=bool)
         named = uses.account[mine]
@@ -45,7 +45,7 @@ def leaver_accounts(context: ExcessContext) -> Batch:
         return found
 
     used = np.array([len(later(account)) for account in found.tolist()], dtype=np.int64)
-    seen = snapshot.moments(snapshot.account("last_login"))
+    seen = basis.moments(basis.account("last_login"))
     signed_in = seen[found] >= ends[owner[found]]
 
     def describe(at: int) -> FindingText:
@@ -56,8 +56,8 @@ def leaver_accounts(context: ExcessContext) -> Batch:
         if len(after):
             last = int(after[np.argmax(uses.time[after])])
             action, address = (
-                snapshot.index.actions[uses.action[last]][1],
-                snapshot.index.tree.addresses[uses.node[last]],
+                basis.index.actions[uses.action[last]][1],
+                basis.index.tree.addresses[uses.node[last]],
             )
             times = "once" if len(after) == 1 else f"{len(after)} times"
             evidence += (
@@ -69,7 +69,7 @@ def leaver_accounts(context: ExcessContext) -> Batch:
             f"account:{holders.accounts[account]}", evidence, "Disable it now.", (context.disable(account),)
         )
 
-    days = np.where(ends[owner[found]] < NEVER, snapshot.days_since(ends[owner[found]]), -1)
+    days = np.where(ends[owner[found]] < NEVER, basis.days_since(ends[owner[found]]), -1)
     severity = np.where((used > 0) | signed_in, 3, 2)
 
     def subject(at: int) -> str:
@@ -80,16 +80,16 @@ def leaver_accounts(context: ExcessContext) -> Batch:
 
 def orphan_accounts(context: ExcessContext) -> Batch:
     """Enabled accounts that nobody owns; those that cannot be signed in to need no owner."""
-    snapshot, holders = context.snapshot, context.snapshot.index.holders
-    can = snapshot.account("can_login")
+    basis, holders = context.basis, context.basis.index.holders
+    can = basis.account("can_login")
     cannot = can.codes == (can.values.index("false") if "false" in can.values else -2)
     found = (holders.is_enabled & (holders.owner < 0) & ~cannot).nonzero()[0]
-    seen = snapshot.account("last_login")
+    seen = basis.account("last_login")
 
     def describe(at: int) -> FindingText:
         account = int(found[at])
         name = f"account:{holders.accounts[account]}"
-        grants = snapshot.index.holder_grants[holders.people + account]
+        grants = basis.index.holder_grants[holders.people + account]
         last = f"signed in to on {str(seen.value(account))[:10]}" if seen.value(account) else "no sign-in known"
         evidence = f"enabled, {last}, holds {plural(len(grants), 'grant')}; nobody owns it"
         remedy = f"Find its owner: kathodos tie {holders.accounts[account]} PERSON; else disable it."
@@ -100,16 +100,16 @@ def orphan_accounts(context: ExcessContext) -> Batch:
 
 
 def _account(context: ExcessContext, account: int) -> str:
-    return f"account:{context.snapshot.index.holders.accounts[account]}"
+    return f"account:{context.basis.index.holders.accounts[account]}"
 
 
 def open_ended(context: ExcessContext) -> Batch:
     """Grants without an end to people who have one."""
-    snapshot, index = context.snapshot, context.snapshot.index
+    basis, index = context.basis, context.basis.index
     owner = context.owner_of(index.grants.holder.astype(np.int64))
     ends = np.append(index.holders.ends, NEVER)[owner]
-    grants = (snapshot.live & ~index.grants.denies & (index.grants.ends == NEVER) & (ends < NEVER)).nonzero()[0]
-    over = ends[grants] <= snapshot.moment
+    grants = (basis.live & ~index.grants.denies & (index.grants.ends == NEVER) & (ends < NEVER)).nonzero()[0]
+    over = ends[grants] <= basis.moment
 
     def describe(at: int) -> FindingText:
         grant = int(grants[at])
@@ -124,7 +124,7 @@ def open_ended(context: ExcessContext) -> Batch:
         remedy = "End it." if over[at] else f"Let it end on {last}."
         return FindingText(f"grant:{name}", evidence, remedy, (edit,))
 
-    days = np.where(over, snapshot.days_since(ends[grants]), -1)
+    days = np.where(over, basis.days_since(ends[grants]), -1)
     severity = np.where(over, 2, 0)
     return batch(
         OPEN_ENDED, owner[grants], lambda at: context.holder(int(owner[grants[at]])), describe, severity, 100, days
@@ -133,9 +133,9 @@ def open_ended(context: ExcessContext) -> Batch:
 
 def past_end(context: ExcessContext) -> Batch:
     """Grants whose time is over and that are still there, and people past their last day who count as active."""
-    snapshot, index = context.snapshot, context.snapshot.index
-    grants = (index.grants.ends <= snapshot.moment).nonzero()[0]
-    active = index.holders.is_active & (index.holders.ends <= snapshot.moment)
+    basis, index = context.basis, context.basis.index
+    grants = (index.grants.ends <= basis.moment).nonzero()[0]
+    active = index.holders.is_active & (index.holders.ends <= basis.moment)
     people = active.nonzero()[0]
     owner = context.owner_of(index.grants.holder[grants].astype(np.int64))
 
@@ -160,7 +160,7 @@ def past_end(context: ExcessContext) -> Batch:
     ends = np.concatenate([index.grants.ends[grants], index.holders.ends[people]]).astype(np.int64)
     severity = np.concatenate([np.zeros(len(grants), dtype=np.int64), np.ones(len(people), dtype=np.int64)])
     whose = np.concatenate([owner, people])
-    return batch(PAST_END, whose, subject, describe, severity, 100, snapshot.days_since(ends))
+    return batch(PAST_END, whose, subject, describe, severity, 100, basis.days_since(ends))
 
 
 # Owners
@@ -171,11 +171,11 @@ def owners_gone(context: ExcessContext) -> Batch:
     names: list[str] = []
     told: list[FindingText] = []
     severities: list[int] = []
-    snapshot = context.snapshot
-    people = snapshot.index.holders.identities
+    basis = context.basis
+    people = basis.index.holders.identities
     for kind in (kinds.SYSTEMS, kinds.GROUPS, kinds.ROLES, kinds.RESOURCES, kinds.IDENTITIES):
         owner = "sponsor" if kind is kinds.IDENTITIES else "owner"
-        *keys, owners = columns_of(snapshot.records, kind, *kind.key, owner)
+        *keys, owners = columns_of(basis.records, kind, *kind.key, owner)
         state = {name: _gone(context, people.find(name)) for name in set(owners) if name}
         for at, name in enumerate(owners):
             if name and state[name]:
@@ -189,7 +189,7 @@ def owners_gone(context: ExcessContext) -> Batch:
 def _gone(context: ExcessContext, identity: int) -> str:
     if identity < 0:
         return "is not known"
-    return "" if context.snapshot.is_there[identity] else "has left"
+    return "" if context.basis.is_there[identity] else "has left"
 
 
 def _named(kind: Kind, key: list[str]) -> str:
@@ -201,30 +201,30 @@ def _named(kind: Kind, key: list[str]) -> str:
 
 def came_back(context: ExcessContext) -> Batch:
     """What had been taken away and came back with a later gather."""
-    snapshot = context.snapshot
-    columns = columns_of(snapshot.records, kinds.RETURNED, "kind", "record", "ended_at", "why", "back_at", "ended_by")
+    basis = context.basis
+    columns = columns_of(basis.records, kinds.RETURNED, "kind", "record", "ended_at", "why", "back_at", "ended_by")
     names, told, days, whose = [], [], [], []
     for kind, record, ended, why, back, entry in zip(*columns, strict=True):
         key = [str(part) for part in json.loads(record) if part is not None]
         name = f"grant:{key[0]}" if kind == "grants" else f"{kinds.BY_NAME[kind].one} {' '.join(key)}"
-        grant = snapshot.index.grants.ids.find(key[0]) if kind == "grants" else -1
-        holder = snapshot.index.grants.holder[[grant]].astype(np.int64) if grant >= 0 else np.zeros(0, dtype=np.int64)
+        grant = basis.index.grants.ids.find(key[0]) if kind == "grants" else -1
+        holder = basis.index.grants.holder[[grant]].astype(np.int64) if grant >= 0 else np.zeros(0, dtype=np.int64)
         whose.append(int(context.owner_of(holder)[0]) if len(holder) else -1)
-        gives = f"{snapshot.index.gives(grant)}: " if grant >= 0 else ""
+        gives = f"{basis.index.gives(grant)}: " if grant >= 0 else ""
         evidence = f"{gives}taken away on {ended[:10]} ({why or f'entry {entry}'}), there again since {back[:10]}"
         edits = (context.end_grant(grant),) if grant >= 0 else ()
         subject = context.holder(int(holder[0])) if len(holder) else name
         names.append(subject)
         told.append(FindingText(name, evidence, "Have it taken away where it comes from, or settle it.", edits))
-        days.append(snapshot.days_since(first_moment(back)))
+        days.append(basis.days_since(first_moment(back)))
     concerned, stood = np.array(whose, dtype=np.int64), np.array(days, dtype=np.int64)
     return batch(CAME_BACK, concerned, names.__getitem__, told.__getitem__, 2, CERTAIN, stood)
 
 
 def duplicates(context: ExcessContext) -> Batch:
     """Identities that may be one person."""
-    found = likely_duplicates(context.snapshot.records)
-    numbers = [context.snapshot.index.holders.identities.find(it.second) for it in found]
+    found = likely_duplicates(context.basis.records)
+    numbers = [context.basis.index.holders.identities.find(it.second) for it in found]
 
     def describe(at: int) -> FindingText:
         it = found[at]
@@ -238,7 +238,7 @@ def duplicates(context: ExcessContext) -> Batch:
 
 def hasty_reviews(context: ExcessContext) -> Batch:
     """Whoever certified so many lines of a review in so little time that nobody can have looked at them."""
-    records, limits = context.snapshot.records, context.thresholds
+    records, limits = context.basis.records, context.thresholds
     review, decision, who, when = columns_of(records, kinds.DECISIONS, "review", "decision", "decided_by", "decided_at")
     by_person: dict[tuple[str, str], list[int]] = {}
     for name, said, person, time in zip(review, decision, who, when, strict=True):
@@ -248,7 +248,7 @@ def hasty_reviews(context: ExcessContext) -> Batch:
     for (name, person), times in by_person.items():
         count, start = _most_within(sorted(times), limits.haste_seconds * 1_000_000)
         if count >= limits.haste_lines:
-            numbers.append(context.snapshot.index.holders.identities.find(person.removeprefix("identity:")))
+            numbers.append(context.basis.index.holders.identities.find(person.removeprefix("identity:")))
             names.append(context.holder(numbers[-1]) if numbers[-1] >= 0 else person)
             evidence = (
                 f"certified {count} lines of the review {name} within {limits.haste_seconds} seconds on "
@@ -257,7 +257,7 @@ def hasty_reviews(context: ExcessContext) -> Batch:
             told.append(
                 FindingText(f"review:{name}", evidence, "Have these lines looked at again, in a new review.", ())
             )
-            days.append(context.snapshot.days_since(start))
+            days.append(context.basis.days_since(start))
     whose, stood = np.array(numbers, dtype=np.int64), np.array(days, dtype=np.int64)
     return batch(HASTY, whose, names.__getitem__, told.__getitem__, 1, CERTAIN, stood)
 

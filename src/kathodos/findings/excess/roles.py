@@ -17,9 +17,9 @@ _FEWEST = 3  # permissions from which on two roles can be nearly the same; below
 
 def empty_roles(context: ExcessContext) -> Batch:
     """Active roles that no live grant gives, themselves or as a junior of another."""
-    index, snapshot = context.snapshot.index, context.snapshot
+    index, basis = context.basis.index, context.basis
     given = np.zeros(len(index.roles), dtype=bool)
-    roles = index.entitlements.role[index.grants.entitlement[snapshot.live & ~index.grants.denies]]
+    roles = index.entitlements.role[index.grants.entitlement[basis.live & ~index.grants.denies]]
     given[reachable(index.juniors, np.unique(roles[roles >= 0]).astype(np.int64))] = True
     found = (index.role_is_active & ~given).nonzero()[0].tolist()
     names = [f"role:{index.roles[role]}" for role in found]
@@ -37,8 +37,8 @@ def _off(name: str) -> Edit:
 
 def empty_groups(context: ExcessContext) -> Batch:
     """Groups with nobody in them, that have been given something."""
-    holders = context.snapshot.index.holders
-    inhabited = counted_as(holders, context.snapshot.moment)[holders.first_group : holders.everyone]
+    holders = context.basis.index.holders
+    inhabited = counted_as(holders, context.basis.moment)[holders.first_group : holders.everyone]
     given = context.exposure.group_entitlements.sizes()
     names, told = [], []
     for group in ((given > 0) & ~inhabited).nonzero()[0].tolist():
@@ -50,7 +50,7 @@ def empty_groups(context: ExcessContext) -> Batch:
 
 def unused(context: ExcessContext) -> Batch:
     """Roles that somebody has and nobody uses."""
-    index = context.snapshot.index
+    index = context.basis.index
     found = list(unused_roles(context))
 
     def name(at: int) -> str:
@@ -58,7 +58,7 @@ def unused(context: ExcessContext) -> Batch:
 
     def describe(at: int) -> FindingText:
         role, days = found[at]
-        people = int(who_has(index, _holders(context, role), context.snapshot.moment)[: context.snapshot.people].sum())
+        people = int(who_has(index, _holders(context, role), context.basis.moment)[: context.basis.people].sum())
         evidence = f"{plural(people, 'person has', 'people have')} it, and nobody has used it in {days} days"
         return FindingText(name(at), evidence, "Ask its owner what it is for; take it off.", (_off(name(at)),))
 
@@ -69,16 +69,16 @@ def unused(context: ExcessContext) -> Batch:
 
 def _holders(context: ExcessContext, role: int) -> Ints:
     """Who holds a live grant of a role."""
-    index = context.snapshot.index
+    index = context.basis.index
     entitlements = (index.entitlements.role == role).nonzero()[0]
     grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
-    holders: Ints = np.unique(index.grants.holder[grants[context.snapshot.live[grants]]]).astype(np.int64)
+    holders: Ints = np.unique(index.grants.holder[grants[context.basis.live[grants]]]).astype(np.int64)
     return holders
 
 
 def near_roles(context: ExcessContext) -> Batch:
     """Pairs of roles with nearly the same permissions, by the share of all of both that they have in common."""
-    index = context.snapshot.index
+    index = context.basis.index
     package = _packages(context)
     sizes = package.sizes()
     ones = matrix(package, max(len(index.entries), 1))
@@ -104,7 +104,7 @@ def near_roles(context: ExcessContext) -> Batch:
 
 def _packages(context: ExcessContext) -> CSRList:
     """For each active role the permissions that it gives, juniors included."""
-    index = context.snapshot.index
+    index = context.basis.index
     active = index.role_is_active.nonzero()[0]
     below = spread_each(index.juniors, active)
     origin = active[below.rows()]
@@ -116,4 +116,4 @@ def _packages(context: ExcessContext) -> CSRList:
 
 
 def _is_above(context: ExcessContext, senior: int, junior: int) -> bool:
-    return junior in reachable(context.snapshot.index.juniors, ints([senior])).tolist()
+    return junior in reachable(context.basis.index.juniors, ints([senior])).tolist()

@@ -18,7 +18,7 @@ DORMANT, NEVER_SIGNED_IN, UNUSED_ROLE = "dormant-account", "never-signed-in", "u
 def unused(context: ExcessContext) -> Batch:
     """Units that were used once, but not for so many days as their sensitivity allows."""
     last, usage = context.usage.last, context.usage
-    days = context.snapshot.days_since(last)
+    days = context.basis.days_since(last)
     found = (_judged(context) & (last > BEGINNING) & (days > _allowed(context))).nonzero()[0]
 
     def describe(at: int) -> FindingText:
@@ -34,10 +34,10 @@ def unused(context: ExcessContext) -> Batch:
 
 def never_used(context: ExcessContext) -> Batch:
     """Units of which no use is known since they were given, or since uses are known, for longer than is allowed."""
-    usage, snapshot = context.usage, context.snapshot
-    given = np.append(snapshot.moments(snapshot.grant("given_at")), BEGINNING)[usage.units.grant]
+    usage, basis = context.usage, context.basis
+    given = np.append(basis.moments(basis.grant("given_at")), BEGINNING)[usage.units.grant]
     since = np.maximum(given, usage.watched)
-    days = snapshot.days_since(np.minimum(since, snapshot.moment))
+    days = basis.days_since(np.minimum(since, basis.moment))
     judged = _judged(context)
     idle = judged & (usage.last == BEGINNING) & (days > _allowed(context))
     whole = _idle_groups(context, idle)
@@ -72,7 +72,7 @@ def never_used(context: ExcessContext) -> Batch:
 def _idle_groups(context: ExcessContext, idle: Bools) -> Bools:
     """The groups of which no member, of at least so many, has ever used what it gives: told once, for the group."""
     units = context.usage.units
-    count = len(context.snapshot.index.holders.groups)
+    count = len(context.basis.index.holders.groups)
     listed = units.group >= 0
     all_of, idle_of = (np.bincount(units.group[mask], minlength=count) for mask in (listed, listed & idle))
     found: Bools = (all_of >= _MANY) & (idle_of == all_of)
@@ -93,10 +93,10 @@ def _of_units(
 
 def _judged(context: ExcessContext) -> Bools:
     """The units whose use can be judged: of somebody who is there, in systems that were watched for long enough."""
-    snapshot, usage = context.snapshot, context.usage
-    watched = snapshot.days_since(np.minimum(usage.watched, snapshot.moment))
-    there = np.append(snapshot.is_there, True)[usage.identity]
-    found: Bools = there & (watched > _allowed(context)) & (usage.watched < snapshot.moment)
+    basis, usage = context.basis, context.usage
+    watched = basis.days_since(np.minimum(usage.watched, basis.moment))
+    there = np.append(basis.is_there, True)[usage.identity]
+    found: Bools = there & (watched > _allowed(context)) & (usage.watched < basis.moment)
     return found
 
 
@@ -115,9 +115,9 @@ def _asked_for(context: ExcessContext, unit: int) -> str:
 
 def dormant_accounts(context: ExcessContext) -> Batch:
     """Enabled accounts to which nobody has signed in for so many days."""
-    snapshot, holders = context.snapshot, context.snapshot.index.holders
-    seen = snapshot.moments(snapshot.account("last_login"))
-    days = snapshot.days_since(seen)
+    basis, holders = context.basis, context.basis.index.holders
+    seen = basis.moments(basis.account("last_login"))
+    days = basis.days_since(seen)
     found = (holders.is_enabled & (seen > BEGINNING) & (days > context.thresholds.dormant)).nonzero()[0]
 
     def describe(at: int) -> FindingText:
@@ -130,13 +130,13 @@ def dormant_accounts(context: ExcessContext) -> Batch:
 
 def never_signed_in(context: ExcessContext) -> Batch:
     """Enabled accounts without any sign-in, in systems that report sign-ins, of people who began long enough ago."""
-    snapshot, holders = context.snapshot, context.snapshot.index.holders
-    seen = snapshot.moments(snapshot.account("last_login"))
-    system = snapshot.account("system").codes
+    basis, holders = context.basis, context.basis.index.holders
+    seen = basis.moments(basis.account("last_login"))
+    system = basis.account("system").codes
     reporting = np.zeros(int(system.max(initial=-1)) + 2, dtype=bool)
     reporting[system[seen > BEGINNING]] = True
     begun = np.append(holders.starts, BEGINNING)[holders.owner]
-    new = snapshot.days_since(begun) < context.thresholds.dormant
+    new = basis.days_since(begun) < context.thresholds.dormant
     found = (holders.is_enabled & (seen == BEGINNING) & reporting[system] & ~new).nonzero()[0]
 
     def describe(at: int) -> FindingText:
@@ -148,14 +148,14 @@ def never_signed_in(context: ExcessContext) -> Batch:
 
 
 def _account(context: ExcessContext, account: int) -> str:
-    return f"account:{context.snapshot.index.holders.accounts[account]}"
+    return f"account:{context.basis.index.holders.accounts[account]}"
 
 
 def _of_accounts(
     context: ExcessContext, kind: str, found: Ints, describe: Callable[[int], FindingText], days: Ints
 ) -> Batch:
-    holders = context.snapshot.index.holders
-    privileged = context.snapshot.account("privileged").listed(found)
+    holders = context.basis.index.holders
+    privileged = context.basis.account("privileged").listed(found)
     severity = np.array([2 if it else 1 for it in privileged], dtype=np.int64)
 
     def subject(at: int) -> str:
@@ -169,11 +169,11 @@ def _of_accounts(
 
 def unused_roles(context: ExcessContext) -> Iterator[tuple[int, int]]:
     """Roles that somebody has and nobody uses, each with the number of days for which that is known."""
-    snapshot, index, usage = context.snapshot, context.snapshot.index, context.usage
+    basis, index, usage = context.basis, context.basis.index, context.usage
     entitlements = context.exposure
-    since = {it: snapshot.watched_since.get(system.name) for it, system in enumerate(index.systems_in_order)}
+    since = {it: basis.watched_since.get(system.name) for it, system in enumerate(index.systems_in_order)}
     live = np.zeros(len(index.entitlements), dtype=bool)
-    live[index.grants.entitlement[snapshot.live & ~index.grants.denies]] = True
+    live[index.grants.entitlement[basis.live & ~index.grants.denies]] = True
     of_role: dict[int, list[int]] = {}
     for entitlement in (live & (index.entitlements.role >= 0)).nonzero()[0].tolist():
         of_role.setdefault(int(index.entitlements.role[entitlement]), []).append(entitlement)
@@ -181,6 +181,6 @@ def unused_roles(context: ExcessContext) -> Iterator[tuple[int, int]]:
         systems = {system for entitlement in mine for system in entitlements.systems[entitlement].tolist()}
         starts = [since[system] for system in systems]
         if systems and all(it is not None for it in starts) and not usage.used_entitlements[mine].any():
-            days = snapshot.days_since(max(it for it in starts if it is not None))
+            days = basis.days_since(max(it for it in starts if it is not None))
             if days > context.thresholds.unused[0]:
                 yield role, int(days)

@@ -101,8 +101,8 @@ class Risk:
     def __init__(self, judged: Judged) -> None:
         self.judged = judged
         self.context = judged.context
-        self.snapshot = judged.context.snapshot
-        self.index = judged.context.snapshot.index
+        self.basis = judged.context.basis
+        self.index = judged.context.basis.index
 
     # Identities and accounts, which are asked alike
 
@@ -110,33 +110,33 @@ class Risk:
     def level(self) -> Ints:
         """The highest sensitivity that each identity or account reaches; 0 where it is nothing more."""
         found = np.zeros(self.index.holders.first_group, dtype=np.int64)
-        levels = self.snapshot.sensitivity
+        levels = self.basis.sensitivity
         for system in self.index.systems_in_order:
             for level in (1, 2, 3):
                 nodes = (levels[system.root : system.end] == level).nonzero()[0] + system.root
                 if len(nodes) and len(system.actions):
-                    mask = who_reaches_something(self.index, nodes, self.snapshot.moment)
+                    mask = who_reaches_something(self.index, nodes, self.basis.moment)
                     found[mask] = np.maximum(found[mask], level)
         return found
 
     @cached_property
     def idle_days(self) -> Ints:
         """For each account, if it is enabled, the days without a sign-in where they are too many; else 0."""
-        snapshot = self.snapshot
-        seen = snapshot.moments(snapshot.account("last_login"))
-        days = np.where(seen > BEGINNING, snapshot.days_since(seen), 0)
+        basis = self.basis
+        seen = basis.moments(basis.account("last_login"))
+        days = np.where(seen > BEGINNING, basis.days_since(seen), 0)
         late = self.index.holders.is_enabled & (days > self.context.thresholds.dormant)
         return np.where(late, days, 0)
 
     @cached_property
     def excess_of(self) -> tuple[Floats, Ints]:
         """For each identity 1 less the product of what each finding leaves, and how many findings there are."""
-        left, count = np.zeros(self.snapshot.people), np.zeros(self.snapshot.people, dtype=np.int64)
+        left, count = np.zeros(self.basis.people), np.zeros(self.basis.people, dtype=np.int64)
         for batch in self.judged.excess:
             known = batch.whose >= 0
             whose = batch.whose[known]
-            left += np.bincount(whose, weights=_leaves(batch)[known], minlength=self.snapshot.people)
-            count += np.bincount(whose, minlength=self.snapshot.people)
+            left += np.bincount(whose, weights=_leaves(batch)[known], minlength=self.basis.people)
+            count += np.bincount(whose, minlength=self.basis.people)
         return 1 - np.exp(left), count
 
     @cached_property
@@ -144,9 +144,7 @@ class Risk:
         """For each identity what its conflicts come to."""
         conflicts = self.judged.conflicts
         share = SEVERE[conflicts.severity()] * GONE[conflicts.state] * np.where(self.judged.covered, COVERED, 1.0)
-        left = np.bincount(
-            conflicts.identity, weights=np.log1p(-np.minimum(share, 0.999)), minlength=self.snapshot.people
-        )
+        left = np.bincount(conflicts.identity, weights=np.log1p(-np.minimum(share, 0.999)), minlength=self.basis.people)
         return 1 - np.exp(left)
 
     def conflicts_named(self, identity: int) -> str:
@@ -164,7 +162,7 @@ class Risk:
 
     def identities(self) -> Scores:
         """The risk of every identity."""
-        people, accounts = self.snapshot.people, self.index.holders.owner
+        people, accounts = self.basis.people, self.index.holders.owner
         idle = np.zeros(people, dtype=np.int64)
         owned = accounts >= 0
         np.maximum.at(idle, accounts[owned], self.idle_days[owned])
@@ -176,7 +174,7 @@ class Risk:
 
     def accounts(self) -> Scores:
         """The risk of every account, asked on its own."""
-        people, holders = self.snapshot.people, self.index.holders
+        people, holders = self.basis.people, self.index.holders
         size = holders.first_group - people
         left, counts = np.zeros(size), np.zeros(size, dtype=np.int64)
         for batch in self.judged.excess:
@@ -229,7 +227,7 @@ class Risk:
         """The risk of every active role: by what it gives, and to how many."""
         index, exposure = self.index, self.context.exposure
         names = list(index.roles)
-        people = max(int((self.snapshot.is_person & self.snapshot.is_there).sum()), 1)
+        people = max(int((self.basis.is_person & self.basis.is_there).sum()), 1)
         size = len(names)
         top, kinds = np.zeros(size, dtype=np.int64), np.zeros(size, dtype=np.int64)
         role = index.entitlements.role
@@ -271,11 +269,11 @@ class Risk:
         seniors = reachable(index.seniors, ints([role]))
         entitlements = np.concatenate([self._bundles_of_roles[it] for it in seniors.tolist()])
         grants = index.entitlement_grants.all_of(entitlements.astype(np.int64)).astype(np.int64)
-        grants = grants[self.snapshot.live[grants] & ~index.grants.denies[grants]]
+        grants = grants[self.basis.live[grants] & ~index.grants.denies[grants]]
         if not len(grants):
             return 0
-        mask = who_has(index, np.unique(index.grants.holder[grants]).astype(np.int64), self.snapshot.moment)
-        return int((mask[: self.snapshot.people] & self.snapshot.is_person & self.snapshot.is_there).sum())
+        mask = who_has(index, np.unique(index.grants.holder[grants]).astype(np.int64), self.basis.moment)
+        return int((mask[: self.basis.people] & self.basis.is_person & self.basis.is_there).sum())
 
     @cached_property
     def _bundles_of_roles(self) -> list[Ints]:
@@ -312,14 +310,14 @@ class Risk:
 
     def resources(self, only: Sequence[int] | None = None) -> Scores:
         """The risk of resources: the most sensitive that any source lists, or those that were asked for."""
-        index, levels = self.index, self.snapshot.sensitivity
-        listed = (self.snapshot.node("resource").codes >= 0).nonzero()[0]
+        index, levels = self.index, self.basis.sensitivity
+        listed = (self.basis.node("resource").codes >= 0).nonzero()[0]
         chosen = listed[np.lexsort((listed, -levels[listed]))][:_MOST_RESOURCES]
         nodes = np.array(only, dtype=np.int64) if only is not None else chosen
         askers = index.holders.askers
         reaching, kinds = [], []
         for node in nodes.tolist():
-            reaching.append(int(who_reaches_something(index, ints([node]), self.snapshot.moment)[askers].sum()))
+            reaching.append(int(who_reaches_something(index, ints([node]), self.basis.moment)[askers].sum()))
             kinds.append(self._kinds_on(node))
         count, given = np.array(reaching, dtype=np.int64), np.array(kinds, dtype=np.int64)
         worst = np.max(np.where(given[:, None] >> np.arange(len(KINDS)) & 1, ACTIONS, 0.0), axis=1, initial=0.0)
@@ -348,21 +346,21 @@ class Risk:
         system = self.index.system_of(node)
         bits = 0
         for number, kind in zip(system.actions.tolist(), system.kinds, strict=True):
-            if kind in KINDS and len(permits_on(self.index, node, self.index.actions[number][1], self.snapshot.moment)):
+            if kind in KINDS and len(permits_on(self.index, node, self.index.actions[number][1], self.basis.moment)):
                 bits |= 1 << KINDS.index(kind)
         return bits
 
     def systems(self) -> Scores:
         """The risk of every system."""
-        index, snapshot = self.index, self.snapshot
-        people = max(int((snapshot.is_person & snapshot.is_there).sum()), 1)
+        index, basis = self.index, self.basis
+        people = max(int((basis.is_person & basis.is_there).sum()), 1)
         rows, told = [], []
         conflicts = self.conflicts_of
         in_systems = [_systems_of(rule) for rule in self.judged.conflicts.rules]
         held = self.judged.conflicts.taken(~self.judged.conflicts.is_latent)
         gains = {name for it in self.judged.climbers for name in (gain[0] for gain in it.gains)}
         for number, system in enumerate(index.systems_in_order):
-            top = int(snapshot.sensitivity[system.root : system.end].max(initial=0))
+            top = int(basis.sensitivity[system.root : system.end].max(initial=0))
             inside = self._holding_in(number)
             administrators = self._administrators(system.name)
             sided = held.taken(np.array([system.name in it for it in in_systems], dtype=bool)[held.rule])
@@ -397,8 +395,8 @@ class Risk:
 
     def _holding_in(self, system: int) -> int:
         """How many people were given something in a system."""
-        mask = self.context.usage.systems_of[: self.snapshot.people, system]
-        return int((mask & self.snapshot.is_person & self.snapshot.is_there).sum())
+        mask = self.context.usage.systems_of[: self.basis.people, system]
+        return int((mask & self.basis.is_person & self.basis.is_there).sum())
 
     def _administrators(self, name: str) -> int:
         """How many people were given something that administers in a system."""
@@ -411,7 +409,7 @@ class Risk:
     def _resting_on(self, system: str) -> int:
         """How many findings are about a system, an account in it, a role of it or a resource in it."""
         prefixes = (f"role:{system}/", f"group:{system}/", f"{system}:/")
-        here = self.snapshot.account("system").holding(system)
+        here = self.basis.account("system").holding(system)
         total = 0
         for batch in self.judged.excess:
             total += int(here[self._accounts_in(batch)[1]].sum())
@@ -437,7 +435,7 @@ class Risk:
         return {}
 
     def _idle_accounts(self, system: str) -> tuple[int, int]:
-        here = self.snapshot.account("system").holding(system)
+        here = self.basis.account("system").holding(system)
         return int((here & (self.idle_days > 0)).sum()), int((here & self.index.holders.is_enabled).sum())
 
 

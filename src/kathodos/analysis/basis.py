@@ -50,8 +50,8 @@ class Uses:
         return len(self.user)
 
 
-class Snapshot:
-    """The columns of what one index numbers, at a moment in microseconds since 1970.
+class Basis:
+    """What findings rest on: the columns of what one index numbers, at a moment in microseconds since 1970.
 
     `risks` gives the risk of each identity, where a filter asks for it; `history` the records with their earlier
     states, where there are some.

@@ -6,12 +6,12 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.analysis.snapshot import Snapshot
+from kathodos.analysis.basis import Basis
 from kathodos.model.filters import Comparison, Negation, parse_filter
 from kathodos.model.kinds import IDENTITIES
 from kathodos.report.records import records_of
 from kathodos.store.records import InMemory, rows_of
-from tests.support import OFFICE, catalogues, searching, snapshot_of, state_of
+from tests.support import OFFICE, basis_of, catalogues, searching, state_of
 
 FILTERS = st.sampled_from(
     (
@@ -46,27 +46,27 @@ class Columns(unittest.TestCase):
             {**row, **({"team": team} if team else {}), "badge": 3 * at}
             for at, (row, team) in enumerate(zip(catalogue["identities"], teams, strict=True), 1)
         ]
-        snapshot = snapshot_of({**catalogue, "identities": people[::-1]})
-        rows = rows_of(snapshot.records, IDENTITIES, *IDENTITIES.names)
+        basis = basis_of({**catalogue, "identities": people[::-1]})
+        rows = rows_of(basis.records, IDENTITIES, *IDENTITIES.names)
         node = parse_filter(text)
         expected = {str(record["id"]): holds(node, record) for record in records_of(rows)}
-        found = dict(zip(snapshot.index.holders.identities, snapshot.selected(node).tolist(), strict=True))
+        found = dict(zip(basis.index.holders.identities, basis.selected(node).tolist(), strict=True))
         self.assertEqual(found, expected)
 
     def test_columns_stand_where_the_index_numbers(self):
-        snapshot = snapshot_of(OFFICE)
-        index = snapshot.index
+        basis = basis_of(OFFICE)
+        index = basis.index
         holders = index.holders
-        names = dict(zip(holders.identities, snapshot.identity("name").listed(), strict=True))
+        names = dict(zip(holders.identities, basis.identity("name").listed(), strict=True))
         self.assertEqual(names, {row["id"]: row["name"] for row in OFFICE["identities"]})
-        reasons = dict(zip(index.grants.ids, snapshot.grant("reason").listed(), strict=True))
+        reasons = dict(zip(index.grants.ids, basis.grant("reason").listed(), strict=True))
         self.assertEqual(reasons["g1"], "first day")
-        sites = dict(zip(index.tree.addresses, snapshot.node("site").listed(), strict=True))
+        sites = dict(zip(index.tree.addresses, basis.node("site").listed(), strict=True))
         self.assertEqual((sites["dues:/waivers/2025"], sites["dues:/waivers"]), ("south", None))
-        owners = dict(zip(holders.accounts, snapshot.account("identity").listed(), strict=True))
+        owners = dict(zip(holders.accounts, basis.account("identity").listed(), strict=True))
         self.assertEqual(owners["dues/ann1"], "ann")
-        self.assertEqual(snapshot.role("title").listed(), [None, None])
-        self.assertEqual(snapshot.group("owner").listed(), [None, None])
+        self.assertEqual(basis.role("title").listed(), [None, None])
+        self.assertEqual(basis.group("owner").listed(), [None, None])
 
     def test_many_are_found_as_few_are(self):
         count = 60_000
@@ -90,15 +90,15 @@ class Columns(unittest.TestCase):
         )
         from kathodos.engine.compile import compile_index
 
-        snapshot = Snapshot(InMemory(state), compile_index(InMemory(state)), 0)
-        names = list(snapshot.index.holders.identities)
+        basis = Basis(InMemory(state), compile_index(InMemory(state)), 0)
+        names = list(basis.index.holders.identities)
         at = names.index("p41")
-        self.assertEqual((snapshot.identity("title").value(at), bool(snapshot.is_person[at])), ("t6", True))
-        users = sorted(int(names[user][1:]) for user in snapshot.uses.user.tolist())
+        self.assertEqual((basis.identity("title").value(at), bool(basis.is_person[at])), ("t6", True))
+        users = sorted(int(names[user][1:]) for user in basis.uses.user.tolist())
         self.assertEqual(users, list(range(0, count, 20)))
-        peers = snapshot.peers_by(("title",))
+        peers = basis.peers_by(("title",))
         self.assertEqual(len(np.unique(peers[peers >= 0])), 7)
-        self.assertEqual(set(snapshot.identity("title").taken(peers == peers[at]).listed()), {"t6"})
+        self.assertEqual(set(basis.identity("title").taken(peers == peers[at]).listed()), {"t6"})
 
     def test_sensitivity_comes_down_from_above_where_a_resource_has_none(self):
         resources = [
@@ -107,8 +107,8 @@ class Columns(unittest.TestCase):
             {"resource": "s:/a/b/c", "sensitivity": 0},
             {"resource": "s:/d", "sensitivity": 9},
         ]
-        snapshot = snapshot_of({"systems": [{"system": "s"}], "resources": resources})
-        found = dict(zip(snapshot.index.tree.addresses, snapshot.sensitivity.tolist(), strict=True))
+        basis = basis_of({"systems": [{"system": "s"}], "resources": resources})
+        found = dict(zip(basis.index.tree.addresses, basis.sensitivity.tolist(), strict=True))
         self.assertEqual(found, {"s:/": 0, "s:/a": 2, "s:/a/b": 2, "s:/a/b/c": 0, "s:/d": 3})
 
 
