@@ -86,7 +86,7 @@ class ChosenConflicts:
         if not self.people[identity]:
             return []
         found = conflicts_of_one(self.view.basis, self.rules, identity)
-        return list(marked(self.view.basis, found, self.view.findings.faults_of([it.rule for it in found])))
+        return list(marked(self.view.basis, found, self.view.findings.faults_of(identity, [it.rule for it in found])))
 
     # Covers
 

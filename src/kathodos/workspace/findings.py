@@ -42,14 +42,14 @@ class Findings:
         """The roles that break a rule by themselves."""
         return self._conflicts[1]
 
-    def faults_of(self, rules: Sequence[Conflicting]) -> list[RoleConflict]:
-        """The roles that break one of some rules by themselves; of the other rules nothing is looked for."""
+    def faults_of(self, identity: int, rules: Sequence[Conflicting]) -> list[RoleConflict]:
+        """The roles of one identity that break one of some rules by themselves; no other is looked at."""
         if not rules:
             return []
         if "_conflicts" not in self.__dict__ and kept_already(self.view, "conflicts") is None:
             from kathodos.findings.conflicts.roles import roles_at_fault
 
-            return roles_at_fault(self.view.basis, rules)
+            return roles_at_fault(self.view.basis, rules, identity)
         names = {rule.id for rule in rules}
         return [fault for fault in self.faults if fault.rule.id in names]
 

@@ -8,11 +8,11 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable, spread_each
 from kathodos.engine.decide import who_has
 from kathodos.engine.index import Index
 from kathodos.engine.patch import updated
-from kathodos.engine.reach import what_grants_give
+from kathodos.engine.reach import grants_of, what_grants_give
 from kathodos.findings.conflicts.states import Conflict, Conflicts, broken_by
 from kathodos.model.kinds import GRANTS
 from kathodos.rules.reading import Conflicting, Duty
@@ -32,12 +32,16 @@ class RoleConflict:
     people: Ints
 
 
-def roles_at_fault(basis: Basis, rules: Sequence[Conflicting]) -> list[RoleConflict]:
-    """Every role that breaks a rule by itself, by rule and then role."""
-    index = _with_every_role(basis)
+def roles_at_fault(basis: Basis, rules: Sequence[Conflicting], of: int | None = None) -> list[RoleConflict]:
+    """Every role that breaks a rule by itself, by rule and then role. `of`: only roles that this identity has."""
+    looked_at = basis.index.role_is_active if of is None else _roles_of(basis, of)
+    index = _with_every_role(basis, looked_at)
     targets = PermissionTargets(Basis(basis.records, index, basis.moment))
     permitting = _permitting(index)
     whole = (index.entitlements.role >= 0) & (index.entitlements.scope < 0) & (permitting >= 0)
+    if of is not None:
+        names = (index.roles[role] for role in looked_at.nonzero()[0].tolist())
+        whole &= np.isin(index.entitlements.role, [index.roles.find(name) for name in names])
     found = []
     for rule in rules:
         alone: dict[int, tuple[Duty, ...]] = {}
@@ -45,10 +49,19 @@ def roles_at_fault(basis: Basis, rules: Sequence[Conflicting]) -> list[RoleConfl
             broken = broken_by(targets, rule, what_grants_give(index, permitting[[entitlement]]))
             if broken:
                 alone[int(index.entitlements.role[entitlement])] = broken[0]
-        for role, duties in sorted(alone.items()):
-            if not any(_comes_first(index, other, role) for other in alone.keys() - {role}):
-                number = basis.index.roles.find(index.roles[role])
-                found.append(RoleConflict(rule, number, duties, _who_breaks_by(basis, rule, number)))
+        for role in _told_of(index, sorted(alone)):
+            number = basis.index.roles.find(index.roles[role])
+            found.append(RoleConflict(rule, number, alone[role], _who_breaks_by(basis, rule, number)))
+    return found
+
+
+def _roles_of(basis: Basis, identity: int) -> Bools:
+    """The roles that an identity has: those its grants give, and their juniors."""
+    index = basis.index
+    grants = grants_of(index, identity, basis.moment)
+    given = index.entitlements.role[index.grants.entitlement[grants[~index.grants.denies[grants]]]]
+    found = np.zeros(len(index.roles), dtype=bool)
+    found[reachable(index.juniors, distinct(given[given >= 0]).astype(np.int64))] = True
     return found
 
 
@@ -79,11 +92,11 @@ def with_roles(conflicts: Conflicts, faults: Sequence[RoleConflict]) -> Conflict
     return replace(conflicts, by_role=by_role)
 
 
-def _with_every_role(basis: Basis) -> Index:
-    """The index with a grant of each active role on everything; those that nobody has been given so are added."""
+def _with_every_role(basis: Basis, roles: Bools) -> Index:
+    """The index with a grant of each of these active roles on everything; what nobody has been given so is added."""
     index = basis.index
     unscoped = index.entitlements.role[(index.entitlements.scope < 0) & (_permitting(index) >= 0)]
-    missing = np.setdiff1d(index.role_is_active.nonzero()[0], unscoped)
+    missing = np.setdiff1d((index.role_is_active & roles).nonzero()[0], unscoped)
     blank = dict.fromkeys(GRANTS.names)
     said = {"holder": "everyone", "effect": "permit", "tier": 0, "until": "0001-01-01"}
     come = [
@@ -94,10 +107,18 @@ def _with_every_role(basis: Basis) -> Index:
     return updated(index, edits, Edited(basis.records, edits)) if come else index
 
 
-def _comes_first(index: Index, junior: int, senior: int) -> bool:
-    """Whether the fault is told of a junior; of roles that are each other's juniors it is told of the first."""
-    below, above = (reachable(index.juniors, ints([it])).tolist() for it in (senior, junior))
-    return junior in below and (senior not in above or junior < senior)
+def _told_of(index: Index, alone: Sequence[int]) -> list[int]:
+    """Of roles of which each breaks a rule alone, those of which it is told: that have no such junior.
+
+    Of roles that are each other's juniors it is told of the first.
+    """
+    below = spread_each(index.juniors, ints(alone))
+    juniors = {role: set(below[at].tolist()) for at, role in enumerate(alone)}
+    return [
+        role
+        for role in alone
+        if not any(role not in juniors[it] or it < role for it in (juniors[role] & juniors.keys()) - {role})
+    ]
 
 
 def _permitting(index: Index) -> Ints:

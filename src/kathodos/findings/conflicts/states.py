@@ -14,7 +14,7 @@ from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index
-from kathodos.engine.reach import Reached, one_per_answer, what_reached_by, who_reaches, who_reaches_any
+from kathodos.engine.reach import Reached, one_per_answer, what_reached_by, who_reaches_any
 from kathodos.model.severities import SEVERITIES
 from kathodos.model.times import day_text
 from kathodos.rules.reading import Conflicting, Duty, Permission
@@ -256,10 +256,12 @@ class Given:
 def chains_of(targets: PermissionTargets, conflict: Conflict, duty: Duty) -> list[Given]:
     """What gives one duty to the conflict's identity; what comes by the same grants and permissions is told once."""
     index, at = targets.index, targets.basis.moment
+    reached = {it.system.name: it for it in what_reached_by(index, conflict.identity, at)}
     found: dict[object, Given] = {}
     for action, nodes in targets.of_duty(duty, conflict.rule.within, conflict.values):
-        for node in one_per_answer(index, nodes)[:_MOST_EXPLAINED]:
-            if who_reaches(index, node, action, at)[conflict.identity]:
+        held = reached.get(index.actions[action][0])
+        for node in one_per_answer(index, nodes)[:_MOST_EXPLAINED] if held is not None and len(nodes) else ():
+            if held is not None and held.holds(int(action - held.system.actions[0]), node):
                 chains = explain(index, conflict.identity, node, action, at).permits.shown
                 alike = (action, frozenset((chain.grant, chain.entry) for chain in chains))
                 if alike in found:
