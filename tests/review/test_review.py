@@ -20,7 +20,7 @@ from kathodos.model.kinds import DECISIONS, REVIEW_LINES, REVIEW_THINGS
 from kathodos.model.rows import rows_from
 from kathodos.model.times import microseconds
 from kathodos.review.items import carried_grants, items_of
-from kathodos.review.rounds import Lines, Review, draft_review, managers_of, progress_of
+from kathodos.review.rounds import Review, ReviewLines, draft_review, managers_of, progress_of
 from kathodos.store.records import InMemory
 from tests.support import NOW, Prepared, catalogues, lay_out, records, run, searching, state_of
 
@@ -186,7 +186,7 @@ class LinesNamed(unittest.TestCase):
         both = ((REVIEW_LINES, rows), (DECISIONS, made))
         numbered = ((kind, [(at, *row) for at, row in enumerate(some, 1)]) for kind, some in both)
         records = InMemory({kind.name: rows_from(kind, some) for kind, some in numbered})
-        return Lines(records, Review("r", "", NOW, "opener", "2026-06-17", "open", None, None))
+        return ReviewLines(records, Review("r", "", NOW, "opener", "2026-06-17", "open", None, None))
 
     def test_numbers_ranges_and_all_that_is_left(self):
         lines = self.lines(decided={3})

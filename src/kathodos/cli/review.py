@@ -14,7 +14,7 @@ from kathodos.output.answers import window
 from kathodos.report.answers import Answer, Field, Lines
 
 if TYPE_CHECKING:
-    from kathodos.review.rounds import Closing
+    from kathodos.review.rounds import Closing, ReviewLines
 
 _LINES = (
     Field("line", "Line", 20, is_number=True, least=4),
@@ -152,16 +152,15 @@ def run_open(session: Session) -> int:
 def run_lines(session: Session) -> int:
     import numpy as np
 
-    from kathodos.review.rounds import Lines as ReviewLines
-    from kathodos.review.rounds import find_review, names_of, reviews_in
+    from kathodos.review.rounds import ReviewLines, find_review, names_of, reviews_in
 
     asked, records = session.arguments, session.view.catalogue
     lines = ReviewLines(records, find_review(reviews_in(records), asked.name))
     review, wanted = lines.review, np.ones(len(lines), dtype=bool)
     if asked.reviewer is not None:
-        wanted &= lines.of_reviewers([asked.reviewer.removeprefix("identity:")])
+        wanted &= lines.of_reviewers([_named(lines, "reviewer", asked.reviewer)])
     if asked.whose is not None:
-        wanted &= lines.about([asked.whose.removeprefix("identity:")])
+        wanted &= lines.about([_named(lines, "identity", asked.whose)])
     if asked.undecided:
         wanted &= ~lines.is_decided
     left = int((~lines.is_decided).sum())
@@ -180,6 +179,18 @@ def run_lines(session: Session) -> int:
     is_narrow = (window(sys.stdout) or _WIDE) < _WIDE
     fields = [shown for shown in _LINES if not is_narrow or shown.key not in _FACTS]
     return session.answer(Answer(fields, [_shown(row, is_narrow) for row in rows], heading, hint=hint))
+
+
+def _named(lines: ReviewLines, column: str, text: str) -> str:
+    """The identity whose lines there are, or who decides some. Raises CallError with the nearest."""
+    from kathodos.model.suggestions import nearest
+
+    names = [str(name) for name in lines.column(column).compact().values]
+    name = text.removeprefix("identity:")
+    if name not in names:
+        what = "about" if column == "identity" else "for the reviewer"
+        raise CallError(f"{lines.review.name} has no line {what} {name}.", nearest(name, names))
+    return name
 
 
 def _first(line: dict[str, Any], names: dict[str, str | None]) -> dict[str, Any]:
@@ -253,8 +264,7 @@ def run_decide(session: Session) -> int:
 
 def run_status(session: Session) -> int:
     from kathodos.model.times import now
-    from kathodos.review.rounds import Lines as ReviewLines
-    from kathodos.review.rounds import find_review, names_of, progress_of, reviews_in
+    from kathodos.review.rounds import ReviewLines, find_review, names_of, progress_of, reviews_in
 
     records = session.view.catalogue
     reviews = reviews_in(records)

@@ -185,7 +185,7 @@ def find_review(reviews: Sequence[Review], name: str | None) -> Review:
     raise CallError(f"There is no review {name}.", nearest(name, [review.name for review in reviews]))
 
 
-class Lines:
+class ReviewLines:
     """The lines of one review, in order, with their decisions."""
 
     def __init__(self, records: Records, review: Review) -> None:
@@ -327,10 +327,10 @@ def _holding_any(column: DictionaryColumn, values: Iterable[str]) -> Bools:
 
 def decide(
     store: Store, keys: Keys, name: str | None, words: Sequence[str], decision: str, actor: str, reason: str
-) -> tuple[Lines, Ints]:
+) -> tuple[ReviewLines, Ints]:
     """Decides lines. Nobody decides about themselves, nor about what is signed off. Gives the lines, and which."""
     with writing(store, keys, "review decide", actor, reason) as draft:
-        lines = Lines(draft.records, find_review(reviews_in(draft.records), name))
+        lines = ReviewLines(draft.records, find_review(reviews_in(draft.records), name))
         review = lines.review
         deciders = {actor, *identities_of(draft.records, actor)}
         chosen = lines.named(words, deciders)
@@ -356,7 +356,7 @@ def decide(
     return lines, chosen
 
 
-def _put_decisions(draft: Draft, lines: Lines, chosen: Ints, columns: Sequence[DictionaryColumn]) -> None:
+def _put_decisions(draft: Draft, lines: ReviewLines, chosen: Ints, columns: Sequence[DictionaryColumn]) -> None:
     """Enters what was decided of some lines, in place of what was decided before."""
     before = lines.decisions[chosen]
     draft.close_rows(DECISIONS, np.sort(lines.records.rows(DECISIONS)[before[before >= 0]]).tolist())
@@ -375,7 +375,7 @@ class Closing:
     `decided` and `by_closing`: what counts as decided, and of which lines only by the word of who closes.
     """
 
-    lines: Lines
+    lines: ReviewLines
     certified: Ints
     revoked: Ints
     left_open: Ints
@@ -392,7 +392,7 @@ class Closing:
 
 def plan_closing(records: Records, name: str | None, undecided: str | None, actor: str) -> Closing:
     """What the closing does; undecided lines of the one who closes stay open whatever is said about the others."""
-    lines = Lines(records, find_review(reviews_in(records), name))
+    lines = ReviewLines(records, find_review(reviews_in(records), name))
     if lines.review.state == SIGNED:
         raise CallError(f"{lines.review.name} was signed off on {lines.review.signed_at}.", "Open a new review.")
     by_closing = ~lines.is_decided & ~lines.about(identities_of(records, actor))
@@ -484,7 +484,7 @@ class Progress:
     due: str
 
 
-def progress_of(lines: Lines, now: datetime) -> list[Progress]:
+def progress_of(lines: ReviewLines, now: datetime) -> list[Progress]:
     """How far each reviewer is, those with most left first."""
     review = lines.review
     due = datetime.fromtimestamp((times.end_moment(review.due) - 1) / 1_000_000, UTC)

@@ -15,11 +15,14 @@ from kathodos.model.suggestions import nearest
 from kathodos.store.records import Records, positions_holding
 
 _MOST_COMPARED = 5000
+_MOST_NAMED = 3  # kinds of record, beyond which an error does not list them
 
 
 def resolved(records: Records, text: str, among: Sequence[Kind]) -> str:
     """The full reference, as in `group:directory/pilots`, that a text means. Raises CallError with the nearest."""
     prefix, _, rest = text.partition(":")
+    of_prefix = [kind for kind in among if PREFIXES[kind.name] == prefix and rest]
+    among, shown = (of_prefix, rest) if of_prefix else (among, text)
     found: list[str] = []
     for kind in among:
         name = rest if prefix == PREFIXES[kind.name] else text
@@ -32,8 +35,8 @@ def resolved(records: Records, text: str, among: Sequence[Kind]) -> str:
     if found:
         raise CallError(f"{text} may be {' or '.join(sorted(found))}.", "Write one of them in full.")
     names = [name for kind in among for name in _some_names(records, kind)]
-    what = " or ".join(PREFIXES[kind.name] for kind in among)
-    raise CallError(f"There is no {what} {text}.", nearest(text.split(":", 1)[-1], names))
+    what = "no " + " or ".join(PREFIXES[kind.name] for kind in among) if len(among) <= _MOST_NAMED else "nothing called"
+    raise CallError(f"There is {what} {shown}.", nearest(shown.split(":", 1)[-1], names))
 
 
 def _exact(records: Records, kind: Kind, name: str) -> bool:

@@ -189,6 +189,16 @@ class Roles(unittest.TestCase):
         self.assertLessEqual(found, alone)
         self.assertEqual(bool(found), bool(alone))
 
+    @given(catalogues(gates=(None,)), DUTIES)
+    @searching(60)
+    def test_of_one_person_the_roles_at_fault_are_those_of_all_that_the_person_has(self, catalogue, duties):
+        basis, rule = basis_of(naming_actions(catalogue)), rule_of(duties)
+        every = roles_at_fault(basis, [rule])
+        for identity in range(basis.people):
+            mine = roles_at_fault(basis, [rule], identity)
+            found = [it.role for it in mine if identity in it.people]
+            self.assertEqual(found, [it.role for it in every if identity in it.people])
+
     def test_the_conflict_of_whoever_has_the_role_is_marked_as_the_role_s(self):
         catalogue = {
             **OFFICE,
