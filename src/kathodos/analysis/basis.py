@@ -158,10 +158,6 @@ class Basis:
         found = self.attributes(kinds.IDENTITIES).column(attribute)
         return Distinct(np.append(found.codes, np.int32(-1))[self._position(kinds.IDENTITIES)], found.values)
 
-    def has_attribute(self, name: str) -> bool:
-        """Whether identities have an attribute of this name."""
-        return (name.lower() == "risk" and self.risks is not None) or self.attributes(kinds.IDENTITIES).has(name)
-
     def known_attributes(self) -> list[str]:
         """The names of all attributes of identities, in lower case."""
         return sorted(self.attributes(kinds.IDENTITIES).known() | ({"risk"} if self.risks else set()))

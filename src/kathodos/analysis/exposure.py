@@ -1,4 +1,4 @@
-"""What is at stake in what is given: of each bundle how sensitive it is, what kinds of action, in which systems."""
+"""What is at stake in what is given: how sensitive each entitlement is, what kinds of action, in which systems."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ READ, WRITE, EXPORT, APPROVE, ADMINISTER = (1 << at for at in range(len(KINDS)))
 
 
 class Exposure:
-    """Of each bundle what it permits: the highest sensitivity (-1: nothing there), kinds of action as bits, systems."""
+    """What each entitlement permits: the highest sensitivity (-1: nothing there), kinds of action as bits, systems."""
 
     def __init__(self, basis: Basis) -> None:
         self.basis = basis
@@ -37,18 +37,18 @@ class Exposure:
 
     @cached_property
     def interval_systems(self) -> Ints:
-        """For each span the number of its system, in the order of the systems' roots."""
+        """For each interval the number of its system, in the order of the systems' roots."""
         found: Ints = np.searchsorted(self.index.system_roots, self.index.intervals.first, side="right") - 1
         return found
 
     @cached_property
     def interval_permits(self) -> Bools:
-        """Which spans come of a permission that permits."""
+        """Which intervals come of a permission that permits."""
         return ~self.index.entries.denies[self.index.scoped_entry[self.index.intervals.scoped]]
 
     @cached_property
-    def _of_bundle(self) -> tuple[Ints, Ints]:
-        """The bundle and the span of each span that a bundle permits by."""
+    def _of_entitlement(self) -> tuple[Ints, Ints]:
+        """The entitlement and the interval of each interval that an entitlement permits by."""
         index = self.index
         entitlement = index.entitlements.scoped.rows()
         origin, interval = index.scoped_intervals.of(index.entitlements.scoped.items)
@@ -57,34 +57,34 @@ class Exposure:
 
     @cached_property
     def top(self) -> Ints:
-        """The highest sensitivity of what each bundle permits; -1 where it permits nothing."""
+        """The highest sensitivity of what each entitlement permits; -1 where it permits nothing."""
         intervals, tree = self.index.intervals, self.index.tree
         level = self.basis.sensitivity[tree.node_at]
         highest = np.zeros(len(intervals), dtype=np.int64)
         for at in (1, 2, 3):
             before = np.concatenate([[0], np.cumsum(level == at)])
             highest[before[intervals.end] > before[intervals.first]] = at
-        entitlement, interval = self._of_bundle
+        entitlement, interval = self._of_entitlement
         found = np.full(len(self.index.entitlements), -1, dtype=np.int64)
         np.maximum.at(found, entitlement, highest[interval])
         return found
 
     @cached_property
     def kinds(self) -> Ints:
-        """The kinds of action that each bundle permits, as bits."""
+        """The kinds of action that each entitlement permits, as bits."""
         index = self.index
         entry = index.scoped_entry[index.intervals.scoped]
         action = index.entries.action[entry].astype(np.int64)
         about = np.where(action == ANY_ACTION, len(index.actions) + self.interval_systems, action)
-        entitlement, interval = self._of_bundle
+        entitlement, interval = self._of_entitlement
         found = np.zeros(len(index.entitlements), dtype=np.int64)
         np.bitwise_or.at(found, entitlement, self.action_kinds[about[interval]])
         return found
 
     @cached_property
     def systems(self) -> CSRList:
-        """The systems in which each bundle permits something."""
-        entitlement, interval = self._of_bundle
+        """The systems in which each entitlement permits something."""
+        entitlement, interval = self._of_entitlement
         count = max(len(self.index.systems), 1)
         return csr_from_distinct(entitlement, self.interval_systems[interval], len(self.index.entitlements), count)
 
@@ -99,7 +99,7 @@ class Exposure:
 
     @cached_property
     def group_entitlements(self) -> CSRList:
-        """For each group the bundles that it gives its members: of live grants that permit."""
+        """For each group the entitlements that it gives its members: of live grants that permit."""
         index, first = self.index, self.index.holders.first_group
         grants = (self.basis.live & ~index.grants.denies).nonzero()[0]
         holder = index.grants.holder[grants]
@@ -110,7 +110,7 @@ class Exposure:
         return csr_from_distinct(group, entitlement, len(index.holders.groups), max(len(index.entitlements), 1))
 
     def over_groups(self, values: Ints, nothing: int, is_bits: bool = False) -> Ints:
-        """What is true of bundles carried over to the groups that give them: the highest value, or all bits."""
+        """What is true of entitlements carried over to the groups that give them: the highest value, or all bits."""
         found = np.full(len(self.group_entitlements), nothing, dtype=np.int64)
         join = np.bitwise_or if is_bits else np.maximum
         join.at(found, self.group_entitlements.rows(), values[self.group_entitlements.items])

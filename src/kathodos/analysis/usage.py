@@ -82,12 +82,12 @@ class Usage:
 
     @property
     def thing_count(self) -> int:
-        """How many things there are to hold: groups and bundles."""
+        """How many things there are to hold: groups and entitlements."""
         return len(self.index.holders.groups) + len(self.index.entitlements)
 
     @cached_property
     def things(self) -> Ints:
-        """What each unit is, whoever holds it: the number of the group, or behind the groups that of the bundle."""
+        """What each unit is, whoever holds it: the number of the group, or behind the groups of the entitlement."""
         entitlement = np.append(self.index.grants.entitlement.astype(np.int64), -1)[self.units.grant]
         return np.where(self.units.grant >= 0, len(self.index.holders.groups) + entitlement, self.units.group)
 
@@ -112,14 +112,14 @@ class Usage:
 
     def in_system(self, system: int) -> Bools:
         """Which units give something in a system, by the number of the system."""
-        of_bundle, of_group = (
+        of_entitlement, of_group = (
             np.bincount(lists.rows()[lists.items == system], minlength=len(lists)) > 0
             for lists in (self.exposure.systems, self.exposure.group_systems)
         )
-        return self._carried(of_bundle.astype(np.int64), of_group.astype(np.int64)) > 0
+        return self._carried(of_entitlement.astype(np.int64), of_group.astype(np.int64)) > 0
 
-    def _carried(self, of_bundle: Ints, of_group: Ints) -> Ints:
-        carried: Ints = np.concatenate([of_group, of_bundle])[self.things]
+    def _carried(self, of_entitlement: Ints, of_group: Ints) -> Ints:
+        carried: Ints = np.concatenate([of_group, of_entitlement])[self.things]
         return carried
 
     @cached_property
@@ -130,11 +130,11 @@ class Usage:
         """
         since, exposure = self.basis.watched_since, self.exposure
         known = np.array([since.get(it.name, _NEVER) for it in self.index.systems_in_order], dtype=np.int64)
-        of_bundle, of_group = (np.full(len(it), BEGINNING) for it in (exposure.systems, exposure.group_systems))
-        for found, lists in ((of_bundle, exposure.systems), (of_group, exposure.group_systems)):
+        of_entitlement, of_group = (np.full(len(it), BEGINNING) for it in (exposure.systems, exposure.group_systems))
+        for found, lists in ((of_entitlement, exposure.systems), (of_group, exposure.group_systems)):
             np.maximum.at(found, lists.rows(), known[lists.items])
             found[lists.sizes() == 0] = _NEVER
-        return self._carried(of_bundle, of_group)
+        return self._carried(of_entitlement, of_group)
 
     @cached_property
     def kinds_of(self) -> Ints:
@@ -196,7 +196,7 @@ class Usage:
 
     @cached_property
     def permitting(self) -> CSRList:
-        """For each cell in use the bundles that permit it."""
+        """For each cell in use the entitlements that permit it."""
         index, (action, position, *_) = self.index, self.cells
         intervals = index.intervals
         first, end = np.searchsorted(position, intervals.first), np.searchsorted(position, intervals.end)
@@ -266,7 +266,7 @@ class Usage:
 
     @cached_property
     def used_entitlements(self) -> Bools:
-        """Which bundles somebody who holds them has used, by a grant of its own, by a group, or as everyone."""
+        """Which entitlements somebody who holds them has used, by a grant of its own, by a group, or as everyone."""
         units, index = self.units, self.index
         found = np.zeros(len(index.entitlements), dtype=bool)
         used = self.last > BEGINNING

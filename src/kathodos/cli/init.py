@@ -26,7 +26,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 def run(session: Session) -> int:
     workspace = Workspace.create(Path(session.arguments.folder))
-    keys, store_file = workspace.keys, ", ".join(file.name for file in workspace.store.files)
+    keys, store_file = workspace.keys, workspace.store.files[0].name
     made = {
         "workspace": str(workspace.folder),
         "configuration": CONFIGURATION,

@@ -167,7 +167,7 @@ def _line(record: dict[str, Any]) -> str:
     parts = [record["ref"]]
     for name, value in record.items():
         if (
-            name not in ("ref", "evidence", "item")
+            name not in ("ref", "thing")
             and value not in (None, "", False)
             and str(value) not in record["ref"]
         ):

@@ -133,19 +133,6 @@ def string_table(values: Iterable[str]) -> StringTable:
     return table_of(starts, np.frombuffer(b"".join(encoded), dtype=np.uint8))
 
 
-def table_from_arrow(array: Any) -> StringTable:
-    """An Arrow array of texts without nulls as a table."""
-    import pyarrow as pa
-
-    array = array.cast(pa.large_string())
-    if not len(array):
-        return string_table([])
-    _, offsets, data = array.buffers()
-    starts = np.frombuffer(offsets, dtype=np.int64, count=len(array) + 1, offset=array.offset * 8)
-    content = np.frombuffer(data, dtype=np.uint8) if data is not None else np.zeros(0, dtype=np.uint8)
-    return table_of(starts - starts[0], content[starts[0] : starts[-1]])
-
-
 def table_of(starts: Ints, content: Bytes) -> StringTable:
     """A table of texts whose bytes are known, with the hashes made."""
     hashes, by_hash = ordered_hashes(hashes_of(starts, content))

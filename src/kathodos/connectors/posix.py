@@ -23,7 +23,6 @@ from kathodos.model.kinds import GATHERED
 
 _KEYS = ("guard", "system", "tree", "dump", "passwd", "group", "administrators")
 _BITS = {"r": 4, "w": 2, "x": 1}
-_TAGS = ("user", "group", "mask", "other")
 _OCTAL = re.compile(rb"\\([0-7]{3})")
 
 

@@ -318,25 +318,25 @@ def compile_policy(
 ) -> Index:
     """Everything but holders, grants and resources, which are compiled already: what grants give, and where.
 
-    `bundle`: what each bundle gives and its scope, as numbers in `gives` and `scope_texts`.
+    `entitlement`: what each entitlement gives and its scope, as numbers in `gives` and `scope_texts`.
     """
     gives, scope_texts, keys = list(gives), list(scope_texts), list(entitlement)
-    bundle_gives, bundle_scope = ints(key[0] for key in keys), ints(key[1] for key in keys)
+    entitlement_gives, entitlement_scope = ints(key[0] for key in keys), ints(key[1] for key in keys)
     roles, is_active = _compile_roles(records)
     role_number = {role: at for at, role in enumerate(roles)}
     juniors = _compile_juniors(records, role_number)
     table = _EntryTable()
-    role_entries = _compile_role_lines(records, role_number, table)
-    role_given, line_given = _given_by(gives, role_number, table)
+    role_entries = _compile_role_entries(records, role_number, table)
+    role_given, entry_given = _given_by(gives, role_number, table)
     systems, actions = _compile_systems(records, resources.tree, table)
     scopes = _compile_scopes(records, scope_texts, resources.tree)
-    entries = _lines_in(table, actions)
-    bundle_role = role_given[bundle_gives]
-    packages = _packages(bundle_role, line_given[bundle_gives], juniors, is_active, role_entries)
-    scoped, scoped_entry, scoped_scope = _number_scoped(packages, bundle_scope, len(scope_texts))
+    entries = _entries_in(table, actions)
+    entitlement_role = role_given[entitlement_gives]
+    entry_lists = _entry_lists(entitlement_role, entry_given[entitlement_gives], juniors, is_active, role_entries)
+    scoped, scoped_entry, scoped_scope = _number_scoped(entry_lists, entitlement_scope, len(scope_texts))
     targets = Targets(resources.tree, entries.patterns, systems)
     intervals = ordered_intervals(*intervals_of_scoped(targets, entries.pattern[scoped_entry], scoped_scope, scopes))
-    given, within, roles_given = map(small, (bundle_gives, bundle_scope, bundle_role))
+    given, within, roles_given = map(small, (entitlement_gives, entitlement_scope, entitlement_role))
     entitlements = Entitlements(
         string_table(gives), string_table(scope_texts), scopes, given, within, roles_given, scoped
     )
@@ -374,7 +374,7 @@ def _compile_roles(records: Records) -> tuple[list[str], Bools]:
 
 
 def _given_by(gives: Iterable[str], role_number: Mapping[str, int], table: _EntryTable) -> tuple[Ints, Ints]:
-    """The role that each of these gives, and the line, which goes into the book; -1 for the other of the two."""
+    """The role that each of these gives, and the entry, which goes into the table; -1 for the other of the two."""
     roles, entries = [], []
     for text in gives:
         action, rest = kinds.split_gives(text)
@@ -383,8 +383,8 @@ def _given_by(gives: Iterable[str], role_number: Mapping[str, int], table: _Entr
     return ints(roles), ints(entries)
 
 
-def _lines_in(table: _EntryTable, actions: Sequence[tuple[str, str]]) -> AccessEntries:
-    """The lines of the book, each with the number of its action."""
+def _entries_in(table: _EntryTable, actions: Sequence[tuple[str, str]]) -> AccessEntries:
+    """The entries of the table, each with the number of its action."""
     number = {action: at for at, action in enumerate(actions)}
     verbs, patterns = list(table.verbs), list(table.patterns)
     system_of = [pattern.partition(":")[0] for pattern in patterns]
@@ -408,7 +408,7 @@ def _compile_juniors(records: Records, role_number: Mapping[str, int]) -> CSRLis
     return csr_from_pairs(ints(seniors), ints(juniors), len(role_number))
 
 
-def _compile_role_lines(records: Records, role_number: Mapping[str, int], table: _EntryTable) -> CSRList:
+def _compile_role_entries(records: Records, role_number: Mapping[str, int], table: _EntryTable) -> CSRList:
     roles, entries = [], []
     columns = columns_of(records, kinds.ROLE_PERMISSIONS, "system", "role", "action", "resource", "effect")
     for system, role, action, pattern, effect in zip(*columns, strict=True):
@@ -419,8 +419,8 @@ def _compile_role_lines(records: Records, role_number: Mapping[str, int], table:
     return csr_from_pairs(ints(roles), ints(entries), len(role_number))
 
 
-def _packages(role: Ints, entry: Ints, juniors: CSRList, is_active: Bools, role_entries: CSRList) -> CSRList:
-    """The lines of each bundle: of its role with all juniors, as far as they are active, or its one line."""
+def _entry_lists(role: Ints, entry: Ints, juniors: CSRList, is_active: Bools, role_entries: CSRList) -> CSRList:
+    """The entries of each entitlement: of its role with all juniors, as far as they are active, or its one entry."""
     used = distinct(role[(role >= 0)])
     used = used[is_active[used]]
     passing = is_active[juniors.items]
@@ -439,13 +439,13 @@ def _packages(role: Ints, entry: Ints, juniors: CSRList, is_active: Bools, role_
     )
 
 
-def _number_scoped(packages: CSRList, bundle_scope: Ints, scopes: int) -> tuple[CSRList, Ints, Ints]:
-    """Each distinct (line, scope) as a rule: the rules of each bundle, the line and the scope of each rule."""
-    entitlement = packages.rows()
+def _number_scoped(entry_lists: CSRList, entitlement_scope: Ints, scopes: int) -> tuple[CSRList, Ints, Ints]:
+    """Each distinct (entry, scope) as a scoped entry: those of each entitlement, and entry and scope of each."""
+    entitlement = entry_lists.rows()
     width = scopes + 1
-    codes = packages.items.astype(np.int64) * width + bundle_scope[entitlement] + 1
+    codes = entry_lists.items.astype(np.int64) * width + entitlement_scope[entitlement] + 1
     found, scoped_at = np.unique(codes, return_inverse=True)
-    return csr_from_pairs(entitlement, scoped_at, len(packages)), found // width, found % width - 1
+    return csr_from_pairs(entitlement, scoped_at, len(entry_lists)), found // width, found % width - 1
 
 
 class Targets:
@@ -489,9 +489,9 @@ class Targets:
 def intervals_of_scoped(
     targets: Targets, pattern: Ints, scope: Ints, scopes: Sequence[Scope]
 ) -> tuple[Ints, AnchoredIntervals]:
-    """Where rules with these patterns and scopes apply: for each run its rule, and the runs.
+    """Where entries with these patterns and scopes apply: for each interval its scoped entry, and the intervals.
 
-    Those with an address and no scope, nearly all as a rule, are done together.
+    Those with an address and no scope, mostly nearly all, are done together.
     """
     used = distinct(pattern)
     is_address, node, is_deep, inherits = (np.zeros(len(targets.patterns), dtype=np.int64) for _ in range(4))

@@ -145,8 +145,8 @@ def permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals
 
 def _permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Intervals]]:
     origin, scoped = index.entitlements.scoped.of(index.grants.entitlement[grants])
-    origin_of_rule, intervals = index.scoped_intervals.of(scoped)
-    at, entry = grants[origin[origin_of_rule]], index.scoped_entry[scoped[origin_of_rule]]
+    origin_of_scoped, intervals = index.scoped_intervals.of(scoped)
+    at, entry = grants[origin[origin_of_scoped]], index.scoped_entry[scoped[origin_of_scoped]]
     first, end = index.intervals.first[intervals].astype(np.int64), index.intervals.end[intervals].astype(np.int64)
     of_system = np.searchsorted(index.system_roots, first, side="right") - 1
     denies = index.grants.denies[at] | index.entries.denies[entry]

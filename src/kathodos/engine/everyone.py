@@ -232,9 +232,9 @@ class ReachClasses:
         """Of each part the grants that speak about a special system."""
         index = self.index
         numbers = np.array([at for at, _ in self.special], dtype=np.int64)
-        of_span = np.searchsorted(index.system_roots, index.intervals.first, side="right") - 1
+        of_interval = np.searchsorted(index.system_roots, index.intervals.first, side="right") - 1
         scoped = np.zeros(len(index.scoped_entry), dtype=bool)
-        scoped[index.intervals.scoped[np.isin(of_span, numbers)]] = True
+        scoped[index.intervals.scoped[np.isin(of_interval, numbers)]] = True
         entitlements = np.zeros(len(index.entitlements), dtype=bool)
         entitlements[index.entitlements.scoped.rows()[scoped[index.entitlements.scoped.items]]] = True
         speaks = entitlements[index.grants.entitlement[self.closures.items]]

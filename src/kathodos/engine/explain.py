@@ -14,7 +14,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import Ints, among, distinct, ints, reachable
+from kathodos.columns.csr import Ints, among, ints, reachable
 from kathodos.engine.decide import direct_principals, gates_over, permit_wins, principals_of
 from kathodos.engine.index import ANY_ACTION, AccessEntry, Index, System
 from kathodos.engine.paths import Paths
@@ -110,15 +110,6 @@ def chain_text(chain: Chain) -> str:
     return " > ".join([*chain.holders, *chain.roles, str(chain.entry)])
 
 
-def grants_behind(index: Index, asker: int, node: int, action: int, moment: int) -> Ints:
-    """The grants of the asker that permit the action on the node."""
-    system = index.system_of(node)
-    grants, _, given = what_applies(index, system, index.intervals.holding(int(index.tree.position[node])), moment)
-    bears = given.bears_on(system, int(action - system.actions[0])) & ~given.denies
-    held = among(index.grants.holder[grants], principals_of(index, asker, moment))
-    return distinct(grants[bears & held])
-
-
 class _Asking:
     """One asker at one moment, with the part of the groups that it is in."""
 
@@ -163,7 +154,7 @@ class _Asking:
         return False, self.chains(node, grants[permits], entries[permits], None), denying
 
     def chains(self, node: int, grants: Ints, entries: Ints, anchor: int | None) -> Chains:
-        """The chains that lead through these grants, each with a line, to the node; only those with an anchor."""
+        """The chains that lead through these grants, each with an entry, to the node; only those with an anchor."""
         parts, total, is_exact = [], 0, True
         for grant, entry in sorted(set(zip(grants.tolist(), entries.tolist(), strict=True))):
             targets = targets_over(self.index, self.index.entries[entry], node)
@@ -183,7 +174,7 @@ class _Asking:
     def _some(
         self, grant: int, entry: int, to_holder: Paths, to_line: list[Paths | None], targets: list[int]
     ) -> Iterator[Chain]:
-        """The shortest chains through one grant and line."""
+        """The shortest chains through one grant and entry."""
         holders = to_holder.shortest(MOST_CHAINS)
         roles = [path for paths in to_line for path in (paths.shortest(MOST_CHAINS) if paths else [()])]
         pairs = heapq.nsmallest(MOST_CHAINS, itertools.product(holders, roles), key=lambda it: len(it[0]) + len(it[1]))
@@ -210,7 +201,7 @@ class _Asking:
         return self._holder_paths[holder]
 
     def role_paths(self, grant: int, entry: int) -> list[Paths | None]:
-        """The ways from the granted role through juniors to one that carries the line; None: no role in between."""
+        """The ways from the granted role through juniors to one that carries the entry; None: no role in between."""
         role = self.index.role_of(grant)
         if role < 0:
             return [None]
@@ -234,7 +225,7 @@ class _Asking:
 
 
 def targets_over(index: Index, entry: AccessEntry, node: int) -> list[int]:
-    """The targets on the way to a node from which the line applies to it, before any scope (step 4)."""
+    """The targets on the way to a node from which the entry applies to it, before any scope (step 4)."""
     pattern = parse_pattern(entry.pattern)
     tree = index.tree
     targets = _on_the_way(index, pattern.target, node)
@@ -287,7 +278,7 @@ def _asker_obstacles(index: Index, asker: int, moment: int) -> Iterator[Obstacle
 
 
 def _lines_given(index: Index, grant: int) -> Iterator[tuple[AccessEntry, list[int]]]:
-    """The permitting lines of a grant whether its roles are active or not, each with the roles on the way to it."""
+    """The permitting entries of a grant whether its roles are active or not, each with the roles on the way to it."""
     role = index.role_of(grant)
     if role < 0:
         action, pattern = split_gives(index.gives(grant))
@@ -312,7 +303,7 @@ def _covers(index: Index, system: System, entry: AccessEntry, action: int) -> bo
 
 
 def _against(index: Index, grant: int, entry: AccessEntry, roles: list[int], node: int, moment: int) -> Iterator[str]:
-    """What keeps one grant's line from applying to a node that a target of it lies above."""
+    """What keeps one grant's entry from applying to a node that a target of it lies above."""
     if moment < index.grants.starts[grant]:
         yield f"not before {_when(int(index.grants.starts[grant]))}"
     if moment >= index.grants.ends[grant]:
@@ -353,13 +344,13 @@ def nearest_permissions(index: Index, system: System, node: int, action: int, mo
 
 
 def _width(system: System, entry: AccessEntry, index: Index) -> int:
-    """How many actions of the system a permission of the line's action gives."""
+    """How many actions of the system a permission of the entry's action gives."""
     number = index.action_number.get((system.name, entry.action))
     return int(system.covers[number - int(system.actions[0])].sum()) if number is not None else len(system.actions) + 1
 
 
 def _lines_over(index: Index, node: int) -> list[int]:
-    """The lines whose pattern may have a target on the way to a node: looked up by address, the wild ones tried."""
+    """The entries whose pattern may have a target on the way to a node: looked up by address, the wild ones tried."""
     patterns = set(index.entries.wild.tolist())
     for above in index.tree.path(node):
         address = parse_address(index.tree.addresses[above])

@@ -1,8 +1,8 @@
 """What the catalogue at one ledger number looks like compiled to arrays. Every question about reach is answered here.
 
 Holders are numbered: identities first, then accounts, groups, and `everyone` last.
-A *line* is one permission with its effect; a *package* is what one grant gives (a role with all its juniors, or a
-single permission); a *bundle* is a package under a scope; a *rule* is a line under a scope, and has spans.
+An *entry* is one permission with its effect; an *entitlement* is what a grant gives, the entries of a role with all its
+juniors or a single one, under a scope; a *scoped entry* is an entry under a scope, and has intervals of places.
 """
 
 from __future__ import annotations
@@ -86,7 +86,7 @@ class AccessEntry:
 
 @dataclass(frozen=True)
 class AccessEntries(Sequence[AccessEntry]):
-    """The lines. `verb` and `pattern` are numbers in `verbs` and `patterns`; `action` that of the index's actions."""
+    """The entries. `verb` and `pattern` are numbers in `verbs` and `patterns`; `action` that of the index's actions."""
 
     verbs: Sequence[str]
     patterns: StringTable
@@ -103,7 +103,7 @@ class AccessEntries(Sequence[AccessEntry]):
 
     @cached_property
     def of_pattern(self) -> CSRList:
-        """For each pattern the lines with it."""
+        """For each pattern the entries with it."""
         return csr_from_pairs(self.pattern, np.arange(len(self)), len(self.patterns))
 
     @cached_property
@@ -272,7 +272,7 @@ class Grants:
 class Entitlements:
     """What grants give and on which scope: `gives` a number in `gives_texts`, `scope` one in `scope_texts`, -1 for all.
 
-    `role` is the role given, or -1. `rules` are those of each bundle.
+    `role` is the role given, or -1. `scoped` are the scoped entries of each.
     """
 
     gives_texts: StringTable
@@ -302,7 +302,8 @@ class Mandate:
 class Index:
     """See the module's text. `entry`: the ledger number. `types`: for each node a number in `type_names`, or -1.
 
-    A rule is `rule_line` under `rule_scope`; `rule_bundles`, `bundle_grants` and `holder_grants` lead back to grants.
+    A scoped entry is `scoped_entry` under `scoped_scope`; `scoped_entitlements`, `entitlement_grants` and
+    `holder_grants` lead back to grants.
     """
 
     tree: Tree
@@ -347,7 +348,7 @@ class Index:
 
     @cached_property
     def entry_roles(self) -> CSRList:
-        """For each line the roles that carry it themselves."""
+        """For each entry the roles that carry it themselves."""
         return self.role_entries.turned(len(self.entries))
 
     @cached_property

@@ -70,18 +70,18 @@ class PairAxis:
 
     @cached_property
     def scoped_pairs(self) -> tuple[IntervalLists, IntervalLists]:
-        """What each rule permits where its line permits, and denies where line or grant denies; plain systems only."""
+        """What each scoped entry permits where it permits, and denies where it or a grant denies, in plain systems."""
         plain = [(at, it) for at, it in enumerate(self.index.systems_in_order) if it.is_plain and len(it.actions)]
         denying = [(at, it) for at, it in plain if it.combining == "deny-overrides"]
         permits = self._scoped_pairs([(at, it, it.covers) for at, it in plain])
         return permits, self._scoped_pairs([(at, it, it.covers.T) for at, it in denying])
 
     def _scoped_pairs(self, systems: list[tuple[int, System, Bools]]) -> IntervalLists:
-        """The pairs of each rule; `[b, a]` of the array with a system: a line with action b speaks about a."""
+        """The pairs of each scoped entry; `[b, a]` of the array with a system: one with action b speaks about a."""
         index, scoped, firsts, ends = self.index, [], [], []
-        system_of_span = np.searchsorted(index.system_roots, index.intervals.first, side="right") - 1
+        system_of_interval = np.searchsorted(index.system_roots, index.intervals.first, side="right") - 1
         for number, system, covers in systems:
-            intervals = (system_of_span == number).nonzero()[0]
+            intervals = (system_of_interval == number).nonzero()[0]
             verb = index.entries.action[index.scoped_entry[index.intervals.scoped[intervals]]]
             local = np.where(verb == ANY_ACTION, 0, verb - system.actions[0])
             bears = covers[local] | (verb == ANY_ACTION)[:, None]

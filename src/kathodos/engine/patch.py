@@ -81,7 +81,7 @@ def updated(index: Index, edits: Edits, records: Records) -> Index:
             records, resources, holders, change.grants, change.gives, change.scopes, change.entitlements
         )
     if touched:
-        index = _with_bundles(index, change)
+        index = _with_entitlements(index, change)
         index = replace(
             index,
             holders=holders,
@@ -357,7 +357,7 @@ class _Pairs:
 
 
 class _GrantChange:
-    """The edits of grants: the grants there are then, and bundles of them that there were not before."""
+    """The edits of grants: the grants there are then, and entitlements of them that there were not before."""
 
     def __init__(self, index: Index, holders: Holders, numbers: Ints | None, edit: Edit) -> None:
         self.index = index
@@ -394,7 +394,7 @@ class _GrantChange:
                 ends=np.concatenate([np.delete(old.ends, gone), more.ends]),
             )
         self.new_gives, self.new_scopes = list(table.gives.new), list(table.scopes.new)
-        self.new_bundles = list(table.entitlements.new)
+        self.new_entitlements = list(table.entitlements.new)
 
     @property
     def gives(self) -> list[str]:
@@ -406,9 +406,9 @@ class _GrantChange:
 
     @property
     def entitlements(self) -> list[tuple[int, int]]:
-        """What each bundle gives and its scope, by number."""
+        """What each entitlement gives and its scope, by number."""
         old = self.index.entitlements
-        return [*zip(old.gives.tolist(), old.scope.tolist(), strict=True), *self.new_bundles]
+        return [*zip(old.gives.tolist(), old.scope.tolist(), strict=True), *self.new_entitlements]
 
     @property
     def may_take_an_action_along(self) -> bool:
@@ -442,31 +442,31 @@ def _first(true: Bools) -> int:
     return at if len(true) and true[at] else -1
 
 
-def _with_bundles(index: Index, change: _GrantChange) -> Index:
-    """The index with the bundles that a change of grants uses for the first time."""
-    if not change.new_bundles:
+def _with_entitlements(index: Index, change: _GrantChange) -> Index:
+    """The index with the entitlements that a change of grants uses for the first time."""
+    if not change.new_entitlements:
         return index
     old = index.entitlements
     gives_texts = old.gives_texts.without(ints([]), change.new_gives)
     scope_texts = old.scope_texts.without(ints([]), change.new_scopes)
     scopes = [*old.scopes, *(compile_scope(text, index.tree) for text in change.new_scopes)]
     entries, scoped = _NewLines(index), _NewScoped(index)
-    packages, roles = [], []
-    for gives, scope in change.new_bundles:
+    entry_lists, roles = [], []
+    for gives, scope in change.new_entitlements:
         action, rest = kinds.split_gives(gives_texts[gives])
         role = index.roles.find(rest.removeprefix("role:")) if not action else NO_ROLE
         roles.append(role)
-        package = [entries.number(action, rest)] if action else _package(index, role)
-        packages.append([scoped.number((entry, scope)) for entry in package])
+        entry_list = [entries.number(action, rest)] if action else _entry_list(index, role)
+        entry_lists.append([scoped.number((entry, scope)) for entry in entry_list])
     kept = entries.applied()
     scoped_entry = np.append(index.scoped_entry, ints(entry for entry, _ in scoped.new))
     scoped_scope = np.append(index.scoped_scope, ints(scope for _, scope in scoped.new))
     intervals = _with_scoped(index, kept, list(scoped.new), scopes)
-    items = joined([ints(package) for package in packages])
+    items = joined([ints(entry_list) for entry_list in entry_lists])
     first = len(old)
-    starts = np.append(old.scoped.starts, old.scoped.starts[-1] + np.cumsum([len(package) for package in packages]))
-    bundle_rules = CSRList(starts, small(np.concatenate([old.scoped.items, items])))
-    of = np.repeat(np.arange(first, first + len(packages)), [len(package) for package in packages])
+    starts = np.append(old.scoped.starts, old.scoped.starts[-1] + np.cumsum(list(map(len, entry_lists))))
+    scoped_of_entitlement = CSRList(starts, small(np.concatenate([old.scoped.items, items])))
+    of = np.repeat(np.arange(first, first + len(entry_lists)), [len(entry_list) for entry_list in entry_lists])
     ends = np.full(len(scoped.new), index.scoped_entitlements.starts[-1])
     scoped_entitlements = CSRList(np.append(index.scoped_entitlements.starts, ends), index.scoped_entitlements.items)
     return replace(
@@ -476,10 +476,10 @@ def _with_bundles(index: Index, change: _GrantChange) -> Index:
             gives_texts=gives_texts,
             scope_texts=scope_texts,
             scopes=scopes,
-            gives=small(np.append(old.gives, ints(gives for gives, _ in change.new_bundles))),
-            scope=small(np.append(old.scope, ints(scope for _, scope in change.new_bundles))),
+            gives=small(np.append(old.gives, ints(gives for gives, _ in change.new_entitlements))),
+            scope=small(np.append(old.scope, ints(scope for _, scope in change.new_entitlements))),
             role=small(np.append(old.role, ints(roles))),
-            scoped=bundle_rules,
+            scoped=scoped_of_entitlement,
         ),
         scoped_entry=small(scoped_entry),
         scoped_scope=small(scoped_scope),
@@ -492,7 +492,7 @@ def _with_bundles(index: Index, change: _GrantChange) -> Index:
 def _with_scoped(
     index: Index, entries: AccessEntries, new: Sequence[tuple[int, int]], scopes: Sequence[Scope]
 ) -> ScopedIntervals:
-    """The spans of the index together with those of new rules, each a line and a scope."""
+    """The intervals of the index together with those of new scoped entries."""
     targets = Targets(index.tree, entries.patterns, index.systems)
     parts = [
         targets.intervals(int(entries.pattern[entry]), scope, scopes[scope] if scope >= 0 else EVERYTHING)
@@ -507,8 +507,8 @@ def _with_scoped(
     return ordered_intervals(np.concatenate([old.scoped, scoped_at]), intervals)
 
 
-def _package(index: Index, role: int) -> list[int]:
-    """The lines that a role gives with all its juniors, as far as they are active."""
+def _entry_list(index: Index, role: int) -> list[int]:
+    """The entries that a role gives with all its juniors, as far as they are active."""
     if role < 0 or not index.role_is_active[role]:
         return []
     passing = index.role_is_active[index.juniors.items]
@@ -518,7 +518,7 @@ def _package(index: Index, role: int) -> list[int]:
 
 
 class _NewLines:
-    """The index's lines, with those that are new."""
+    """The index's entries, with those that are new."""
 
     def __init__(self, index: Index) -> None:
         self._index = index
@@ -540,7 +540,7 @@ class _NewLines:
         return self._lines.number((verb, self._patterns.number(pattern)))
 
     def applied(self) -> AccessEntries:
-        """All lines."""
+        """All entries."""
         old, verbs = self._index.entries, list(self._verbs)
         if not self._lines.new:
             return old
@@ -561,7 +561,7 @@ class _NewLines:
 
 
 class _NewScoped(Numbering[tuple[int, int]]):
-    """The index's rules by line and scope, with those that are new."""
+    """The index's scoped entries by entry and scope, with those that are new."""
 
     def __init__(self, index: Index) -> None:
         def find(key: tuple[int, int]) -> int:

@@ -142,11 +142,11 @@ def _holding(index: Index, grants: Ints, moment: int) -> Bools:
 
 
 def what_applies(index: Index, system: System, intervals: Ints, moment: int) -> tuple[Ints, Ints, Given]:
-    """The live grants that speak through these spans, by line and anchor; the lines; what they say (steps 2-4)."""
+    """The live grants that speak through these intervals, with entry and anchor, and what they say (steps 2-4)."""
     scoped = index.intervals.scoped[intervals]
-    of_rule, entitlements = index.scoped_entitlements.of(scoped)
-    of_bundle, grants = index.entitlement_grants.of(entitlements)
-    which = of_rule[of_bundle]
+    of_scoped, entitlements = index.scoped_entitlements.of(scoped)
+    of_entitlement, grants = index.entitlement_grants.of(entitlements)
+    which = of_scoped[of_entitlement]
     live = is_live(index, grants, moment)
     grants, which = grants[live].astype(np.int64), which[live]
     entry = index.scoped_entry[scoped[which]]
@@ -280,9 +280,9 @@ def _said_at(index: Index, system: System, positions: Ints, action: int, moment:
     intervals = index.intervals.touching(positions)
     first = np.searchsorted(positions, index.intervals.first[intervals])
     sizes = np.searchsorted(positions, index.intervals.end[intervals]) - first
-    of_rule, entitlements = index.scoped_entitlements.of(index.intervals.scoped[intervals])
-    of_bundle, grants = index.entitlement_grants.of(entitlements)
-    interval = of_rule[of_bundle]
+    of_scoped, entitlements = index.scoped_entitlements.of(index.intervals.scoped[intervals])
+    of_entitlement, grants = index.entitlement_grants.of(entitlements)
+    interval = of_scoped[of_entitlement]
     entry = index.scoped_entry[index.intervals.scoped[intervals[interval]]]
     denies = index.grants.denies[grants] | index.entries.denies[entry]
     said = Given(index.entries.action[entry], denies, np.zeros(len(entry), dtype=np.int64))
@@ -317,13 +317,13 @@ def _through(index: Index, askers: Ints, holders: Ints, moment: int) -> tuple[In
 
 
 def _may_deny(index: Index, system: System, intervals: Ints, action: int) -> Bools:
-    """Which of the spans any grant could make deny the action."""
+    """Which of the intervals any grant could make deny the action."""
     scoped = index.intervals.scoped[intervals]
     entry = index.scoped_entry[scoped]
-    of_rule, entitlements = index.scoped_entitlements.of(scoped)
-    of_bundle, grants = index.entitlement_grants.of(entitlements)
+    of_scoped, entitlements = index.scoped_entitlements.of(scoped)
+    of_entitlement, grants = index.entitlement_grants.of(entitlements)
     denies = index.entries.denies[entry]
-    denies[of_rule[of_bundle[index.grants.denies[grants]]]] = True
+    denies[of_scoped[of_entitlement[index.grants.denies[grants]]]] = True
     given = Given(index.entries.action[entry], denies, np.zeros(len(entry), dtype=np.int64))
     return denies & given.bears_on(system, action)
 
@@ -335,7 +335,7 @@ def _covered(positions: Ints, first: Ints, end: Ints) -> Bools:
 
 
 def _one_per_segment(index: Index, positions: Ints, intervals: Ints) -> Ints:
-    """One of each set of places that exactly the same of these spans hold."""
+    """One of each set of places that exactly the same of these intervals hold."""
     edges = distinct(np.concatenate([index.intervals.first[intervals], index.intervals.end[intervals]]))
     return positions[np.unique(np.searchsorted(edges, positions, side="right"), return_index=True)[1]]
 

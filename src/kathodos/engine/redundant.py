@@ -56,12 +56,12 @@ class _Finder:
         self.gives_something = np.zeros(len(index.grants), dtype=bool)
         held = distinct(self.reach.closures.items).astype(np.int64)
         intervals = index.scoped_intervals.sizes()
-        has_spans = np.zeros(len(index.entitlements), dtype=bool)
-        has_spans[index.entitlements.scoped.rows()[intervals[index.entitlements.scoped.items] > 0]] = True
-        self.gives_something[held] = has_spans[index.grants.entitlement[held]]
+        has_intervals = np.zeros(len(index.entitlements), dtype=bool)
+        has_intervals[index.entitlements.scoped.rows()[intervals[index.entitlements.scoped.items] > 0]] = True
+        self.gives_something[held] = has_intervals[index.grants.entitlement[held]]
 
     def _forms(self) -> tuple[Ints, IntervalLists, IntervalLists]:
-        """What each grant says, by its form: grants with the same bundle and effect say the same."""
+        """What each grant says, by its form: grants with the same entitlement and effect say the same."""
         grants = self.index.grants
         codes = grants.entitlement.astype(np.int64) * 2 + grants.denies
         _, first, form = np.unique(codes, return_index=True, return_inverse=True)
@@ -204,8 +204,8 @@ def _any_class(by_grant: CSRList, by_part: CSRList, grants: Ints, random: np.ran
 def _needed_of(index: Index, system: System, grants: Ints) -> Ints:
     """Which of exactly these grants of somebody are needed in one system: without each of them something changes."""
     origin, scoped = index.entitlements.scoped.of(index.grants.entitlement[grants])
-    of_rule, intervals = index.scoped_intervals.of(scoped)
-    which, axis = origin[of_rule], index.scoped_entry[scoped[of_rule]]
+    of_scoped, intervals = index.scoped_intervals.of(scoped)
+    which, axis = origin[of_scoped], index.scoped_entry[scoped[of_scoped]]
     here = (system.root <= index.intervals.first[intervals]) & (index.intervals.first[intervals] < system.end)
     which, axis, intervals = which[here], axis[here], intervals[here]
     rank = rank_of(system, index.grants.tier[grants[which]], index.intervals.anchor[intervals])

@@ -1,8 +1,7 @@
 """Where a permission applies under a scope, as intervals of places (meaning of reach, "Deciding", step 4).
 
-A *span* is an interval of places with the depth of its anchor. What reaches down from a target up to detached nodes is
-one interval, and all below it, detached or not, two; an address as scope narrows that. A scope that is a pattern or an
-area gives runs of places.
+Each interval has the depth of its anchor. What reaches down from a target up to detached nodes is one interval, and all
+below it, detached or not, two; an address as scope narrows that. A scope that is a pattern or an area gives several.
 """
 
 from __future__ import annotations
@@ -62,7 +61,7 @@ EVERYTHING = Scope()
 
 @dataclass(frozen=True)
 class ScopedIntervals:
-    """Spans in the order of `first`, each of a rule. `furthest`: the greatest end in each block of 256 of them."""
+    """Intervals in the order of `first`, each of a scoped entry. `furthest`: the greatest end in each block of 256."""
 
     scoped: Ints
     first: Ints
@@ -74,7 +73,7 @@ class ScopedIntervals:
         return len(self.scoped)
 
     def holding(self, position: int) -> Ints:
-        """The spans that hold a place: only blocks that may hold one are looked into."""
+        """The intervals that hold a place: only blocks that may hold one are looked into."""
         before = int(np.searchsorted(self.first, position, side="right"))
         blocks = (self.furthest[: -(-before // _BLOCK)] > position).nonzero()[0]
         candidates = (blocks[:, None] * _BLOCK + np.arange(_BLOCK)).ravel()
@@ -83,7 +82,7 @@ class ScopedIntervals:
         return holding
 
     def touching(self, positions: Ints) -> Ints:
-        """The spans that hold at least one of `places`, which are in ascending order."""
+        """The intervals that hold at least one of `places`, which are in ascending order."""
         breaks = (np.diff(positions) != 1).nonzero()[0] + 1
         if len(breaks) < 32:
             found = [self.holding(int(interval[0])) for interval in np.split(positions, breaks)]
@@ -95,7 +94,7 @@ class ScopedIntervals:
 
 
 def ordered_intervals(scoped_at: Ints, intervals: AnchoredIntervals) -> ScopedIntervals:
-    """Runs, each of a rule, as spans."""
+    """Anchored intervals, each of a scoped entry, in order."""
     order = np.argsort(intervals.first, kind="stable")
     end = intervals.end[order]
     furthest = np.maximum.reduceat(end, np.arange(0, len(end), _BLOCK)) if len(end) else end
@@ -104,7 +103,7 @@ def ordered_intervals(scoped_at: Ints, intervals: AnchoredIntervals) -> ScopedIn
 
 
 def join(parts: Sequence[AnchoredIntervals]) -> AnchoredIntervals:
-    """All runs of several, in order."""
+    """All intervals of several, in order."""
     return AnchoredIntervals(
         joined([part.first for part in parts]),
         joined([part.end for part in parts]),
@@ -187,8 +186,3 @@ def intervals_from(anchors: Ints, absent: int) -> AnchoredIntervals:
     end = np.concatenate([breaks, [len(anchors)]]).astype(np.int64)[: len(first)]
     is_run = anchors[first] != absent
     return AnchoredIntervals(first[is_run], end[is_run], anchors[first][is_run].astype(np.int64))
-
-
-def nodes_of(tree: Tree, intervals: AnchoredIntervals) -> Bools:
-    """Which nodes one of the runs holds."""
-    return covered(intervals.first, intervals.end, len(tree))[tree.position]

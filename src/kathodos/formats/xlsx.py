@@ -31,17 +31,6 @@ def read_xlsx(path: Path, form: Format) -> Raw:
         raise DataError(what, "Save it anew as .xlsx, or export it as CSV.") from None
 
 
-def sheets_of(path: Path) -> list[str]:
-    """The names of a workbook's sheets."""
-    import openpyxl
-
-    book = openpyxl.load_workbook(path, read_only=True)
-    try:
-        return list(book.sheetnames)
-    finally:
-        book.close()
-
-
 def _read(path: Path, form: Format) -> Raw:
     import openpyxl
 

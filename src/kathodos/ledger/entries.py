@@ -180,15 +180,6 @@ def read_heads(connection: sa.Connection) -> list[Head]:
     return [Head(size, time, bytes(root), bytes(signature)) for size, time, root, signature in found]
 
 
-def point_at(connection: sa.Connection, moment: datetime) -> int:
-    """The number of the last entry written at or before `moment`; 0 where there is none."""
-    number = 0
-    for at, time in connection.execute(sa.select(LEDGER.c.number, LEDGER.c.time).order_by(LEDGER.c.number)):
-        if times.moment_of(time) <= moment:
-            number = at
-    return number
-
-
 def entries_touching(connection: sa.Connection, kind: Kind, wanted: Mapping[str, str]) -> set[int]:
     """The numbers of the entries that opened or closed a row of the kind with these values."""
     table = TABLES[kind.name]

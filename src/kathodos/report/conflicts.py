@@ -24,8 +24,6 @@ if TYPE_CHECKING:
     from kathodos.rules.reading import Conflicting
     from kathodos.workspace.view import View
 
-PER = ("person", "severity", "topic", "department")
-
 
 @dataclass
 class ChosenConflicts:

@@ -49,9 +49,9 @@ class Evidence:
     def of_grant(self) -> Ints:
         """The thing that each grant gives, or denies."""
         index = self.context.basis.index
-        bundles = len(index.entitlements)
+        entitlements = len(index.entitlements)
         entitlement = index.grants.entitlement.astype(np.int64)
-        return len(index.holders.groups) + entitlement + np.where(index.grants.denies, bundles, 0)
+        return len(index.holders.groups) + entitlement + np.where(index.grants.denies, entitlements, 0)
 
     @cached_property
     def thing(self) -> Ints:
@@ -74,10 +74,10 @@ class Evidence:
 
     def _told(self, thing: int) -> tuple[str, str, str, str]:
         index = self.context.basis.index
-        groups, bundles = len(index.holders.groups), len(index.entitlements)
+        groups, entitlements = len(index.holders.groups), len(index.entitlements)
         if thing >= groups:
-            number, denies = (thing - groups) % bundles, thing >= groups + bundles
-            gives = f"{'deny ' if denies else ''}{self._bundle(number)}"
+            number, denies = (thing - groups) % entitlements, thing >= groups + entitlements
+            gives = f"{'deny ' if denies else ''}{self._entitlement(number)}"
             return gives, _EMPTY, json_text(self._contained([(number, denies)])), _EMPTY
         grants = self.carried[int(np.searchsorted(self.groups_used, thing))].astype(np.int64)
         references, first = index.holders.references, index.holders.first_group
@@ -86,7 +86,7 @@ class Evidence:
             (int(number), bool(denies))
             for number, denies in zip(index.grants.entitlement[grants], index.grants.denies[grants], strict=True)
         }
-        brings = sorted({self._bundle(number) for number, _ in pairs})
+        brings = sorted({self._entitlement(number) for number, _ in pairs})
         name = references[first + thing]
         return name, json_text(brings), json_text(self._contained(sorted(pairs))), json_text(sorted(within - {name}))
 
@@ -101,7 +101,7 @@ class Evidence:
         index = self.context.basis.index
         return carried_grants(index, self.groups_used + index.holders.first_group, self.moment)
 
-    def _bundle(self, number: int) -> str:
+    def _entitlement(self, number: int) -> str:
         """The role or permission that is given, and on what."""
         entitlements = self.context.basis.index.entitlements
         scope = int(entitlements.scope[number])

@@ -11,7 +11,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from kathodos.model.kinds import KINDS, Kind
-from kathodos.model.rows import Rows, State
+from kathodos.model.rows import Rows
 from kathodos.store.base import FOREVER
 
 METADATA = sa.MetaData()
@@ -105,11 +105,6 @@ def read_source(connection: sa.Connection, kind: Kind, source: str) -> Rows:
     """The present rows of `kind` that `source` brought."""
     table = TABLES[kind.name]
     return _read(connection, kind, sa.and_(in_state(table, None), table.c.source == source))
-
-
-def read_state(connection: sa.Connection, kinds: tuple[Kind, ...], point: int | None = None) -> State:
-    """The rows of several kinds, by kind name."""
-    return {kind.name: read_rows(connection, kind, point) for kind in kinds}
 
 
 def _read(connection: sa.Connection, kind: Kind, condition: sa.ColumnElement[bool]) -> Rows:

@@ -7,7 +7,7 @@ no longer than its control. Nothing has to be done to end it: what has run out d
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +15,7 @@ import numpy as np
 from kathodos.columns.csr import Bools
 from kathodos.columns.strings import StringTable
 from kathodos.errors import DataError
-from kathodos.findings.conflicts.states import Conflict, Conflicts
+from kathodos.findings.conflicts.states import Conflicts
 from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
 from kathodos.model.times import end_moment, first_moment, microseconds, moment_of
 from kathodos.store.records import Records, rows_of
@@ -125,17 +125,6 @@ def parts_of(period: str) -> tuple[str | None, ...]:
     if not found or not any(int(part or 0) for part in found.groups()):
         raise ValueError(f"{period!r} is no duration in days: write P7D, P2W, P1M or P1Y")
     return found.groups()
-
-
-def uncovered(conflicts: Iterable[Conflict], register: Register, names: Sequence[str], moment: int) -> list[Conflict]:
-    """The conflicts that no cover holds. `names`: the id of each identity."""
-    standing = register.standing(moment)
-    found = []
-    for conflict in conflicts:
-        cover = standing.get((conflict.rule.id, names[conflict.identity]))
-        if cover is None or register.state(cover, moment) != HOLDS:
-            found.append(conflict)
-    return found
 
 
 def covered(conflicts: Conflicts, register: Register, identities: StringTable, moment: int) -> Bools:

@@ -122,7 +122,7 @@ def _told_of(index: Index, alone: Sequence[int]) -> list[int]:
 
 
 def _permitting(index: Index) -> Ints:
-    """For each bundle a grant that permits it, live or not; -1 where there is none."""
+    """For each entitlement a grant that permits it, live or not; -1 where there is none."""
     found = np.full(len(index.entitlements), -1, dtype=np.int64)
     grants = (~index.grants.denies).nonzero()[0]
     found[index.grants.entitlement[grants]] = grants
@@ -130,7 +130,7 @@ def _permitting(index: Index) -> Ints:
 
 
 def _candidates(targets: PermissionTargets, rule: Conflicting, whole: Bools) -> list[int]:
-    """The bundles of a role on everything that permit something of enough duties."""
+    """The entitlements of a role on everything that permit something of enough duties."""
     counts = np.zeros(len(whole), dtype=np.int64)
     for duty in rule.duties:
         counts[entitlements_permitting(targets, (*duty.permissions, *duty.every))] += 1

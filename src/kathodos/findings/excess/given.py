@@ -40,7 +40,7 @@ def redundant(context: ExcessContext) -> Batch:
 
 
 def _same_by_group(index: Index, grant: int, moment: int) -> str:
-    """The group through which the holder of a grant has the same bundle; empty where there is none."""
+    """The group through which the holder of a grant has the same entitlement; empty where there is none."""
     holder = int(index.grants.holder[grant])
     if holder >= index.holders.first_group:
         return ""

@@ -169,8 +169,8 @@ def _of_kind(context: ExcessContext, system: System, kind: str) -> list[int]:
     return [number for number, it in zip(system.actions.tolist(), system.kinds, strict=True) if it == kind]
 
 
-def _permitting_spans(context: ExcessContext, system: System, action: int) -> Ints:
-    """The spans of a system that permit the action."""
+def _permitting_intervals(context: ExcessContext, system: System, action: int) -> Ints:
+    """The intervals of a system that permit the action."""
     index = context.basis.index
     intervals, exposure = index.intervals, context.exposure
     here = ((intervals.first >= system.root) & (intervals.first < system.end) & exposure.interval_permits).nonzero()[0]
@@ -183,7 +183,7 @@ def _permitting_spans(context: ExcessContext, system: System, action: int) -> In
 def _touched(context: ExcessContext, system: System, action: int) -> Ints:
     """The nodes of a system on which something permits the action."""
     index, intervals = context.basis.index, context.basis.index.intervals
-    here = _permitting_spans(context, system, action)
+    here = _permitting_intervals(context, system, action)
     change = np.zeros(system.size + 1, dtype=np.int64)
     np.add.at(change, intervals.first[here] - system.root, 1)
     np.add.at(change, intervals.end[here] - system.root, -1)

@@ -6,8 +6,9 @@ import json
 
 import numpy as np
 
+from kathodos.analysis.basis import Basis
 from kathodos.analysis.duplicates import likely_duplicates
-from kathodos.columns.csr import Ints
+from kathodos.columns.csr import CSRList, Ints, among, csr_from_pairs, distinct
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, ExcessContext, FindingText, batch, nobodys
 from kathodos.model import kinds
 from kathodos.model.kinds import Kind
@@ -25,57 +26,64 @@ def leaver_accounts(context: ExcessContext) -> Batch:
     owner = holders.owner.astype(np.int64)
     gone = np.append(~basis.is_there, False)[owner]
     found = (holders.is_enabled & gone).nonzero()[0]
-    ends = np.append(holders.ends, NEVER)
-    uses = basis.uses
-    names = [system.name for system in basis.index.systems_in_order]
-
-    def system_of(account: int) -> str:
-        return holders.accounts[account].partition("/")[0]
-
-    def later(account: int) -> Ints:
-        """The uses after the end by this account, or by its owner without naming one where this may be it."""
-        mine = uses.by_user[int(owner[account])].astype(np.int64)
-        mine = mine[uses.time[mine] >= ends[owner[account]]]
-        theirs = {system_of(int(it) - holders.people) for it in holders.accounts_of[int(owner[account])]}
-        positions = np.searchsorted(basis.index.system_roots, uses.node[mine], side="right") - 1
-        where = [names[position] for position in positions.tolist()]
-        fits = np.array([it == system_of(account) or it not in theirs for it in where], dtype=bool)
-        named = uses.account[mine]
-        found: Ints = mine[np.where(named >= 0, named == account, fits)]
-        return found
-
-    used = np.array([len(later(account)) for account in found.tolist()], dtype=np.int64)
+    ends = np.append(holders.ends, NEVER)[owner[found]]
+    after = _used_after(basis, found, ends)
     seen = basis.moments(basis.account("last_login"))
-    signed_in = seen[found] >= ends[owner[found]]
+    signed_in = seen[found] >= ends
 
     def describe(at: int) -> FindingText:
-        account = int(found[at])
-        after, end = later(account), int(ends[owner[account]])
+        account, end = int(found[at]), int(ends[at])
         left = f"left on {day_text(end - DAY)}" if end < NEVER else "has left"
         evidence = f"enabled; {context.holder(int(owner[account]))} {left}"
-        if len(after):
-            last = int(after[np.argmax(uses.time[after])])
-            action, address = (
-                basis.index.actions[uses.action[last]][1],
-                basis.index.tree.addresses[uses.node[last]],
-            )
-            times = "once" if len(after) == 1 else f"{len(after)} times"
-            evidence += (
-                f" and was used {times} after that, last on {day_text(int(uses.time[last]))}: {action} {address}"
-            )
+        if len(after[at]):
+            evidence += f" and was used {_in_words(basis, after[at])}"
         elif signed_in[at]:
             evidence += f" and was signed in to after that, last on {day_text(int(seen[account]))}"
-        return FindingText(
-            f"account:{holders.accounts[account]}", evidence, "Disable it now.", (context.disable(account),)
-        )
+        return FindingText(_account(context, account), evidence, "Disable it now.", (context.disable(account),))
 
-    days = np.where(ends[owner[found]] < NEVER, basis.days_since(ends[owner[found]]), -1)
-    severity = np.where((used > 0) | signed_in, 3, 2)
+    days = np.where(ends < NEVER, basis.days_since(ends), -1)
+    severity = np.where((after.sizes() > 0) | signed_in, 3, 2)
+    return batch(
+        LEAVER,
+        owner[found],
+        lambda at: _account(context, int(found[at])),
+        describe,
+        severity,
+        CERTAIN,
+        days,
+        found,
+    )
 
-    def subject(at: int) -> str:
-        return _account(context, int(found[at]))
 
-    return batch(LEAVER, owner[found], subject, describe, severity, CERTAIN, days, found)
+def _used_after(basis: Basis, accounts: Ints, ends: Ints) -> CSRList:
+    """The uses after the end by each account, or by its owner without naming one where this may be it."""
+    index, uses, holders = basis.index, basis.uses, basis.index.holders
+    owner = holders.owner.astype(np.int64)
+    names = {system.name: at for at, system in enumerate(index.systems_in_order)}
+    of_account = basis.account("system")
+    number = np.array([*(names.get(str(name), -1) for name in of_account.values), -1], dtype=np.int64)
+    system = number[of_account.codes]
+    width = len(names) + 1
+    owned = (owner >= 0).nonzero()[0]
+    has_one_in = distinct(owner[owned] * width + system[owned])
+    at, use = uses.by_user.of(owner[accounts])
+    use = use.astype(np.int64)
+    late = uses.time[use] >= ends[at]
+    at, use = at[late], use[late]
+    where = np.searchsorted(index.system_roots, uses.node[use], side="right") - 1
+    may_be = (where == system[accounts[at]]) | ~among(owner[accounts[at]] * width + where, has_one_in)
+    named = uses.account[use]
+    fits = np.where(named >= 0, named == accounts[at], may_be)
+    return csr_from_pairs(at[fits], use[fits], len(accounts))
+
+
+def _in_words(basis: Basis, some: Ints) -> str:
+    """How often, and what was used last."""
+    uses = basis.uses
+    last = int(some[np.argmax(uses.time[some])])
+    action, address = basis.index.actions[uses.action[last]][1], basis.index.tree.addresses[uses.node[last]]
+    times = "once" if len(some) == 1 else f"{len(some)} times"
+    return f"{times} after that, last on {day_text(int(uses.time[last]))}: {action} {address}"
 
 
 def orphan_accounts(context: ExcessContext) -> Batch:
@@ -263,7 +271,7 @@ def hasty_reviews(context: ExcessContext) -> Batch:
 
 
 def _most_within(times: list[int], interval: int) -> tuple[int, int]:
-    """The most times that lie within a span, and the first of them."""
+    """The most times that lie within an interval, and the first of them."""
     best, start, first = 0, BEGINNING, 0
     for at, time in enumerate(times):
         while time - times[first] > interval:

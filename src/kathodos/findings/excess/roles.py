@@ -79,9 +79,9 @@ def _holders(context: ExcessContext, role: int) -> Ints:
 def near_roles(context: ExcessContext) -> Batch:
     """Pairs of roles with nearly the same permissions, by the share of all of both that they have in common."""
     index = context.basis.index
-    package = _packages(context)
-    sizes = package.sizes()
-    ones = matrix(package, max(len(index.entries), 1))
+    entry_list = _entry_lists(context)
+    sizes = entry_list.sizes()
+    ones = matrix(entry_list, max(len(index.entries), 1))
     common = (ones @ ones.T).tocoo()
     first, second = common.row, common.col
     share = common.data / (sizes[first] + sizes[second] - common.data)
@@ -102,7 +102,7 @@ def near_roles(context: ExcessContext) -> Batch:
     return nobodys(NEAR_ROLES, names, told, 0)
 
 
-def _packages(context: ExcessContext) -> CSRList:
+def _entry_lists(context: ExcessContext) -> CSRList:
     """For each active role the permissions that it gives, juniors included."""
     index = context.basis.index
     active = index.role_is_active.nonzero()[0]

@@ -267,7 +267,7 @@ class Risk:
         """How many people who are there have a role, or one senior to it."""
         index = self.index
         seniors = reachable(index.seniors, ints([role]))
-        entitlements = np.concatenate([self._bundles_of_roles[it] for it in seniors.tolist()])
+        entitlements = np.concatenate([self._entitlements_of_roles[it] for it in seniors.tolist()])
         grants = index.entitlement_grants.all_of(entitlements.astype(np.int64)).astype(np.int64)
         grants = grants[self.basis.live[grants] & ~index.grants.denies[grants]]
         if not len(grants):
@@ -276,7 +276,7 @@ class Risk:
         return int((mask[: self.basis.people] & self.basis.is_person & self.basis.is_there).sum())
 
     @cached_property
-    def _bundles_of_roles(self) -> list[Ints]:
+    def _entitlements_of_roles(self) -> list[Ints]:
         found: list[list[int]] = [[] for _ in range(len(self.index.roles))]
         for entitlement, role in enumerate(self.index.entitlements.role.tolist()):
             if role >= 0:
@@ -290,7 +290,7 @@ class Risk:
         nodes = np.isin(index.types, types)
         before = np.concatenate([[0], np.cumsum(nodes[index.tree.node_at])])
         administer = 1 << KINDS.index("administer")
-        for entitlement in self._bundles_of_roles[role].tolist():
+        for entitlement in self._entitlements_of_roles[role].tolist():
             if self.context.exposure.kinds[entitlement] & administer:
                 rules = index.entitlements.scoped[entitlement].astype(np.int64)
                 intervals = index.scoped_intervals.all_of(rules)
