@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 _MOST = 12
+_LEFT_OUT = ("ref", "thing", "peers_having", "peers_counted")  # what says nothing on a line by itself
 _MARKS = {True: "", False: " (another source wins)"}
 
 
@@ -166,10 +167,6 @@ def _line(record: dict[str, Any]) -> str:
     """A record on one line, without what is empty or long."""
     parts = [record["ref"]]
     for name, value in record.items():
-        if (
-            name not in ("ref", "thing")
-            and value not in (None, "", False)
-            and str(value) not in record["ref"]
-        ):
+        if name not in _LEFT_OUT and value not in (None, "", False) and str(value) not in record["ref"]:
             parts.append(f"{name} {plain(value)}")
     return ", ".join(parts[:7])
