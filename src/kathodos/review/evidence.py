@@ -14,7 +14,7 @@ import numpy as np
 
 from kathodos.analysis.holding import Counted, Holding, Things
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct
-from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, row_numbers, tabled
+from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, nothing, row_numbers, tabled
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.ledger.entries import json_text
@@ -159,7 +159,7 @@ class Evidence:
     # What speaks for it, and against
 
     def needed_by(self, needs: Sequence[Need]) -> DictionaryColumn:
-        """The need rules for each item's identity of which it gives a permission, as a list in JSON."""
+        """The need rules for each item's identity of which it gives a permission, as a kept list."""
         basis, parts = self.context.basis, []
         for first in range(0, len(needs), _TOGETHER):
             some = needs[first : first + _TOGETHER]
@@ -172,10 +172,10 @@ class Evidence:
             names = [[need.id for bit, need in enumerate(some) if it >> bit & 1] for it in bits.tolist()]
             parts.append((names, codes))
         if not parts:
-            return DictionaryColumn(np.zeros(len(self.items), dtype=np.int32), tabled([_EMPTY]))
+            return nothing(len(self.items))
         _, sample, codes = np.unique(row_numbers([it for _, it in parts]), return_index=True, return_inverse=True)
-        texts = [json_text([name for names, of in parts for name in names[int(of[at])]]) for at in sample.tolist()]
-        known = dictionary_column(texts)
+        listed = ([name for names, of in parts for name in names[int(of[at])]] for at in sample.tolist())
+        known = dictionary_column(";".join(names) or None for names in listed)
         return DictionaryColumn(known.codes[codes], known.values)
 
     def _bringing(self, entitlements: Ints) -> Ints:
@@ -186,7 +186,7 @@ class Evidence:
         return np.concatenate([self.context.exposure.over_groups(given, 0), given, np.zeros_like(given)])
 
     def taking_part(self) -> DictionaryColumn:
-        """The rules of the conflicts to which each item contributes, as a list in JSON."""
+        """The rules of the conflicts to which each item contributes, as a kept list."""
         conflicts, people = self.conflicts, self.context.basis.people
         of_person = csr_from_pairs(self.items.identity, np.arange(len(self.items)), people)
         lines, rules = [], []
@@ -198,14 +198,14 @@ class Evidence:
             mine = mine[brings[self.thing[mine]]]
             lines.append(mine)
             rules.append(np.full(len(mine), rule))
-        codes = np.zeros(len(self.items), dtype=np.int32)
-        texts = [_EMPTY]
+        codes = np.full(len(self.items), -1, dtype=np.int32)
+        texts: list[str] = []
         if lines:
             of_line: dict[int, set[str]] = {}
             for line, rule in zip(np.concatenate(lines).tolist(), np.concatenate(rules).tolist(), strict=True):
                 of_line.setdefault(line, set()).add(conflicts.rules[rule].id)
-            known = dictionary_column([_EMPTY, *(json_text(sorted(names)) for names in of_line.values())])
-            codes[list(of_line)] = known.codes[1:]
+            known = dictionary_column(";".join(sorted(names)) for names in of_line.values())
+            codes[list(of_line)] = known.codes
             texts = list(map(str, known.values))
         return DictionaryColumn(codes, tabled(texts))
 

@@ -21,7 +21,16 @@ from kathodos.findings.excess.batches import ExcessContext
 from kathodos.ledger.entries import Draft, writing
 from kathodos.ledger.keys import Keys
 from kathodos.model import times
-from kathodos.model.kinds import DECISIONS, GRANTS, IDENTITIES, MEMBERS, REVIEW_LINES, REVIEW_THINGS, REVIEWS
+from kathodos.model.kinds import (
+    DECISIONS,
+    GRANTS,
+    IDENTITIES,
+    MEMBERS,
+    REVIEW_LINES,
+    REVIEW_THINGS,
+    REVIEWS,
+    split_list,
+)
 from kathodos.model.suggestions import nearest
 from kathodos.review.actors import identities_of
 from kathodos.review.evidence import Evidence
@@ -298,8 +307,8 @@ def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) 
         "how": how,
         "brings": brings,
         "contains": contains,
-        "needed_by": json.loads(line["needed_by"]),
-        "conflicts": json.loads(line["conflicts"]),
+        "needed_by": split_list(line["needed_by"]),
+        "conflicts": split_list(line["conflicts"]),
         **{name: line[name] for name in ("last_used", "until", "given_by", "given_at", "given_for")},
         "everyone_having": thing["having"],
         "everyone_counted": thing["counted"],

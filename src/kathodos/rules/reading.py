@@ -230,8 +230,8 @@ class _Reader:
     def common(self, block: _Block, topic: str, path: list[str | int]) -> dict[str, Any]:
         """What all kinds of rule have."""
         name = block.id
-        if not name or "/" in name or name != name.strip():
-            what = f"the id {name!r} is empty, or holds a slash or a blank at an end"
+        if not name or set("/;") & set(name) or name != name.strip():
+            what = f"the id {name!r} is empty, or holds a slash, a semicolon or a blank at an end"
             raise self.file.error([*path, "id"], what, "Write it without.")
         if name in self.ids:
             remedy = "Give each rule an id of its own."
