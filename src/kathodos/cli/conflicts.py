@@ -11,11 +11,11 @@ from kathodos.cli.session import Session
 from kathodos.model.severities import GRAVEST_FIRST
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, Lines, Row
-from kathodos.report.conflicts import ChosenConflicts, chosen_rules, counts
 from kathodos.report.severities import STYLES
 
 if TYPE_CHECKING:
     from kathodos.findings.conflicts.states import Conflict
+    from kathodos.report.conflicts import ChosenConflicts
     from kathodos.rules.reading import Duty
 
 _COUNTS = (
@@ -66,6 +66,8 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 def chosen(session: Session) -> ChosenConflicts:
     """The conflicts that the call is about."""
+    from kathodos.report.conflicts import ChosenConflicts, chosen_rules
+
     asked, view = session.arguments, session.view
     rules = chosen_rules(view, getattr(asked, "topic", None), getattr(asked, "rule", None))
     return ChosenConflicts(view, rules, getattr(asked, "where", None), getattr(asked, "latent", False))
@@ -103,6 +105,7 @@ def _detail(session: Session, found: ChosenConflicts, identity: int) -> int:
     """Each conflict of one person, with the chains behind each duty."""
     from kathodos.findings.conflicts.states import chains_of
     from kathodos.report.chains import chain_record
+    from kathodos.report.conflicts import counts
 
     trees, rows, conflicts = [], [], found.of(identity)
     for conflict in conflicts:

@@ -10,10 +10,10 @@ from kathodos.cli.session import Session
 from kathodos.errors import CallError
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field
-from kathodos.report.conflicts import ChosenConflicts, chosen_rules
 
 if TYPE_CHECKING:
     from kathodos.findings.conflicts.cure import Cures, Withdrawal
+    from kathodos.report.conflicts import ChosenConflicts
 
 _FIELDS = [Field(key, key) for key in ("withdrawal", "people", "others", "uses", "clears")]
 
@@ -40,6 +40,7 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
 
 def run(session: Session) -> int:
     from kathodos.findings.conflicts.cure import cure, edits_of, still_standing
+    from kathodos.report.conflicts import ChosenConflicts, chosen_rules
 
     asked = session.arguments
     if asked.days < 0 or asked.seconds <= 0:

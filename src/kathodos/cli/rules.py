@@ -11,7 +11,6 @@ from kathodos.cli.session import Session
 from kathodos.errors import CallError
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, Lines
-from kathodos.workspace.configuration import read_toml
 
 if TYPE_CHECKING:
     from kathodos.rules.reading import Rule, Rules
@@ -196,6 +195,7 @@ def _draft(session: Session, file: Path) -> Rules:
     from dataclasses import replace
 
     from kathodos.rules.reading import DUTIES_FILE, read_rules
+    from kathodos.workspace.configuration import read_toml
 
     duties = [it for it in session.workspace.rule_files() if it.name.endswith(f"/{DUTIES_FILE}")]
     return replace(read_rules([*duties, read_toml(file)]), duties={})

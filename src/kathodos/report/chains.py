@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
-from kathodos.engine.explain import Chain
+from typing import TYPE_CHECKING
+
 from kathodos.report.answers import Branch, Row
+
+if TYPE_CHECKING:
+    from kathodos.engine.explain import Chain
 
 
 def chain_record(chain: Chain) -> Row:

@@ -4,15 +4,15 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-import numpy as np
-
-from kathodos.columns.csr import Ints
 from kathodos.model.kinds import Form, Kind
 from kathodos.model.references import PREFIXES
 from kathodos.model.rows import Rows
-from kathodos.store.records import Records
+
+if TYPE_CHECKING:
+    from kathodos.columns.csr import Ints
+    from kathodos.store.records import Records
 
 _TOGETHER = 20_000  # records that are made at once
 
@@ -37,6 +37,8 @@ def records_at(records: Records, kind: Kind, positions: Ints) -> Iterator[dict[s
 
 def names_of(records: Records, kind: Kind, positions: Ints) -> list[str]:
     """The names of the columns of some records, and behind them those of their further attributes."""
+    import numpy as np
+
     names = ["ref", *(name for name in kind.names if name != "attributes")]
     if kind.open_ended:
         held = records.column(kind, "attributes")
