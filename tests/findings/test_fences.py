@@ -6,7 +6,10 @@ from datetime import datetime
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
+from kathodos.findings.excess.batches import ExcessContext, findings
+from kathodos.findings.excess.kinds import find_excess
+from kathodos.findings.fences import crossings, given_to, idle_rules, lacks, surpluses, without_stated_need
+from tests.findings.excess.test_excess_by_reference import live_permits
 from tests.reference import Reference, instant, matches, split
 from tests.support import NOW, OFFICE, basis_of, catalogues, rules_of, searching
 
@@ -86,11 +89,17 @@ class Machines(unittest.TestCase):
         ).needs
         basis = basis_of(catalogue)
         found = {basis.index.holders.identities[it.identity]: it for it in surpluses(basis, needs)}
-        bot, mute = found["bot"], found["mute"]
-        self.assertEqual((bot.pairs, bot.unused, bot.resources, bot.is_stated), (2, 1, 2, True))
+        bot = found.pop("bot")
+        self.assertEqual((bot.pairs, bot.unused, bot.resources), (2, 1, 2))
         self.assertEqual([basis.index.actions[it][1] for it in bot.actions], ["edit"])
         self.assertEqual([basis.index.grants.ids[it] for it in bot.grants], ["b"])
-        self.assertEqual((mute.pairs, mute.is_stated), (1, False), "what everyone has is not counted")
+        self.assertEqual(found, {}, "of whom no need speaks it is told once, whatever is held")
+        unstated = without_stated_need(basis, needs)
+        self.assertEqual([basis.index.holders.identities[it] for it in unstated], ["mute"])
+        given = given_to(basis, int(unstated[0])).tolist()
+        self.assertEqual([basis.index.grants.ids[it] for it in given], ["m"], "what everyone has is not counted")
+        (batch,) = find_excess(ExcessContext(basis, needs), ["surplus"])
+        self.assertEqual(sorted(it.subject for it in findings(batch)), ["identity:bot", "identity:mute"])
 
     @given(
         catalogues(),
@@ -116,23 +125,25 @@ class Machines(unittest.TestCase):
         for it in surpluses(basis, rules_of(need).needs):
             actions = {basis.index.actions[number][1] for number in it.actions.tolist()}
             name = basis.index.holders.identities[it.identity]
-            told[name, it.system] = (it.pairs, it.unused, it.resources, actions, it.is_stated)
+            told[name, it.system] = (it.pairs, it.unused, it.resources, actions)
         expected = {}
-        for name in ("p1", "p2"):
-            for system in {node[0] for node in reference.nodes} if self.is_there(reference, name) else ():
-                beyond = set()
-                for node in (node for node in reference.nodes if node[0] == system):
-                    needed = name == "p1" and reference.targets_reaching(pattern, node)
-                    for one in reference.actions(system):
-                        is_asked = needed and (action == "*" or reference.implies(system, action, one))
-                        reached = (it.reaches(f"identity:{name}", one, node, AT) for it in (reference, alone))
-                        if not is_asked and all(reached):
-                            beyond.add((one, f"{node[0]}:/{'/'.join(node[1:])}"))
-                unused = beyond - set(used) if name == "p1" else beyond
-                if beyond:
-                    resources, actions = {where for _, where in beyond}, {one for one, _ in beyond}
-                    expected[name, system] = (len(beyond), len(unused), len(resources), actions, name == "p1")
+        for system in {node[0] for node in reference.nodes} if self.is_there(reference, "p1") else ():
+            beyond = set()
+            for node in (node for node in reference.nodes if node[0] == system):
+                needed = reference.targets_reaching(pattern, node)
+                for one in reference.actions(system):
+                    is_asked = needed and (action == "*" or reference.implies(system, action, one))
+                    reached = (it.reaches("identity:p1", one, node, AT) for it in (reference, alone))
+                    if not is_asked and all(reached):
+                        beyond.add((one, f"{node[0]}:/{'/'.join(node[1:])}"))
+            if beyond:
+                resources, actions = {where for _, where in beyond}, {one for one, _ in beyond}
+                expected["p1", system] = (len(beyond), len(beyond - set(used)), len(resources), actions)
         self.assertEqual(told, expected)
+        held = reference.principals("identity:p2", AT) - {"everyone"} if self.is_there(reference, "p2") else set()
+        is_given = any(row["holder"] in held for row in live_permits(catalogue))
+        unstated = without_stated_need(basis, rules_of(need).needs)
+        self.assertEqual([basis.index.holders.identities[it] for it in unstated], ["p2"] if is_given else [])
 
     def is_there(self, reference, name):
         row = reference.identities[name]

@@ -40,7 +40,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses
+    from kathodos.findings.fences import crossings, idle_rules, lacks, surpluses, without_stated_need
 
     asked = session.arguments
     rules = _chosen(session)
@@ -50,10 +50,14 @@ def run(session: Session) -> int:
     crossed = [it for it in crossings(basis, rules.fences) if only in (None, it.identity)]
     lacking = [it for it in lacks(basis, rules.needs) if only in (None, it.identity)]
     idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(basis, _both(rules))]
-    beyond = []
+    beyond: list[Surplus] = []
+    unstated: list[int] = []
     if asked.rule is None and asked.topic is None:
         beyond = [it for it in surpluses(basis, rules.needs) if only in (None, it.identity)]
-    about = {it.identity for it in crossed} | {it.identity for it in lacking} | {it.identity for it in beyond}
+        unstated = [it for it in without_stated_need(basis, rules.needs).tolist() if only in (None, it)]
+    about = (
+        {it.identity for it in crossed} | {it.identity for it in lacking} | {it.identity for it in beyond} | {*unstated}
+    )
     people = view.people(sorted(about))
     names = {number: f"identity:{person['id']} ({person['name']})" for number, person in people.items()}
     trees = [
@@ -64,9 +68,14 @@ def run(session: Session) -> int:
             if beyond
             else []
         ),
+        *(
+            [Branch("services and agents without a stated need", [_unstated(basis, it, names) for it in unstated])]
+            if unstated
+            else []
+        ),
     ]
     rows = [*(_crossed_row(basis, it) for it in crossed), *(_lack_row(basis, it) for it in lacking)]
-    rows += [_surplus_row(basis, it) for it in beyond]
+    rows += [_surplus_row(basis, it) for it in beyond] + [_unstated_row(basis, it) for it in unstated]
     stopped = bool(crossed or lacking or idle)
     heading = (
         f"{plural(len(rules.fences), 'fence')}: {len(crossed)} crossed; {plural(len(rules.needs), 'need')}: "
@@ -143,9 +152,8 @@ def _surplus(basis: Basis, found: Surplus, names: dict[int, str]) -> Branch:
     actions = ", ".join(index.actions[action][1] for action in found.actions.tolist())
     used = "never used" if found.unused == found.pairs else f"{found.unused:,} of {found.pairs:,} never used"
     text = f"{names[found.identity]}: {actions} on {plural(found.resources, 'resource')} of {found.system}, {used}"
-    stated = [] if found.is_stated else [Branch("no need is stated for it")]
     grants = [Branch(f"by grant:{index.grants.ids[it]} {index.gives(it)}") for it in found.grants[:4].tolist()]
-    return Branch(text, [*stated, *grants])
+    return Branch(text, grants)
 
 
 def _row(basis: Basis, rule: Any, finding: str, found: Any) -> dict[str, Any]:
@@ -192,5 +200,21 @@ def _surplus_row(basis: Basis, found: Surplus) -> dict[str, Any]:
         "pairs": found.pairs,
         "unused": found.unused,
         "grants": [index.grants.ids[grant] for grant in found.grants.tolist()],
-        "stated": found.is_stated,
     }
+
+
+def _unstated_row(basis: Basis, identity: int) -> dict[str, Any]:
+    from kathodos.findings.fences import given_to
+
+    index = basis.index
+    grants = [index.grants.ids[grant] for grant in given_to(basis, identity).tolist()]
+    name = index.holders.identities[identity]
+    return {"rule": None, "finding": "no stated need", "identity": name, "grants": grants}
+
+
+def _unstated(basis: Basis, identity: int, names: dict[int, str]) -> Branch:
+    from kathodos.findings.fences import given_to
+
+    index, grants = basis.index, given_to(basis, identity)
+    held = [Branch(f"by grant:{index.grants.ids[it]} {index.gives(it)}") for it in grants[:4].tolist()]
+    return Branch(f"{names[identity]}: no need says what it is for; it holds {plural(len(grants), 'grant')}", held)

@@ -8,7 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.csr import Bools, Ints, ints, joined
+from kathodos.columns.csr import Bools, Ints, distinct, ints, joined
+from kathodos.engine.decide import who_has
 from kathodos.engine.explain import Chain, Explanation, explain
 from kathodos.engine.index import Index
 from kathodos.engine.reach import (
@@ -143,7 +144,7 @@ class Surplus:
     """What a service or an agent reaches in one system outside all of its needs, in pairs of action and resource.
 
     `unused`: how many of them no use is known of; `actions`: the numbers of the actions among them; `grants`: what
-    gives some of it; `is_stated`: whether any need speaks about the identity.
+    gives some of it.
     """
 
     identity: int
@@ -153,21 +154,40 @@ class Surplus:
     actions: Ints
     resources: int
     grants: Ints
-    is_stated: bool
 
 
 def surpluses(basis: Basis, needs: Sequence[Need]) -> list[Surplus]:
-    """What each service and agent holds beyond its needs, by identity and system.
+    """What each service and agent of which a need speaks holds beyond its needs, by identity and system.
 
     What it reaches only as everyone does is not counted.
     """
-    machines = (~basis.is_person & basis.is_there).nonzero()[0]
     masks = [(need, _meant(basis, need)) for need in needs]
+    spoken = np.logical_or.reduce([np.zeros(basis.people, dtype=bool), *(mask for _, mask in masks)])
+    machines = (~basis.is_person & basis.is_there & spoken).nonzero()[0]
     return [
         surplus
         for identity in machines.tolist()
         for surplus in _surplus(basis, identity, [need for need, mask in masks if mask[identity]])
     ]
+
+
+def without_stated_need(basis: Basis, needs: Sequence[Need]) -> Ints:
+    """The services and agents that were given something, and not only as everyone is, and of which no need speaks."""
+    index, given = basis.index, basis.live & ~basis.index.grants.denies
+    given &= index.grants.holder != index.holders.everyone
+    found = who_has(index, distinct(index.grants.holder[given]).astype(np.int64), basis.moment)[: basis.people]
+    found &= ~basis.is_person & basis.is_there
+    for need in needs:
+        found &= ~_meant(basis, need)
+    machines: Ints = found.nonzero()[0]
+    return machines
+
+
+def given_to(basis: Basis, identity: int) -> Ints:
+    """The grants that permit something to one identity, but for those of everyone."""
+    grants, of = grants_of(basis.index, identity, basis.moment), basis.index.grants
+    kept: Ints = grants[~of.denies[grants] & (of.holder[grants] != basis.index.holders.everyone)]
+    return kept
 
 
 def _surplus(basis: Basis, identity: int, needs: Sequence[Need]) -> Iterator[Surplus]:
@@ -196,7 +216,6 @@ def _surplus(basis: Basis, identity: int, needs: Sequence[Need]) -> Iterator[Sur
                 system.actions[beyond.any(axis=1)].astype(np.int64),
                 int(beyond.any(axis=0).sum()),
                 _giving(index, grants, system.name, beyond),
-                bool(needs),
             )
 
 

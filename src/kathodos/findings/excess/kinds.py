@@ -8,14 +8,16 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kathodos.analysis.exposure import READ
 from kathodos.findings.conflicts.covers import Register
 from kathodos.findings.excess import given, peers, people, roles, use
-from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, nobodys
-from kathodos.findings.fences import surpluses
+from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, nobodys
+from kathodos.findings.fences import given_to, surpluses, without_stated_need
 from kathodos.model.times import DAY, day_text
 from kathodos.model.words import plural
 
 SURPLUS, LATE_CONTROL = "surplus", "late-control"
+_MOST_NAMED = 4
 
 
 @dataclass(frozen=True)
@@ -36,17 +38,34 @@ def surplus(context: ExcessContext) -> Batch:
         it = found[at]
         actions = ", ".join(index.actions[action][1] for action in it.actions.tolist())
         use_of = "never used" if it.unused == it.pairs else f"{it.unused} of {it.pairs} never used"
-        stated = "" if it.is_stated else "; no need is stated for it at all"
-        evidence = f"{actions} on {it.resources} resources of {it.system} beyond its needs, {use_of}{stated}"
+        evidence = f"{actions} on {it.resources} resources of {it.system} beyond its needs, {use_of}"
         grants = ", ".join(f"grant:{index.grants.ids[grant]}" for grant in it.grants.tolist())
         return FindingText(
             grants, evidence, "Give it what it needs and no more: kathodos check --by says what that is.", ()
         )
 
     whose = np.array([it.identity for it in found], dtype=np.int64)
-    confidence = np.array([90 if it.is_stated and it.unused else 60 for it in found], dtype=np.int64)
+    confidence = np.array([90 if it.unused else 60 for it in found], dtype=np.int64)
     writes = np.array([any(_writes(context, action) for action in it.actions.tolist()) for it in found], dtype=np.int64)
-    return batch(SURPLUS, whose, lambda at: context.holder(int(whose[at])), describe, 1 + writes, confidence)
+    beyond = batch(SURPLUS, whose, lambda at: context.holder(int(whose[at])), describe, 1 + writes, confidence)
+    return joined_batches(beyond, _without_stated_need(context))
+
+
+def _without_stated_need(context: ExcessContext) -> Batch:
+    """The services and agents of which no need speaks: one finding each."""
+    basis = context.basis
+    found = without_stated_need(basis, context.needs)
+
+    def describe(at: int) -> FindingText:
+        grants = given_to(basis, int(found[at]))
+        given = [basis.index.gives(grant) for grant in grants[:_MOST_NAMED].tolist()]
+        more = f" and {len(grants) - _MOST_NAMED} more" if len(grants) > _MOST_NAMED else ""
+        names = ", ".join(f"grant:{basis.index.grants.ids[grant]}" for grant in grants[:_MOST_NAMED].tolist())
+        evidence = f"no need is stated for it, and it was given {', '.join(given)}{more}"
+        return FindingText(names, evidence, "State what it needs as a [[need]]; the rest shows as surplus then.", ())
+
+    kinds = context.usage.kinds_of[found]
+    return batch(SURPLUS, found, lambda at: context.holder(int(found[at])), describe, 1 + ((kinds & ~READ) > 0), 60)
 
 
 def _writes(context: ExcessContext, action: int) -> bool:
