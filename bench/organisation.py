@@ -160,6 +160,7 @@ def fill_store(organisation, file: Path, with_lives=False):
     connection.execute(
         "INSERT INTO ledger VALUES (1, '2026-01-01T00:00:00Z', 'bench', 'gather', '[]', '', '{}', '{}', ?)", (b"1",)
     )
+    connection.execute("INSERT INTO ledger_tree (level, position, hash) VALUES (0, 0, ?)", (b"1",))
     addresses, name = organisation.addresses(), organisation.name
     fill = _Filler(connection)
     fill("systems", ("system", "combining", "inherit"), ((f"s{at}", "deny-overrides", 1) for at in range(SYSTEMS)))
@@ -268,14 +269,16 @@ class _Filler:
             self.rows[kind] = {"opened": opened, "closed": "", "digest": ""}
 
 
-def write_rules(file: Path, count=50):
-    """Writes conflict rules over resources in different systems, of two duties each."""
+def write_rules(organisation, file: Path, count=50):
+    """Writes conflict rules of two duties each: a permission that a role has, on a resource that is no root."""
+    random, addresses = np.random.default_rng(11), organisation.addresses()
+    some = organisation.entry[(organisation.entry[:, 2] >= SYSTEMS) & (organisation.entry[:, 4] == 0)]
+    chosen = some[random.choice(len(some), size=2 * count)]
     lines = ['topic = "Bench"']
     for at in range(count):
-        first, second = at % SYSTEMS, (at + 3) % SYSTEMS
         lines += ["[[conflict]]", f'id = "B-{at}"', f'severity = "{("low", "medium", "high")[at % 3]}"']
-        for side, (action, system) in enumerate(((ACTIONS[at % 3], first), (ACTIONS[(at + 1) % 3], second))):
-            lines += ["[[conflict.duty]]", f'name = "side {side}"', f'any = ["{action} s{system}:/**"]']
+        for side, (_, action, node, _, _) in enumerate(chosen[2 * at : 2 * at + 2].tolist()):
+            lines += ["[[conflict.duty]]", f'name = "side {side}"', f'any = ["{ACTIONS[action]} {addresses[node]}"]']
     file.write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 

@@ -152,7 +152,11 @@ def _append(connection: sa.Connection, entry: Entry) -> bytes:
 
     def node(level: int, position: int) -> bytes:
         query = sa.select(TREE.c.hash).where(TREE.c.level == level, TREE.c.position == position)
-        return bytes(connection.execute(query).scalar_one())
+        found = connection.execute(query).scalar_one_or_none()
+        if found is None:
+            what = f"The ledger's tree has no node {position} of level {level}: nothing can be written behind it."
+            raise DataError(what, "See what was altered with `kathodos ledger verify`.")
+        return bytes(found)
 
     leaf = entry.leaf()
     written = {
