@@ -42,20 +42,21 @@ def run(session: Session) -> int:
     found, ruling = view.findings.climbs, view.findings.administrations
     names = {asker: view.named(asker) for climber in found for asker in climber.askers[:_MOST_NAMED].tolist()}
     last = [it for it in ruling if len(it.administrators) <= 1]
-    document = {
-        "climbers": [row for climber in found for row in _records(view, climber)],
-        "administrators": [_administration(view, it) for it in ruling],
-    }
+    status = 1 if found or last else 0
+    if session.format != "table":
+        climbing = [row for climber in found for row in _records(view, climber)]
+        if session.format != "json":
+            return session.answer(Answer(_DATA, climbing, status=status))
+        document = {"climbers": climbing, "administrators": [_administration(view, it) for it in ruling]}
+        return session.answer(Answer(document=document, status=status))
     rows = [_row(climber, names) for climber in found]
-    if session.format in ("csv", "jsonl"):
-        return session.answer(Answer(_DATA, document["climbers"], status=1 if found or last else 0))
     people = sum(len(climber.askers) for climber in found)
     heading = f"{plural(people, 'identity', 'identities')} could reach more by using what they hold"
     text = [_told(view, it) for it in ruling if len(it.administrators)]
     nobody = [it.system for it in ruling if not len(it.administrators)]
     text += [f"nobody who is listed can administer {', '.join(nobody)}"] if nobody else []
     hint = f"All steps: kathodos reach --by {rows[0]['first']} --potential" if rows else ""
-    return session.answer(Answer(_CLIMBERS, rows, heading, text, (), hint, 1 if found or last else 0, document))
+    return session.answer(Answer(_CLIMBERS, rows, heading, text, hint=hint, status=status))
 
 
 def _row(climber: Climb, names: dict[int, str]) -> dict[str, Any]:

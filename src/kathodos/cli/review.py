@@ -30,7 +30,7 @@ _LINES = (
 )
 _FACTS = ("peers", "everyone", "last_used", "needed_by", "conflicts", "reviewer")
 _WIDE = 110
-_MOST_SHOWN = 500  # lines, to a person
+_MOST_SHOWN = 200  # lines, to a person
 _KEYS = (
     *("review", "line", "identity", "name", "reviewer", "item", "gives", "how", "brings", "contains", "needed_by"),
     *("conflicts", "last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
