@@ -50,11 +50,7 @@ class Organisation:
 
     def addresses(self):
         """The address of each node."""
-        found = []
-        for node, parent in enumerate(self.parent.tolist()):
-            above = found[parent] if parent >= 0 else ""
-            found.append(f"s{node}:/" if parent < 0 else f"{above.rstrip('/')}/n{node}")
-        return found
+        return addresses_of(self.parent)
 
     def system_of(self):
         """The system of each node."""
@@ -64,11 +60,20 @@ class Organisation:
         return found
 
 
+def addresses_of(parents):
+    """The address of each node of a forest, by the number of its parent; the roots are systems."""
+    found = []
+    for node, parent in enumerate(parents.tolist()):
+        above = found[parent] if parent >= 0 else ""
+        found.append(f"s{node}:/" if parent < 0 else f"{above.rstrip('/')}/n{node}")
+    return found
+
+
 def make(identities, alike, seed=1):
     """An organisation of this many identities."""
     random = np.random.default_rng(seed)
     groups, roles, nodes = identities // 50, max(identities // 200, 10), identities // 5
-    parent, detached = _grow(random, nodes)
+    parent, detached = grow(random, nodes)
     return Organisation(
         identities=identities,
         groups=groups,
@@ -81,7 +86,8 @@ def make(identities, alike, seed=1):
     )
 
 
-def _grow(random, nodes):
+def grow(random, nodes):
+    """Trees of resources, one a system and at most eight deep: the parent of each node, and whether it is detached."""
     parent, depth = np.full(nodes, -1), np.zeros(nodes, dtype=int)
     for node in range(SYSTEMS, nodes):
         above = (
@@ -267,19 +273,6 @@ class _Filler:
             before = self.rows.get(kind, {"opened": ""})["opened"]
             opened = ",".join(filter(None, [before, range_text(range(last + 1, end + 1))]))
             self.rows[kind] = {"opened": opened, "closed": "", "digest": ""}
-
-
-def write_rules(organisation, file: Path, count=50):
-    """Writes conflict rules of two duties each: a permission that a role has, on a resource that is no root."""
-    random, addresses = np.random.default_rng(11), organisation.addresses()
-    some = organisation.entry[(organisation.entry[:, 2] >= SYSTEMS) & (organisation.entry[:, 4] == 0)]
-    chosen = some[random.choice(len(some), size=2 * count)]
-    lines = ['topic = "Bench"']
-    for at in range(count):
-        lines += ["[[conflict]]", f'id = "B-{at}"', f'severity = "{("low", "medium", "high")[at % 3]}"']
-        for side, (_, action, node, _, _) in enumerate(chosen[2 * at : 2 * at + 2].tolist()):
-            lines += ["[[conflict.duty]]", f'name = "side {side}"', f'any = ["{ACTIONS[action]} {addresses[node]}"]']
-    file.write_text("\n".join(lines) + "\n", encoding="utf-8")
 
 
 def give_more(organisation, file: Path, grants, entry=2):
