@@ -64,16 +64,19 @@ IN_SQL = {
           SELECT gives AS r FROM given WHERE starts_with(gives, 'role:') UNION
           SELECT j.junior FROM held JOIN 'role_juniors.parquet' j ON 'role:' || j.system || '/' || j.role = r),
         entries AS (
-          SELECT action, resource AS p FROM 'role_permissions.parquet' e JOIN held ON 'role:' || system || '/' || role = r
-          UNION SELECT split_part(gives, ' ', 1), split_part(gives, ' ', 2) FROM given WHERE NOT starts_with(gives, 'role:'))
+          SELECT action, resource AS p FROM 'role_permissions.parquet'
+          JOIN held ON 'role:' || system || '/' || role = r
+          UNION SELECT split_part(gives, ' ', 1), split_part(gives, ' ', 2) FROM given
+          WHERE NOT starts_with(gives, 'role:'))
         SELECT action, count(DISTINCT resource) FROM 'resources.parquet', entries
-        WHERE resource = rtrim(p, '/*') OR (ends_with(p, '/**') AND starts_with(resource, rtrim(p, '*'))) GROUP BY action""",
+        WHERE resource = rtrim(p, '/*') OR (ends_with(p, '/**') AND starts_with(resource, rtrim(p, '*')))
+        GROUP BY action""",
     "tie": "SELECT system, count(*), count(identity) FROM 'accounts.parquet' GROUP BY system",
 }
 
 
 def apart(make, *words):
-    """Does something in a process of its own, so that its memory is not counted as that of those measured afterwards."""
+    """Does something in a process of its own, so that its memory does not count as that of the measured ones."""
     process = multiprocessing.get_context("spawn").Process(target=make, args=words)
     process.start()
     process.join()

@@ -53,7 +53,12 @@ class Company:
 
     @property
     def roles(self):
-        return max(self.people // 200, 20)
+        return max(self.people // 200, 500)
+
+    @property
+    def basic(self):
+        """From which role on they are such as everybody of the company or of a division has."""
+        return self.roles - 10
 
     @cached_property
     def groups(self):
@@ -82,11 +87,11 @@ class _Drawn:
         self.system = system
         self.addresses = made_up.addresses_of(self.parent)
         self.entry_role = np.sort(
-            np.append(self.random.integers(company.roles, size=count // 10), np.arange(company.roles))
+            np.append(self.random.integers(company.roles, size=20 * company.roles), np.arange(company.roles))
         )
         self.entry_node = self.random.integers(SYSTEMS, nodes, size=len(self.entry_role))
         self.entry_action = self.random.choice(len(ACTIONS), size=len(self.entry_role), p=[0.5, 0.3, 0.1, 0.08, 0.02])
-        self.role_of_position = self.random.integers(company.roles, size=(company.positions, 2))
+        self.role_of_position = self.random.integers(company.basic, size=(company.positions, 2))
 
 
 def texts(form, count):
@@ -190,8 +195,7 @@ def _members(company):
     found = np.unique(np.concatenate([np.stack(pair, axis=1) for pair in pairs]), axis=0)
     of_groups = [(first["div"] + at // 20, at) for at in range(company.departments)]
     of_groups += [(len(company.groups) - 1, first["div"] + at) for at in range(company.divisions)]
-    nested = np.array(of_groups) + [0, people]
-    found = np.concatenate([found, nested])
+    found = np.concatenate([found, np.array(of_groups) + np.array([0, people])])
     members = [*texts("identity:p{:07}", people), *(f"group:s0/{name}" for name in company.groups)]
     return {
         "system": always("s0", len(found)),
@@ -202,8 +206,8 @@ def _members(company):
 
 def _juniors(company):
     random = company.parts.random
-    senior = np.arange(company.roles - 1)[random.random(company.roles - 1) < 0.3]
-    junior = [int(random.integers(role + 1, company.roles)) for role in senior.tolist()]
+    senior = np.arange(company.basic - 1)[random.random(company.basic - 1) < 0.3]
+    junior = [int(random.integers(role + 1, company.basic)) for role in senior.tolist()]
     return {
         "system": always("s0", len(senior)),
         "role": column(senior, texts("r{:05}", company.roles)),
@@ -246,13 +250,18 @@ def _grants(company):
     positions = np.repeat(np.arange(company.positions) + company.departments, 2)
     others = np.setdiff1d(np.arange(groups), np.unique(positions))
     of_groups = np.append(positions, np.repeat(others, 2)) + first
-    roles = np.append(drawn.role_of_position.ravel(), random.integers(company.roles, size=2 * len(others)))
+    is_wide = others >= company.departments + company.positions
+    is_wide &= others < company.departments + company.positions + company.divisions
+    is_wide |= others == groups - 1
+    lowest, highest = np.where(is_wide, company.basic, 0), np.where(is_wide, company.roles, company.basic)
+    of_others = random.integers(np.repeat(lowest, 2), np.repeat(highest, 2))
+    roles = np.append(drawn.role_of_position.ravel(), of_others)
     own = np.repeat(np.arange(people)[random.random(people) < 0.5], 3)
     through = np.where(random.random(len(own)) < 0.4, own + first + groups, own)
     services = np.repeat(np.arange(people, company.identities), 4)
     holder = np.concatenate([of_groups, through, services])
     is_role = np.concatenate([np.ones(len(roles)), random.random(len(own)) < 0.5, np.zeros(len(services))]).astype(bool)
-    role = np.concatenate([roles, random.integers(company.roles, size=len(own) + len(services))])
+    role = np.concatenate([roles, random.integers(company.basic, size=len(own) + len(services))])
     permission = random.integers(3 * nodes, size=len(holder))
     used, permission = np.unique(np.where(is_role, 0, permission), return_inverse=True)
     gives = [*texts("role:s0/r{:05}", company.roles)]
@@ -300,9 +309,9 @@ def _activity(company):
 
 
 def write_rules(company: Company, file: Path, count=200):
-    """Conflict rules of two duties each, over what roles hold; three fences; a need of every department's agents."""
+    """Conflict rules of two duties each, over what few roles hold; three fences; a need of one department."""
     drawn, random = company.parts, np.random.default_rng(11)
-    chosen = random.choice(len(drawn.entry_role), size=(count, 2, 2))
+    chosen = random.choice(_held_by_few(company), size=(count, 2, 1))
     lines = ['topic = "Company"']
     for at, sides in enumerate(chosen.tolist()):
         lines += ["[[conflict]]", f'id = "C-{at}"', f'severity = "{("low", "medium", "high")[at % 3]}"']
@@ -318,6 +327,18 @@ def write_rules(company: Company, file: Path, count=200):
         'must = ["view s1:/"]',
     ]
     file.write_text("\n".join(lines) + "\n", encoding="utf-8")
+
+
+def _held_by_few(company, most=4):
+    """The entries on resources that few entries are on or above, and none of a role that everybody has."""
+    drawn = company.parts
+    covers = np.zeros((2, len(drawn.parent)), dtype=int)
+    np.add.at(covers[0], drawn.entry_node, 1)
+    np.add.at(covers[1], drawn.entry_node[drawn.entry_role >= company.basic], 1)
+    for node in range(SYSTEMS, len(drawn.parent)):
+        covers[:, node] += covers[:, drawn.parent[node]]
+    few = (covers[0] <= most) & (covers[1] == 0)
+    return few[drawn.entry_node].nonzero()[0]
 
 
 def give_more(company: Company, workspace: Workspace, count: int):
