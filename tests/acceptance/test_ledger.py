@@ -94,8 +94,8 @@ class Tampering(Prepared, unittest.TestCase):
         from kathodos.ledger.entries import read_entries
         from kathodos.workspace.workspace import Workspace
 
-        with Workspace.find(self.office).store.connect() as connection:
-            entry = read_entries(connection)[1]
+        with Workspace.find(self.office).store.reading() as reader:
+            entry = read_entries(reader)[1]
         forged = type(entry)(**{**vars(entry), "actor": "somebody else"}).leaf().hex()
         found = self.found_after(
             "UPDATE ledger SET actor = 'somebody else' WHERE number = 2",

@@ -11,7 +11,7 @@ from kathodos.engine.index import NEEDED
 from kathodos.engine.patch import updated
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.times import microseconds
-from kathodos.store.records import Edit, Edited, InMemory
+from kathodos.store.records import Edit, InMemory, edited
 from tests.engine.test_decide import everything
 from tests.reference import Reference
 from tests.support import NOW, catalogues, index_of, record_of, searching, state_of
@@ -60,7 +60,7 @@ class EditsEqualCompilingAnew(unittest.TestCase):
         kinds = [BY_NAME[name] for name in sorted(names)]
         mixed = {**first, **{kind.name: second.get(kind.name, []) for kind in kinds}}
         edits = edits_towards(first, mixed, kinds)
-        records = Edited(InMemory(state_of(first)), edits)
+        records = edited(InMemory(state_of(first)), edits)
         index = updated(index_of(first), edits, records)
         assert_equal_indexes(self, index, mixed)
         at = microseconds(AT)
@@ -82,7 +82,7 @@ class EditsEqualCompilingAnew(unittest.TestCase):
                 dropped = data.draw(st.sets(st.sampled_from(sorted(rows)), max_size=2)) if rows else set()
                 mixed[name] = [row for at, row in rows.items() if at not in dropped]
             edits = edits_towards(now, mixed, [BY_NAME[name] for name in mixed])
-            index = updated(index, edits, Edited(InMemory(state_of(now)), edits))
+            index = updated(index, edits, edited(InMemory(state_of(now)), edits))
             # Row numbers of the next round are those of a state kept anew.
             assert_equal_indexes(self, index, mixed)
             now = mixed

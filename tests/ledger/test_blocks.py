@@ -33,8 +33,8 @@ class Blocks(unittest.TestCase):
             draft.close_rows(AREAS, end)
 
     def found(self):
-        with self.workspace.store.connect() as connection:
-            return verify.verify(self.workspace.store, connection, self.workspace.keys)
+        with self.workspace.store.reading() as reader:
+            return verify.verify(reader, self.workspace.keys)
 
     def test_whatever_the_sizes_what_was_written_is_found_as_signed(self):
         seeded = random.Random(3)

@@ -7,7 +7,6 @@ from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, acting, command
 from kathodos.cli.session import Session
-from kathodos.errors import CallError
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 
@@ -66,29 +65,10 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run_mark(session: Session) -> int:
-    from kathodos.ledger.entries import writing
-    from kathodos.model.kinds import BASELINES
-    from kathodos.model.times import normal_moment, time_text
-    from kathodos.store.records import columns_of
+    from kathodos.ledger.baselines import MarkBaseline
 
     name = session.arguments.name
-    is_moment = True
-    try:
-        normal_moment(name)
-    except ValueError:
-        is_moment = False
-    if name.isdecimal() or is_moment or not name.strip():
-        raise CallError(f"{name!r} cannot name a baseline: it would be read as a number or a date.", "Use a word.")
-    with writing(
-        session.workspace.store, session.workspace.keys, "baseline mark", session.actor, session.reason
-    ) as draft:
-        (names,) = columns_of(draft.records, BASELINES, "baseline")
-        if name in names:
-            raise CallError(f"There is a baseline {name} already.", "Give this one another name.")
-        entry = draft.number - 1
-        draft.open_rows(BASELINES, [(name, entry, time_text(draft.time), session.reason or None)])
-        draft.subjects.append(f"baseline:{name}")
-        draft.payload |= {"baseline": name, "entry": entry}
+    entry = session.carry_out(MarkBaseline(name)).result
     hint = f"Later: kathodos baseline compare {name}"
     document = {"baseline": name, "entry": entry}
     return session.answer(Answer(heading=f"{name} is the state after entry {entry}.", hint=hint, document=document))

@@ -83,32 +83,24 @@ def run_list(session: Session) -> int:
 
 def run_add(session: Session) -> int:
     from kathodos.findings.conflicts.covers import Control
-    from kathodos.review.covers import add_control
+    from kathodos.review.covers import AddControl
 
-    asked, workspace = session.arguments, session.workspace
+    asked = session.arguments
     owner = session.view.index.holders.identities[session.view.identity(asked.owner)]
     control = Control(asked.control, asked.title or asked.control, owner, asked.does, asked.every, asked.until)
     if asked.control in {it.id for it in session.workspace.controls()}:
         raise CallError(f"controls.toml has a control {asked.control} already.", "Give this one another name.")
-    entry = add_control(workspace.store, workspace.keys, control, session.actor, session.reason)
+    entry = session.carry_out(AddControl(control)).entry
     heading = f"Added the control {control.id}, which {owner} answers for; entry {entry} of the ledger."
     hint = f"Use it: kathodos conflicts cover RULE/IDENTITY --control {control.id} --until DATE --reason TEXT"
     return session.answer(Answer(heading=heading, hint=hint, document={"control": control.id, "entry": entry}))
 
 
 def run_confirm(session: Session) -> int:
-    from kathodos.review.covers import confirm_control
+    from kathodos.review.covers import ConfirmControl
 
     if not session.reason:
         raise CallError("Say with --reason what was done and found.", "The register and the auditor show it.")
-    workspace = session.workspace
-    control, entry = confirm_control(
-        workspace.store,
-        workspace.keys,
-        session.workspace.controls(),
-        session.arguments.control,
-        session.actor,
-        session.reason,
-    )
-    heading = f"{control.id} was carried out, says {session.actor}; entry {entry} of the ledger."
-    return session.answer(Answer(heading=heading, document={"control": control.id, "entry": entry}))
+    done = session.carry_out(ConfirmControl(session.workspace.controls(), session.arguments.control))
+    heading = f"{done.result.id} was carried out, says {session.actor}; entry {done.entry} of the ledger."
+    return session.answer(Answer(heading=heading, document={"control": done.result.id, "entry": done.entry}))

@@ -43,7 +43,7 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
 
 def run_cover(session: Session) -> int:
     from kathodos.report.conflicts import ChosenConflicts, chosen_rules
-    from kathodos.review.covers import cover_conflict, end_cover
+    from kathodos.review.covers import CoverConflict, EndCover
 
     asked = session.arguments
     if not session.reason:
@@ -53,8 +53,7 @@ def run_cover(session: Session) -> int:
         raise CallError(f"{asked.conflict} names no conflict.", "Write the rule and the identity: PERMIT-1/p0096.")
     if not asked.end and not (asked.control and asked.until):
         raise CallError("--control and --until are needed.", "Controls: kathodos control list")
-    workspace, configured = session.workspace, session.workspace.controls()
-    view = session.view
+    configured, view = session.workspace.controls(), session.view
     found, number = ChosenConflicts(view, chosen_rules(view, None, rule)), view.identity(identity)
     identity = view.index.holders.identities[number]
     name = f"{rule}/{identity}"
@@ -63,13 +62,11 @@ def run_cover(session: Session) -> int:
     what = f"the cover of {name}" if asked.end else f"{name} under {asked.control} until {asked.until}"
     if asked.dry_run or not session.agrees(f"{'End' if asked.end else 'Leave'} {what}?"):
         return session.answer(Answer(heading=f"Would {'end' if asked.end else 'leave'} {what}."))
-    by = (session.actor, session.reason)
-    if asked.end:
-        entry = end_cover(workspace.store, workspace.keys, configured, (rule, identity), *by)
-    else:
-        entry = cover_conflict(
-            workspace.store, workspace.keys, configured, (rule, identity), asked.control, asked.until, *by
-        )
+    covered = (rule, identity)
+    ending = EndCover(configured, covered)
+    entry = session.carry_out(
+        ending if asked.end else CoverConflict(configured, covered, asked.control, asked.until)
+    ).entry
     heading = f"{'Ended' if asked.end else 'Left standing:'} {what}; entry {entry} of the ledger."
     document = {"conflict": name, "control": asked.control, "until": asked.until, "entry": entry}
     return session.answer(Answer(heading=heading, hint="The register: kathodos conflicts covers", document=document))

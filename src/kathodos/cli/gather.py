@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import sys
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, acting, command
@@ -17,6 +16,7 @@ from kathodos.report.answers import Answer, Field
 if TYPE_CHECKING:
     from kathodos.connectors.settings import Source
     from kathodos.ingest.gather import Gathered
+    from kathodos.ledger.operations import Done
 
 _FIELDS = (
     Field("source", "Source", 1),
@@ -88,14 +88,16 @@ def _gather(session: Session, sources: list[Source]) -> int:
             failed.append(source.name)
             sys.stderr.write(f"{printable(source.name)}: {printable(error.what)} {printable(error.remedy)}\n")
     if done:
-        _details(session, done) if session.arguments.dry_run else _counts(session, done)
+        found = [it.result for it in done]
+        is_new = any(it.entry is not None for it in done)
+        _details(session, found) if session.arguments.dry_run else _counts(session, found, is_new)
     if failed:
         names = ", ".join(map(printable, failed))
         sys.stderr.write(f"Not gathered: {names}. Mend that, then `kathodos gather NAME` for each.\n")
     return DataError.status if failed else 0
 
 
-def _counts(session: Session, done: list[Gathered]) -> None:
+def _counts(session: Session, done: list[Gathered], is_new: bool) -> None:
     """What the sources brought, kind by kind."""
     rows: list[dict[str, Any]] = []
     for one in done:
@@ -106,7 +108,6 @@ def _counts(session: Session, done: list[Gathered]) -> None:
     noted = sum(problem.outcome != "set aside" for one in done for problem in one.problems)
     back = sum(found.came_back for one in done for found in one.differences)
     wrong = f"{plural(aside, 'row')} set aside, {plural(noted, 'thing')} noted" if aside or noted else ""
-    is_new = any(one.entry is not None for one in done)
     heading = "Gathered." if is_new else "Nothing has changed since the last gather; nothing was written."
     hint = "Next: `kathodos conflicts`, or `kathodos reach --by NAME`."
     if wrong:
@@ -116,33 +117,21 @@ def _counts(session: Session, done: list[Gathered]) -> None:
     session.answer(Answer(_FIELDS, rows, heading, hint=hint))
 
 
-def _gathered(session: Session, source: Source) -> Gathered:
-    """One source read and brought into the catalogue, or only compared with it."""
-    from kathodos.connectors.sources import digest_with, reader_of
-    from kathodos.ingest.gather import GuardedError, gather, last_gather, last_mark, rehearse
+def _gathered(session: Session, source: Source) -> Done[Gathered]:
+    """Gathers one source; asks at a terminal where much would go."""
+    from kathodos.ingest.gather import GuardedError
+    from kathodos.ledger.operations import Done
+    from kathodos.workspace.gathering import gather_source, rehearse_source
 
-    workspace, reader = session.workspace, reader_of(source)
-    terms = workspace.terms(source, session.arguments.accept_loss)
-    further = {"precedence": terms.precedence, "ties": terms.ties}
-    mark = last_mark(workspace.store, source.name)
-    content = reader.glance(source, mark)
-    if content and not session.arguments.dry_run:
-        known = last_gather(workspace.store, source.name, digest_with(source, content, further))
-        if known is not None:
-            return known
-    reading = reader.read(source, mark)
-    reading = replace(reading, digest=digest_with(source, reading.digest, further))
-    if session.arguments.dry_run:
-        return rehearse(workspace.store, workspace.keys, source.name, reading, terms)
-    by = (session.actor, session.reason)
+    workspace, asked = session.workspace, session.arguments
+    if asked.dry_run:
+        return Done(rehearse_source(workspace, source, is_detailed=True)[0], None)
     try:
-        return gather(workspace.store, workspace.keys, source.name, reading, *by, terms)
+        return gather_source(workspace, source, session.actor, session.reason, asked.accept_loss)
     except GuardedError as error:
         if not (sys.stdin.isatty() and session.agrees(f"{error.what} Let them go all the same?")):
             raise
-        reading = replace(reader.read(source, mark), digest=reading.digest)
-        terms = replace(terms, may_lose=True)
-        return gather(workspace.store, workspace.keys, source.name, reading, *by, terms)
+        return gather_source(workspace, source, session.actor, session.reason, may_lose=True)
 
 
 def _details(session: Session, done: list[Gathered]) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +15,7 @@ from kathodos.report.answers import Answer, Field
 
 if TYPE_CHECKING:
     from kathodos.ledger.entries import Entry
+    from kathodos.store.history import Histories
 
 _ENTRIES = (
     Field("number", "Entry", 9, is_number=True),
@@ -75,10 +77,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 def run_list(session: Session) -> int:
     from kathodos.ledger.entries import read_entries
 
-    asked = session.arguments
-    with session.workspace.store.connect() as connection:
-        entries = read_entries(connection)
-        about = _about(session, connection, asked.subject) if asked.subject else None
+    asked, histories = session.arguments, session.view.histories
+    entries = read_entries(histories.reader)
+    about = _about(histories, entries, asked.subject) if asked.subject else None
     first, last = _bound(asked.first, "--from"), _bound(asked.last, "--to")
     chosen = [
         entry
@@ -143,9 +144,9 @@ def _bound(text: str | None, option: str) -> tuple[int, int] | None:
     return first_moment(normal), max(end_moment(normal), first_moment(normal) + 1)
 
 
-def _about(session: Session, connection: Any, text: str) -> set[int]:
+def _about(histories: Histories, entries: Sequence[Entry], text: str) -> set[int]:
     """The entries that name a subject, or opened or closed a record of it or one that points at it."""
-    from kathodos.ledger.entries import entries_naming, entries_touching
+    from kathodos.ledger.entries import entries_touching
     from kathodos.model.kinds import KINDS
     from kathodos.model.references import PREFIXES
     from kathodos.model.referring import columns_pointing, key_of
@@ -153,15 +154,15 @@ def _about(session: Session, connection: Any, text: str) -> set[int]:
     kinds = {PREFIXES[kind.name]: kind for kind in KINDS if kind.name in PREFIXES}
     prefix = text.partition(":")[0]
     kind = next((kind for kind in KINDS if kind.name == "resources"), None) if ":/" in text else kinds.get(prefix)
-    numbers = entries_naming(connection, text)
+    numbers = {entry.number for entry in entries if text in entry.subjects}
     if kind is None and prefix != "source":
         known = ", ".join(f"{name}:.." for name in kinds)
         raise CallError(f"--subject {text} is no full reference.", f"Write one as {known}, or a resource address.")
     if kind is not None:
-        numbers |= entries_touching(connection, kind, dict(zip(kind.key, key_of(kind, text), strict=False)))
+        numbers |= entries_touching(histories, kind, dict(zip(kind.key, key_of(kind, text), strict=False)))
         for other in KINDS:
             for wanted in columns_pointing(other, kind, text):
-                numbers |= entries_touching(connection, other, wanted)
+                numbers |= entries_touching(histories, other, wanted)
     return numbers
 
 
@@ -170,8 +171,8 @@ def run_verify(session: Session) -> int:
 
     workspace = session.workspace
     kept = _kept_heads(session.arguments.head) if session.arguments.head else []
-    with workspace.store.connect() as connection:
-        found = verify(workspace.store, connection, workspace.keys, kept)
+    with workspace.store.reading() as reader:
+        found = verify(reader, workspace.keys, kept)
     rows = [vars(discrepancy) for discrepancy in found.discrepancies]
     counted = f"{plural(found.entries, 'entry', 'entries')} and {plural(found.rows, 'catalogue row')}"
     document = {"intact": not rows, "entries": found.entries, "rows": found.rows, "discrepancies": rows}
@@ -201,8 +202,8 @@ def _kept_heads(file: str) -> list[Any]:
 def run_head(session: Session) -> int:
     from kathodos.ledger.entries import read_heads
 
-    with session.workspace.store.connect() as connection:
-        heads = read_heads(connection)
+    with session.workspace.store.reading() as reader:
+        heads = read_heads(reader)
     if not heads:
         return session.answer(Answer(heading="The ledger is empty.", hint="It begins with `kathodos gather`."))
     head = heads[-1]

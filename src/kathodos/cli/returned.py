@@ -3,11 +3,9 @@
 from __future__ import annotations
 
 import argparse
-import json
 
 from kathodos.cli.options import Commands, Formatter, acting, command
 from kathodos.cli.session import Session
-from kathodos.errors import CallError
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 
@@ -39,36 +37,14 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.model.kinds import RETURNED
-    from kathodos.store.records import rows_of
+    from kathodos.ingest.returned import Settle, returned_records
 
-    held = rows_of(session.view.catalogue, RETURNED, *RETURNED.names)
     if session.arguments.settle is not None:
-        return _settle(session, held.ids)
-    rows = []
-    for number, values in zip(held.ids, held.values(), strict=True):
-        record = dict(zip(RETURNED.names, values, strict=True))
-        key = " ".join(str(part) for part in json.loads(record["record"]) if part is not None)
-        rows.append({**record, "number": number, "record": key})
+        done = session.carry_out(Settle(session.arguments.settle))
+        heading = f"{plural(done.result, 'record')} settled; entry {done.entry} of the ledger."
+        return session.answer(Answer((), [], heading))
+    rows = returned_records(session.view.stored)
     heading = f"{plural(len(rows), 'record')} came back after having been taken away."
     hint = "Settle one: `kathodos returned --settle NR --reason WHY`."
     session.answer(Answer(_FIELDS, rows, heading, hint=hint if rows else ""))
     return 1 if rows else 0
-
-
-def _settle(session: Session, numbers: list[int]) -> int:
-    from kathodos.ledger.entries import writing
-    from kathodos.model.kinds import RETURNED
-
-    asked = session.arguments.settle
-    if not session.reason:
-        raise CallError("Nothing is settled without a reason.", "Say --reason WHY; the ledger keeps it.")
-    chosen = numbers if asked == "all" else [number for number in numbers if str(number) == asked]
-    if not chosen:
-        raise CallError(f"There is no open record {asked}.", "See `kathodos returned`.")
-    workspace = session.workspace
-    with writing(workspace.store, workspace.keys, "settle", session.actor, session.reason) as draft:
-        draft.close_rows(RETURNED, chosen)
-        draft.subjects += [f"returned:{number}" for number in chosen]
-        number = draft.number
-    return session.answer(Answer((), [], f"{plural(len(chosen), 'record')} settled; entry {number} of the ledger."))

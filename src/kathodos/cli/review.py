@@ -115,7 +115,7 @@ def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Form
 def run_open(session: Session) -> int:
     from kathodos.model.kinds import IDENTITIES
     from kathodos.model.times import normal_moment
-    from kathodos.review.rounds import draft_review, open_review
+    from kathodos.review.rounds import OpenReview, draft_review
 
     asked, view = session.arguments, session.view
     try:
@@ -143,8 +143,7 @@ def run_open(session: Session) -> int:
     document = {"review": asked.name, "lines": len(drafted), "people": drafted.people, "due": due}
     if asked.dry_run or not session.agrees(f"Open {asked.name} with {what}?"):
         return session.answer(Answer(heading=f"Would open {asked.name}: {what}.", text=text, document=document))
-    store, keys = session.workspace.store, session.workspace.keys
-    open_review(store, keys, asked.name, asked.where, due, drafted, session.actor, session.reason)
+    session.carry_out(OpenReview(asked.name, asked.where, due, drafted))
     hint = f"Next: kathodos review lines {asked.name}"
     return session.answer(Answer(heading=f"Opened {asked.name}: {what}.", text=text, hint=hint, document=document))
 
@@ -241,13 +240,12 @@ def words_about(evidence: dict[str, Any]) -> list[str]:
 
 
 def run_decide(session: Session) -> int:
-    from kathodos.review.rounds import REVOKE, decide
+    from kathodos.review.rounds import REVOKE, Decide
 
     asked = session.arguments
     if asked.decision == REVOKE and not session.reason:
         raise CallError("To revoke, say why: --reason TEXT is missing.", "The person and the auditor will ask.")
-    store, keys = session.workspace.store, session.workspace.keys
-    lines, chosen = decide(store, keys, asked.review, asked.lines, asked.decision, session.actor, session.reason)
+    lines, chosen = session.carry_out(Decide(asked.review, asked.lines, asked.decision)).result
     undecided = ~lines.is_decided
     undecided[chosen] = False
     left, review = int(undecided.sum()), lines.review
@@ -282,22 +280,21 @@ def run_status(session: Session) -> int:
 
 
 def run_close(session: Session) -> int:
-    from kathodos.review.rounds import close_review, plan_closing
+    from kathodos.review.rounds import CloseReview
 
     asked = session.arguments
-    plan = plan_closing(session.view.catalogue, asked.name, asked.undecided, session.actor)
+    closing = CloseReview(asked.name, asked.undecided)
+    _, planned = session.view.plan(closing, session.actor, session.reason)
     what = (
-        f"{len(plan.certified)} certified, {len(plan.revoked)} revoked ({plural(len(plan.ended), 'record')} to end), "
-        f"{len(plan.left_open)} left open"
+        f"{len(planned.certified)} certified, {len(planned.revoked)} revoked "
+        f"({plural(len(planned.ended), 'record')} to end), {len(planned.left_open)} left open"
     )
-    name = plan.lines.review.name
+    name = planned.lines.review.name
     if asked.dry_run or not session.agrees(f"Sign off {name}: {what}?"):
         return session.answer(
-            Answer(heading=f"Would sign off {name}: {what}.", text=plan.ended, document=_closing(plan))
+            Answer(heading=f"Would sign off {name}: {what}.", text=planned.ended, document=_closing(planned))
         )
-    done = close_review(
-        session.workspace.store, session.workspace.keys, name, asked.undecided, session.actor, session.reason
-    )
+    done = session.carry_out(closing).result
     text = [f"ended: {record}" for record in done.ended]
     text += [f"was gone already: {record}" for record in done.gone_before]
     hint = "Proof: kathodos ledger verify; kathodos ledger list --kind 'review close'"

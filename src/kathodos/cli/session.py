@@ -9,7 +9,7 @@ import os
 import sys
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from kathodos.errors import DataError
 from kathodos.output.answers import show
@@ -18,7 +18,10 @@ from kathodos.workspace.workspace import Workspace
 
 if TYPE_CHECKING:
     from kathodos.connectors.settings import Source
+    from kathodos.ledger.operations import Done, Operation
     from kathodos.workspace.view import View
+
+R = TypeVar("R")
 
 
 class Session:
@@ -86,9 +89,15 @@ class Session:
         if assumed is None:
             return view
         from kathodos.change.edits import edits_in
+        from kathodos.store.records import edited
         from kathodos.workspace.configuration import read_toml
 
-        return view.assuming(edits_in(read_toml(Path(assumed), assumed), view.catalogue, view.index))
+        edits = edits_in(read_toml(Path(assumed), assumed), view.catalogue, view.index)
+        return view.assuming(edited(view.stored, edits))
+
+    def carry_out(self, operation: Operation[R]) -> Done[R]:
+        """Does what is asked, as who acts and for the reason given."""
+        return self.workspace.carry_out(operation, self.actor, self.reason)
 
     def view_of(self, as_of: str | None, at: str | None = None) -> View:
         """Another state, to the end of the call."""

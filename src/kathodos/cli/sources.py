@@ -94,11 +94,10 @@ def _kind(session: Session) -> Kind | None:
 def _list(session: Session) -> int:
     from kathodos.connectors.sources import reader_of
     from kathodos.ledger.entries import read_entries
-    from kathodos.store.tables import LEDGER
+    from kathodos.ledger.payloads import Act
 
-    with session.workspace.store.connect() as connection:
-        entries = read_entries(connection, LEDGER.c.kind == "gather")
-    last = {entry.payload["source"]: entry for entry in entries}
+    with session.workspace.store.reading() as reader:
+        last = {it.payload["source"]: it for it in read_entries(reader) if it.kind == Act.GATHER}
     rows = []
     for source in session.sources(session.arguments.name):
         entry = last.get(source.name)
@@ -109,8 +108,7 @@ def _list(session: Session) -> int:
 
 def _check(session: Session) -> int:
     """Reads every source as a gather would, and changes nothing."""
-    from kathodos.connectors.sources import reader_of
-    from kathodos.ingest.gather import rehearse
+    from kathodos.workspace.gathering import rehearse_source
 
     rows: list[dict[str, Any]] = []
     sources = session.sources(session.arguments.name)
@@ -118,16 +116,13 @@ def _check(session: Session) -> int:
     for source in sources:
         began = time.monotonic()
         try:
-            reading = reader_of(source).read(source, "")
-            found = rehearse(
-                session.workspace.store, session.workspace.keys, source.name, reading, session.workspace.terms(source)
-            )
+            found, waited = rehearse_source(session.workspace, source)
         except DataError as error:
             wrong += 1
             sys.stderr.write(f"{printable(source.name)}: {printable(error.what)} {printable(error.remedy)}\n")
             continue
         took = time.monotonic() - began
-        waiting = f"{reading.waited / max(took, 1e-9):.0%}" if reading.waited else None
+        waiting = f"{waited / max(took, 1e-9):.0%}" if waited else None
         for at, it in enumerate(found.differences):
             counts = {"read": it.came + it.changed + it.same, "set_aside": it.set_aside}
             times = {"seconds": round(took, 2), "waiting": waiting} if at == 0 else {}

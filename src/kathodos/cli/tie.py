@@ -90,8 +90,7 @@ def _duplicates(session: Session) -> int:
 
 
 def _tie(session: Session) -> int:
-    from kathodos.ingest.tying import NOBODY, tie_accounts, tie_by_word, untie
-    from kathodos.ledger.entries import writing
+    from kathodos.ingest.tying import NOBODY, TieAccount, UntieAccount
     from kathodos.model.kinds import ACCOUNTS, IDENTITIES
     from kathodos.store.naming import resolved
 
@@ -100,14 +99,8 @@ def _tie(session: Session) -> int:
     identity = NOBODY
     if not asked.undo and asked.identity != _NOBODY:
         identity = resolved(records, asked.identity, (IDENTITIES,)).removeprefix("identity:")
-    workspace = session.workspace
-    with writing(workspace.store, workspace.keys, "tie", session.actor, session.reason) as draft:
-        draft.subjects += [f"account:{account}", *([f"identity:{identity}"] if identity else [])]
-        if not asked.undo:
-            tie_by_word(draft, account, identity, session.reason)
-        elif not untie(draft, account):
-            raise CallError(f"Nobody has said whose account:{account} is.", "There is nothing to undo.")
-        tie_accounts(draft, workspace.configuration.tie_rules)
-        number = draft.number
+    rules = session.workspace.configuration.tie_rules
+    operation = UntieAccount(account, rules) if asked.undo else TieAccount(account, identity, rules)
+    number = session.carry_out(operation).entry
     done = "is tied by its source and the rules again" if asked.undo else f"is {identity or 'nobody'}'s"
     return session.answer(Answer((), [], f"account:{account} {done}; entry {number} of the ledger."))

@@ -205,6 +205,26 @@ def joined_columns(parts: Sequence[DictionaryColumn]) -> DictionaryColumn:
     return DictionaryColumn(np.concatenate(codes), coder.values)
 
 
+def appended(first: DictionaryColumn, second: DictionaryColumn) -> DictionaryColumn:
+    """A large column with a small one behind it; the codes of the first stay."""
+    if not len(second):
+        return first
+    codes = codes_among(second.values, first.values)
+    fresh = codes[:-1] >= len(first.values)
+    values: Sequence[Scalar] = first.values
+    if fresh.any():
+        more = [value for value, is_new in zip(second.values, fresh.tolist(), strict=True) if is_new]
+        if not len(first.values):
+            values = tabled(more)
+        elif isinstance(first.values, StringTable):
+            values = first.values.without(np.zeros(0, dtype=np.int64), map(str, more))
+        elif isinstance(first.values, Numbers):
+            values = Numbers(np.concatenate([first.values.array, np.array(more, dtype=np.int64)]))
+        else:
+            values = [*first.values, *more]
+    return DictionaryColumn(np.concatenate([first.codes, codes[second.codes]]), values)
+
+
 def in_common(first: DictionaryColumn, second: DictionaryColumn) -> tuple[Codes, Codes]:
     """The codes of two columns, the same for the same value."""
     if len(first.values) + len(second.values) < _FEW:

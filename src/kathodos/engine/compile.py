@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Hashable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Generic, TypeVar
@@ -43,11 +43,14 @@ from kathodos.engine.scopes import (
     EVERYTHING,
     AnchoredIntervals,
     Scope,
+    flattened,
     intervals_from,
     intervals_of,
     join,
     ordered_intervals,
     reaching_down,
+    under_addresses,
+    within_scope,
 )
 from kathodos.engine.tree import Tree, grow_tree
 from kathodos.model import kinds
@@ -491,7 +494,7 @@ def intervals_of_scoped(
 ) -> tuple[Ints, AnchoredIntervals]:
     """Where entries with these patterns and scopes apply: for each interval its scoped entry, and the intervals.
 
-    Those with an address and no scope, mostly nearly all, are done together.
+    Those with an address, mostly nearly all, are done together; patterns with wildcards one by one.
     """
     used = distinct(pattern)
     is_address, node, is_deep, inherits = (np.zeros(len(targets.patterns), dtype=np.int64) for _ in range(4))
@@ -502,17 +505,45 @@ def intervals_of_scoped(
             node[number] = targets.node_numbers.get(str(parsed.target), -1)
             is_deep[number] = parsed.holds_everything_below
             inherits[number] = targets.inherits(parsed)
-    together = (is_address[pattern] > 0) & (scope < 0)
-    scoped = (together & (node[pattern] >= 0)).nonzero()[0]
-    of = pattern[scoped]
-    origin, intervals = reaching_down(targets.tree, node[of], is_deep[of] > 0, inherits[of] > 0)
-    parts, numbers = [intervals], [scoped[origin]]
-    for scoped_at in (~together).nonzero()[0].tolist():
-        number = int(scope[scoped_at])
-        held = scopes[number] if number >= 0 else EVERYTHING
-        parts.append(targets.intervals(int(pattern[scoped_at]), number, held))
-        numbers.append(np.full(len(parts[-1]), scoped_at))
-    return joined(numbers), join(parts)
+    scope_node = ints(_NO_ADDRESS if it.node is None else it.node for it in [*scopes, EVERYTHING])[scope]
+    is_pattern = np.array([*(it.intervals is not None for it in scopes), False])[scope]
+    single = (is_address[pattern] > 0) & (node[pattern] >= 0)
+    parts: list[tuple[Ints, AnchoredIntervals]] = []
+
+    def targets_of(scoped: Ints) -> tuple[Tree, Ints, Bools, Bools]:
+        of = pattern[scoped]
+        return targets.tree, node[of], is_deep[of] > 0, inherits[of] > 0
+
+    free = (single & ~is_pattern & (scope_node == _NO_ADDRESS)).nonzero()[0]
+    origin, intervals = reaching_down(*targets_of(free))
+    parts.append((free[origin], intervals))
+    under = (single & (scope_node >= 0)).nonzero()[0]
+    origin, intervals = under_addresses(*targets_of(under), scope_node[under])
+    parts.append((under[origin], intervals))
+    cut = (single & is_pattern).nonzero()[0]
+    origin, intervals = reaching_down(*targets_of(cut))
+    parts += _cut_to_scopes(scope[cut], origin, intervals, scopes, cut)
+    for at in (is_address[pattern] == 0).nonzero()[0].tolist():
+        number = int(scope[at])
+        found = targets.intervals(int(pattern[at]), number, scopes[number] if number >= 0 else EVERYTHING)
+        parts.append((np.full(len(found), at), found))
+    return joined([numbers for numbers, _ in parts]), join([found for _, found in parts])
+
+
+_NO_ADDRESS = -2  # of a scope that is everything, a pattern or an area; -1 is an address at which there is nothing
+
+
+def _cut_to_scopes(
+    scope: Ints, origin: Ints, intervals: AnchoredIntervals, scopes: Sequence[Scope], numbers: Ints
+) -> Iterator[tuple[Ints, AnchoredIntervals]]:
+    """Intervals cut down to the scopes of the entries that they are of, scope by scope."""
+    by_scope = csr_from_pairs(scope[origin].astype(np.int64), np.arange(len(origin)), len(scopes))
+    for number in distinct(scope).tolist():
+        held = scopes[number].intervals
+        at = by_scope[number].astype(np.int64)
+        assert held is not None
+        some = AnchoredIntervals(intervals.first[at], intervals.end[at], intervals.anchor[at])
+        yield within_scope(numbers[origin[at]], some, flattened(held))
 
 
 def _compile_systems(

@@ -29,7 +29,7 @@ from kathodos.model.addresses import Pattern, parse_address, segment_expression
 from kathodos.model.filters import parse_filter
 from kathodos.model.rows import Record
 from kathodos.store.attributes import AttributeColumns
-from kathodos.store.records import Edit, Edited, Edits, InMemory, Records
+from kathodos.store.records import Edit, Edits, InMemory, Records, edited
 
 GIVES, JOINS, WIDENS, GRANTS = "gives itself", "joins", "widens", "grants itself"
 ADMINISTERED = ("group", "role", "grants")
@@ -118,7 +118,7 @@ class _Climb:
             kinds.GRANTS.name: Edit(come=[self._grant(step) for step in steps if step.kind != JOINS]),
             kinds.MEMBERS.name: Edit(come=[self._member(step) for step in steps if step.kind == JOINS]),
         }
-        return updated(self.index, edits, Edited(self.records, edits))
+        return updated(self.index, edits, edited(self.records, edits))
 
     @property
     def _self(self) -> str:

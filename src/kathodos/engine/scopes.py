@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, distinct, joined, small
+from kathodos.columns.csr import Bools, Ints, distinct, joined, small, stretches
 from kathodos.engine.tree import Tree, covered
 
 _BLOCK = 256
@@ -137,7 +137,7 @@ def intervals_of(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope
     if not len(targets):
         return join([])
     if scope.intervals is not None:
-        return _within(tree, intervals_of(tree, targets, is_deep, inherits, EVERYTHING), scope.intervals)
+        return _within(intervals_of(tree, targets, is_deep, inherits, EVERYTHING), scope.intervals)
     if scope.node is None:
         flags = np.ones(len(targets), dtype=bool)
         return reaching_down(tree, targets, flags & is_deep, flags & inherits)[1]
@@ -164,19 +164,79 @@ def _narrowed(tree: Tree, targets: Ints, is_deep: bool, inherits: bool, scope: i
     return distinct(np.where(is_inside, targets, scope)[is_inside | is_above])
 
 
-def _within(tree: Tree, intervals: AnchoredIntervals, scope: AnchoredIntervals) -> AnchoredIntervals:
-    """The runs cut down to those of a scope; of the two anchors the deeper counts."""
-    deepest, within = _deepest(intervals, len(tree)), _deepest(scope, len(tree), nothing=-2)
-    return intervals_from(np.where((deepest >= 0) & (within >= -1), np.maximum(deepest, within), -2), absent=-2)
+def under_addresses(
+    tree: Tree, targets: Ints, is_deep: Bools, inherits: Bools, scopes: Ints
+) -> tuple[Ints, AnchoredIntervals]:
+    """As `intervals_of`, of permissions with one target each, each under a scope that is an address, all at once.
+
+    Gives for each interval the permission, and the intervals.
+    """
+    is_inside = (scopes <= targets) & (targets < tree.end[scopes])
+    is_above = (targets < scopes) & (scopes < tree.end[targets])
+    is_same_region = tree.region[targets] == tree.region[scopes]
+    is_inside &= is_deep | is_same_region
+    is_above &= is_deep | (is_same_region & inherits)
+    numbers = (is_inside | is_above).nonzero()[0]
+    anchors = np.where(is_inside, targets, scopes)[numbers]
+    position, depth = tree.position[anchors].astype(np.int64), tree.depth[anchors].astype(np.int64)
+    first, end = tree.region_interval(anchors, tree.region[scopes[numbers]])
+    reaches = (is_deep | inherits)[numbers]
+    first, end = np.where(reaches, first, position), np.where(reaches, end, position + 1)
+    filled = first < end
+    return numbers[filled], AnchoredIntervals(first[filled], end[filled], depth[filled])
 
 
-def _deepest(intervals: AnchoredIntervals, size: int, nothing: int = -1) -> Ints:
-    """For each place the deepest anchor of the runs that hold it; `nothing` where none does."""
-    deepest = np.full(size, nothing)
+def within_scope(
+    numbers: Ints, intervals: AnchoredIntervals, scope: AnchoredIntervals
+) -> tuple[Ints, AnchoredIntervals]:
+    """Intervals, each of a number, cut down to those of a scope that are apart and in order; the deeper anchor counts.
+
+    The intervals of one number must not overlap.
+    """
+    low = np.searchsorted(scope.end, intervals.first, side="right")
+    counts = np.maximum(np.searchsorted(scope.first, intervals.end) - low, 0)
+    origin, at = stretches(low, counts)
+    first = np.maximum(intervals.first[origin], scope.first[at])
+    end = np.minimum(intervals.end[origin], scope.end[at])
+    return numbers[origin], AnchoredIntervals(first, end, np.maximum(intervals.anchor[origin], scope.anchor[at]))
+
+
+def flattened(intervals: AnchoredIntervals) -> AnchoredIntervals:
+    """The same places in order, each once, with the deepest anchor of the intervals that hold it."""
+    points = distinct(joined([intervals.first, intervals.end]))
+    deepest = _deepest(intervals, points)
+    return _at_points(intervals_from(deepest, absent=_NOTHING), points)
+
+
+_NOTHING = -2  # where no interval holds a place; -1 is an interval without an anchor
+
+
+def _within(intervals: AnchoredIntervals, scope: AnchoredIntervals) -> AnchoredIntervals:
+    """The intervals cut down to those of a scope; of the two anchors the deeper counts."""
+    if not len(intervals):
+        return intervals
+    near = (scope.first < intervals.end.max()) & (scope.end > intervals.first.min())
+    scope = AnchoredIntervals(scope.first[near], scope.end[near], scope.anchor[near])
+    points = distinct(joined([intervals.first, intervals.end, scope.first, scope.end]))
+    deepest, within = _deepest(intervals, points), _deepest(scope, points)
+    is_held = (deepest > _NOTHING) & (within > _NOTHING)
+    return _at_points(intervals_from(np.where(is_held, np.maximum(deepest, within), _NOTHING), _NOTHING), points)
+
+
+def _deepest(intervals: AnchoredIntervals, points: Ints) -> Ints:
+    """For each stretch between two neighbouring points the deepest anchor of the intervals that hold it."""
+    size = max(len(points) - 1, 0)
+    deepest = np.full(size, _NOTHING)
+    first, end = np.searchsorted(points, intervals.first), np.searchsorted(points, intervals.end)
     for depth in distinct(intervals.anchor).tolist():
         at = intervals.anchor == depth
-        deepest[covered(intervals.first[at], intervals.end[at], size)] = depth
+        deepest[covered(first[at], end[at], size)] = depth
     return deepest
+
+
+def _at_points(stretches_held: AnchoredIntervals, points: Ints) -> AnchoredIntervals:
+    """Intervals of stretches between points as intervals of places."""
+    return AnchoredIntervals(points[stretches_held.first], points[stretches_held.end], stretches_held.anchor)
 
 
 def intervals_from(anchors: Ints, absent: int) -> AnchoredIntervals:

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-import json
+import itertools
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from typing import ClassVar
 
+import msgspec
 import numpy as np
-import sqlalchemy as sa
 
-from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, dictionary_column, rows_of
+from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, rows_of
 from kathodos.connectors.mapping import Reading, Table
 from kathodos.errors import DataError
 from kathodos.formats.raw import Problem
@@ -17,19 +18,19 @@ from kathodos.ingest.checking import Checked, check_table
 from kathodos.ingest.comparing import Comparison, Key, Present, compare, present_in
 from kathodos.ingest.cycles import note_cycles
 from kathodos.ingest.merging import Claims, Merged, Precedence, columns_given, merge, open_merged
+from kathodos.ingest.returned import note_returned
 from kathodos.ingest.tie_rules import TieRule
-from kathodos.ingest.tying import known_owners, tie_accounts
-from kathodos.ledger.entries import Draft, json_text, writing
-from kathodos.ledger.keys import Keys
+from kathodos.ingest.tying import tie_accounts, with_known_owners
+from kathodos.ledger.entries import Entry, newest_entries
+from kathodos.ledger.operations import Operation, Plan
+from kathodos.ledger.payloads import Act, GatherPayload
 from kathodos.model import kinds
-from kathodos.model.kinds import GATHERED, PROBLEMS, RETURNED, Kind
+from kathodos.model.kinds import GATHERED, PROBLEMS, Kind
 from kathodos.model.references import PREFIXES, Names
-from kathodos.model.times import time_text
-from kathodos.store.base import FOREVER, Store
-from kathodos.store.tables import LEDGER, TABLES, is_ended, read_rows, read_source, stored_columns
+from kathodos.model.rows import Rows
+from kathodos.store.base import Reader
+from kathodos.store.records import Records, Stored
 
-GATHER = "gather"
-TAKING_AWAY = ("review close", "change apply")
 _FEWEST_GONE = 10
 
 
@@ -60,10 +61,9 @@ class Detail:
 
 @dataclass(frozen=True)
 class Gathered:
-    """What a gather did, or would do. `entry` is its ledger number, None where nothing was new."""
+    """What a gather did, or would do."""
 
     source: str
-    entry: int | None
     differences: list[Difference]
     problems: list[Problem]
     details: list[Detail] = field(default_factory=list)
@@ -87,76 +87,64 @@ class GuardedError(DataError):
     """More of a source's records would go than the guard lets pass."""
 
 
-class _RehearsedError(Exception):
-    """Ends the transaction of a gather that was only to be looked at."""
+@dataclass(frozen=True)
+class Gather(Operation[Gathered]):
+    """Makes the catalogue say what the source says; uses the reading up. `is_detailed`: every difference is told."""
+
+    act: ClassVar[Act] = Act.GATHER
+    source: str
+    reading: Reading
+    terms: Terms
+    is_detailed: bool = False
+
+    def compose(self, plan: Plan) -> Gathered:
+        """Raises GuardedError where too much would go."""
+        return _Gathering(plan, self).run()
 
 
-def gather(store: Store, keys: Keys, source: str, reading: Reading, actor: str, reason: str, terms: Terms) -> Gathered:
-    """Makes the catalogue say what the source says, and uses the reading up.
-
-    Raises GuardedError where too much would go.
-    """
-    with writing(store, keys, GATHER, actor, reason) as draft:
-        done = _Gather(draft, source, reading, terms).run()
-    return replace(done, entry=None if draft.is_empty else draft.number)
-
-
-def rehearse(store: Store, keys: Keys, source: str, reading: Reading, terms: Terms) -> Gathered:
-    """What a gather would do, with every difference; nothing is kept."""
-    found: list[Gathered] = []
-    try:
-        with writing(store, keys, GATHER, "") as draft:
-            gathering = _Gather(draft, source, reading, replace(terms, may_lose=True))
-            gathering.keeps_details = True
-            found.append(gathering.run())
-            raise _RehearsedError
-    except _RehearsedError:
-        return found[0]
-
-
-def last_mark(store: Store, source: str) -> str:
+def last_mark(reader: Reader, source: str) -> str:
     """The mark that the last gather of a source left for the next."""
-    with store.connect() as connection:
-        query = sa.select(LEDGER.c.payload).where(LEDGER.c.kind == GATHER).order_by(LEDGER.c.number.desc())
-        payloads = map(json.loads, connection.execute(query).scalars())
-        return next((payload.get("mark", "") for payload in payloads if payload["source"] == source), "")
+    return next((str(it.payload.get("mark", "")) for it in _gathers(reader) if it.payload["source"] == source), "")
 
 
-def last_gather(store: Store, source: str, digest: str) -> Gathered | None:
+def _gathers(reader: Reader) -> Iterator[Entry]:
+    """The entries of gathers, the newest first."""
+    return (it for it in newest_entries(reader) if it.kind == Act.GATHER)
+
+
+def last_gather(records: Stored, source: str, digest: str) -> Gathered | None:
     """What the last gather of a source found, where the source is as it was then and nothing was gathered since."""
-    with store.connect() as connection:
-        query = sa.select(LEDGER.c.number, LEDGER.c.kind, LEDGER.c.payload, LEDGER.c.rows).order_by(
-            LEDGER.c.number.desc()
-        )
-        gathered = {kind.name for kind in (*GATHERED, kinds.TIES, kinds.CLAIMS)}
-        for _, kind, text, rows in connection.execute(query):
-            payload = json.loads(text) if kind == GATHER else {}
-            if payload.get("source") == source:
-                if payload.get("digest") != digest:
-                    return None
-                counts = payload["counts"].items()
-                differences = [
-                    Difference(kinds.BY_NAME[name], 0, 0, 0, came + changed + same, aside, 0)
-                    for name, (came, changed, _, same, aside) in counts
-                ]
-                problems = [Problem(*row) for row in read_source(connection, PROBLEMS, source).values()]
-                return Gathered(source, None, differences, problems)
-            if gathered & json.loads(rows).keys():
+    gathered = {kind.name for kind in (*GATHERED, kinds.TIES, kinds.CLAIMS)}
+    for entry in newest_entries(records.histories.reader):
+        if entry.kind == Act.GATHER and entry.payload["source"] == source:
+            payload = msgspec.convert(entry.payload, GatherPayload)
+            if payload.digest != digest:
                 return None
+            differences = [
+                Difference(kinds.BY_NAME[name], 0, 0, 0, came + changed + same, aside, 0)
+                for name, (came, changed, _, same, aside) in payload.counts.items()
+            ]
+            return Gathered(source, differences, [Problem(*row) for row in problems_of(records, source).values()])
+        if gathered & entry.rows.keys():
+            return None
     return None
 
 
-class _Gather:
-    """One gather inside its transaction."""
+def problems_of(records: Records, source: str) -> Rows:
+    """What was wrong at the last gather of a source."""
+    at = records.sources(PROBLEMS).holding(source).nonzero()[0]
+    return records.some(PROBLEMS, records.rows(PROBLEMS)[at].tolist())
 
-    def __init__(self, draft: Draft, source: str, reading: Reading, terms: Terms) -> None:
-        self.draft = draft
-        self.source = source
-        self.reading = reading
-        self.terms = terms
-        self.problems = list(reading.problems)
-        self.claims = Claims(draft.connection)
-        self.keeps_details = False
+
+class _Gathering:
+    """One gather being planned."""
+
+    def __init__(self, plan: Plan, asked: Gather) -> None:
+        self.plan = plan
+        self.source, self.reading, self.terms = asked.source, asked.reading, asked.terms
+        self.is_detailed = asked.is_detailed
+        self.problems = list(self.reading.problems)
+        self.claims = Claims(plan.records)
         self._present: dict[str, Present] = {}
 
     def run(self) -> Gathered:
@@ -165,7 +153,7 @@ class _Gather:
         self._miss_no_table()
         self.reading.tables.clear()  # what is not needed any more of millions of rows
         note_cycles(checked, self.problems)
-        given = columns_given(self.draft.connection)
+        given = columns_given(self.plan.records.histories.reader)
         differences: list[Difference] = []
         details: list[Detail] = []
         for kind in GATHERED:
@@ -191,18 +179,18 @@ class _Gather:
                 self.reading.covers and not self.reading.stands,
             )
             self._guard(comparison, merged)
-            if self.keeps_details:
+            if self.is_detailed:
                 details += _details(comparison, merged)
             differences.append(self._apply(comparison, merged))
             self._present.pop(kind.name, None)
         self._tie(differences)
         self._keep_problems()
         self._describe(differences, spoken)
-        return Gathered(self.source, None, differences, self.problems, details)
+        return Gathered(self.source, differences, self.problems, details)
 
     def _present_of(self, kind: Kind) -> Present:
         if kind.name not in self._present:
-            self._present[kind.name] = present_in(self.draft.records, kind)
+            self._present[kind.name] = present_in(self.plan.records, kind)
         return self._present[kind.name]
 
     def _was_merged(self, kind: Kind) -> bool:
@@ -235,18 +223,8 @@ class _Gather:
 
     def _fill_owners(self, accounts: Checked) -> None:
         """Gives each account the owner that a tie has given it already, so that it does not seem changed."""
-        owners = known_owners(self.draft.connection)
-        if owners:
-            at = kinds.ACCOUNTS.names.index("identity")
-            names = ["/".join(map(str, key)) for key in rows_of(accounts.keys())]
-            said = accounts.columns[at].listed()
-            filled = [owners.get(name, (owner, False)) for name, owner in zip(names, said, strict=True)]
-            accounts.columns[at] = dictionary_column(
-                [
-                    tied if by_person or owner is None else owner
-                    for (tied, by_person), owner in zip(filled, said, strict=True)
-                ]
-            )
+        at = kinds.ACCOUNTS.names.index("identity")
+        accounts.columns[at] = with_known_owners(self.plan.records, accounts.keys(), accounts.columns[at])
 
     def _names_of_others(self) -> Names:
         """What the catalogue holds from other sources, for this one to point at."""
@@ -297,9 +275,7 @@ class _Gather:
         """How many records of a kind the source alone holds up, if its reading tells all that there is."""
         if not self.reading.covers or self.reading.stands or kind.a_log:
             return 0
-        table = TABLES[kind.name]
-        query = sa.select(sa.func.count()).where(table.c.source == self.source, table.c.until == FOREVER)
-        return int(self.draft.connection.execute(query.select_from(table)).scalar_one())
+        return int(self.plan.records.sources(kind).holding(self.source).sum())
 
     def _guard(self, comparison: Comparison, merged: Merged) -> None:
         """Stops a gather in which more than the set share of a kind's records disappears."""
@@ -318,13 +294,13 @@ class _Gather:
     # What the catalogue becomes
 
     def _apply(self, comparison: Comparison, merged: Merged) -> Difference:
-        kind, present, draft = comparison.kind, comparison.present, self.draft
+        kind, present, plan = comparison.kind, comparison.present, self.plan
         closed = np.concatenate([comparison.replaced, comparison.gone, _ints(merged.replaced), _ints(merged.gone)])
         back = self._come_back(comparison, merged)
-        draft.close_rows(kind, np.sort(present.rows[closed]).tolist())
-        draft.open_columns(kind, comparison.new, comparison.sources)
-        open_merged(draft, kind, merged)
-        self.claims.write(draft, kind, merged)
+        plan.close_rows(kind, present.rows[closed])
+        plan.open_columns(kind, comparison.new, comparison.sources)
+        open_merged(plan, kind, merged)
+        self.claims.write(plan, kind, merged)
         return Difference(
             kind,
             comparison.came + len(merged.came),
@@ -338,44 +314,30 @@ class _Gather:
     def _come_back(self, comparison: Comparison, merged: Merged) -> int:
         """Keeps a note of each record that comes although a review or a change had taken it away."""
         kind = comparison.kind
-        taken = _taken_away(self.draft.connection, kind, self.source)
-        if not taken:
-            return 0
         keys = [kind.names.index(name) for name in kind.key]
         new = rows_of([comparison.new[at] for at in keys], slice(0, comparison.came))
-        came = [*new, *(tuple(row[at] for at in keys) for row, _ in merged.came)]
-        now = time_text(self.draft.time)
-        back = {key: taken[key] for key in came if key in taken}
-        held = read_rows(self.draft.connection, RETURNED)
-        known = dict(zip(held.record_keys(), held.ids, strict=True))
-        rows = [(kind.name, json_text(list(key)), self.source, *how, now) for key, how in back.items()]
-        self.draft.close_rows(RETURNED, sorted(known[row[:2]] for row in rows if row[:2] in known))
-        self.draft.open_rows(RETURNED, rows)
-        return len(back)
+        merged_keys = (tuple(row[at] for at in keys) for row, _ in merged.came)
+        return note_returned(self.plan, kind, self.source, itertools.chain(new, merged_keys))
 
     def _tie(self, differences: Sequence[Difference]) -> None:
         """Ties accounts to identities where either may have changed."""
         about = (kinds.ACCOUNTS, kinds.IDENTITIES)
         if any(it.kind in about and (it.came or it.changed or it.went) for it in differences):
-            tie_accounts(self.draft, self.terms.ties)
+            tie_accounts(self.plan, self.terms.ties)
 
     def _keep_problems(self) -> None:
         """Keeps the problems of this gather in place of those of the last one."""
-        present = read_source(self.draft.connection, PROBLEMS, self.source)
+        present = problems_of(self.plan.records, self.source)
         rows = {_values(problem) for problem in self.problems}
         held = dict(zip(present.values(), present.ids, strict=True))
-        self.draft.close_rows(PROBLEMS, sorted(held[row] for row in held.keys() - rows))
-        self.draft.open_rows(PROBLEMS, sorted(rows - held.keys()), self.source)
+        self.plan.close_rows(PROBLEMS, [held[row] for row in held.keys() - rows])
+        self.plan.open_rows(PROBLEMS, sorted(rows - held.keys()), self.source)
 
     def _describe(self, differences: Sequence[Difference], spoken: Mapping[str, Sequence[str]]) -> None:
-        self.draft.subjects.append(f"source:{self.source}")
-        self.draft.payload |= {
-            "source": self.source,
-            "digest": self.reading.digest,
-            "counts": {it.kind.name: [it.came, it.changed, it.went, it.same, it.set_aside] for it in differences},
-            "columns": dict(spoken),
-            **({"mark": self.reading.mark} if self.reading.mark else {}),
-        }
+        self.plan.subjects.append(f"source:{self.source}")
+        counts = {it.kind.name: [it.came, it.changed, it.went, it.same, it.set_aside] for it in differences}
+        columns = {kind: list(names) for kind, names in spoken.items()}
+        self.plan.payload = GatherPayload(self.source, self.reading.digest, counts, columns, self.reading.mark)
 
 
 def _empty() -> DictionaryColumn:
@@ -384,17 +346,6 @@ def _empty() -> DictionaryColumn:
 
 def _ints(numbers: Sequence[int]) -> Ints:
     return np.array(numbers, dtype=np.int64)
-
-
-def _taken_away(connection: sa.Connection, kind: Kind, source: str) -> dict[Key, tuple[int, str, str]]:
-    """The keys of rows of a source that a review or a change ended: by which entry, when and why."""
-    table = TABLES[kind.name]
-    columns = [column for column in stored_columns(kind) if column.name.rstrip("_") in kind.key]
-    query = sa.select(*columns, LEDGER.c.number, LEDGER.c.time, LEDGER.c.reason)
-    query = query.join(LEDGER, LEDGER.c.number == table.c.until).where(
-        LEDGER.c.kind.in_(TAKING_AWAY), is_ended(table), (";" + table.c.source + ";").contains(f";{source};")
-    )
-    return {tuple(row[:-3]): (row[-3], row[-2], row[-1]) for row in connection.execute(query)}
 
 
 def _details(comparison: Comparison, merged: Merged) -> Iterator[Detail]:

@@ -11,14 +11,17 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
-import sqlalchemy as sa
 
 from kathodos.columns.dictionary import Ints, Scalar, rows_of
 from kathodos.ingest.checking import Checked
 from kathodos.ingest.comparing import SEPARATOR, Comparison, Key, Present
-from kathodos.ledger.entries import Draft, json_text
+from kathodos.ledger.entries import json_text, newest_entries
+from kathodos.ledger.operations import Plan
+from kathodos.ledger.payloads import Act
 from kathodos.model.kinds import CLAIMS, Kind
-from kathodos.store.tables import LEDGER, read_rows
+from kathodos.store.base import Reader
+from kathodos.store.records import Records
+from kathodos.store.records import rows_of as records_of
 
 Said = Mapping[str, Scalar]
 _ATTRIBUTES = "attributes"
@@ -55,8 +58,8 @@ class Merged:
 class Claims:
     """The claims that are kept, by kind and key, and by source."""
 
-    def __init__(self, connection: sa.Connection) -> None:
-        rows = read_rows(connection, CLAIMS)
+    def __init__(self, records: Records) -> None:
+        rows = records_of(records, CLAIMS, *CLAIMS.names)
         self.rows: dict[tuple[str, str, str], tuple[int, str]] = {}
         self.of: dict[str, dict[Key, dict[str, Said]]] = {}
         for row, (kind, record, said_by, said) in zip(rows.ids, rows.values(), strict=True):
@@ -66,7 +69,7 @@ class Claims:
     def keys(self, kind: Kind) -> set[Key]:
         return set(self.of.get(kind.name, {}))
 
-    def write(self, draft: Draft, kind: Kind, merged: Merged) -> None:
+    def write(self, plan: Plan, kind: Kind, merged: Merged) -> None:
         """Keeps new claims and lets dropped ones go."""
         closed, opened = [], []
         for key, source in merged.dropped:
@@ -78,8 +81,8 @@ class Claims:
             if known is None or known[1] != text:
                 closed += [known[0]] if known else []
                 opened.append((kind.name, record, source, text))
-        draft.close_rows(CLAIMS, sorted(closed))
-        draft.open_rows(CLAIMS, opened)
+        plan.close_rows(CLAIMS, closed)
+        plan.open_rows(CLAIMS, opened)
 
 
 def merge(
@@ -178,21 +181,20 @@ def _attributes(kind: Kind, said: Mapping[str, Said], precedence: Precedence) ->
     return json_text(found) if found else None
 
 
-def columns_given(connection: sa.Connection) -> dict[str, dict[str, list[str]]]:
+def columns_given(reader: Reader) -> dict[str, dict[str, list[str]]]:
     """By kind and source the columns that the source's last gather spoke of."""
     found: dict[str, dict[str, list[str]]] = {}
-    query = sa.select(LEDGER.c.payload).where(LEDGER.c.kind == "gather").order_by(LEDGER.c.number)
-    for text in connection.execute(query).scalars():
-        payload = json.loads(text)
-        for kind, columns in payload.get("columns", {}).items():
-            found.setdefault(kind, {})[payload["source"]] = columns
+    for entry in newest_entries(reader):
+        if entry.kind == Act.GATHER:
+            for kind, columns in entry.payload.get("columns", {}).items():
+                found.setdefault(kind, {}).setdefault(entry.payload["source"], columns)
     return found
 
 
-def open_merged(draft: Draft, kind: Kind, merged: Merged) -> None:
+def open_merged(plan: Plan, kind: Kind, merged: Merged) -> None:
     """Writes the records that were put together."""
     by_sources: dict[str, list[Key]] = {}
     for row, sources in (*merged.changed, *merged.came):
         by_sources.setdefault(sources, []).append(row)
     for sources, rows in by_sources.items():
-        draft.open_rows(kind, rows, sources)
+        plan.open_rows(kind, rows, sources)

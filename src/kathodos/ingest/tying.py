@@ -9,22 +9,22 @@ from __future__ import annotations
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
+from typing import ClassVar
 
 import numpy as np
-import sqlalchemy as sa
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
-from kathodos.columns.dictionary import DictionaryColumn, always, dictionary_column, tabled
-from kathodos.columns.strings import StringTable
+from kathodos.columns.dictionary import DictionaryColumn, always, appended, dictionary_column, rows_of, tabled
+from kathodos.columns.strings import StringTable, string_table
 from kathodos.engine.compile import key_table, tabled_texts
+from kathodos.errors import CallError
 from kathodos.ingest.tie_rules import ID, MAIL, NAME, TieRule
-from kathodos.ledger.entries import Draft
+from kathodos.ledger.operations import Operation, Plan
+from kathodos.ledger.payloads import Act
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, TIES
 from kathodos.model.names import plain_name
-from kathodos.model.times import time_text
 from kathodos.store.attributes import AttributeColumns, Distinct
-from kathodos.store.records import InMemory, Records
-from kathodos.store.tables import read_rows
+from kathodos.store.records import Records, positions_holding
 
 PERSON, SOURCE = "a person", "its source"
 NOBODY = ""
@@ -191,16 +191,72 @@ def _matched(accounts: DictionaryColumn, people: DictionaryColumn, count: int) -
     return _positions(tabled_texts(people), accounts), fitting
 
 
-def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
+@dataclass(frozen=True)
+class TieAccount(Operation[None]):
+    """Ties an account by a person's word, which stands until it is taken back; NOBODY ties it to no one."""
+
+    act: ClassVar[Act] = Act.TIE
+    account: str
+    identity: str
+    rules: Sequence[TieRule]
+
+    def compose(self, plan: Plan) -> None:
+        tie = _tie_to(plan.records, self.account)
+        plan.close_rows(TIES, plan.records.rows(TIES)[tie])
+        stated = _account(plan.records, self.account)
+        owners = plan.records.column(ACCOUNTS, "identity").listed(stated)
+        before = plan.records.column(TIES, "said").listed(tie) or owners or [None]
+        row = (self.account, self.identity, PERSON, plan.actor, plan.now, plan.reason, before[0])
+        plan.open_rows(TIES, [row])
+        plan.subjects += [f"account:{self.account}", *([f"identity:{self.identity}"] if self.identity else [])]
+        tie_accounts(plan, self.rules)
+
+
+@dataclass(frozen=True)
+class UntieAccount(Operation[None]):
+    """Takes a person's word on an account back; what its source said last counts again."""
+
+    act: ClassVar[Act] = Act.TIE
+    account: str
+    rules: Sequence[TieRule]
+
+    def compose(self, plan: Plan) -> None:
+        """Raises CallError where nobody has said whose it is."""
+        records, tie = plan.records, _tie_to(plan.records, self.account)
+        if not records.column(TIES, "how").taken(tie).holding(PERSON).any():
+            raise CallError(f"Nobody has said whose account:{self.account} is.", "There is nothing to undo.")
+        plan.close_rows(TIES, records.rows(TIES)[tie])
+        plan.subjects.append(f"account:{self.account}")
+        at = _account(records, self.account)
+        if len(at):
+            before = always(records.column(TIES, "said").value(int(tie[0])), 1)
+            columns = [before if name == "identity" else records.column(ACCOUNTS, name) for name in ACCOUNTS.names]
+            taken = [it if len(it) == 1 else it.taken(at).compact() for it in columns]
+            plan.close_rows(ACCOUNTS, records.rows(ACCOUNTS)[at])
+            plan.open_columns(ACCOUNTS, taken, records.sources(ACCOUNTS).taken(at).compact())
+        tie_accounts(plan, self.rules)
+
+
+def _tie_to(records: Records, account: str) -> Ints:
+    """The position of the tie of an account, if there is one."""
+    return positions_holding(records, TIES, {"account": account})
+
+
+def _account(records: Records, account: str) -> Ints:
+    """The position of an account, if it is there."""
+    system, _, login = account.partition("/")
+    return positions_holding(records, ACCOUNTS, {"system": system, "login": login})
+
+
+def tie_accounts(plan: Plan, rules: Sequence[TieRule]) -> int:
     """Brings the ties that rules find, and the accounts' identities, up to date; gives how many accounts changed."""
-    ties = read_rows(draft.connection, TIES)
+    records = plan.after(ACCOUNTS, IDENTITIES, TIES)
+    ties = records.rows(TIES)
     if not rules and not len(ties):
         return 0
-    accounts, identities = (read_rows(draft.connection, kind) for kind in (ACCOUNTS, IDENTITIES))
-    records = InMemory({"accounts": accounts, "identities": identities, "ties": ties})
-    found, now = tied_accounts(records, rules), time_text(draft.time)
+    found = tied_accounts(records, rules)
     tie = _tie_of_each(records, found.accounts)
-    numbers, how_of_tie = np.array(ties.ids, dtype=np.int64), records.column(TIES, "how")
+    how_of_tie = records.column(TIES, "how")
     is_rule = ~found.is_source & (found.how != found.hows.index(PERSON))
     known_how = np.array([*(found.hows.index(how) if how in found.hows else -1 for how in how_of_tie.values), -1])
     owner_of_tie = np.append(_positions(found.identities, records.column(TIES, "identity")), -1)
@@ -211,66 +267,47 @@ def tie_accounts(draft: Draft, rules: Sequence[TieRule]) -> int:
     gone = np.ones(len(ties), dtype=bool)
     gone[tie[before]] = False
     gone &= ~how_of_tie.holding(PERSON)
-    closed = np.union1d(numbers[tie[ends]], numbers[gone])
-    draft.close_rows(TIES, closed.tolist())
+    stated = records.rows(ACCOUNTS)
+    changed, taken, sources = _tied_anew(records, found)
+    plan.close_rows(TIES, np.union1d(ties[tie[ends]], ties[gone]))
     owners = DictionaryColumn(found.identity.astype(np.int32), found.identities)
     names = DictionaryColumn(np.arange(len(found), dtype=np.int32), found.accounts)
     hows = DictionaryColumn(found.how.astype(np.int32), tabled(list(found.hows)))
     size = len(begins)
     opened = [names.taken(begins), owners.taken(begins), hows.taken(begins), always("", size)]
-    opened += [always(now, size), always("", size), always(None, size)]
-    draft.open_columns(TIES, [column.compact() for column in opened], always(None, size))
-    return _tie_anew(draft, records, found, accounts["source"], accounts.ids)
+    opened += [always(plan.now, size), always("", size), always(None, size)]
+    plan.open_columns(TIES, [column.compact() for column in opened], always(None, size))
+    plan.close_rows(ACCOUNTS, stated[changed])
+    plan.open_columns(ACCOUNTS, taken, sources)
+    return len(changed)
 
 
-def _tie_anew(
-    draft: Draft, records: Records, found: Ties, sources: Sequence[str | None], numbers: Sequence[int]
-) -> int:
-    """Gives the accounts whose owner is another the one that ties them now."""
+def _tied_anew(records: Records, found: Ties) -> tuple[Ints, list[DictionaryColumn], DictionaryColumn]:
+    """The positions of the accounts whose owner is another now, what they are then, and who brought them."""
     said = records.column(ACCOUNTS, "identity")
     stated = _positions(found.identities, said)
     is_other = (stated != found.identity) | ((said.codes >= 0) & (stated < 0))
     changed = (is_other & ~found.is_source).nonzero()[0]
-    draft.close_rows(ACCOUNTS, np.array(numbers, dtype=np.int64)[changed].tolist())
     owners = DictionaryColumn(found.identity.astype(np.int32), found.identities)
     columns = [owners if name == "identity" else records.column(ACCOUNTS, name) for name in ACCOUNTS.names]
     taken = [column.taken(changed).compact() for column in columns]
-    draft.open_columns(ACCOUNTS, taken, dictionary_column(sources).taken(changed).compact())
-    return len(changed)
+    return changed, taken, records.sources(ACCOUNTS).taken(changed).compact()
 
 
-def tie_by_word(draft: Draft, account: str, identity: str, reason: str) -> None:
-    """Ties an account by a person's word, which stands until it is taken back; NOBODY ties it to no one."""
-    ties = read_rows(draft.connection, TIES)
-    held = {row[0]: (number, row) for number, row in zip(ties.ids, ties.values(), strict=True)}
-    number, row = held.get(account, (0, None))
-    said = row[6] if row is not None else _owner(draft, account)
-    draft.close_rows(TIES, [number] if number else [])
-    draft.open_rows(TIES, [(account, identity, PERSON, draft.actor, time_text(draft.time), reason, said)])
+def with_known_owners(records: Records, keys: Sequence[DictionaryColumn], said: DictionaryColumn) -> DictionaryColumn:
+    """The owners that a source says of accounts, with those that a tie has given them already.
 
-
-def untie(draft: Draft, account: str) -> bool:
-    """Takes a person's word on an account back; what its source said last counts again. False: nobody had said it."""
-    ties = read_rows(draft.connection, TIES)
-    for number, row in zip(ties.ids, ties.values(), strict=True):
-        if row[0] == account and row[2] == PERSON:
-            draft.close_rows(TIES, [number])
-            accounts = read_rows(draft.connection, ACCOUNTS)
-            at = ["/".join(key) for key in accounts.record_keys()].index(account)
-            values, position = accounts.values()[at], ACCOUNTS.names.index("identity")
-            draft.close_rows(ACCOUNTS, [accounts.ids[at]])
-            draft.open_rows(ACCOUNTS, [(*values[:position], row[6], *values[position + 1 :])], accounts["source"][at])
-            return True
-    return False
-
-
-def _owner(draft: Draft, account: str) -> str | None:
-    accounts = read_rows(draft.connection, ACCOUNTS)
-    owners = zip(accounts.record_keys(), accounts["identity"], strict=True)
-    return next((owner for key, owner in owners if "/".join(key) == account), None)
-
-
-def known_owners(connection: sa.Connection) -> dict[str, tuple[str | None, bool]]:
-    """The owner that a tie gives each account that has one, and whether a person said so."""
-    ties = read_rows(connection, TIES)
-    return {row[0]: (row[1] or None, row[2] == PERSON) for row in ties.values()}
+    What a person said stands over the source; what a rule found fills what the source leaves open.
+    """
+    held = records.column(TIES, "account")
+    if not len(held):
+        return said
+    names = string_table("/".join(map(str, key)) for key in rows_of(keys))
+    tie = np.full(len(names), -1, dtype=np.int64)
+    at = _positions(names, held)
+    tie[at[at >= 0]] = (at >= 0).nonzero()[0]
+    by_person = np.append(records.column(TIES, "how").holding(PERSON), False)[tie]
+    filled = (tie >= 0) & (by_person | (said.codes < 0))
+    tied = records.column(TIES, "identity").mapped(lambda owner: owner or None)
+    both = appended(said, DictionaryColumn(np.append(tied.codes, np.int32(-1))[tie], tied.values).compact())
+    return DictionaryColumn(np.where(filled, both.codes[len(said) :], both.codes[: len(said)]), both.values)

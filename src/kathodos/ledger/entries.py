@@ -28,11 +28,11 @@ from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head, Keys
 from kathodos.model import times
 from kathodos.model.kinds import Kind
-from kathodos.store.base import FOREVER, Store
+from kathodos.store.base import EntryRow, Reader, Store
 from kathodos.store.computed import DamagedError
 from kathodos.store.history import Histories, Opened
 from kathodos.store.records import Stored
-from kathodos.store.tables import HEADS, LEDGER, TABLES, TREE, latest, stored_columns
+from kathodos.store.tables import HEADS, LEDGER, TABLES, TREE, latest
 
 Checks = npt.NDArray[np.uint64]
 _CHUNK = 20_000
@@ -168,37 +168,35 @@ def _append(connection: sa.Connection, entry: Entry) -> bytes:
     return merkle.root(entry.number, node)
 
 
-def read_entries(connection: sa.Connection, condition: sa.ColumnElement[bool] | None = None) -> list[Entry]:
-    """The entries, oldest first, that the condition selects (default: all)."""
-    query = sa.select(*(LEDGER.c[name] for name in Entry.__dataclass_fields__)).order_by(LEDGER.c.number)
-    found = connection.execute(query if condition is None else query.where(condition))
-    return [
-        Entry(number, time, actor, kind, json.loads(subjects), reason, json.loads(payload), json.loads(rows))
-        for number, time, actor, kind, subjects, reason, payload, rows in found
-    ]
+def newest_entries(reader: Reader) -> Iterator[Entry]:
+    """The entries, the newest first, each read when it is asked for."""
+    return map(entry_of, reader.entries())
 
 
-def read_heads(connection: sa.Connection) -> list[Head]:
+def entry_of(row: EntryRow) -> Entry:
+    """An entry of what is written of it. Raises ValueError where a part is no JSON any more."""
+    number, time, actor, kind, subjects, reason, payload, rows, _ = row
+    return Entry(number, time, actor, kind, json.loads(subjects), reason, json.loads(payload), json.loads(rows))
+
+
+def read_entries(reader: Reader) -> list[Entry]:
+    """All entries, the oldest first."""
+    return [*newest_entries(reader)][::-1]
+
+
+def read_heads(reader: Reader) -> list[Head]:
     """All signed heads that the store keeps, smallest first."""
-    found = connection.execute(sa.select(HEADS.c.size, HEADS.c.time, HEADS.c.root, HEADS.c.signature).order_by("size"))
-    return [Head(size, time, bytes(root), bytes(signature)) for size, time, root, signature in found]
+    return [Head(*row) for row in reader.heads()]
 
 
-def entries_touching(connection: sa.Connection, kind: Kind, wanted: Mapping[str, str]) -> set[int]:
+def entries_touching(histories: Histories, kind: Kind, wanted: Mapping[str, str]) -> set[int]:
     """The numbers of the entries that opened or closed a row of the kind with these values."""
-    table = TABLES[kind.name]
-    numbers: set[int] = set()
-    columns = dict(zip(kind.names, stored_columns(kind), strict=True))
-    condition = sa.and_(*(columns[name] == value for name, value in wanted.items()))
-    for since, until in connection.execute(sa.select(table.c.since, table.c.until).where(condition)):
-        numbers.update((since, until))
-    return numbers - {FOREVER}
-
-
-def entries_naming(connection: sa.Connection, subject: str) -> set[int]:
-    """The numbers of the entries that name a subject."""
-    found = connection.execute(sa.select(LEDGER.c.number, LEDGER.c.subjects))
-    return {number for number, subjects in found if subject in json.loads(subjects)}
+    history = histories.of(kind)
+    found = np.ones(len(history.rows), dtype=bool)
+    for name, value in wanted.items():
+        found &= history.column(name).holding(value)
+    closed = history.until[found]
+    return {*history.since[found].tolist(), *closed[closed <= histories.newest.entry].tolist()}
 
 
 def _stored_rows(

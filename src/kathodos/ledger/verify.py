@@ -8,7 +8,6 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-import sqlalchemy as sa
 
 from kathodos.columns.dictionary import Ints, dictionary_column
 from kathodos.columns.ranges import ranges_in
@@ -18,15 +17,14 @@ from kathodos.ledger.entries import (
     Digest,
     Entry,
     checksums_of,
+    entry_of,
     json_text,
-    read_entries,
     read_heads,
     value_checksums,
 )
 from kathodos.ledger.keys import Head, Keys, is_signed
 from kathodos.model.kinds import KINDS, Kind
-from kathodos.store.base import FOREVER, Store
-from kathodos.store.tables import LEDGER, TABLES, TREE, stored_columns
+from kathodos.store.base import FOREVER, EntryRow, Reader
 
 
 @dataclass(frozen=True)
@@ -45,40 +43,37 @@ class Verification:
     discrepancies: list[Discrepancy]
 
 
-def verify(store: Store, connection: sa.Connection, keys: Keys, kept: Sequence[Head] = ()) -> Verification:
+def verify(reader: Reader, keys: Keys, kept: Sequence[Head] = ()) -> Verification:
     """Checks every entry, head and catalogue row; `kept` are heads that an auditor has kept elsewhere."""
-    damages = [Discrepancy("the database file", text) for text in store.damages(connection)]
-    entries = _readable_entries(connection)
-    heads = read_heads(connection)
-    found = [*damages, *_entry_discrepancies(connection, entries), *_head_discrepancies(entries, heads, keys, kept)]
+    damages = [Discrepancy("the database file", text) for text in reader.damages()]
+    written = [*reader.entries()][::-1]
+    entries = [_readable(row) for row in written]
+    heads = read_heads(reader)
+    found = [
+        *damages,
+        *_entry_discrepancies(reader, written, entries),
+        *_head_discrepancies(entries, heads, keys, kept),
+    ]
     by_number = {entry.number: entry for entry in entries}
     rows = 0
     for kind in KINDS:
-        count, wrong = _row_discrepancies(connection, kind, by_number)
+        count, wrong = _row_discrepancies(reader, kind, by_number)
         rows += count
         found += wrong
     return Verification(len(entries), rows, heads[-1] if heads else None, found)
 
 
-def _readable_entries(connection: sa.Connection) -> list[Entry]:
-    """The entries; one whose JSON was made unreadable is there with empty parts, and so differs from its leaf."""
+def _readable(row: EntryRow) -> Entry:
+    """An entry; one whose JSON was made unreadable has empty parts, and so differs from its leaf."""
     try:
-        return read_entries(connection)
+        return entry_of(row)
     except ValueError:
-        entries = []
-        for number in connection.execute(sa.select(LEDGER.c.number).order_by(LEDGER.c.number)).scalars():
-            try:
-                entries += read_entries(connection, LEDGER.c.number == number)
-            except ValueError:
-                entries.append(Entry(number, "", "", "", [], "", {}, {}))
-        return entries
+        return Entry(row[0], "", "", "", [], "", {}, {})
 
 
-def _entry_discrepancies(connection: sa.Connection, entries: list[Entry]) -> Iterator[Discrepancy]:
-    columns = (LEDGER.c.number, LEDGER.c.leaf, LEDGER.c.subjects, LEDGER.c.payload, LEDGER.c.rows)
-    kept = {number: (bytes(leaf), texts) for number, leaf, *texts in connection.execute(sa.select(*columns))}
-    query = sa.select(TREE.c.position, TREE.c.hash).where(TREE.c.level == 0)
-    nodes = {position + 1: bytes(value) for position, value in connection.execute(query)}
+def _entry_discrepancies(reader: Reader, written: list[EntryRow], entries: list[Entry]) -> Iterator[Discrepancy]:
+    kept = {row[0]: (bytes(row[-1]), [row[4], row[6], row[7]]) for row in written}
+    nodes = {position + 1: value for position, value in reader.leaves()}
     expected = 1
     for entry in entries:
         yield from (Discrepancy(f"entry {number}", "is missing") for number in range(expected, entry.number))
@@ -133,9 +128,7 @@ def _outside(where: str, heads: list[Head], public: Any, roots: list[bytes], new
             return
 
 
-def _row_discrepancies(
-    connection: sa.Connection, kind: Kind, entries: dict[int, Entry]
-) -> tuple[int, list[Discrepancy]]:
+def _row_discrepancies(reader: Reader, kind: Kind, entries: dict[int, Entry]) -> tuple[int, list[Discrepancy]]:
     """The number of rows of one kind, and what is wrong with them against what the entries say of them."""
     opened = _Opened(kind, entries)
     closed = {
@@ -144,13 +137,11 @@ def _row_discrepancies(
         for rows in ranges_in(entry.rows.get(kind.name, {}).get("closed", ""))
         for row in rows
     }
-    table = TABLES[kind.name]
-    stored = (table.c.row, table.c.since, table.c.until, table.c.checksum, table.c.source, *stored_columns(kind))
     wrong: list[Discrepancy] = []
     suspects: set[int] = set()
     digests: dict[int, Digest] = {}
     total = 0
-    for part in opened.blocks(connection, sa.select(*stored).order_by(table.c.row)):
+    for part in opened.blocks(reader.scan(kind, BLOCK)):
         rows, since, until, sums, *held = (list(column) for column in zip(*part, strict=True))
         total += len(rows)
         sources, *content = (dictionary_column(column) for column in held)
@@ -195,12 +186,11 @@ class _Opened:
         )
         self._seen: list[Ints] = []
 
-    def blocks(self, connection: sa.Connection, query: sa.Select[Any]) -> Iterator[list[Any]]:
+    def blocks(self, scanned: Iterator[list[Any]]) -> Iterator[list[Any]]:
         """The rows in the blocks in which the entries' digests were made; rows between ranges by themselves."""
         rest: list[Any] = []
-        found = connection.execute(query)
         limits = np.unique(np.concatenate([[0], self._firsts, self._ends]))
-        while part := [*rest, *found.fetchmany(BLOCK)]:
+        while part := [*rest, *next(scanned, [])]:
             start = int(np.searchsorted(limits, part[0][0], side="right")) - 1
             base = int(limits[start])
             end = min(base + ((part[0][0] - base) // BLOCK + 1) * BLOCK, *limits[start + 1 : start + 2].tolist(), 2**62)

@@ -8,7 +8,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from functools import cached_property
-from typing import Any
+from typing import Any, ClassVar
 
 import numpy as np
 
@@ -18,8 +18,8 @@ from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
-from kathodos.ledger.entries import Draft, writing
-from kathodos.ledger.keys import Keys
+from kathodos.ledger.operations import Operation, Plan
+from kathodos.ledger.payloads import Act, CloseReviewPayload, DecidePayload, OpenReviewPayload
 from kathodos.model import times
 from kathodos.model.kinds import (
     DECISIONS,
@@ -36,12 +36,10 @@ from kathodos.review.actors import identities_of
 from kathodos.review.evidence import Evidence
 from kathodos.review.items import beyond_items, items_of
 from kathodos.rules.reading import Need
-from kathodos.store.base import Store
 from kathodos.store.records import Records, positions_holding, record_at, rows_of
 
 OPEN, SIGNED = "open", "signed off"
 CERTIFY, REVOKE = "certify", "revoke"
-CLOSING = "review close"
 
 
 # Opening
@@ -140,21 +138,27 @@ def _one_by_one(found: Ints, of: Ints, is_active: Bools) -> Ints:
     return found
 
 
-def open_review(
-    store: Store, keys: Keys, name: str, where: str, due: str, drafted: Drafted, actor: str, reason: str
-) -> None:
-    """Puts a drafted review into the catalogue. Raises CallError where the name is taken."""
-    with writing(store, keys, "review open", actor, reason) as draft:
-        if len(positions_holding(draft.records, REVIEWS, {"review": name})):
-            raise CallError(f"There is a review {name} already.", "Give this one another name.")
-        opened = times.time_text(draft.time)
-        draft.open_rows(REVIEWS, [(name, where, opened, actor, due, OPEN, None, None)])
-        for kind, columns in ((REVIEW_THINGS, drafted.things), (REVIEW_LINES, drafted.lines)):
+@dataclass(frozen=True)
+class OpenReview(Operation[None]):
+    """Puts a drafted review into the catalogue."""
+
+    act: ClassVar[Act] = Act.OPEN_REVIEW
+    name: str
+    where: str
+    due: str
+    drafted: Drafted
+
+    def compose(self, plan: Plan) -> None:
+        """Raises CallError where the name is taken."""
+        if len(positions_holding(plan.records, REVIEWS, {"review": self.name})):
+            raise CallError(f"There is a review {self.name} already.", "Give this one another name.")
+        plan.open_rows(REVIEWS, [(self.name, self.where, plan.now, plan.actor, self.due, OPEN, None, None)])
+        for kind, columns in ((REVIEW_THINGS, self.drafted.things), (REVIEW_LINES, self.drafted.lines)):
             size = len(columns[0])
-            compact = [always(name, size), *(column.compact() for column in columns)]
-            draft.open_columns(kind, compact, always(None, size))
-        draft.subjects.append(f"review:{name}")
-        draft.payload |= {"review": name, "lines": len(drafted), "due": due}
+            compact = [always(self.name, size), *(column.compact() for column in columns)]
+            plan.open_columns(kind, compact, always(None, size))
+        plan.subjects.append(f"review:{self.name}")
+        plan.payload = OpenReviewPayload(self.name, len(self.drafted), self.due)
 
 
 # Reviews and their lines
@@ -334,15 +338,21 @@ def _holding_any(column: DictionaryColumn, values: Iterable[str]) -> Bools:
 # Deciding
 
 
-def decide(
-    store: Store, keys: Keys, name: str | None, words: Sequence[str], decision: str, actor: str, reason: str
-) -> tuple[ReviewLines, Ints]:
-    """Decides lines. Nobody decides about themselves, nor about what is signed off. Gives the lines, and which."""
-    with writing(store, keys, "review decide", actor, reason) as draft:
-        lines = ReviewLines(draft.records, find_review(reviews_in(draft.records), name))
+@dataclass(frozen=True)
+class Decide(Operation[tuple[ReviewLines, Ints]]):
+    """Decides lines that words name, of a review or of the only open one; gives the lines, and which of them."""
+
+    act: ClassVar[Act] = Act.DECIDE
+    review: str | None
+    words: Sequence[str]
+    decision: str
+
+    def compose(self, plan: Plan) -> tuple[ReviewLines, Ints]:
+        """Raises CallError where a line is the actor's own, or is signed off."""
+        lines = ReviewLines(plan.records, find_review(reviews_in(plan.records), self.review))
         review = lines.review
-        deciders = {actor, *identities_of(draft.records, actor)}
-        chosen = lines.named(words, deciders)
+        deciders = {plan.actor, *identities_of(plan.records, plan.actor)}
+        chosen = lines.named(self.words, deciders)
         signed = chosen[lines.is_signed[chosen]]
         if len(signed):
             stands = lines.decided("decision").value(int(signed[0]))
@@ -351,27 +361,27 @@ def decide(
         own = chosen[lines.about(deciders)[chosen]]
         if len(own):
             raise CallError(
-                f"Line {lines.numbers[own[0]]} is about {actor}, and nobody decides about themselves. "
+                f"Line {lines.numbers[own[0]]} is about {plan.actor}, and nobody decides about themselves. "
                 "Nothing was decided.",
                 "Leave that line to somebody else.",
             )
         size = len(chosen)
-        said = (always(decision, size), always(actor, size), always(times.time_text(draft.time), size))
-        _put_decisions(draft, lines, chosen, [*said, always(reason, size), always(0, size)])
+        decided = (always(self.decision, size), always(plan.actor, size), always(plan.now, size))
+        _put_decisions(plan, lines, chosen, [*decided, always(plan.reason, size), always(0, size)])
         concerned = lines.column("identity").taken(chosen).compact().values
-        draft.subjects += [f"review:{review.name}", *(f"identity:{name}" for name in concerned)]
+        plan.subjects += [f"review:{review.name}", *(f"identity:{name}" for name in concerned)]
         numbers = ranges_text(lines.numbers[chosen].tolist())
-        draft.payload |= {"review": review.name, "decision": decision, "lines": numbers}
-    return lines, chosen
+        plan.payload = DecidePayload(review.name, self.decision, numbers)
+        return lines, chosen
 
 
-def _put_decisions(draft: Draft, lines: ReviewLines, chosen: Ints, columns: Sequence[DictionaryColumn]) -> None:
+def _put_decisions(plan: Plan, lines: ReviewLines, chosen: Ints, columns: Sequence[DictionaryColumn]) -> None:
     """Enters what was decided of some lines, in place of what was decided before."""
     before = lines.decisions[chosen]
-    draft.close_rows(DECISIONS, np.sort(lines.records.rows(DECISIONS)[before[before >= 0]]).tolist())
+    plan.close_rows(DECISIONS, lines.records.rows(DECISIONS)[before[before >= 0]])
     size = len(chosen)
     key = [always(lines.review.name, size), _numbered(lines.numbers[chosen])]
-    draft.open_columns(DECISIONS, [*key, *(column.compact() for column in columns)], always(None, size))
+    plan.open_columns(DECISIONS, [*key, *(column.compact() for column in columns)], always(None, size))
 
 
 # Closing
@@ -399,7 +409,7 @@ class Closing:
         return not len(self.left_open)
 
 
-def plan_closing(records: Records, name: str | None, undecided: str | None, actor: str) -> Closing:
+def _closing(records: Records, name: str | None, undecided: str | None, actor: str) -> Closing:
     """What the closing does; undecided lines of the one who closes stay open whatever is said about the others."""
     lines = ReviewLines(records, find_review(reviews_in(records), name))
     if lines.review.state == SIGNED:
@@ -434,40 +444,45 @@ def _row(records: Records, _: str, group: str, holder: str) -> int:
     return int(records.rows(MEMBERS)[at[0]]) if len(at) else -1
 
 
-def close_review(store: Store, keys: Keys, name: str | None, undecided: str | None, actor: str, reason: str) -> Closing:
+@dataclass(frozen=True)
+class CloseReview(Operation[Closing]):
     """Signs off what is decided: revoked assignments end, and what is left undecided stays open or is decided so."""
-    with writing(store, keys, CLOSING, actor, reason) as draft:
-        closing = plan_closing(draft.records, name, undecided, actor)
+
+    act: ClassVar[Act] = Act.CLOSE_REVIEW
+    review: str | None
+    undecided: str | None
+
+    def compose(self, plan: Plan) -> Closing:
+        """Raises CallError where it is signed off already."""
+        closing = _closing(plan.records, self.review, self.undecided, plan.actor)
         lines = closing.lines
-        draft.close_rows(GRANTS, closing.grants.tolist())
-        draft.close_rows(MEMBERS, closing.members.tolist())
-        _sign(draft, closing, undecided, actor, reason or f"undecided at the closing: {undecided}")
-        draft.subjects += [f"review:{lines.review.name}", *closing.ended]
-        draft.payload |= {
-            "review": lines.review.name,
-            "certified": ranges_text(lines.numbers[closing.certified].tolist()),
-            "revoked": ranges_text(lines.numbers[closing.revoked].tolist()),
-            "left_open": ranges_text(lines.numbers[closing.left_open].tolist()),
-            "ended": closing.ended,
-        }
-    return closing
+        plan.close_rows(GRANTS, closing.grants)
+        plan.close_rows(MEMBERS, closing.members)
+        _sign(plan, closing, self.undecided)
+        plan.subjects += [f"review:{lines.review.name}", *closing.ended]
+        plan.payload = CloseReviewPayload(
+            lines.review.name,
+            certified=ranges_text(lines.numbers[closing.certified].tolist()),
+            revoked=ranges_text(lines.numbers[closing.revoked].tolist()),
+            left_open=ranges_text(lines.numbers[closing.left_open].tolist()),
+            ended=closing.ended,
+        )
+        return closing
 
 
-def _sign(draft: Draft, closing: Closing, undecided: str | None, actor: str, reason: str) -> None:
-    now, lines = times.time_text(draft.time), closing.lines
+def _sign(plan: Plan, closing: Closing, undecided: str | None) -> None:
+    lines, reason = closing.lines, plan.reason or f"undecided at the closing: {undecided}"
     chosen = np.union1d(closing.certified, closing.revoked).astype(np.int64)
     new = closing.by_closing[chosen]
-    columns = []
-    for name, word in (("decision", undecided), ("decided_by", actor), ("decided_at", now), ("reason", reason)):
-        held = lines.decided(name).taken(chosen)
-        columns.append(_overwritten(held, new, word))
-    _put_decisions(draft, lines, chosen, [*columns, always(1, len(chosen))])
+    words = {"decision": undecided, "decided_by": plan.actor, "decided_at": plan.now, "reason": reason}
+    columns = [_overwritten(lines.decided(name).taken(chosen), new, word) for name, word in words.items()]
+    _put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen))])
     if closing.is_complete:
         review = lines.review
         at = positions_holding(lines.records, REVIEWS, {"review": review.name})
-        draft.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at].tolist())
-        values = (review.name, review.selects, review.opened_at, review.opened_by, review.due, SIGNED, now, actor)
-        draft.open_rows(REVIEWS, [values])
+        plan.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at])
+        values = (review.name, review.selects, review.opened_at, review.opened_by, review.due)
+        plan.open_rows(REVIEWS, [(*values, SIGNED, plan.now, plan.actor)])
 
 
 def _overwritten(column: DictionaryColumn, which: Bools, value: str | None) -> DictionaryColumn:

@@ -19,6 +19,8 @@ if TYPE_CHECKING:
 
 FOREVER = 2**62
 Columns = Sequence[Sequence[Any]]
+EntryRow = tuple[int, str, str, str, str, str, str, str, bytes]
+"""Number, time, actor, kind, subjects, reason, payload, rows, leaf; three of them as JSON."""
 
 
 class Reader(abc.ABC):
@@ -41,6 +43,26 @@ class Reader(abc.ABC):
         """The later entries, oldest first, each with what it says of the rows that it opened and closed, as JSON."""
 
     @abc.abstractmethod
+    def entries(self) -> Iterator[EntryRow]:
+        """Every ledger entry as it is written, the newest first."""
+
+    @abc.abstractmethod
+    def heads(self) -> list[tuple[int, str, bytes, bytes]]:
+        """The size, time, root and signature of every signed head, the smallest first."""
+
+    @abc.abstractmethod
+    def leaves(self) -> Iterator[tuple[int, bytes]]:
+        """The position and hash of every leaf of the ledger's tree."""
+
+    @abc.abstractmethod
+    def scan(self, kind: Kind, size: int) -> Iterator[list[Any]]:
+        """All rows of a kind by number, in lists of so many: row, since, until, checksum, source, values."""
+
+    @abc.abstractmethod
+    def damages(self) -> list[str]:
+        """What the database itself finds wrong with its pages and indexes."""
+
+    @abc.abstractmethod
     def history(self, kind: Kind, first: int = 0, last: int = FOREVER) -> Iterator[Columns]:
         """The rows of a kind numbered from `first` to `last`, whatever state they belong to, some thousand at a time.
 
@@ -57,7 +79,7 @@ class Reader(abc.ABC):
 
 
 class Store(abc.ABC):
-    """An open store: `reading` in bulk, `connect` for single records, `write` for one writing transaction at a time."""
+    """An open store: `reading` in bulk, `write` for one writing transaction at a time."""
 
     folder: Path  # where what is computed from it is kept
 
@@ -74,10 +96,6 @@ class Store(abc.ABC):
         """A reader of what a connection sees, also of what it has written and not yet kept."""
 
     @abc.abstractmethod
-    def connect(self) -> AbstractContextManager[sa.Connection]:
-        """A connection that sees one unchanging state."""
-
-    @abc.abstractmethod
     def write(self) -> AbstractContextManager[sa.Connection]:
         """A connection that alone may write until it ends; all of it is kept or nothing."""
 
@@ -88,14 +106,6 @@ class Store(abc.ABC):
     @abc.abstractmethod
     def close(self, connection: sa.Connection, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
         """Closes the rows with these numbers."""
-
-    @abc.abstractmethod
-    def scan(self, connection: sa.Connection, kind: Kind, size: int) -> Iterator[list[Any]]:
-        """All rows of a kind by number, in lists of so many: row, since, until, checksum, source, values."""
-
-    @abc.abstractmethod
-    def damages(self, connection: sa.Connection) -> list[str]:
-        """What the database itself finds wrong with its pages and indexes."""
 
     @cached_property
     def computed(self) -> ComputedFolder:

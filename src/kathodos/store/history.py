@@ -19,12 +19,10 @@ from kathodos.columns.csr import Ints, joined
 from kathodos.columns.dictionary import (
     DictionaryColumn,
     Numbers,
-    Scalar,
     always,
-    codes_among,
+    appended,
     dictionary_column,
     joined_columns,
-    tabled,
 )
 from kathodos.columns.ranges import ranges_in
 from kathodos.columns.strings import StringTable
@@ -102,7 +100,7 @@ class KindHistory:
             parts = [self._added.columns[name]] if len(self._added) or self._stored is None else []
             if self._stored is not None:
                 parts = [_column_in(self._stored, name), *parts]
-            self._known[name] = _appended(*parts) if len(parts) > 1 else parts[0]
+            self._known[name] = appended(*parts) if len(parts) > 1 else parts[0]
         return self._known[name]
 
     def in_state(self, point: int | None) -> Ints | None:
@@ -147,24 +145,6 @@ def _column_in(arrays: Arrays, name: str) -> DictionaryColumn:
         return DictionaryColumn(arrays[f"{name}.codes"], Numbers(arrays[f"{name}.numbers"]))
     parts = (arrays[f"{name}.{part}"] for part in ("starts", "content", "hashes", "by_hash"))
     return DictionaryColumn(arrays[f"{name}.codes"], StringTable(*parts))
-
-
-def _appended(first: DictionaryColumn, second: DictionaryColumn) -> DictionaryColumn:
-    """A large column with a small one behind it."""
-    if not len(second):
-        return first
-    codes = codes_among(second.values, first.values)
-    fresh = codes[:-1] >= len(first.values)
-    values: Sequence[Scalar] = first.values
-    if fresh.any():
-        more = [value for value, is_new in zip(second.values, fresh.tolist(), strict=True) if is_new]
-        if not len(first.values):
-            values = tabled(more)
-        elif isinstance(first.values, StringTable):
-            values = first.values.without(_NOTHING, map(str, more))
-        else:
-            values = Numbers(np.concatenate([np.array(list(first.values), dtype=np.int64), np.array(more)]))
-    return DictionaryColumn(np.concatenate([first.codes, codes[second.codes]]), values)
 
 
 @dataclass

@@ -10,8 +10,9 @@ from typing import Any, Protocol
 import numpy as np
 
 from kathodos.columns.csr import Ints
-from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, joined_columns
-from kathodos.model.kinds import Kind
+from kathodos.columns.dictionary import DictionaryColumn, always, appended, dictionary_column
+from kathodos.columns.dictionary import rows_of as rows_of_columns
+from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.rows import Record, Rows, State, rows_from
 from kathodos.store.history import SOURCE, Histories, KindHistory
 
@@ -29,6 +30,9 @@ class Records(Protocol):
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         """The records with these row numbers, in this order."""
+
+    def sources(self, kind: Kind) -> DictionaryColumn:
+        """Who brought each record of a kind."""
 
     def with_key(self, kind: Kind, key: Key) -> Record | None:
         """The record with this key, if there is one."""
@@ -147,6 +151,9 @@ class InMemory:
         rows = self.state.get(kind.name)
         return np.array(rows.ids if rows is not None else [], dtype=np.int64)
 
+    def sources(self, kind: Kind) -> DictionaryColumn:
+        return always(None, len(self.rows(kind)))
+
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         held = self.state[kind.name]
         at = {row: position for position, row in enumerate(held.ids)}
@@ -160,11 +167,23 @@ class InMemory:
 
 
 @dataclass(frozen=True)
+class KindEdits:
+    """Of one kind: the positions of the records that go, ascending; what comes, in the kind's order; who brings it."""
+
+    gone: Ints
+    come: Sequence[DictionaryColumn]
+    sources: DictionaryColumn
+
+    def __len__(self) -> int:
+        return len(self.gone) + len(self.sources)
+
+
+@dataclass(frozen=True)
 class Edited:
     """Records as they would be with some edits. A record that comes has the row number -1, -2 and so on, by kind."""
 
     records: Records
-    edits: Edits
+    edits: Mapping[str, KindEdits]
 
     @cached_property
     def _staying(self) -> dict[str, Ints | None]:
@@ -173,39 +192,82 @@ class Edited:
     def staying(self, kind: Kind) -> Ints | None:
         """The positions of the records that stay; None for all of them."""
         if kind.name not in self._staying:
-            gone = self.edits.get(kind.name, Edit()).gone
+            edits = self.edits.get(kind.name)
             found: Ints | None = None
-            if gone:
+            if edits is not None and len(edits.gone):
                 stays = np.ones(len(self.records.rows(kind)), dtype=bool)
-                stays[positions_of_keys(self.records, kind, [_key(kind, record) for record in gone])] = False
+                stays[edits.gone] = False
                 found = stays.nonzero()[0]
             self._staying[kind.name] = found
         return self._staying[kind.name]
 
     def column(self, kind: Kind, name: str) -> DictionaryColumn:
-        column, staying = self.records.column(kind, name), self.staying(kind)
+        edits = self.edits.get(kind.name)
+        come = edits.come[kind.names.index(name)] if edits is not None and len(edits.sources) else None
+        return self._with(kind, self.records.column(kind, name), come)
+
+    def sources(self, kind: Kind) -> DictionaryColumn:
+        edits = self.edits.get(kind.name)
+        return self._with(kind, self.records.sources(kind), edits.sources if edits is not None else None)
+
+    def _with(self, kind: Kind, column: DictionaryColumn, come: DictionaryColumn | None) -> DictionaryColumn:
+        staying = self.staying(kind)
         kept = column if staying is None else column.taken(staying)
-        come = self.edits.get(kind.name, Edit()).come
-        return joined_columns([kept, dictionary_column([record[name] for record in come])]) if come else kept
+        return kept if come is None else appended(kept, come)
 
     def rows(self, kind: Kind) -> Ints:
         rows, staying = self.records.rows(kind), self.staying(kind)
         kept = rows if staying is None else rows[staying]
-        return np.concatenate([kept, -1 - np.arange(len(self.edits.get(kind.name, Edit()).come))])
+        edits = self.edits.get(kind.name)
+        return kept if edits is None else np.concatenate([kept, -1 - np.arange(len(edits.sources))])
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
-        come = self.edits.get(kind.name, Edit()).come
+        made = [row for row in rows if row < 0]
+        if not made:
+            return self.records.some(kind, rows)
+        come = rows_of_columns(self.edits[kind.name].come, np.array([-1 - row for row in made]))
+        by_row = dict(zip(made, come, strict=True))
         kept = self.records.some(kind, [row for row in rows if row > 0])
-        stored = dict(zip(kept.ids, kept.values(), strict=True))
-        made = {row: tuple(come[-row - 1][name] for name in kind.names) for row in rows if row < 0}
-        return rows_from(kind, [(row, *(stored[row] if row > 0 else made[row])) for row in rows])
+        by_row |= dict(zip(kept.ids, kept.values(), strict=True))
+        return rows_from(kind, [(row, *by_row[row]) for row in rows])
 
     def with_key(self, kind: Kind, key: Key) -> Record | None:
-        edit = self.edits.get(kind.name, Edit())
-        come, gone = ({_key(kind, record): record for record in some} for some in (edit.come, edit.gone))
-        if key in come or key in gone:
-            return come.get(key)
+        edits = self.edits.get(kind.name)
+        if edits is None:
+            return self.records.with_key(kind, key)
+        if len(edits.sources):
+            keys = [edits.come[kind.names.index(name)] for name in kind.key]
+            for at, held in enumerate(rows_of_columns(keys)):
+                if held == key:
+                    (values,) = rows_of_columns(edits.come, np.array([at]))
+                    return dict(zip(kind.names, values, strict=True))
+        if np.isin(positions_of_keys(self.records, kind, [key]), edits.gone).any():
+            return None
         return self.records.with_key(kind, key)
+
+
+def edits_of(edited: Edited, kinds: Iterable[Kind]) -> Edits:
+    """The edits of some kinds, record by record."""
+    found = {}
+    for kind in kinds:
+        edits = edited.edits.get(kind.name)
+        if edits is not None and len(edits):
+            rows = edited.records.rows(kind)[edits.gone].tolist()
+            gone = edited.records.some(kind, rows).values()
+            come = rows_of_columns(edits.come)
+            found[kind.name] = Edit(*([dict(zip(kind.names, it, strict=True)) for it in some] for some in (gone, come)))
+    return found
+
+
+def edited(records: Records, edits: Edits) -> Edited:
+    """Records as they would be with some edits."""
+    by_kind = {}
+    for name, edit in edits.items():
+        kind = BY_NAME[name]
+        gone = positions_of_keys(records, kind, [_key(kind, record) for record in edit.gone])
+        come = [dictionary_column([record[column] for record in edit.come]) for column in kind.names]
+        by_kind[name] = KindEdits(np.sort(gone), come, always(None, len(edit.come)))
+    return Edited(records, by_kind)
 
 
 def _key(kind: Kind, record: Record) -> Key:

@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 
 from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
-from kathodos.store.base import FOREVER, Columns, Reader, Store
+from kathodos.store.base import FOREVER, Columns, EntryRow, Reader, Store
 from kathodos.store.computed import Point
 
 if TYPE_CHECKING:
@@ -89,12 +89,6 @@ class SQLiteStore(Store):
         return _SQLiteReader(connection.connection)
 
     @contextlib.contextmanager
-    def connect(self) -> Iterator[sa.Connection]:
-        self._must_exist()
-        with self._explaining(), self.engine.connect() as connection:
-            yield connection
-
-    @contextlib.contextmanager
     def write(self) -> Iterator[sa.Connection]:
         self._must_exist()
         with self._explaining(), self.engine.connect().execution_options(writes=True) as connection, connection.begin():
@@ -110,16 +104,6 @@ class SQLiteStore(Store):
         cursor: Any = connection.connection.cursor()
         statement = f'UPDATE "{kind.name}" SET "until" = {entry:d} WHERE "row" = ?'
         cursor.executemany(statement, ((number,) for number in numbers))
-
-    def scan(self, connection: sa.Connection, kind: Kind, size: int) -> Iterator[list[Any]]:
-        cursor: Any = connection.connection.cursor()
-        cursor.execute(f'SELECT * FROM "{kind.name}" ORDER BY "row"')
-        while part := cursor.fetchmany(size):
-            yield part
-
-    def damages(self, connection: sa.Connection) -> list[str]:
-        found = connection.exec_driver_sql("PRAGMA integrity_check(20)").scalars()
-        return [str(text) for text in found if text != "ok"]
 
     def _must_exist(self) -> None:
         if not self.file.exists():
@@ -173,6 +157,27 @@ class _SQLiteReader(Reader):
     def rows_after(self, entry: int) -> list[tuple[int, str]]:
         query = 'SELECT number, "rows" FROM ledger WHERE number > ? ORDER BY number'
         return [(int(number), str(text)) for number, text in self._cursor().execute(query, (entry,))]
+
+    def entries(self) -> Iterator[EntryRow]:
+        query = 'SELECT number, time, actor, kind, subjects, reason, payload, "rows", leaf FROM ledger '
+        for row in self._cursor().execute(query + "ORDER BY number DESC"):
+            yield tuple(row)
+
+    def heads(self) -> list[tuple[int, str, bytes, bytes]]:
+        found = self._cursor().execute("SELECT size, time, root, signature FROM ledger_heads ORDER BY size")
+        return [(size, time, bytes(root), bytes(signature)) for size, time, root, signature in found]
+
+    def leaves(self) -> Iterator[tuple[int, bytes]]:
+        for position, value in self._cursor().execute("SELECT position, hash FROM ledger_tree WHERE level = 0"):
+            yield int(position), bytes(value)
+
+    def scan(self, kind: Kind, size: int) -> Iterator[list[Any]]:
+        cursor = self._cursor().execute(f'SELECT * FROM "{kind.name}" ORDER BY "row"')
+        while part := cursor.fetchmany(size):
+            yield part
+
+    def damages(self) -> list[str]:
+        return [text for (text,) in self._cursor().execute("PRAGMA integrity_check(20)") if text != "ok"]
 
     def history(self, kind: Kind, first: int = 0, last: int = FOREVER) -> Iterator[Columns]:
         names = ", ".join(f'"{"until_" if name == "until" else name}"' for name in kind.names)

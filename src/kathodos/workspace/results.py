@@ -41,7 +41,7 @@ def kept(view: View, question: str, make: Callable[[], Result]) -> Result:
     if found is not None:
         return found
     result = make()
-    if view.edits is None:
+    if view.assumed is None:
         _keep(view, question, result)
     return result
 
@@ -55,7 +55,7 @@ def _keep(view: View, question: str, result: Result) -> None:
 
 def kept_already(view: View, question: str) -> Result | None:
     """What is kept of what a question finds in a view; None where there is nothing that holds."""
-    found = view.histories.folder.open(_name(view, question)) if view.edits is None else None
+    found = view.histories.folder.open(_name(view, question)) if view.assumed is None else None
     if found is not None and found.point == view.point and found.rest["from"] <= view.moment < found.rest["until"]:
         return Result(found, found.rest["of"])
     return None

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from functools import cached_property
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -18,7 +18,7 @@ from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
 from kathodos.store.computed import Point
 from kathodos.store.history import Histories
-from kathodos.store.records import Edited, Edits, Records, Stored
+from kathodos.store.records import Edited, Records, Stored, edits_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -26,33 +26,46 @@ if TYPE_CHECKING:
     from kathodos.analysis.basis import Basis
     from kathodos.findings.conflicts.covers import Register
     from kathodos.findings.excess.batches import ExcessContext
+    from kathodos.ledger.operations import Operation, Plan
     from kathodos.rules.reading import Rules
     from kathodos.store.attributes import AttributeColumns, Distinct
     from kathodos.workspace.findings import Findings
     from kathodos.workspace.workspace import Workspace
 
+R = TypeVar("R")
+
 
 class View:
     """What is asked about. `entry`: the last ledger entry that counts (None: the newest); `moment`: in microseconds.
 
-    `edits`: what is assumed besides, or None.
+    `assumed`: the records with what is assumed besides, or None.
     """
 
     def __init__(
-        self, workspace: Workspace, histories: Histories, entry: int | None, moment: int, edits: Edits | None = None
+        self, workspace: Workspace, histories: Histories, entry: int | None, moment: int, assumed: Edited | None = None
     ) -> None:
         self.workspace = workspace
         self.histories = histories
         self.entry = entry
         self.moment = moment
-        self.edits = edits
+        self.assumed = assumed
         self._before: View | None = None
 
-    def assuming(self, edits: Edits) -> View:
-        """The catalogue as it would be with some edits."""
-        view = View(self.workspace, self.histories, self.entry, self.moment, edits)
+    def assuming(self, assumed: Edited) -> View:
+        """The catalogue as it would be with some edits of its records."""
+        view = View(self.workspace, self.histories, self.entry, self.moment, assumed)
         view._before = self
         return view
+
+    def plan(self, operation: Operation[R], actor: str, reason: str = "") -> tuple[Plan, R]:
+        """What an operation would write, and what it comes to; `assuming(plan.after())` is the catalogue then.
+
+        Raises CallError or DataError where the operation must not be.
+        """
+        from kathodos.ledger.operations import Plan
+
+        plan = Plan(self.stored, actor, reason)
+        return plan, operation.compose(plan)
 
     # What it is made of
 
@@ -70,15 +83,16 @@ class View:
     @cached_property
     def catalogue(self) -> Records:
         """The records, with what is assumed."""
-        return self.stored if self.edits is None else Edited(self.stored, self.edits)
+        return self.stored if self.assumed is None else self.assumed
 
     @cached_property
     def index(self) -> Index:
         """The records compiled to arrays."""
-        if self._before is not None and self.edits is not None:
+        if self._before is not None and self.assumed is not None:
+            from kathodos.engine.index import NEEDED
             from kathodos.engine.patch import updated
 
-            return updated(self._before.index, self.edits, self.catalogue)
+            return updated(self._before.index, edits_of(self.assumed, NEEDED), self.catalogue)
         from kathodos.workspace.saved_index import index_at
 
         return index_at(self.histories, self.entry)

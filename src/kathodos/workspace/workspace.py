@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, TypeVar
 
 from kathodos.errors import CallError, DataError
 
@@ -19,12 +19,14 @@ if TYPE_CHECKING:
     from kathodos.findings.conflicts.covers import Control
     from kathodos.ingest.gather import Terms
     from kathodos.ledger.keys import Keys
+    from kathodos.ledger.operations import Done, Operation
     from kathodos.model.toml import TomlText
     from kathodos.rules.reading import Rules
     from kathodos.store.base import Store
     from kathodos.workspace.configuration import Configuration
     from kathodos.workspace.view import View
 
+R = TypeVar("R")
 CONFIGURATION = "kathodos.toml"
 
 
@@ -169,6 +171,17 @@ class Workspace:
         ]
         there = [file for file in named if file.exists()]
         return [f"{it.name} {hashlib.blake2b(it.read_bytes(), digest_size=16).hexdigest()}" for it in there]
+
+    # Writing
+
+    def carry_out(self, operation: Operation[R], actor: str, reason: str = "") -> Done[R]:
+        """Plans an operation from the newest state and writes it with its ledger entry, or writes nothing.
+
+        Raises CallError or DataError where it must not be.
+        """
+        from kathodos.ledger.operations import carry_out
+
+        return carry_out(operation, self.store, self.keys, actor, reason)
 
     # Gathering
 

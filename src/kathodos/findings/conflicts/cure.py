@@ -31,7 +31,7 @@ from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.times import DAY
 from kathodos.rules.reading import Duty, Permission
 from kathodos.rules.targets import PermissionTargets
-from kathodos.store.records import Edit, Edited, Edits
+from kathodos.store.records import Edit, Edits, edited
 
 _AT_ONCE = 150  # people whose programs are solved together
 _SOLVING = 0.8  # of the time; the rest is for the rehearsal
@@ -163,7 +163,7 @@ def edits_of(basis: Basis, withdrawals: Iterable[Withdrawal]) -> Edits:
 
 def still_standing(basis: Basis, conflicts: Sequence[Conflict], edits: Edits) -> list[Conflict]:
     """Which of the conflicts would still be there after some edits."""
-    records = Edited(basis.records, edits)
+    records = edited(basis.records, edits)
     after = Basis(records, updated(basis.index, edits, records), basis.moment)
     rules = list({it.rule.id: it.rule for it in conflicts}.values())
     breaking = {breach.rule.id: set(breach.identities.tolist()) for breach in who_breaks(after, rules)}

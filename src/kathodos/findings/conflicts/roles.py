@@ -17,7 +17,7 @@ from kathodos.findings.conflicts.states import Conflict, Conflicts, broken_by
 from kathodos.model.kinds import GRANTS
 from kathodos.rules.reading import Conflicting, Duty
 from kathodos.rules.targets import PermissionTargets, entitlements_permitting
-from kathodos.store.records import Edit, Edited
+from kathodos.store.records import Edit, edited
 
 _TRIAL = "trial of "
 
@@ -104,7 +104,7 @@ def _with_every_role(basis: Basis, roles: Bools) -> Index:
         for name in (index.roles[role] for role in missing.tolist())
     ]
     edits = {GRANTS.name: Edit(come=come)}
-    return updated(index, edits, Edited(basis.records, edits)) if come else index
+    return updated(index, edits, edited(basis.records, edits)) if come else index
 
 
 def _told_of(index: Index, alone: Sequence[int]) -> list[int]:

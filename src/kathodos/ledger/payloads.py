@@ -1,0 +1,88 @@
+"""What an entry of each kind keeps beside the rows that it opens and closes."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+import msgspec
+
+
+class Act(StrEnum):
+    """What was done: the kind of a ledger entry."""
+
+    GATHER = "gather"
+    TIE = "tie"
+    MARK = "baseline mark"
+    OPEN_REVIEW = "review open"
+    DECIDE = "review decide"
+    CLOSE_REVIEW = "review close"
+    ADD_CONTROL = "control add"
+    CONFIRM_CONTROL = "control confirm"
+    COVER = "cover"
+    UNCOVER = "uncover"
+    SETTLE = "settle"
+
+
+TAKING_AWAY = (Act.CLOSE_REVIEW,)
+"""The acts by which people end what a source had brought."""
+
+
+class Payload(msgspec.Struct, frozen=True, omit_defaults=True):
+    """What an entry keeps; an act with nothing to keep has an empty one."""
+
+
+class GatherPayload(Payload, frozen=True):
+    """`digest`: of what was read; `counts`: by kind how many came, changed, went, stayed, were set aside.
+
+    `columns`: by kind the columns that the source spoke of; `mark`: from where the next gather may ask.
+    """
+
+    source: str
+    digest: str = ""
+    counts: dict[str, list[int]] = {}
+    columns: dict[str, list[str]] = {}
+    mark: str = ""
+
+
+class MarkPayload(Payload, frozen=True):
+    baseline: str
+    entry: int
+
+
+class OpenReviewPayload(Payload, frozen=True):
+    review: str
+    lines: int
+    due: str
+
+
+class DecidePayload(Payload, frozen=True):
+    """`lines`: the numbers of the decided lines, as ranges."""
+
+    review: str
+    decision: str
+    lines: str
+
+
+class CloseReviewPayload(Payload, frozen=True):
+    """Numbers of lines as ranges; `ended`: references of what was taken away."""
+
+    review: str
+    certified: str
+    revoked: str
+    left_open: str
+    ended: list[str]
+
+
+class AddControlPayload(Payload, frozen=True):
+    control: str
+    period: str
+
+
+class ConfirmControlPayload(Payload, frozen=True):
+    control: str
+
+
+class CoverPayload(Payload, frozen=True):
+    conflict: str
+    control: str
+    until: str
