@@ -74,16 +74,16 @@ class WhatIf(Prepared, unittest.TestCase):
         self.assertIn("D-1", run("conflicts", cwd=self.here, status=1).stdout)
         self.assertNotIn("D-1", run("conflicts", *words, cwd=self.here).stdout)
 
-    def test_a_file_that_cannot_be_meant_is_refused_with_its_block(self):
+    def test_a_file_that_cannot_be_meant_is_refused_with_its_line(self):
         for text, *told in (
-            ("[[add]]\nkind = 'grant'\n", "[[add]] number 1", "'grant'", "grants"),
-            ("[add]\nkind = 'grants'\n", "'add'", "[[add]]"),
-            ("[[end]]\nkind = 'grants'\ngrant = 'g9'\n", "[[end]] number 1", "no grant g9", "Nearest"),
+            ("[[add]]\nkind = 'grant'\n", "line 1", "'grant'", "grants"),
+            ("[add]\nkind = 'grants'\n", "line 1: expected add", "[[add]]"),
+            ("[[end]]\nkind = 'grants'\ngrant = 'g9'\n", "line 1", "no grant g9", "Nearest"),
             ("[[add]]\nkind = 'identities'\nid = 'ann'\n", "identity ann already", "[[set]]"),
             ("[[add]]\nkind = 'grants'\nholder = 'ghost'\ngives = 'view dues:/'\n", "holder", "ghost"),
             ("[[add]]\nkind = 'grants'\nholder = 'ann'\ngives = 'role:dues/none'\n", "gives", "none"),
             ("[[set]]\nkind = 'identities'\nid = 'ann'\nstatus = 'odd'\n", "status", "'odd'", "none of"),
-            ("[[end]]\nkind = 'grants'\n", "[[end]] number 1", "grant"),
+            ("[[end]]\nkind = 'grants'\n", "line 1", "grant"),
             ("[[end]]\nkind = 'grants'\ngrant = 'g1'\n" * 2, "already"),
             ("[[add]]\nkind = 'areas'\narea = {a = 1}\n", "area"),
             ("[[add]\n", "line 1"),

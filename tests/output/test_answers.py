@@ -10,8 +10,9 @@ from unittest import mock
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos.model.printing import printable
 from kathodos.output.answers import show, show_products
-from kathodos.output.text import csv_cell, json_safe, printable
+from kathodos.output.text import csv_cell, json_safe
 from kathodos.report.answers import Answer, Branch, Field, Lines
 from tests.support import searching
 

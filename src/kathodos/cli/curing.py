@@ -133,15 +133,17 @@ def _loses(one: Withdrawal) -> str:
 
 
 def _write(session: Session, found: ChosenConflicts, cures: Cures) -> None:
-    from kathodos.output.changes import Block, write_changes
+    from kathodos.change.files import Block, Verb, changes_text
+    from kathodos.output.files import write_new
 
     blocks = []
     for one in cures.cures:
         why = f"clears {', '.join(it.name(found.view.basis.index) for it in one.conflicts)}"
         for it in one.withdrawals:
             if it.grant:
-                blocks.append(Block("end", "grants", {"grant": it.grant}, why))
+                blocks.append(Block(Verb.END, "grants", {"grant": it.grant}, why))
             else:
                 cells = dict(zip(("system", "group", "member"), it.key(), strict=True))
-                blocks.append(Block("end", "members", cells, why))
-    write_changes(session.arguments.change, "A cure of conflicts, as kathodos conflicts cure found it.", blocks)
+                blocks.append(Block(Verb.END, "members", cells, why))
+    content, _ = changes_text("A cure of conflicts, as kathodos conflicts cure found it.", blocks)
+    write_new(session.arguments.change, content)

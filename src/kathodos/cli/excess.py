@@ -238,11 +238,12 @@ def _shown(row: dict[str, Any]) -> dict[str, Any]:
 
 def _write(session: Session, kept: list[tuple[Batch, Any]]) -> int:
     """The remedies that are edits, as a change file."""
-    from kathodos.output.changes import Block, write_changes
+    from kathodos.change.files import Block, Verb, changes_text
+    from kathodos.output.files import write_new
 
     told = list(_told(kept, sum(len(positions) for _, positions in kept)))
     blocks = [
-        Block(edit.verb, edit.kind, edit.cells, f"{it.kind}, {it.subject}: {it.evidence}")
+        Block(Verb(edit.verb), edit.kind, edit.cells, f"{it.kind}, {it.subject}: {it.evidence}")
         for it in told
         for edit in it.edits
     ]
@@ -251,7 +252,8 @@ def _write(session: Session, kept: list[tuple[Batch, Any]]) -> int:
     if not blocks:
         heading = f"{plural(len(told), 'finding')}, none with a remedy that is an edit; {file} was not written."
         return session.answer(Answer(heading=heading, document={"file": None, "edits": 0}))
-    count = write_changes(file, "Remedies of excess, as kathodos excess found it.", blocks)
+    content, count = changes_text("Remedies of excess, as kathodos excess found it.", blocks)
+    write_new(file, content)
     text = [f"{plural(without, 'finding')} had no remedy that is an edit."] if without else []
     heading = f"Wrote {plural(count, 'edit')} for {plural(len(told) - without, 'finding')} to {file}."
     hint = f"Ask as if they were made: kathodos conflicts --assume {file}"

@@ -161,7 +161,7 @@ def _complete(parser: argparse.ArgumentParser) -> None:
 
 
 def _say(error: KathodosError) -> None:
-    from kathodos.output.text import printable
+    from kathodos.model.printing import printable
 
     for line in str(error).splitlines():
         sys.stderr.write(printable(line) + "\n")

@@ -12,8 +12,8 @@ from typing import TYPE_CHECKING, Any
 from kathodos.cli.options import Commands, Formatter, command
 from kathodos.cli.session import Session
 from kathodos.errors import CallError, DataError, KathodosError
+from kathodos.model.printing import printable
 from kathodos.model.words import plural
-from kathodos.output.text import printable
 from kathodos.report.answers import Answer, Field
 
 if TYPE_CHECKING:

@@ -2,12 +2,8 @@
 
 from __future__ import annotations
 
-import base64
-import hashlib
 import itertools
-import json
 from collections import Counter
-from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 
@@ -27,18 +23,15 @@ from kathodos.columns.dictionary import (
     rows_of,
 )
 from kathodos.connectors.mapping import Table
-from kathodos.errors import UnfitError, sentence
+from kathodos.errors import UnfitError
 from kathodos.formats.raw import Problem
 from kathodos.model import kinds
-from kathodos.model.addresses import Pattern, parse_address, parse_pattern
-from kathodos.model.filters import FilterError, parse_filter
+from kathodos.model.cells import IN_AN_ID, CellReader, attributes_text, derived_id, is_kept_unread
 from kathodos.model.kinds import Column, Form, Kind
 from kathodos.model.references import PREFIXES, Names
 from kathodos.model.suggestions import nearest
-from kathodos.model.times import end_moment, first_moment, normal_moment
+from kathodos.model.times import end_moment, first_moment
 
-_YES, _NO = {"true", "yes", "1", "y"}, {"false", "no", "0", "n"}
-_LARGEST = 2**53
 _MOST_COMPARED = 5000
 _MOST_LISTED = 1000
 _OF_SYSTEM = (Form.REFERENCE, Form.GIVES, Form.SCOPE, Form.ADDRESS, Form.ADDRESSES, Form.PATTERN, Form.PATTERNS)
@@ -81,19 +74,6 @@ def check_table(table: Table, names: Names) -> Checked:
     return checker.keyed(columns)
 
 
-def key_in(table: Table, names: Names) -> tuple[Scalar, ...]:
-    """The identifying values of a table of one row, references in full. Raises UnfitError."""
-    checker = _Checker(table, names)
-    values: list[Scalar] = []
-    for column in (table.kind.column(name) for name in table.kind.key):
-        cell = table.column(column.name).value(0)
-        value = checker.value(column, _text(cell), _text(checker.systems.value(0)), checker.reader(column))
-        if isinstance(value, UnfitError):
-            raise UnfitError(f"{column.name} {cell!r} {value.reason}", value.remedy)
-        values.append(value)
-    return tuple(values)
-
-
 def _text(value: Scalar) -> str | None:
     return None if value is None else str(value)
 
@@ -106,6 +86,7 @@ class _Checker:
         self.result = Checked(self.kind, frozenset(table.columns))
         self.bad = np.zeros(len(table), dtype=bool)
         self.systems = table.column("system")
+        self.cells = CellReader(table.kind, names, table.dates)
         self.listed: Counter[tuple[str, str]] = Counter()
         self.declared: dict[str, set[str]] = {}
         for name in names.of["actions"]:
@@ -118,9 +99,8 @@ class _Checker:
         if column.required:
             error = UnfitError("is empty", "Fill it in.")
             self.report((cells.codes < 0).nonzero()[0], column, cells, error)
-        if column.form is Form.TEXT or (column.form is Form.NAME and not self.has_plain_names):
+        if not self.cells.is_read(column):
             return cells.filled(column.default)
-        read = self.reader(column)
         if column.form in _OF_SYSTEM and len(self.systems.values):
             codes, firsts = distinct_pairs(cells.codes, self.systems.codes)
             asked = zip(cells.listed(firsts), self.systems.listed(firsts), strict=True)
@@ -129,7 +109,7 @@ class _Checker:
         values: list[Scalar] = []
         rows = _ByCode(codes)
         for number, (cell, system) in enumerate(asked):
-            value = self.value(column, _text(cell), _text(system), read) if cell is not None else None
+            value = self.value(column, _text(cell), _text(system)) if cell is not None else None
             if isinstance(value, UnfitError):
                 self.report(rows[number], column, cells, value)
                 value = cell
@@ -140,24 +120,14 @@ class _Checker:
         known = np.append(coder.codes(values), np.int32(-1))
         return DictionaryColumn(known[codes], coder.values).filled(column.default)
 
-    @property
-    def has_plain_names(self) -> bool:
-        """Whether the names of this kind must do without some characters."""
-        return self.kind in (kinds.SYSTEMS, kinds.ACTIONS, kinds.ROLE_PERMISSIONS, kinds.ACTIVITY)
-
-    def value(
-        self, column: Column, cell: str | None, system: str | None, read: Callable[[str, str | None], Scalar]
-    ) -> Scalar | UnfitError:
-        if cell is None:
-            return UnfitError("is empty", "Fill it in.") if column.required else column.default
+    def value(self, column: Column, cell: str | None, system: str | None) -> Scalar | UnfitError:
         try:
-            return read(cell, system)
+            return self.cells.value(column, cell, system)
         except UnfitError as error:
             return error
 
     def report(self, rows: Ints, column: Column, cells: DictionaryColumn, error: UnfitError) -> None:
-        is_reference = column.form in (Form.REFERENCE, Form.HOLDER, Form.GIVES, Form.SCOPE)
-        outcome = "noted" if is_reference and not column.must_exist else "set aside"
+        outcome = "noted" if is_kept_unread(column) else "set aside"
         self.problems(rows, column.name, cells, error.reason, error.remedy, outcome)
 
     def problems(
@@ -183,73 +153,6 @@ class _Checker:
                 problem = Problem(self.table.file, 0, column, "", reason, "Mend the listed ones first.", outcome)
                 self.result.problems.append(problem)
 
-    def reader(self, column: Column) -> Callable[[str, str | None], Scalar]:
-        return {
-            Form.TEXT: lambda cell, _: cell,
-            Form.NAME: self.name,
-            Form.CHOICE: lambda cell, _: _choice(cell, column.choices),
-            Form.YES_NO: lambda cell, _: _yes_no(cell),
-            Form.NUMBER: lambda cell, _: _number(cell, column.name),
-            Form.MOMENT: lambda cell, _: _moment(cell, self.table.dates),
-            Form.LIST: lambda cell, _: ";".join(_parts(cell)),
-            Form.FILTER: lambda cell, _: _filter(cell),
-            Form.ADDRESS: self.address,
-            Form.ADDRESSES: lambda cell, system: ";".join(self.address(part, system) for part in _parts(cell)),
-            Form.PATTERN: self.pattern,
-            Form.PATTERNS: lambda cell, system: ";".join(self.pattern(part, system) for part in _parts(cell)),
-            Form.GATES: lambda cell, _: _gates(cell),
-            Form.REFERENCE: lambda cell, system: self.reference(column, cell, system),
-            Form.HOLDER: lambda cell, _: self.names.resolve(cell, column.refers),
-            Form.GIVES: self.gives,
-            Form.SCOPE: self.scope,
-        }[column.form]
-
-    def name(self, cell: str, _: str | None) -> str:
-        if self.kind is kinds.SYSTEMS and any(mark in cell for mark in ":/ "):
-            raise UnfitError("a system's name has no colon, slash or space", "Rename it here and where it is used.")
-        if self.kind in (kinds.ACTIONS, kinds.ROLE_PERMISSIONS, kinds.ACTIVITY) and any(
-            mark.isspace() for mark in cell
-        ):
-            raise UnfitError("an action's name has no spaces", "Write it with a hyphen.")
-        return cell
-
-    def reference(self, column: Column, cell: str, system: str | None) -> str:
-        """A reference of the column's one kind, as the catalogue keeps it."""
-        (kind,) = column.refers
-        if kind == "systems":
-            if cell not in self.names.of[kind]:
-                raise UnfitError(f"there is no system {cell}", nearest(cell, sorted(self.names.of[kind])))
-            return cell
-        full = self.names.resolve(cell, (kind,), system if self.kind is not kinds.ACTIVITY else None)
-        name = full.partition(":")[2]
-        if column.name in ("group", "role"):
-            owner, _, short = name.partition("/")
-            if owner != system:
-                raise UnfitError(f"{cell} is of the system {owner}, the row of {system}", "Make the two agree.")
-            return short
-        return full if column.name == "junior" else name
-
-    def address(self, cell: str, system: str | None) -> str:
-        return self._of_known_system(_read(parse_address, cell, system))
-
-    def pattern(self, cell: str, system: str | None) -> str:
-        return self._of_known_system(_read(parse_pattern, cell, system))
-
-    def _of_known_system(self, address: str) -> str:
-        system = address.partition(":")[0]
-        if system not in self.names.of["systems"]:
-            raise UnfitError(f"there is no system {system}", nearest(system, sorted(self.names.of["systems"])))
-        return address
-
-    def gives(self, cell: str, system: str | None) -> str:
-        action, _, pattern = cell.partition(" ")
-        if ":/" in pattern and not cell.startswith("role:"):
-            return f"{action} {self.pattern(pattern.strip(), system)}"
-        return self.names.resolve(cell, ("roles",))
-
-    def scope(self, cell: str, system: str | None) -> str:
-        return self.names.resolve(cell, ("areas",)) if cell.startswith("area:") else self.pattern(cell, system)
-
     def attributes(self) -> DictionaryColumn:
         """The columns that are not ours, as one canonical JSON object a row."""
         further = sorted(name for name in self.table.columns if name not in self.kind.names)
@@ -260,8 +163,7 @@ class _Checker:
         _, firsts = np.unique(codes, return_index=True)
         texts: list[Scalar] = []
         for cells in rows_of(columns, firsts):
-            held = {name: cell for name, cell in zip(further, cells, strict=True) if cell is not None}
-            texts.append(json.dumps(held, ensure_ascii=False, separators=(",", ":")) if held else None)
+            texts.append(attributes_text(dict(zip(further, cells, strict=True))))
         coder = Encoder()
         return DictionaryColumn(coder.codes(texts)[codes] if texts else codes.astype(np.int32), coder.values)
 
@@ -310,12 +212,10 @@ class _Checker:
         absent = ((columns[0].codes < 0) & ~self.bad).nonzero()[0]
         if not len(absent):
             return columns[0]
-        names = ("holder", "gives", "on", "effect", "tier", "from", "until")
-        content = rows_of([columns[self.kind.names.index(name)] for name in names], absent)
+        content = rows_of([columns[self.kind.names.index(name)] for name in IN_AN_ID], absent)
         ids = columns[0].listed()
         for row, said in zip(absent.tolist(), content, strict=True):
-            digest = hashlib.sha256(json.dumps(list(said)).encode()).digest()
-            ids[row] = "g-" + base64.b32encode(digest)[:12].decode().lower()
+            ids[row] = derived_id(said)
         return dictionary_column(ids)
 
     def note_what_is_odd(self, columns: list[DictionaryColumn]) -> None:
@@ -406,63 +306,3 @@ def _is_over(begin: str, end: str) -> bool:
         return end_moment(end) <= first_moment(begin)
     except ValueError:
         return False
-
-
-def _read(parse: Callable[[str], Pattern], cell: str, system: str | None) -> str:
-    """An address or pattern; one that begins with a slash is of the row's own system."""
-    try:
-        return str(parse(f"{system}:{cell}" if cell.startswith("/") and system else cell))
-    except ValueError as error:
-        raise UnfitError("is no resource", sentence(error)) from None
-
-
-def _parts(cell: str) -> list[str]:
-    return [part for part in (part.strip() for part in cell.split(";")) if part]
-
-
-def _choice(cell: str, choices: tuple[str, ...]) -> str:
-    if cell.lower() not in choices:
-        raise UnfitError(f"is none of {', '.join(choices)}", "Write one of them.")
-    return cell.lower()
-
-
-def _yes_no(cell: str) -> int:
-    if cell.lower() not in _YES | _NO:
-        raise UnfitError("is neither true nor false", "Write true or false.")
-    return int(cell.lower() in _YES)
-
-
-def _number(cell: str, column: str) -> int:
-    try:
-        number = int(cell)
-    except ValueError:
-        raise UnfitError("is no whole number", "Write one.") from None
-    if column == "sensitivity" and not 0 <= number <= 3:
-        raise UnfitError("is not between 0 and 3", "Write 0, 1, 2 or 3.")
-    if abs(number) > _LARGEST:
-        raise UnfitError("is too large", "Write a smaller number.")
-    return number
-
-
-def _moment(cell: str, forms: Iterable[str]) -> str:
-    try:
-        return normal_moment(cell, tuple(forms))
-    except ValueError as error:
-        raise UnfitError("is no date or time that exists", sentence(error)) from None
-
-
-def _filter(cell: str) -> str:
-    try:
-        parse_filter(cell)
-    except FilterError as error:
-        raise UnfitError(f"is no filter: {error}", 'Write it as in: department eq "Pilotage"') from None
-    return cell
-
-
-def _gates(cell: str) -> str:
-    gates: Mapping[str, str] = {}
-    try:
-        gates = {kind.strip(): action.strip() for kind, action in (part.split("=") for part in _parts(cell))}
-    except ValueError:
-        raise UnfitError("is not of the form type=action;type=action", "Write it so.") from None
-    return ";".join(f"{kind}={action}" for kind, action in gates.items())

@@ -7,7 +7,7 @@ import difflib
 import io
 import re
 from collections import Counter
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -252,14 +252,6 @@ def _values(header: str, column: Column, cells: DictionaryColumn) -> tuple[list[
 
 def _quoted(text: str) -> str:
     """A text as TOML writes it."""
-    return '"' + "".join(_escaped(text)) + '"'
+    import tomlkit
 
-
-def _escaped(text: str) -> Iterator[str]:
-    for mark in text:
-        if mark in '"\\':
-            yield f"\\{mark}"
-        elif mark == "\t":
-            yield "\\t"
-        else:
-            yield f"\\u{ord(mark):04x}" if ord(mark) < 32 or ord(mark) == 127 else mark
+    return tomlkit.string(text).as_string()

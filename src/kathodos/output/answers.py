@@ -10,7 +10,8 @@ import sys
 from collections.abc import Iterable, Sequence
 from typing import Any, TextIO
 
-from kathodos.output.text import csv_cell, json_safe, printable
+from kathodos.model.printing import printable
+from kathodos.output.text import csv_cell, json_safe
 from kathodos.report.answers import Answer, Branch, Field, Lines, Row
 
 FORMATS = ("table", "csv", "json", "jsonl")

@@ -10,8 +10,8 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.errors import CallError, DataError
+from kathodos.model.printing import printable
 from kathodos.model.words import plural
-from kathodos.output.text import printable
 
 if TYPE_CHECKING:
     from kathodos.findings.pictures import Table
