@@ -2,11 +2,27 @@
 
 from __future__ import annotations
 
+from enum import IntEnum
+
+
+class Status(IntEnum):
+    """The exit status of the command."""
+
+    DONE = 0
+    FOUND = 1  # done, and something found: a conflict, a "no", a verification that failed
+    WRONG_CALL = 2
+    WRONG_DATA = 3
+
+
+def found_if(is_found: object) -> Status:
+    """The status of an answer that may have found something."""
+    return Status.FOUND if is_found else Status.DONE
+
 
 class KathodosError(Exception):
     """Something the user can act on. `status` is the exit status of the command."""
 
-    status = 3
+    status = Status.WRONG_DATA
 
     def __init__(self, what: str, remedy: str = "") -> None:
         super().__init__(what if not remedy else f"{what}\n{remedy}")
@@ -17,7 +33,7 @@ class KathodosError(Exception):
 class CallError(KathodosError):
     """The call itself is wrong: an unknown name, a filter that does not parse, a decision that is not allowed."""
 
-    status = 2
+    status = Status.WRONG_CALL
 
 
 class DataError(KathodosError):

@@ -7,20 +7,6 @@ import argparse
 from kathodos.cli.options import Commands, Formatter, acting, as_of, command
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
-from kathodos.model.words import plural
-from kathodos.report.answers import Answer, Field
-
-_LIST = (
-    Field("control", "Control", 9),
-    Field("title", "Title", 6, least=12),
-    Field("owner", "Owner", 8),
-    Field("period", "Every", 7),
-    Field("covers", "Covers", 7, is_number=True),
-    Field("last", "Confirmed", 8, least=10, shown=lambda value: str(value or "never")[:10]),
-    Field("due", "Due", 8, least=10),
-    Field("state", "State", 9, style=lambda value: "red" if value == "late" else ""),
-    Field("does", "What is done", 4, least=20),
-)
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -55,52 +41,27 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run_list(session: Session) -> int:
-    from kathodos.model.times import day_text
+    from kathodos.report.controls import control_list
 
-    register = session.view.register
-    dues = {due.control.id: due for due in register.dues(session.view.moment)}
-    rows = []
-    for control in register.controls.values():
-        due = dues.get(control.id)
-        said = [it.confirmed_at for it in register.confirmations if it.control == control.id]
-        rows.append(
-            {
-                **vars(control),
-                "control": control.id,
-                "covers": due.covers if due else 0,
-                "last": max(said, default=None),
-                "due": day_text(due.due) if due else None,
-                "state": ("late" if due.is_late else "in time") if due else "covers nothing",
-            }
-        )
-    late = sum(row["state"] == "late" for row in rows)
-    heading = f"{plural(len(rows), 'control')}, {late} late"
-    hint = "Confirm one: kathodos control confirm NAME --as OWNER --reason TEXT" if late else ""
-    if not rows:
-        hint = "Add one with `kathodos control add`, or write controls.toml."
-    return session.answer(Answer(_LIST, rows, heading, hint=hint, status=1 if late else 0))
+    return session.answer(control_list(session.view))
 
 
 def run_add(session: Session) -> int:
     from kathodos.findings.conflicts.covers import Control
+    from kathodos.report.controls import control_added
     from kathodos.review.covers import AddControl
 
-    asked = session.arguments
+    asked, configured = session.arguments, session.workspace.controls()
     owner = session.view.index.holders.identities[session.view.identity(asked.owner)]
     control = Control(asked.control, asked.title or asked.control, owner, asked.does, asked.every, asked.until)
-    if asked.control in {it.id for it in session.workspace.controls()}:
-        raise CallError(f"controls.toml has a control {asked.control} already.", "Give this one another name.")
-    entry = session.carry_out(AddControl(control)).entry
-    heading = f"Added the control {control.id}, which {owner} answers for; entry {entry} of the ledger."
-    hint = f"Use it: kathodos conflicts cover RULE/IDENTITY --control {control.id} --until DATE --reason TEXT"
-    return session.answer(Answer(heading=heading, hint=hint, document={"control": control.id, "entry": entry}))
+    return session.answer(control_added(control, session.carry_out(AddControl(configured, control)).entry))
 
 
 def run_confirm(session: Session) -> int:
+    from kathodos.report.controls import control_confirmed
     from kathodos.review.covers import ConfirmControl
 
     if not session.reason:
         raise CallError("Say with --reason what was done and found.", "The register and the auditor show it.")
     done = session.carry_out(ConfirmControl(session.workspace.controls(), session.arguments.control))
-    heading = f"{done.result.id} was carried out, says {session.actor}; entry {done.entry} of the ledger."
-    return session.answer(Answer(heading=heading, document={"control": done.result.id, "entry": done.entry}))
+    return session.answer(control_confirmed(done.result, session.actor, done.entry))

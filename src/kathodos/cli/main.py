@@ -15,13 +15,14 @@ from importlib import import_module
 from typing import Any, NoReturn, TextIO, cast
 
 from kathodos.cli.session import Session
-from kathodos.errors import CallError, DataError, KathodosError, sentence
+from kathodos.errors import CallError, DataError, KathodosError, Status, sentence
 
 COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
     *("reach", "conflicts", "rules", "control", "check", "excess", "escalation", "risk", "chart"),
     *("review", "baseline", "list", "show", "activity", "ledger", "standin", "demo"),
 )
+_STOPPED = 130  # as a shell says of a command that was interrupted
 _MOST_DAMAGED = 40  # files of one store, each of which may be
 MODULES = {"list": "lists", "show": "shows"}
 EPILOG = """\
@@ -94,14 +95,14 @@ def main(words: Sequence[str] | None = None) -> int:
         return error.status
     except BrokenPipeError:
         os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        return 0
+        return Status.DONE
     except KeyboardInterrupt:
         sys.stderr.write("Stopped; nothing half-done was kept.\n")
-        return 130
+        return _STOPPED
     except OSError as error:
         where = f"{error.filename}: " if error.filename else ""
         _say(DataError(f"{where}{error.strerror or error}.", "Check that the file is there and may be used."))
-        return 3
+        return Status.WRONG_DATA
     return status
 
 

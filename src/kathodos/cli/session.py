@@ -12,6 +12,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from kathodos.errors import DataError
+from kathodos.model.printing import printable
 from kathodos.output.answers import show
 from kathodos.report.answers import Answer
 from kathodos.workspace.workspace import Workspace
@@ -62,6 +63,18 @@ class Session:
 
     def answer(self, answer: Answer) -> int:
         return show(answer, self.format)
+
+    def answer_with_file(self, answer: Answer, file: str | None, content: str) -> int:
+        """As `answer`, once a file that is not there yet has been written; none where there is nothing to write."""
+        if file and content:
+            from kathodos.output.files import write_new
+
+            write_new(file, content)
+        return self.answer(answer)
+
+    def complain(self, text: str) -> None:
+        """Says on stderr what went wrong with a part while the rest goes on."""
+        sys.stderr.write(f"{printable(text)}\n")
 
     def agrees(self, question: str) -> bool:
         """Whether to go on: yes with `--yes` or where nobody can be asked, else as the person at the terminal says."""

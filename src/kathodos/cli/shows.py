@@ -3,23 +3,9 @@
 from __future__ import annotations
 
 import argparse
-import json
-from typing import TYPE_CHECKING, Any
 
 from kathodos.cli.options import Commands, Formatter, as_of, command
 from kathodos.cli.session import Session
-from kathodos.errors import CallError
-from kathodos.report.answers import Answer, Branch, Field, plain
-from kathodos.report.records import records_at
-
-if TYPE_CHECKING:
-    from kathodos.columns.csr import Ints
-    from kathodos.model.kinds import Kind
-    from kathodos.workspace.view import View
-
-_MOST = 12
-_LEFT_OUT = ("ref", "thing", "peers_having", "peers_counted")  # what says nothing on a line by itself
-_MARKS = {True: "", False: " (another source wins)"}
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -37,136 +23,6 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    view = session.view
-    kind, record = _find(view, session.arguments.reference)
-    related = _related(view, kind, record)
-    claims = _claims(view, kind, record)
-    rows = [record] if session.format == "csv" else []
-    fields = [Field(name, name) for name in record] if session.format == "csv" else []
-    if session.format != "table":
-        some = {name: list(records_at(view.catalogue, other, at)) for name, (other, at) in related.items()}
-        document = {**record, **({"sources": claims} if claims else {}), "related": some}
-        return session.answer(Answer(fields, rows, document=document))
-    own = [Branch(f"{name}: {plain(value)}") for name, value in record.items() if name != "ref" and value is not None]
-    if claims:
-        told = [Branch(f"{it['source']}: {it['attribute']} {plain(it['value'])}{_MARKS[it['wins']]}") for it in claims]
-        own.append(Branch("said by its sources", told))
-    branches = [
-        Branch(
-            f"{name} ({len(at)})",
-            [Branch(_line(it)) for it in records_at(view.catalogue, other, at[:_MOST])]
-            + ([Branch(f"and {len(at) - _MOST} more")] if len(at) > _MOST else []),
-        )
-        for name, (other, at) in related.items()
-    ]
-    tree = Branch(record["ref"], [*own, *branches], "bold")
-    return session.answer(Answer(trees=[tree], hint=_hint(kind, record)))
+    from kathodos.report.shows import shown
 
-
-def _claims(view: View, kind: Kind, record: dict[str, Any]) -> list[dict[str, Any]]:
-    """Which source said what of a record that several speak of, and whether that is what counts."""
-    from kathodos.model.kinds import CLAIMS
-    from kathodos.store.records import positions_holding, record_at
-
-    key = json.dumps([record.get(name) for name in kind.key], ensure_ascii=False, separators=(",", ":"))
-    found = []
-    for at in positions_holding(view.catalogue, CLAIMS, {"kind": kind.name, "record": key}).tolist():
-        _, _, source, text = record_at(view.catalogue, CLAIMS, at).values()
-        spoken = json.loads(text)
-        further = json.loads(spoken.pop("attributes", "{}"))
-        for name, value in {**spoken, **further}.items():
-            if name not in kind.key:
-                wins = str(record.get(name)) == str(value)
-                found.append({"source": source, "attribute": name, "value": value, "wins": wins})
-    return sorted(found, key=lambda it: (it["attribute"], not it["wins"], it["source"]))
-
-
-def _hint(kind: Kind, record: dict[str, Any]) -> str:
-    reference = record["ref"]
-    if kind.name in ("identities", "accounts"):
-        return f"What it reaches: kathodos reach --by {reference}"
-    if kind.name == "resources":
-        return f"Who gets in: kathodos reach --on {reference}"
-    return f"Its history: kathodos ledger list --subject {reference}"
-
-
-def _find(view: View, text: str) -> tuple[Kind, dict[str, Any]]:
-    """The kind and the record that a reference names."""
-    from kathodos.model.kinds import KINDS
-    from kathodos.model.references import PREFIXES
-    from kathodos.model.referring import key_of
-    from kathodos.store.naming import resolved
-    from kathodos.store.records import positions_holding
-
-    records = view.catalogue
-    if ":/" in text:
-        return _resource(view, text)
-    prefix, _, rest = text.partition(":")
-    for kind in KINDS:
-        if kind.name not in PREFIXES and kind.one.replace(" ", "-") == prefix and rest.isdecimal():
-            at = (records.rows(kind) == int(rest)).nonzero()[0]
-            if not len(at):
-                raise CallError(f"There is no {kind.one} {rest}.", f"See `kathodos list {kind.name}`.")
-            return kind, next(records_at(records, kind, at))
-    reference = resolved(records, text, [kind for kind in KINDS if kind.name in PREFIXES])
-    kind = next(kind for kind in KINDS if PREFIXES.get(kind.name) == reference.partition(":")[0])
-    key = dict(zip(kind.key, key_of(kind, reference), strict=True))
-    return kind, next(records_at(records, kind, positions_holding(records, kind, key)))
-
-
-def _resource(view: View, text: str) -> tuple[Kind, dict[str, Any]]:
-    """A resource that a source lists, or one that exists because something below it is listed."""
-    from kathodos.model.kinds import RESOURCES
-    from kathodos.store.records import positions_holding
-
-    address = view.index.tree.addresses[view.node(text)]
-    at = positions_holding(view.catalogue, RESOURCES, {"resource": address})
-    if len(at):
-        return RESOURCES, next(records_at(view.catalogue, RESOURCES, at))
-    return RESOURCES, {"ref": address, "resource": address, "title": "listed by no source"}
-
-
-def _related(view: View, kind: Kind, record: dict[str, Any]) -> dict[str, tuple[Kind, Ints]]:
-    """The records of other kinds that point at this one, by kind; and for a resource those directly below it."""
-    from kathodos.model.kinds import KINDS, RESOURCES
-    from kathodos.store.naming import pointing_at
-
-    related = {}
-    for other in KINDS:
-        if other is not kind or kind.name == "identities":
-            at = pointing_at(view.catalogue, other, kind, record["ref"])
-            if len(at):
-                related[other.name] = (other, at)
-    if kind.name == "resources":
-        at = _directly_below(view, record["resource"])
-        if len(at):
-            related["directly below"] = (RESOURCES, at)
-    return related
-
-
-def _directly_below(view: View, address: str) -> Ints:
-    """The positions of the resources that stand directly below one."""
-    import numpy as np
-
-    from kathodos.columns.strings import StringTable, starting_with
-    from kathodos.model.kinds import RESOURCES
-
-    held = view.catalogue.column(RESOURCES, "resource")
-    below = address.rstrip("/") + "/"
-    assert isinstance(held.values, StringTable)
-    codes = starting_with(held.values, below).nonzero()[0]
-    direct = [
-        code
-        for code, text in zip(codes.tolist(), held.values.taken(codes), strict=True)
-        if "/" not in text[len(below) :]
-    ]
-    return np.isin(held.codes, [code for code in direct if held.values[code] != below]).nonzero()[0]
-
-
-def _line(record: dict[str, Any]) -> str:
-    """A record on one line, without what is empty or long."""
-    parts = [record["ref"]]
-    for name, value in record.items():
-        if name not in _LEFT_OUT and value not in (None, "", False) and str(value) not in record["ref"]:
-            parts.append(f"{name} {plain(value)}")
-    return ", ".join(parts[:7])
+    return session.answer(shown(session.view, session.arguments.reference, session.format))

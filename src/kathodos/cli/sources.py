@@ -1,45 +1,18 @@
-"""`kathodos sources`: the configured sources, whether each can be read, and how a new file may be mapped."""
+"""`kathodos sources`: list, check and sample the sources; propose how a file is mapped."""
 
 from __future__ import annotations
 
 import argparse
-import itertools
-import sys
 import time
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from kathodos.cli.options import Commands, Formatter, command
 from kathodos.cli.session import Session
-from kathodos.errors import CallError, DataError, KathodosError
-from kathodos.model.printing import printable
-from kathodos.model.words import plural
-from kathodos.report.answers import Answer, Field
+from kathodos.errors import CallError, DataError, Status
 
 if TYPE_CHECKING:
     from kathodos.model.kinds import Kind
-
-_LIST = (
-    Field("source", "Source", 9, least=10),
-    Field("kind", "Kind", 8, least=8),
-    Field("place", "Where", 7, least=16),
-    Field("gathered", "Last new", 6, least=20),
-    Field("entry", "Entry", 5, is_number=True),
-)
-_CHECK = (
-    Field("source", "Source", 9, least=10),
-    Field("kind", "Records", 8, least=16),
-    Field("read", "Read", 8, is_number=True),
-    Field("set_aside", "Set aside", 7, is_number=True),
-    Field("seconds", "Seconds", 4, is_number=True),
-    Field("waiting", "Waiting", 4),
-)
-_SAMPLE = (
-    Field("kind", "Kind", 8, least=10),
-    Field("file", "File", 6, least=12),
-    Field("line", "Line", 7, is_number=True),
-    Field("said", "Cells", 9, least=24),
-)
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -92,80 +65,45 @@ def _kind(session: Session) -> Kind | None:
 
 
 def _list(session: Session) -> int:
-    from kathodos.connectors.sources import reader_of
     from kathodos.ledger.entries import read_entries
     from kathodos.ledger.payloads import Act
+    from kathodos.report.sources import source_list
 
     with session.workspace.store.reading() as reader:
         last = {it.payload["source"]: it for it in read_entries(reader) if it.kind == Act.GATHER}
-    rows = []
-    for source in session.sources(session.arguments.name):
-        entry = last.get(source.name)
-        told = {"gathered": entry.time if entry else None, "entry": entry.number if entry else None}
-        rows.append({"source": source.name, "kind": source.kind, "place": reader_of(source).place(source), **told})
-    return session.answer(Answer(_LIST, rows, hint="Next: `kathodos sources check`, then `kathodos gather --dry-run`."))
+    return session.answer(source_list(session.sources(session.arguments.name), last))
 
 
 def _check(session: Session) -> int:
     """Reads every source as a gather would, and changes nothing."""
+    from kathodos.report.sources import Tried, sources_checked
     from kathodos.workspace.gathering import rehearse_source
 
-    rows: list[dict[str, Any]] = []
-    sources = session.sources(session.arguments.name)
-    wrong = 0
+    sources, tried = session.sources(session.arguments.name), []
     for source in sources:
         began = time.monotonic()
         try:
             found, waited = rehearse_source(session.workspace, source)
         except DataError as error:
-            wrong += 1
-            sys.stderr.write(f"{printable(source.name)}: {printable(error.what)} {printable(error.remedy)}\n")
+            session.complain(f"{source.name}: {error.what} {error.remedy}")
             continue
-        took = time.monotonic() - began
-        waiting = f"{waited / max(took, 1e-9):.0%}" if waited else None
-        for at, it in enumerate(found.differences):
-            counts = {"read": it.came + it.changed + it.same, "set_aside": it.set_aside}
-            times = {"seconds": round(took, 2), "waiting": waiting} if at == 0 else {}
-            rows.append({"source": source.name, "kind": it.kind.name, **counts, **times})
-    heading = f"{len(sources) - wrong} of {plural(len(sources), 'source')} can be read."
-    hint = "Next: mend what stderr names." if wrong else "Next: `kathodos gather --dry-run`."
-    session.answer(Answer(_CHECK, rows, heading, hint=hint))
-    return KathodosError.status if wrong else 0
+        tried.append(Tried(source.name, found, time.monotonic() - began, waited))
+    session.answer(sources_checked(tried, len(sources)))
+    return DataError.status if len(tried) < len(sources) else Status.DONE
 
 
 def _sample(session: Session) -> int:
-    """The first records of each table as they would come, before references are resolved."""
-    from kathodos.connectors.sources import reader_of
+    from kathodos.report.sources import source_sample
 
-    kind = _kind(session)
-    rows: list[dict[str, Any]] = []
-    for source in session.sources(session.arguments.name):
-        for table in reader_of(source).read(source, "").tables:
-            if kind in (None, table.kind):
-                for row in range(min(session.arguments.lines, len(table))):
-                    cells = {name: column.value(row) for name, column in table.columns.items()}
-                    line = {"file": table.file_of(row), "line": int(table.lines[row])}
-                    said = "; ".join(f"{name} {cell}" for name, cell in cells.items() if cell is not None)
-                    rows.append({"source": source.name, "kind": table.kind.name, **line, "cells": cells, "said": said})
-    document = {"records": [{key: value for key, value in row.items() if key != "said"} for row in rows]}
-    if session.format == "json":
-        return session.answer(Answer((), [], document=document))
-    heading = f"{plural(len(rows), 'record')} as they would be read."
-    hint = "Other headers or values? `kathodos sources propose FILE`."
-    return session.answer(Answer(_SAMPLE, rows, heading, hint=hint))
+    asked, is_json = session.arguments, session.format == "json"
+    return session.answer(source_sample(session.sources(asked.name), _kind(session), asked.lines, is_json))
 
 
 def _propose(session: Session) -> int:
     from kathodos.ingest.proposing import propose
+    from kathodos.report.sources import proposed
 
     path: Path = session.arguments.file
     if not path.is_file():
         raise CallError(f"{path} is no file.", "Name a CSV, XLSX, JSON Lines, Parquet or syslog file.")
-    found = propose(path, _kind(session))
-    if session.format == "json":
-        document = {"kind": found.kind.name, "mapping": found.text, "open": found.open_questions}
-        return session.answer(Answer((), [], document=document))
-    head = [f"# {path.name} looks like {found.kind.name}. Correct this, and put it below the source in kathodos.toml."]
-    lines = itertools.chain(head, [f"# ? {question}" for question in found.open_questions], [found.text])
-    sys.stdout.writelines(f"{printable(line)}\n" for text in lines for line in text.splitlines())
-    return 0
+    return session.answer(proposed(propose(path, _kind(session)), path.name, session.format == "csv"))

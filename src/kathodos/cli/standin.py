@@ -8,7 +8,7 @@ from pathlib import Path
 
 from kathodos.cli.options import Commands, Formatter, command
 from kathodos.cli.session import Session
-from kathodos.errors import DataError
+from kathodos.errors import DataError, Status
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -42,4 +42,4 @@ def run(session: Session) -> int:
     sys.stdout.flush()
     with server:
         server.serve_forever()
-    return 0
+    return Status.DONE

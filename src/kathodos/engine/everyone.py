@@ -76,6 +76,15 @@ def stream_pairs(index: Index, moment: int, action: str | None = None) -> Iterat
                 yield askers[some][origin[of_run]], actions[positions], nodes[positions]
 
 
+def pairs_of(index: Index, asker: int, moment: int, action: str | None = None) -> Iterator[tuple[Ints, Ints, Ints]]:
+    """As `stream_pairs`, of one asker."""
+    for found in what_reached_by(index, asker, moment):
+        number, node = found.may.nonzero()
+        wanted = np.array([action in (None, index.actions[at][1]) for at in found.system.actions])[number]
+        number, node = number[wanted], node[wanted]
+        yield np.full(len(number), asker), found.system.actions[number], node + found.system.root
+
+
 def everything(index: Index, moment: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:
     """What everyone reaches: those alike together, and what each of them reaches."""
     reach = ReachClasses(index, moment, None)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import numpy as np
@@ -9,7 +10,7 @@ import numpy as np
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.engine.decide import who_has
 from kathodos.engine.index import Index
-from kathodos.engine.reach import permits_on, what_reached_by, who_reaches
+from kathodos.engine.reach import Reached, permits_on, what_reached_by, who_reaches
 
 BY_PERMISSION, BY_ROLE = "directly, by a permission", "directly, by a role"
 BY_GROUP, BY_EVERYONE = "through a group", "as everyone"
@@ -91,3 +92,48 @@ def _holders_by_path(index: Index, grants: Ints) -> dict[str, Ints]:
         BY_EVERYONE: holder == index.holders.everyone,
     }
     return {path: distinct(holder[which]) for path, which in paths.items() if which.any()}
+
+
+@dataclass(frozen=True)
+class Collapsed:
+    """A node that is reached, with all that is reached below it where that is with the same actions.
+
+    `below`: how many nodes stand below it, `reached_below` how many of them are reached; 0 where it speaks for itself.
+    """
+
+    node: int
+    actions: list[str]
+    reached_below: int
+    below: int
+
+
+def collapsed(index: Index, found: Reached, action: str | None) -> Iterator[Collapsed]:
+    """What is reached in a system with one action, or any: each node with what it speaks for, the fewest possible."""
+    tree, root = index.tree, found.system.root
+    names = [index.actions[number][1] for number in found.system.actions]
+    may = found.may & np.array([action in (None, name) for name in names])[:, None]
+    is_told_above, is_one = _told_above(index, found, may)
+    is_reached = may.any(axis=0)
+    for at in (is_reached & ~is_told_above).nonzero()[0].tolist():
+        below = slice(at + 1, int(tree.end[at + root]) - root)
+        count, size = (int(is_reached[below].sum()), below.stop - below.start) if is_one[at] else (0, 0)
+        actions = [name for name, is_there in zip(names, may[:, at], strict=True) if is_there]
+        yield Collapsed(at + root, actions, count, size)
+
+
+def _told_above(index: Index, found: Reached, may: Bools) -> tuple[Bools, Bools]:
+    """Which nodes a row of one above speaks for, and which nodes' rows speak for all that is reached below them."""
+    tree, nodes = index.tree, slice(found.system.root, found.system.end)
+    parent, depth = tree.parent[nodes] - found.system.root, tree.depth[nodes]
+    _, alike = np.unique(may, axis=1, return_inverse=True)
+    is_reached = may.any(axis=0)
+    lowest, highest = np.where(is_reached, alike, len(alike)), np.where(is_reached, alike, -1)
+    levels = [(depth == level).nonzero()[0] for level in range(1, int(depth.max()) + 1)]
+    for here in reversed(levels):
+        np.minimum.at(lowest, parent[here], lowest[here])
+        np.maximum.at(highest, parent[here], highest[here])
+    is_one = is_reached & (lowest == highest)
+    is_told_above = np.zeros(len(parent), dtype=bool)
+    for here in levels:
+        is_told_above[here] = is_told_above[parent[here]] | is_one[parent[here]]
+    return is_told_above, is_one

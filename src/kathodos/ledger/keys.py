@@ -50,6 +50,18 @@ def read_head(line: str) -> Head:
         raise ValueError("not a signed head") from error
 
 
+def kept_heads(file: str) -> list[Head]:
+    """The heads in a file that an auditor kept, one a line. Raises DataError where it holds none."""
+    lines = Path(file).read_text(encoding="utf-8", errors="replace").splitlines()
+    try:
+        heads = [read_head(line) for line in lines if line.strip()]
+    except ValueError:
+        heads = []
+    if not heads:
+        raise DataError(f"{file} holds no signed head.", "Give a file that `kathodos ledger head` wrote.")
+    return heads
+
+
 class Keys:
     """The key files of a workspace's folder."""
 

@@ -15,12 +15,33 @@ from kathodos.model.words import plural
 
 if TYPE_CHECKING:
     from kathodos.findings.pictures import Table
+    from kathodos.workspace.view import View
 
 _SIZE = (11.0, 6.6)  # inches; at 116 dots an inch 1276 by 766
 _DOTS = 116
 _HATCHES = ("", "..", "//", "xx", "")
 _GREYS = ("#f2f2f2", "#d0d0d0", "#a6a6a6", "#6e6e6e", "#2b2b2b")
 _LONGEST = 34
+_NAMED = 8
+
+
+def drawn(kind: str, view: View) -> Any:
+    """The figure of a kind: access, conflicts, risk or excess."""
+    from kathodos.findings import pictures
+
+    if kind == "access":
+        return draw_access(pictures.access_by_department(view.context))
+    if kind == "conflicts":
+        found = view.findings.conflicts
+        is_open = ~view.findings.covered(found)
+        return draw_conflicts(pictures.conflicts_by_topic(view.basis, found.taken(is_open)))
+    if kind == "excess":
+        return draw_excess(pictures.excess_by_age(view.findings.excess))
+    scores = view.findings.scores("identities")
+    highest = scores.order()[:_NAMED].tolist()
+    people = view.people(highest)
+    named = [(str(people[at]["name"] or people[at]["id"]), float(scores.totals[at])) for at in highest]
+    return draw_risk(scores.totals, named)
 
 
 def draw_access(table: Table) -> Any:

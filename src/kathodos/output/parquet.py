@@ -2,17 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING
 
 from kathodos.errors import DataError
 
+if TYPE_CHECKING:
+    from kathodos.report.reach import NumberedPairs
 
-def write_pairs(
-    file: Path, blocks: Iterable[tuple[Any, Any, Any]], who: Sequence[str], actions: Sequence[str], nodes: Sequence[str]
-) -> int:
-    """Writes who, action and resource of each pair, given as numbers in these lists. Returns how many there were.
+
+def write_pairs(file: Path, pairs: NumberedPairs) -> int:
+    """Writes who, action and resource of each pair. Returns how many there were.
 
     The file appears when it is whole. Raises DataError where it cannot be written, or something stands there.
     """
@@ -22,13 +22,16 @@ def write_pairs(
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    texts = {name: pa.array(values, pa.string()) for name, values in zip(_COLUMNS, (who, actions, nodes), strict=True)}
+    texts = {
+        name: pa.array(values, pa.string())
+        for name, values in zip(_COLUMNS, (pairs.who, pairs.actions, pairs.resources), strict=True)
+    }
     kinds = {name: pa.dictionary(pa.int32(), pa.string()) for name in _COLUMNS}
     aside, count = file.with_name(file.name + ".part"), 0
     try:
         options = {"write_statistics": False, "dictionary_pagesize_limit": _LARGEST_DICTIONARY}  # statistics cost most
         with pq.ParquetWriter(aside, pa.schema(list(kinds.items())), **options) as writer:
-            for block in blocks:
+            for block in pairs.blocks:
                 columns = []
                 for name, numbers in zip(_COLUMNS, block, strict=True):
                     used = np.zeros(len(texts[name]), dtype=bool)

@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
+from kathodos.errors import Status
+
 
 def plain(value: object) -> str:
     """A value as text: nothing for none, lists separated by `; `."""
@@ -62,6 +64,6 @@ class Answer:
     text: Sequence[str] = ()
     trees: Sequence[Branch] = ()
     hint: str = ""
-    status: int = 0
+    status: Status = Status.DONE
     document: Row | None = None
     extra_keys: Sequence[str] = field(default=())

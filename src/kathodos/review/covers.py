@@ -20,14 +20,17 @@ from kathodos.store.records import positions_holding, rows_of
 
 @dataclass(frozen=True)
 class AddControl(Operation[None]):
-    """Adds a control."""
+    """Adds a control. `configured`: those of controls.toml."""
 
     act: ClassVar[Act] = Act.ADD_CONTROL
+    configured: Sequence[Control]
     control: Control
 
     def compose(self, plan: Plan) -> None:
         """Raises CallError where its name is taken."""
         control = control_for_use(self.control)
+        if control.id in {it.id for it in self.configured}:
+            raise CallError(f"controls.toml has a control {control.id} already.", "Give this one another name.")
         if len(positions_holding(plan.records, CONTROLS, {"control": control.id})):
             raise CallError(f"There is a control {control.id} already.", "Give this one another name.")
         values = (control.id, control.title, control.owner, control.does, control.period, control.until)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
@@ -18,8 +18,9 @@ if TYPE_CHECKING:
     from kathodos.connectors.settings import Source
     from kathodos.findings.conflicts.covers import Control
     from kathodos.ingest.gather import Terms
-    from kathodos.ledger.keys import Keys
+    from kathodos.ledger.keys import Head, Keys
     from kathodos.ledger.operations import Done, Operation
+    from kathodos.ledger.verify import Verification
     from kathodos.model.toml import TomlText
     from kathodos.rules.reading import Rules
     from kathodos.store.base import Store
@@ -182,6 +183,19 @@ class Workspace:
         from kathodos.ledger.operations import carry_out
 
         return carry_out(operation, self.store, self.keys, actor, reason)
+
+    def verify(self, kept: Sequence[Head] = ()) -> Verification:
+        """Whether the ledger and the catalogue are as signed; `kept`: heads that an auditor has kept elsewhere.
+
+        Where they are, what was computed from the store is made anew, so that it is too.
+        """
+        from kathodos.ledger.verify import verify
+
+        with self.store.reading() as reader:
+            found = verify(reader, self.keys, kept)
+        if not found.discrepancies:
+            self.store.computed.discard()
+        return found
 
     # Gathering
 

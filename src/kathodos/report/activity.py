@@ -1,0 +1,53 @@
+"""Use in words: who used what, how often and when last."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import numpy as np
+
+from kathodos.analysis.activity import Activity
+from kathodos.columns.csr import Bools
+from kathodos.errors import CallError
+from kathodos.model.addresses import parse_address
+from kathodos.model.suggestions import nearest
+from kathodos.model.times import microseconds
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
+from kathodos.workspace.view import View
+
+_FIELDS = (
+    Field("who", "Who", 9, least=14),
+    Field("action", "Action", 6, least=8),
+    Field("resource", "Resource", 9, least=18),
+    Field("count", "Times", 5, is_number=True),
+    Field("first", "First", 4, least=20),
+    Field("last", "Last", 8, least=20),
+)
+
+
+def used(view: View, by: str | None, on: str | None, since: datetime | None) -> Answer:
+    """What was used, how often and when last: by one asker, on one resource and below it, from a moment on."""
+    activity = Activity(view.catalogue, view.index.holders)
+    chosen = np.ones(len(activity.who), dtype=bool)
+    if since is not None:
+        chosen &= activity.since(microseconds(since))
+    if by:
+        chosen &= activity.who == view.asker(by)
+    if on:
+        chosen &= _below(view, activity, on)
+    rows = [vars(it) for it in activity.folded(chosen)]
+    heading = f"{plural(len(rows), 'use')} of an action on a resource."
+    return Answer(_FIELDS, rows, heading, hint="Each event: `kathodos list activity`." if rows else "")
+
+
+def _below(view: View, activity: Activity, text: str) -> Bools:
+    """The uses of a resource and what lies below. Raises CallError where there is no such resource and no use of it."""
+    try:
+        address = parse_address(text)
+    except ValueError as error:
+        raise CallError(f"--on {text} is no resource: {error}.", nearest(text, view.index.tree.addresses)) from None
+    found = activity.below(f"{address}/".replace("//", "/"))
+    if view.index.tree.node(address) < 0 and not found.any():
+        raise CallError(f"There is no resource {text}.", nearest(text, view.index.tree.addresses))
+    return found

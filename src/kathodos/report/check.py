@@ -1,0 +1,193 @@
+"""Fences and needs in words: who crosses one, who lacks what, and who holds what nothing says it needs."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import replace
+from typing import Any
+
+from kathodos.analysis.basis import Basis
+from kathodos.errors import CallError, DataError, found_if
+from kathodos.findings.fences import (
+    Crossing,
+    Lack,
+    Surplus,
+    crossings,
+    given_to,
+    idle_rules,
+    lacks,
+    surpluses,
+    without_stated_need,
+)
+from kathodos.model.suggestions import nearest
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Branch, Field
+from kathodos.report.chains import chain_branch, chain_record
+from kathodos.rules.reading import Rules
+from kathodos.workspace.view import View
+
+_KEYS = ("rule", "finding", "severity", "identity", "permission", "action", "resource", "resources", "missing", "pairs")
+_DATA = [Field(key, key) for key in (*_KEYS, "unused")]
+_MOST_SHOWN = 8  # of one rule, to a person
+
+
+def checked(view: View, by: str | None, rule: str | None, topic: str | None, is_table: bool) -> Answer:
+    """What the fences and needs say of everybody, or of one identity; all rules, or those of one id or topic."""
+    rules, basis = _chosen(view, rule, topic), view.basis
+    only = view.identity(by) if by else None
+    crossed = [it for it in crossings(basis, rules.fences) if only in (None, it.identity)]
+    lacking = [it for it in lacks(basis, rules.needs) if only in (None, it.identity)]
+    idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(basis, _both(rules))]
+    beyond: list[Surplus] = []
+    unstated: list[int] = []
+    if rule is None and topic is None:
+        beyond = [it for it in surpluses(basis, rules.needs) if only in (None, it.identity)]
+        unstated = [it for it in without_stated_need(basis, rules.needs).tolist() if only in (None, it)]
+    about = (
+        {it.identity for it in crossed} | {it.identity for it in lacking} | {it.identity for it in beyond} | {*unstated}
+    )
+    people = view.people(sorted(about))
+    names = {number: f"identity:{person['id']} ({person['name']})" for number, person in people.items()}
+    trees = [
+        *_trees([(it.fence, _crossing(basis, it, names)) for it in crossed]),
+        *_trees([(it.need, _lack(basis, it, names)) for it in lacking]),
+        *(
+            [Branch("beyond the needs of services and agents", [_surplus(basis, it, names) for it in beyond])]
+            if beyond
+            else []
+        ),
+        *(
+            [Branch("services and agents without a stated need", [_unstated(basis, it, names) for it in unstated])]
+            if unstated
+            else []
+        ),
+    ]
+    rows = [*(_crossed_row(basis, it) for it in crossed), *(_lack_row(basis, it) for it in lacking)]
+    rows += [_surplus_row(basis, it) for it in beyond] + [_unstated_row(basis, it) for it in unstated]
+    heading = (
+        f"{plural(len(rules.fences), 'fence')}: {len(crossed)} crossed; {plural(len(rules.needs), 'need')}: "
+        f"{plural(len(lacking), 'lack')}" + (f"; {len(idle)} cannot be checked" if idle else "")
+    )
+    hint = "One of them: kathodos check --by PERSON, or --rule ID" if trees else ""
+    fields, status = () if is_table else _DATA, found_if(crossed or lacking or idle)
+    return Answer(fields, rows, heading, idle, trees, hint, status)
+
+
+def _chosen(view: View, rule: str | None, topic: str | None) -> Rules:
+    """The fences and needs that were asked for."""
+    rules = view.rules
+    if not _both(rules):
+        raise DataError("There is no fence and no need in rules/*.toml.", "Write one; the manual shows how.")
+    chosen = [
+        it
+        for it in _both(rules)
+        if rule in (None, it.id) and (topic is None or it.topic.casefold() == topic.casefold())
+    ]
+    if not chosen:
+        known = [it.id for it in _both(rules)] if rule else sorted({it.topic for it in _both(rules)})
+        raise CallError("No fence and no need is called so.", nearest(rule or topic or "", known))
+    names = {it.id for it in chosen}
+    fences, needs = ([it for it in rules.fences if it.id in names], [it for it in rules.needs if it.id in names])
+    return replace(rules, fences=fences, needs=needs)
+
+
+def _both(rules: Rules) -> list[Any]:
+    return [*rules.fences, *rules.needs]
+
+
+def _trees(found: Sequence[tuple[Any, Branch]]) -> list[Branch]:
+    """A tree for each rule; of many only the first are shown to a person."""
+    by_rule: dict[str, tuple[Any, list[Branch]]] = {}
+    for rule, branch in found:
+        by_rule.setdefault(rule.id, (rule, []))[1].append(branch)
+    trees = []
+    for rule, branches in by_rule.values():
+        more = [Branch(f"and {len(branches) - _MOST_SHOWN} more: kathodos check --rule {rule.id} --format csv")]
+        shown = branches if len(branches) <= _MOST_SHOWN else [*branches[:_MOST_SHOWN], *more]
+        remedy = [Branch(f"what to do: {rule.remedy}")] if rule.remedy else []
+        trees.append(Branch(f"{rule.id} {rule.title} - {rule.severity}", [*shown, *remedy], "red"))
+    return trees
+
+
+def _place(basis: Basis, action: int, nodes: Any) -> str:
+    more = f" and {len(nodes) - 1} more" if len(nodes) > 1 else ""
+    return f"{basis.index.actions[action][1]} {basis.index.tree.addresses[int(nodes[0])]}{more}"
+
+
+def _crossing(basis: Basis, found: Crossing, names: dict[int, str]) -> Branch:
+    text = f"{names[found.identity]} reaches {_place(basis, found.action, found.nodes)}"
+    return Branch(text, [chain_branch(chain) for chain in found.chains(basis)[:4]])
+
+
+def _lack(basis: Basis, found: Lack, names: dict[int, str]) -> Branch:
+    why = found.why(basis)
+    told = [Branch(it.text) for it in why.obstacles[:2]]
+    told += [Branch(f"missing: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
+    return Branch(f"{names[found.identity]} lacks {_place(basis, found.action, found.nodes)}", told)
+
+
+def _surplus(basis: Basis, found: Surplus, names: dict[int, str]) -> Branch:
+    index = basis.index
+    actions = ", ".join(index.actions[action][1] for action in found.actions.tolist())
+    used = "never used" if found.unused == found.pairs else f"{found.unused:,} of {found.pairs:,} never used"
+    text = f"{names[found.identity]}: {actions} on {plural(found.resources, 'resource')} of {found.system}, {used}"
+    grants = [Branch(f"by grant:{index.grants.ids[it]} {index.gives(it)}") for it in found.grants[:4].tolist()]
+    return Branch(text, grants)
+
+
+def _row(basis: Basis, rule: Any, finding: str, found: Any) -> dict[str, Any]:
+    addresses = basis.index.tree.addresses
+    return {
+        "rule": rule.id,
+        "finding": finding,
+        "severity": rule.severity,
+        "identity": basis.index.holders.identities[found.identity],
+        "permission": str(found.permission),
+        "action": basis.index.actions[found.action][1],
+        "resource": addresses[int(found.nodes[0])],
+        "resources": len(found.nodes),
+    }
+
+
+def _crossed_row(basis: Basis, found: Crossing) -> dict[str, Any]:
+    row = _row(basis, found.fence, "crossed", found)
+    return {**row, "chains": [chain_record(chain) for chain in found.chains(basis)]}
+
+
+def _lack_row(basis: Basis, found: Lack) -> dict[str, Any]:
+    why = found.why(basis)
+    missing = (why.nearest or [str(found.permission)])[0]
+    return {
+        **_row(basis, found.need, "lacking", found),
+        "missing": missing,
+        "why": [it.text for it in why.obstacles],
+    }
+
+
+def _surplus_row(basis: Basis, found: Surplus) -> dict[str, Any]:
+    index = basis.index
+    actions = [index.actions[action][1] for action in found.actions.tolist()]
+    return {
+        "rule": None,
+        "finding": "surplus",
+        "identity": index.holders.identities[found.identity],
+        "action": actions,
+        "resource": f"{found.system}:/",
+        "resources": found.resources,
+        "pairs": found.pairs,
+        "unused": found.unused,
+        "grants": [index.grants.ids[grant] for grant in found.grants.tolist()],
+    }
+
+
+def _unstated_row(basis: Basis, identity: int) -> dict[str, Any]:
+    index = basis.index
+    grants = [index.grants.ids[grant] for grant in given_to(basis, identity).tolist()]
+    name = index.holders.identities[identity]
+    return {"rule": None, "finding": "no stated need", "identity": name, "grants": grants}
+
+
+def _unstated(basis: Basis, identity: int, names: dict[int, str]) -> Branch:
+    index, grants = basis.index, given_to(basis, identity)
+    held = [Branch(f"by grant:{index.grants.ids[it]} {index.gives(it)}") for it in grants[:4].tolist()]
+    return Branch(f"{names[identity]}: no need says what it is for; it holds {plural(len(grants), 'grant')}", held)

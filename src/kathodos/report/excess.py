@@ -1,0 +1,216 @@
+"""Privilege beyond need in words: counted by kind, each finding with its evidence, and the remedies as changes."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from kathodos.change.files import Block, Verb, changes_text
+from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.dictionary import dictionary_column
+from kathodos.errors import CallError, found_if
+from kathodos.findings.excess.batches import Batch, Finding, FindingColumns, finding
+from kathodos.findings.excess.kinds import KINDS, LATE_CONTROL, NAMES
+from kathodos.model.filters import Node
+from kathodos.model.severities import SEVERITIES
+from kathodos.model.suggestions import nearest
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field, Lines, Row
+from kathodos.report.severities import STYLES
+from kathodos.store.attributes import Distinct, filter_of, selected
+from kathodos.workspace.view import View
+
+_SEVERITIES = ("critical", "high", "medium", "low")
+_COUNTS = (
+    Field("kind", "Kind", 9, least=23),
+    *(Field(name, name.title(), 7, is_number=True) for name in _SEVERITIES),
+    Field("findings", "Findings", 8, is_number=True),
+    Field("means", "What it is", 6, least=24),
+)
+_FOUND = (
+    Field("severity", "Severity", 7, least=8, style=lambda value: STYLES.get(value, "")),
+    Field("kind", "Kind", 6, least=23),
+    Field("subject", "Who or what", 8, least=20),
+    Field("rests_on", "Rests on", 6, least=12),
+    Field("evidence", "Evidence", 9, least=34),
+    Field("confidence", "Sure", 5, is_number=True, shown=lambda value: f"{value} %"),
+    Field("remedy", "What to do", 4, least=20),
+)
+_OWN = ("kind", "severity", "subject", "confidence", "days")
+_MOST_SHOWN = 40
+
+
+@dataclass(frozen=True)
+class ExcessQuestion:
+    """Which findings are asked for: of some kinds, about one thing, selected by a filter; None for all."""
+
+    view: View
+    kinds: Sequence[str] | None = None
+    by: str | None = None
+    where: str | None = None
+
+    @cached_property
+    def thing(self) -> tuple[str, int] | None:
+        """The kind and number of the thing asked about."""
+        return self.view.thing(self.by) if self.by else None
+
+    @cached_property
+    def filter(self) -> Node | None:
+        """The filter, over findings and the identities concerned."""
+        known = [*_OWN, *self.view.basis.known_attributes()]
+        return filter_of(self.where, known, "finding or identity") if self.where else None
+
+    @cached_property
+    def found(self) -> list[tuple[Batch, Ints]]:
+        """Batches of findings, and which of each were asked for. Raises CallError for a kind that there is not."""
+        for name in self.kinds or ():
+            if name not in NAMES:
+                raise CallError(f"There is no kind of excess {name}.", nearest(name, NAMES))
+        findings = self.view.findings
+        kinds = self.kinds or {it.kind for it in findings.excess_columns if len(self.of(it))}
+        return [(batch, self.of(batch)) for batch in findings.excess_of(kinds)]
+
+    def of(self, batch: FindingColumns) -> Ints:
+        """The positions of the findings of a batch, the gravest and surest first; without words, those it may be."""
+        mask = np.ones(len(batch), dtype=bool)
+        if self.thing is not None:
+            mask &= self._about(batch, *self.thing)
+        if self.filter is not None:
+            mask &= self._selected(batch, self.filter)
+        positions = mask.nonzero()[0]
+        return positions[np.lexsort((-batch.confidence[positions], -batch.severity[positions]))]
+
+    def _about(self, batch: FindingColumns, kind: str, number: int) -> Bools:
+        """Which findings concern an identity, or are about an account, a role, a group, a system or a resource."""
+        index = self.view.index
+        holders = index.holders
+        if kind == "identities":
+            mine: Bools = batch.whose == number
+            return mine
+        owner = int(holders.owner[number]) if kind == "accounts" else -1
+        found: Bools = (batch.whose < 0) | (batch.whose == owner)
+        if isinstance(batch, Batch):
+            names = {
+                "accounts": lambda: f"account:{holders.accounts[number]}",
+                "roles": lambda: f"role:{index.roles[number]}",
+                "groups": lambda: f"group:{holders.groups[number]}",
+                "systems": lambda: f"system:{index.systems_in_order[number].name}",
+                "resources": lambda: index.tree.addresses[number],
+            }
+            name = names[kind]()
+            for at in found.nonzero()[0].tolist():
+                found[at] = batch.subject(at) == name
+        return found
+
+    def _selected(self, batch: FindingColumns, node: Node) -> Bools:
+        """Which findings a filter selects: by their own attributes, else by those of the identity concerned."""
+        if "subject" in {name.lower() for name in node.attributes()} and not isinstance(batch, Batch):
+            return np.ones(len(batch), dtype=bool)
+
+        def column(name: str) -> Distinct:
+            lower = name.lower()
+            if lower == "kind":
+                return Distinct(np.zeros(len(batch), dtype=np.int32), [batch.kind])
+            if lower == "severity":
+                return Distinct(batch.severity.astype(np.int32), [str(it) for it in SEVERITIES])
+            if lower == "subject" and isinstance(batch, Batch):
+                subjects = dictionary_column(batch.subject(at) for at in range(len(batch)))
+                return Distinct(subjects.codes, subjects.values)
+            if lower in ("confidence", "days"):
+                numbers: Ints = getattr(batch, lower)
+                values, codes = np.unique(numbers, return_inverse=True)
+                known = [value if value >= 0 else None for value in values.tolist()]
+                return Distinct(codes.astype(np.int32), known)
+            held = self.view.basis.distinct(name)
+            return Distinct(np.append(held.codes, np.int32(-1))[batch.whose], held.values)
+
+        return selected(node, column, len(batch))
+
+
+def excess_counts(view: View) -> Answer:
+    """How much there is of each kind."""
+    means = {kind.name: kind.means for kind in KINDS} | {LATE_CONTROL: "a control that was not confirmed in time"}
+    rows: list[dict[str, Any]] = []
+    for batch in view.findings.excess_columns:
+        if len(batch):
+            counts = np.bincount(batch.severity, minlength=len(SEVERITIES)).tolist()
+            by = {str(name): count or None for name, count in zip(SEVERITIES, counts, strict=True)}
+            named = {name: by[name] for name in _SEVERITIES}
+            rows.append({"kind": batch.kind, **named, "findings": len(batch), "means": means[batch.kind]})
+    rows.sort(key=_gravest_first)
+    total = sum(row["findings"] for row in rows)
+    shown = [it for it in _COUNTS if it.key not in _SEVERITIES or any(row[it.key] for row in rows)]
+    hint = f"One kind in detail: kathodos excess --kind {rows[0]['kind']}; all: --all" if rows else ""
+    heading = f"{plural(total, 'finding')} of {plural(len(rows), 'kind')}"
+    return Answer(shown, rows, heading, hint=hint, status=found_if(total))
+
+
+def _gravest_first(row: Row) -> list[int]:
+    return [-(row[name] or 0) for name in _SEVERITIES]
+
+
+def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer:
+    """The findings with their evidence; in a table only the first, unless the whole of them is wanted."""
+    kept = asked.found
+    total = sum(len(positions) for _, positions in kept)
+    most = _MOST_SHOWN if is_table and not is_whole else total
+    told = (_row(it) for it in _told(kept, most))
+    rows: Iterable[Row] = told
+    left_out: set[str] = set()
+    if is_table:
+        rows = [_shown(row) for row in told]
+        left_out = {"rests_on", *(["kind"] if len(kept) == 1 else [])}
+    fields = [it for it in _FOUND if it.key not in left_out]
+    hint = "As a change file: --change FILE" if total else ""
+    hint = f"{total - most} more: --all shows them" if most < total else hint
+    extra = () if is_table else ("days",)
+    heading = plural(total, "finding")
+    return Answer(fields, rows, heading, hint=hint, status=found_if(total), extra_keys=extra)
+
+
+def _told(kept: list[tuple[Batch, Any]], most: int) -> Iterator[Finding]:
+    """The first so many findings of all batches in words, the gravest and surest first."""
+    some = [(batch, positions) for batch, positions in kept if len(positions)]
+    if some:
+        of = np.repeat(np.arange(len(some)), [len(positions) for _, positions in some])
+        position, severity, confidence = (
+            np.concatenate(parts)
+            for parts in zip(*((at, it.severity[at], it.confidence[at]) for it, at in some), strict=True)
+        )
+        for at in np.lexsort((-confidence, -severity))[:most].tolist():
+            yield finding(some[of[at]][0], int(position[at]))
+
+
+def _row(found: Finding) -> dict[str, Any]:
+    edits = [{"do": it.verb, "kind": it.kind, **it.cells} for it in found.edits]
+    return {**{key: value for key, value in vars(found).items() if key != "edits"}, "edits": edits}
+
+
+def _shown(row: dict[str, Any]) -> dict[str, Any]:
+    """A finding for a person: what it rests on stands below what it is about."""
+    rests = [f"rests on {row['rests_on']}"] if row["rests_on"] != row["subject"] else []
+    return {**row, "subject": Lines([row["subject"], *rests])}
+
+
+def excess_remedies(asked: ExcessQuestion, file: str) -> tuple[Answer, str]:
+    """What is said of the remedies that are edits, and the change file that they make; empty where none is one."""
+    kept = asked.found
+    told = list(_told(kept, sum(len(positions) for _, positions in kept)))
+    blocks = [
+        Block(Verb(edit.verb), edit.kind, edit.cells, f"{it.kind}, {it.subject}: {it.evidence}")
+        for it in told
+        for edit in it.edits
+    ]
+    without = sum(not it.edits for it in told)
+    if not blocks:
+        heading = f"{plural(len(told), 'finding')}, none with a remedy that is an edit; {file} was not written."
+        return Answer(heading=heading, document={"file": None, "edits": 0}), ""
+    content, count = changes_text("Remedies of excess, as kathodos excess found it.", blocks)
+    text = [f"{plural(without, 'finding')} had no remedy that is an edit."] if without else []
+    heading = f"Wrote {plural(count, 'edit')} for {plural(len(told) - without, 'finding')} to {file}."
+    hint = f"Ask as if they were made: kathodos conflicts --assume {file}"
+    return Answer(heading=heading, text=text, hint=hint, document={"file": file, "edits": count}), content

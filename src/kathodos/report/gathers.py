@@ -1,0 +1,107 @@
+"""Gathers in words: what they brought, what they would bring, and what was wrong."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Sequence
+from typing import Any
+
+from kathodos.ingest.gather import Gathered
+from kathodos.model.kinds import PROBLEMS
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
+from kathodos.store.records import rows_of
+from kathodos.workspace.view import View
+
+_FIELDS = (
+    Field("source", "Source", 1),
+    Field("kind", "Kind", 9),
+    Field("came", "Came", 8, is_number=True),
+    Field("changed", "Changed", 8, is_number=True),
+    Field("went", "Went", 8, is_number=True),
+    Field("same", "Same", 5, is_number=True),
+    Field("set_aside", "Set aside", 7, is_number=True),
+    Field("came_back", "Came back", 6, is_number=True),
+)
+_PROBLEMS = (
+    Field("source", "Source", 1),
+    Field("file", "File", 9, least=18),
+    Field("line", "Line", 9, is_number=True, least=4),
+    Field("column", "Column", 5),
+    Field("value", "Value", 4, least=14),
+    Field("outcome", "Outcome", 6, least=5),
+    Field("reason", "Reason", 8, least=28),
+    Field("remedy", "What to do", 7, least=28),
+)
+_DETAILS = (
+    Field("source", "Source", 1),
+    Field("kind", "Kind", 8),
+    Field("record", "Record", 9, least=14),
+    Field("what", "What", 9, least=7),
+    Field("column", "Column", 7, least=8),
+    Field("before", "Before", 6, least=10),
+    Field("after", "After", 6, least=10),
+)
+_MOST_SHOWN = 200
+
+
+def gathered(done: Sequence[Gathered], is_new: bool) -> Answer:
+    """What the sources brought, kind by kind."""
+    rows: list[dict[str, Any]] = []
+    for one in done:
+        for found in one.differences:
+            numbers = {key: getattr(found, key) for key in (field.key for field in _FIELDS[2:])}
+            rows.append({"source": one.source, "kind": found.kind.name, **numbers})
+    aside = sum(found.set_aside for one in done for found in one.differences)
+    noted = sum(problem.outcome != "set aside" for one in done for problem in one.problems)
+    back = sum(found.came_back for one in done for found in one.differences)
+    wrong = f"{plural(aside, 'row')} set aside, {plural(noted, 'thing')} noted" if aside or noted else ""
+    heading = "Gathered." if is_new else "Nothing has changed since the last gather; nothing was written."
+    hint = "Next: `kathodos conflicts`, or `kathodos reach --by NAME`."
+    if wrong:
+        hint = f"{wrong}: `kathodos gather --problems` lists them."
+    if back:
+        hint = f"{plural(back, 'record')} came back that had been taken away: `kathodos returned` lists them. {hint}"
+    return Answer(_FIELDS, rows, heading, hint=hint)
+
+
+def gather_rehearsed(done: Sequence[Gathered], is_table: bool) -> Answer:
+    """Every difference that a gather would make."""
+    rows = [
+        {
+            "source": one.source,
+            "kind": it.kind.name,
+            "record": " ".join("" if part is None else str(part) for part in it.record),
+            "what": it.what,
+            "column": it.column,
+            "before": it.before,
+            "after": it.after,
+        }
+        for one in done
+        for it in one.details
+    ]
+    counts = [sum(getattr(found, name) for one in done for found in one.differences) for name in ("came", "changed")]
+    went = sum(found.went for one in done for found in one.differences)
+    heading = f"{counts[0]} would come, {counts[1]} would change, {went} would go. Nothing was changed."
+    shown = rows[:_MOST_SHOWN] if is_table else rows
+    hint = f"{len(rows) - len(shown)} more lines: --format csv shows all." if len(shown) < len(rows) else ""
+    hint = hint or ("As you want it? `kathodos gather`." if rows else "")
+    return Answer(_DETAILS, shown, heading, hint=hint)
+
+
+def problem_list(view: View, names: Collection[str]) -> Answer:
+    """What was wrong at the last gather of some sources."""
+    stored = view.stored
+    found = zip(stored.sources(PROBLEMS).listed(), rows_of(stored, PROBLEMS, *PROBLEMS.names).values(), strict=True)
+    rows = [
+        {"source": source, **dict(zip(PROBLEMS.names, values, strict=True))}
+        for source, values in found
+        if source in names
+    ]
+    rows.sort(key=lambda row: (row["outcome"] != "set aside", row["source"], row["file"], row["line"]))
+    aside = [row for row in rows if row["outcome"] == "set aside"]
+    lines = len({(row["source"], row["file"], row["line"]) for row in aside})  # one may be wrong in several cells
+    heading = f"{plural(lines, 'row')} set aside, {plural(len(rows) - len(aside), 'thing')} noted."
+    if not rows:
+        heading = "Nothing was wrong at the last gather."
+    hint = "Mend the rows in the source and gather again." if rows else ""
+    return Answer(_PROBLEMS, rows, heading, hint=hint)

@@ -1,0 +1,170 @@
+"""Rules in words: listed, shown, checked against the catalogue, tried as drafts."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+from typing import Any
+
+from kathodos.errors import CallError, found_if
+from kathodos.findings.conflicts.states import find_conflicts
+from kathodos.findings.fences import crossings, lacks
+from kathodos.model.suggestions import nearest
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Branch, Field, Lines
+from kathodos.rules.checking import FAULT, check_rules
+from kathodos.rules.reading import DUTIES_FILE, Rule, Rules, read_rules
+from kathodos.workspace.configuration import read_toml
+from kathodos.workspace.library import LayingOut
+from kathodos.workspace.view import View
+from kathodos.workspace.workspace import Workspace
+
+_LIST = (
+    Field("id", "Rule", 9),
+    Field("kind", "Kind", 6),
+    Field("severity", "Severity", 8),
+    Field("topic", "Topic", 7, least=12),
+    Field("title", "Title", 8, least=20),
+    Field("state", "State", 7, least=10, style=lambda value: "dim" if value != "in force" else ""),
+)
+_REMARKS = (
+    Field("rule", "Rule", 9),
+    Field("file", "File", 5),
+    Field("kind", "Kind", 8, style=lambda value: "red" if value == "fault" else ""),
+    Field("what", "What", 9, least=28),
+    Field("remedy", "What to do", 7, least=20),
+)
+_HITS = (
+    Field("rule", "Rule", 9),
+    Field("identity", "Identity", 9),
+    Field("name", "Name", 5, least=12),
+    Field("department", "Department", 4, least=10),
+    Field("state", "State", 8, least=8),
+    Field("what", "What", 7, least=20),
+)
+_EMPTY_DUTIES = "is empty in rules/duties.toml"
+
+
+def _kind(rule: Rule) -> str:
+    return {"Conflicting": "conflict", "Fence": "fence", "Need": "need"}[type(rule).__name__]
+
+
+def _unmapped(rule: Rule) -> list[str]:
+    """The duties of a rule that stand for nothing here."""
+    return [duty.name for duty in getattr(rule, "duties", ()) if not duty.is_mapped]
+
+
+def rule_list(rules: Rules, topic: str | None) -> Answer:
+    """The rules, all or those of one topic."""
+    chosen = [it for it in rules.every() if topic is None or it.topic.casefold() == topic.casefold()]
+    if topic is not None and not chosen:
+        raise CallError(f"No rule is of the topic {topic}.", nearest(topic, rules.topics()))
+    rows = []
+    for rule in chosen:
+        empty = _unmapped(rule)
+        state = f"waits for {', '.join(empty)}" if empty else "in force"
+        named = {"id": rule.id, "kind": _kind(rule), "severity": rule.severity}
+        rows.append({**named, "topic": rule.topic, "title": rule.title, "state": state, "file": rule.file})
+    waiting = sum(row["state"] != "in force" for row in rows)
+    heading = f"{plural(len(rows), 'rule')} in {plural(len({it.topic for it in chosen}), 'topic')}"
+    heading += f", {waiting} waiting for their duties" if waiting else ""
+    hint = "One in full: kathodos rules show ID" if rows else "Begin with `kathodos rules start`."
+    return Answer(_LIST, rows, heading, hint=hint)
+
+
+def rule_shown(rules: Rules, name: str) -> Answer:
+    """One rule in full."""
+    rule: Any = next((it for it in rules.every() if it.id == name), None)
+    if rule is None:
+        raise CallError(f"There is no rule {name}.", nearest(name, [it.id for it in rules.every()]))
+    branches, document = [], {"id": rule.id, "kind": _kind(rule), "severity": rule.severity, "title": rule.title}
+    document |= {key: getattr(rule, key) for key in ("topic", "description", "remedy", "reference", "file")}
+    if _kind(rule) == "conflict":
+        document |= {"threshold": rule.threshold, "within": rule.within, "duties": []}
+        for duty in rule.duties:
+            every = [f"all of: {it}" for it in duty.every]
+            meant = [*map(str, duty.permissions), *every] or [f"nothing: it {_EMPTY_DUTIES}"]
+            branches.append(Branch(f"duty: {duty.name}", [Branch(it) for it in meant]))
+            sides = {"any": [*map(str, duty.permissions)], "all": [*map(str, duty.every)]}
+            document["duties"].append({"name": duty.name, **sides})
+    else:
+        listed = rule.never if _kind(rule) == "fence" else rule.must
+        word = "never" if _kind(rule) == "fence" else "must"
+        branches.append(Branch(word, [Branch(str(it)) for it in listed]))
+        document |= {word: [str(it) for it in listed]}
+    about = [f"{key}: {getattr(rule, key)}" for key in ("description", "remedy", "reference") if getattr(rule, key)]
+    if _kind(rule) == "conflict":
+        inside = f", on the same {rule.within}" if rule.within else ""
+        about.append(f"broken by whoever holds {rule.threshold} of {len(rule.duties)} duties{inside}")
+    head = f"{rule.id} {rule.title} - {rule.severity}, {rule.topic} (rules/{rule.file})"
+    hint = f"Who breaks it: kathodos conflicts --rule {rule.id}" if _kind(rule) == "conflict" else "kathodos check"
+    trees = [Branch(head, [*map(Branch, about), *branches])]
+    return Answer(trees=trees, hint=hint, document=document)
+
+
+def rules_checked(view: View) -> Answer:
+    """Rules that can never match, duties that overlap, and duplicates."""
+    rules = view.rules
+    remarks = check_rules(view.basis, rules)
+    faults = sum(it.kind == FAULT for it in remarks)
+    rows = sorted((vars(it) for it in remarks), key=lambda row: row["kind"] != FAULT)
+    heading = f"{plural(len(rules.every()), 'rule')}: {plural(faults, 'fault')}, {plural(len(rows) - faults, 'note')}"
+    hint = "See one: kathodos rules show ID" if rows else "Whom they hit: kathodos conflicts, kathodos check"
+    hint = hint if rules.every() else "Begin with `kathodos rules start`."
+    return Answer(_REMARKS, rows, heading, hint=hint, status=found_if(faults))
+
+
+def rules_tried(view: View, file: str) -> Answer:
+    """Whom a draft would hit: conflicts, crossed fences, unmet needs; with what is wrong with the draft itself."""
+    draft = _draft(view.workspace, Path(file))
+    basis = view.basis
+    hits: list[tuple[Rule, int, str, Any]] = []
+    for it in find_conflicts(basis, draft.conflicts):
+        hits.append((it.rule, it.identity, it.state, [duty.name for duty in it.duties]))
+    for crossing in crossings(basis, draft.fences):
+        hits.append((crossing.fence, crossing.identity, "crossed", [_told(basis, crossing)]))
+    for lack in lacks(basis, draft.needs):
+        hits.append((lack.need, lack.identity, "lacking", [_told(basis, lack)]))
+    people = view.people(sorted({identity for _, identity, _, _ in hits}))
+    rows = [
+        {
+            "rule": rule.id,
+            "identity": people[identity]["id"],
+            "name": people[identity]["name"],
+            "department": people[identity]["department"],
+            "state": state,
+            "what": Lines(what),
+        }
+        for rule, identity, state, what in hits
+    ]
+    remarks = [it for it in check_rules(basis, draft) if it.kind == FAULT]
+    text = [f"{it.rule}: {it.what}. {it.remedy}" for it in remarks]
+    heading = f"{plural(len(draft.every()), 'rule')} of {file} would hit {plural(len(people), 'person', 'people')}"
+    hint = "To put it in force, move the file into rules/." if not remarks else "Mend the draft first."
+    return Answer(_HITS, rows, heading, text, hint=hint, status=found_if(rows or remarks))
+
+
+def _told(basis: Any, found: Any) -> str:
+    """The action and the first resource of a crossing or a lack."""
+    address = basis.index.tree.addresses[int(found.nodes[0])]
+    more = f" and {len(found.nodes) - 1} more" if len(found.nodes) > 1 else ""
+    return f"{basis.index.actions[found.action][1]} {address}{more}"
+
+
+def _draft(workspace: Workspace, file: Path) -> Rules:
+    """The rules of a file that is not in force, with the duties that the workspace knows."""
+    duties = [it for it in workspace.rule_files() if it.name.endswith(f"/{DUTIES_FILE}")]
+    return replace(read_rules([*duties, read_toml(file)]), duties={})
+
+
+def would_lay_out(laying: LayingOut) -> Answer:
+    """What is said where nothing is laid out yet."""
+    return Answer(heading=f"Would lay out: {', '.join(laying.fresh) or 'nothing'}.")
+
+
+def laid_out(laying: LayingOut) -> Answer:
+    """What is said once the library is laid out."""
+    text = [f"rules/{name}.toml" for name in laying.fresh]
+    text += [f"rules/{name}.toml is there already, and was left as it is" for name in laying.there]
+    hint = f"Say in rules/{DUTIES_FILE} what gives each duty here; then: kathodos rules list, kathodos rules check"
+    return Answer(heading=f"Laid out {plural(len(laying.fresh), 'file')}.", text=text, hint=hint)

@@ -1,0 +1,97 @@
+"""Sources in words: their list, how they would be read, and how a file may be mapped."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from kathodos.connectors.settings import Source
+from kathodos.connectors.sources import reader_of
+from kathodos.ingest.gather import Gathered
+from kathodos.ingest.proposing import Proposal
+from kathodos.ledger.entries import Entry
+from kathodos.model.kinds import Kind
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
+
+_LIST = (
+    Field("source", "Source", 9, least=10),
+    Field("kind", "Kind", 8, least=8),
+    Field("place", "Where", 7, least=16),
+    Field("gathered", "Last new", 6, least=20),
+    Field("entry", "Entry", 5, is_number=True),
+)
+_CHECK = (
+    Field("source", "Source", 9, least=10),
+    Field("kind", "Records", 8, least=16),
+    Field("read", "Read", 8, is_number=True),
+    Field("set_aside", "Set aside", 7, is_number=True),
+    Field("seconds", "Seconds", 4, is_number=True),
+    Field("waiting", "Waiting", 4),
+)
+_SAMPLE = (
+    Field("kind", "Kind", 8, least=10),
+    Field("file", "File", 6, least=12),
+    Field("line", "Line", 7, is_number=True),
+    Field("said", "Cells", 9, least=24),
+)
+
+
+@dataclass(frozen=True)
+class Tried:
+    """A source read as a gather would: what came of it, in how many seconds, so many of them waiting for a server."""
+
+    source: str
+    found: Gathered
+    seconds: float
+    waited: float
+
+
+def source_list(sources: Iterable[Source], last: dict[str, Entry]) -> Answer:
+    """The sources, and the entry of the gather that last brought something new of each."""
+    rows = []
+    for source in sources:
+        entry = last.get(source.name)
+        told = {"gathered": entry.time if entry else None, "entry": entry.number if entry else None}
+        rows.append({"source": source.name, "kind": source.kind, "place": reader_of(source).place(source), **told})
+    return Answer(_LIST, rows, hint="Next: `kathodos sources check`, then `kathodos gather --dry-run`.")
+
+
+def sources_checked(tried: Sequence[Tried], total: int) -> Answer:
+    """What those of so many sources that can be read would bring."""
+    rows: list[dict[str, Any]] = []
+    for one in tried:
+        waiting = f"{one.waited / max(one.seconds, 1e-9):.0%}" if one.waited else None
+        for at, it in enumerate(one.found.differences):
+            counts = {"read": it.came + it.changed + it.same, "set_aside": it.set_aside}
+            times = {"seconds": round(one.seconds, 2), "waiting": waiting} if at == 0 else {}
+            rows.append({"source": one.source, "kind": it.kind.name, **counts, **times})
+    heading = f"{len(tried)} of {plural(total, 'source')} can be read."
+    hint = "Next: mend what stderr names." if len(tried) < total else "Next: `kathodos gather --dry-run`."
+    return Answer(_CHECK, rows, heading, hint=hint)
+
+
+def source_sample(sources: Iterable[Source], kind: Kind | None, lines: int, is_json: bool) -> Answer:
+    """The first records of each table as they would come, before references are resolved."""
+    rows: list[dict[str, Any]] = []
+    for source in sources:
+        for table in reader_of(source).read(source, "").tables:
+            for row in range(min(lines, len(table)) if kind in (None, table.kind) else 0):
+                cells = {name: column.value(row) for name, column in table.columns.items()}
+                line = {"file": table.file_of(row), "line": int(table.lines[row])}
+                text = "; ".join(f"{name} {cell}" for name, cell in cells.items() if cell is not None)
+                rows.append({"source": source.name, "kind": table.kind.name, **line, "cells": cells, "said": text})
+    document = {"records": [{key: value for key, value in row.items() if key != "said"} for row in rows]}
+    if is_json:
+        return Answer((), [], document=document)
+    heading = f"{plural(len(rows), 'record')} as they would be read."
+    return Answer(_SAMPLE, rows, heading, hint="Other headers or values? `kathodos sources propose FILE`.")
+
+
+def proposed(found: Proposal, file: str, is_csv: bool) -> Answer:
+    """A mapping to be corrected, with what it could not tell."""
+    document = {"kind": found.kind.name, "mapping": found.text, "open": found.open_questions}
+    head = f"# {file} looks like {found.kind.name}. Correct this, and put it below the source in kathodos.toml."
+    lines = [head, *(f"# ? {question}" for question in found.open_questions), *found.text.splitlines()]
+    return Answer([Field(key, key) for key in document] if is_csv else (), [document], text=lines, document=document)

@@ -1,0 +1,65 @@
+"""Ties of accounts in words: how all are tied, which are not, and who may be one person."""
+
+from __future__ import annotations
+
+from kathodos.analysis.duplicates import likely_duplicates
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
+from kathodos.workspace.view import View
+
+_COUNTS = (
+    Field("system", "System", 9),
+    Field("how", "Tied by", 9),
+    Field("accounts", "Accounts", 9, is_number=True),
+)
+_OPEN = (
+    Field("account", "Account", 9, least=16),
+    Field("how", "State", 8, least=9),
+    Field("candidates", "May be", 7),
+)
+_DUPLICATES = (
+    Field("first", "One", 9, least=14),
+    Field("second", "Other", 9, least=14),
+    Field("reasons", "What speaks for it", 8, least=24),
+)
+
+
+def untied(view: View) -> Answer:
+    """The accounts that are tied to nobody, and whose they may be."""
+    _, found = view.findings.ties
+    rows = [{"account": account, "how": how, "candidates": some} for account, how, some in found]
+    hint = "Next: `kathodos tie ACCOUNT IDENTITY --reason WHY`, or `nobody` for a shared one." if rows else ""
+    return Answer(_OPEN, rows, f"{plural(len(rows), 'account')} tied to nobody.", hint=hint)
+
+
+def tie_counts(view: View) -> Answer:
+    """How all accounts are tied, by system and rule."""
+    counts, _ = view.findings.ties
+    counted = [{"system": system, "how": how, "accounts": count} for system, how, count, _ in counts]
+    total, tied = sum(count for _, _, count, _ in counts), sum(tied for *_, tied in counts)
+    heading = f"{tied} of {plural(total, 'account')} tied to an identity."
+    hint = "The others: `kathodos tie --open`." if tied < total else ""
+    return Answer(_COUNTS, counted, heading, hint=hint)
+
+
+def duplicates(view: View) -> Answer:
+    """Identities that may be one person."""
+    found = likely_duplicates(view.catalogue)
+    rows = [
+        {"first": f"identity:{it.first}", "second": f"identity:{it.second}", "reasons": "; ".join(it.reasons)}
+        for it in found
+    ]
+    heading = f"{plural(len(rows), 'pair')} of identities that may be one person."
+    hint = "Look at both: `kathodos show REF`. A namesake is no duplicate." if rows else ""
+    return Answer(_DUPLICATES, rows, heading, hint=hint)
+
+
+def tied(account: str, identity: str, entry: int | None) -> Answer:
+    """What is said once a person has said whose an account is; no identity: nobody's."""
+    return Answer(heading=f"account:{account} is {identity or 'nobody'}'s; entry {entry} of the ledger.")
+
+
+def tied_again(account: str, entry: int | None) -> Answer:
+    """What is said once a person's word on an account is taken back."""
+    what = f"account:{account} is tied by its source and the rules again"
+    return Answer(heading=f"{what}; entry {entry} of the ledger.")
