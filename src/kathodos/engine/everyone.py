@@ -24,14 +24,16 @@ from kathodos.columns.csr import (
     in_loads,
     joined,
     spread_each,
-    stretches,
 )
+from kathodos.columns.dictionary import Codes
 from kathodos.engine.decide import Intervals, direct_principals_of_each, is_live, without
 from kathodos.engine.index import Index, System
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals, PairAxis
 from kathodos.engine.reach import Reached, pairs_in, what_grants_give, what_reached_by
 
 _BLOCK = 100_000  # intervals that are sorted together
+Pairs = tuple[Codes, ...]
+"""Asker, action and node of each of some pairs, by number."""
 _STREAMED = 4_000_000  # pairs that are given out together
 _WORKERS = 2
 
@@ -58,11 +60,11 @@ def count_everything(index: Index, moment: int, action: str | None = None) -> Co
     return Counts(reach.askers, pairs[reach.alike], resources[reach.alike])
 
 
-def stream_pairs(index: Index, moment: int, action: str | None = None) -> Iterator[tuple[Ints, Ints, Ints]]:
+def stream_pairs(index: Index, moment: int, action: str | None = None) -> Iterator[Pairs]:
     """Everybody's everything in blocks: asker, action and node of each pair, by number."""
     reach = ReachClasses(index, moment, action)
     members = csr_from_pairs(reach.alike, reach.askers, len(reach.classes))
-    actions, nodes = reach.axis.pair_actions, reach.axis.pair_nodes
+    actions, nodes = (it.astype(np.int32) for it in (reach.axis.pair_actions, reach.axis.pair_nodes))
     for block in reach.blocks:
         owner, first, end = reach.reached(block)
         sizes = end - first
@@ -70,19 +72,32 @@ def stream_pairs(index: Index, moment: int, action: str | None = None) -> Iterat
         at_owner, askers = members.of(block)
         total = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
         for some in in_loads(total[at_owner], _STREAMED):
-            origin, which = of_owner.of(at_owner[some])
-            of_run, positions = stretches(first[which], sizes[which])
+            _, which = of_owner.of(at_owner[some])
+            positions = _positions_in(first[which], sizes[which])
             if len(positions):
-                yield askers[some][origin[of_run]], actions[positions], nodes[positions]
+                who = np.repeat(askers[some].astype(np.int32), total[at_owner[some]])
+                yield who, actions.take(positions), nodes.take(positions)
 
 
-def pairs_of(index: Index, asker: int, moment: int, action: str | None = None) -> Iterator[tuple[Ints, Ints, Ints]]:
+def _positions_in(first: Ints, sizes: Ints) -> Codes:
+    """The positions of runs that begin at `first` and are so long, one after the other, made in one pass."""
+    first, sizes = first[sizes > 0], sizes[sizes > 0]
+    steps = np.ones(int(sizes.sum()), dtype=np.int32)
+    if len(sizes):
+        steps[0] = first[0]
+        steps[np.cumsum(sizes)[:-1]] = first[1:] - (first + sizes)[:-1] + 1
+    np.cumsum(steps, dtype=np.int32, out=steps)
+    return steps
+
+
+def pairs_of(index: Index, asker: int, moment: int, action: str | None = None) -> Iterator[Pairs]:
     """As `stream_pairs`, of one asker."""
     for found in what_reached_by(index, asker, moment):
         number, node = found.may.nonzero()
         wanted = np.array([action in (None, index.actions[at][1]) for at in found.system.actions])[number]
         number, node = number[wanted], node[wanted]
-        yield np.full(len(number), asker), found.system.actions[number], node + found.system.root
+        numbers = (np.full(len(number), asker), found.system.actions[number], node + found.system.root)
+        yield tuple(it.astype(np.int32) for it in numbers)
 
 
 def everything(index: Index, moment: int) -> Iterator[tuple[Sequence[int], list[Reached]]]:

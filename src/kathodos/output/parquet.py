@@ -1,45 +1,50 @@
-"""Parquet files, written in blocks: nothing as long as the file is ever held."""
+"""Parquet files, written in groups of rows: nothing as long as the file is ever held."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Iterator, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
-from typing import TYPE_CHECKING
+from typing import TYPE_CHECKING, Any, TypeAlias
 
 from kathodos.errors import DataError
 
 if TYPE_CHECKING:
+    from kathodos.columns.dictionary import Codes
     from kathodos.report.reach import NumberedPairs
+
+_COLUMNS = ("who", "action", "resource")
+_LARGEST_DICTIONARY = 1 << 26
+_GROUP = 6_000_000  # pairs in a group of rows: each has its own dictionaries
+_Block: TypeAlias = "Sequence[Codes]"
 
 
 def write_pairs(file: Path, pairs: NumberedPairs) -> int:
     """Writes who, action and resource of each pair. Returns how many there were.
 
-    The file appears when it is whole. Raises DataError where it cannot be written, or something stands there.
+    The next group is made while one is written. The file appears when it is whole. Raises DataError where it cannot be
+    written, or something stands there.
     """
     if not file.name or file.exists():
         raise DataError(f"{file} is there already, and is never written over.", "Name a file that is not there yet.")
-    import numpy as np
     import pyarrow as pa
     import pyarrow.parquet as pq
 
-    texts = {
-        name: pa.array(values, pa.string())
-        for name, values in zip(_COLUMNS, (pairs.who, pairs.actions, pairs.resources), strict=True)
-    }
-    kinds = {name: pa.dictionary(pa.int32(), pa.string()) for name in _COLUMNS}
+    named = zip(_COLUMNS, (pairs.who, pairs.actions, pairs.resources), strict=True)
+    texts = [pa.array(values, pa.string()) for _, values in named]
+    schema = pa.schema([(name, pa.dictionary(pa.int32(), pa.string())) for name in _COLUMNS])
+    options = {"write_statistics": False, "dictionary_pagesize_limit": _LARGEST_DICTIONARY, "compression": "snappy"}
     aside, count = file.with_name(file.name + ".part"), 0
     try:
-        options = {"write_statistics": False, "dictionary_pagesize_limit": _LARGEST_DICTIONARY}  # statistics cost most
-        with pq.ParquetWriter(aside, pa.schema(list(kinds.items())), **options) as writer:
-            for block in pairs.blocks:
-                columns = []
-                for name, numbers in zip(_COLUMNS, block, strict=True):
-                    used = np.zeros(len(texts[name]), dtype=bool)
-                    used[numbers] = True
-                    short = pa.array((np.cumsum(used, dtype=np.int32) - 1)[numbers])
-                    columns.append(pa.DictionaryArray.from_arrays(short, texts[name].take(pa.array(used.nonzero()[0]))))
-                writer.write_table(pa.Table.from_arrays(columns, names=list(_COLUMNS)))
-                count += len(block[0])
+        with pq.ParquetWriter(aside, schema, **options) as writer, ThreadPoolExecutor(1) as apart:
+            written: Future[None] | None = None
+            for group in _grouped(pairs.blocks):
+                if written is not None:
+                    written.result()
+                written = apart.submit(_write, writer, group, texts)
+                count += len(group[0])
+            if written is not None:
+                written.result()
         aside.replace(file)
     except OSError as error:
         raise DataError(f"{file} could not be written: {error}.", "Name a file that you may write.") from None
@@ -48,5 +53,31 @@ def write_pairs(file: Path, pairs: NumberedPairs) -> int:
     return count
 
 
-_COLUMNS = ("who", "action", "resource")
-_LARGEST_DICTIONARY = 1 << 26
+def _grouped(blocks: Iterable[_Block]) -> Iterator[_Block]:
+    """The blocks put together to groups."""
+    import numpy as np
+
+    some: list[_Block] = []
+    for block in blocks:
+        some.append(block)
+        if sum(len(it[0]) for it in some) >= _GROUP:
+            yield [np.concatenate(parts) for parts in zip(*some, strict=True)]
+            some = []
+    if some:
+        yield [np.concatenate(parts) for parts in zip(*some, strict=True)]
+
+
+def _write(writer: Any, group: _Block, texts: Sequence[Any]) -> None:
+    """Writes a group: codes in dictionaries of what it holds."""
+    import numpy as np
+    import pyarrow as pa
+
+    columns = []
+    for numbers, known in zip(group, texts, strict=True):
+        if 8 * len(known) > len(numbers):  # else all of them cost less than finding out which are used
+            used = np.zeros(len(known), dtype=bool)
+            used[numbers] = True
+            numbers = (np.cumsum(used, dtype=np.int32) - 1).take(numbers)
+            known = known.take(pa.array(used.nonzero()[0]))
+        columns.append(pa.DictionaryArray.from_arrays(pa.array(numbers), known))
+    writer.write_table(pa.Table.from_arrays(columns, names=list(_COLUMNS)), row_group_size=len(group[0]))

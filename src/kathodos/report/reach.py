@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
-from kathodos.columns.csr import Ints
-from kathodos.engine.everyone import count_everything, everything, pairs_of, stream_pairs
+from kathodos.engine.everyone import Pairs, count_everything, everything, pairs_of, stream_pairs
 from kathodos.engine.explain import Chains, Explanation, chain_text, explain
 from kathodos.engine.index import Index
 from kathodos.engine.reach import Reached, holders_permitting, pairs_in, what_reached_by, who_reaches
@@ -345,7 +344,7 @@ def written(count: int, file: str) -> Answer:
 class NumberedPairs:
     """Pairs in blocks of numbers - asker, action and node of each - and what the numbers stand for."""
 
-    blocks: Iterable[tuple[Ints, Ints, Ints]]
+    blocks: Iterable[Pairs]
     who: Sequence[str]
     actions: Sequence[str]
     resources: Sequence[str]
