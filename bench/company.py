@@ -16,7 +16,7 @@ import organisation as made_up
 from organisation import ACTIONS, IMPLIES, KINDS, SYSTEMS
 
 from kathodos.columns.dictionary import DictionaryColumn, always, dictionary_column
-from kathodos.ledger.entries import writing
+from kathodos.ledger.writing import writing
 from kathodos.model import kinds
 from kathodos.workspace.workspace import Workspace
 

@@ -7,7 +7,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from kathodos.ledger import entries, verify
+from kathodos.ledger import entries, verify, writing
 from kathodos.model.kinds import AREAS
 from kathodos.workspace.workspace import Workspace
 
@@ -26,7 +26,7 @@ class Blocks(unittest.TestCase):
 
     def bring(self, *sizes, end=()):
         """One entry that opens so many rows in each of several goes, from changing sources, and closes some."""
-        with entries.writing(self.workspace.store, self.workspace.keys, "test", "tester") as draft:
+        with writing.writing(self.workspace.store, self.workspace.keys, "test", "tester") as draft:
             for go, size in enumerate(sizes):
                 rows = [(f"{draft.number}-{go}-{at}", f"s:/{at % 3}", None, None) for at in range(size)]
                 draft.open_rows(AREAS, rows, ("one", None, "two")[go % 3])

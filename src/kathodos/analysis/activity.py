@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import cached_property
 
 import numpy as np
 
-from kathodos.analysis.basis import numbers_among
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled
 from kathodos.columns.moments import moments_of
+from kathodos.columns.strings import StringTable, starting_with
 from kathodos.engine.index import Holders
 from kathodos.model.kinds import ACTIVITY
 from kathodos.store.records import Records
@@ -39,14 +38,28 @@ class Activity:
         """One column of the uses."""
         return self.records.column(ACTIVITY, name)
 
-    @cached_property
-    def who(self) -> Ints:
-        """The number of the identity or account of each use; behind them those that nothing else speaks of."""
-        identity, account, holders = self.column("identity"), self.column("account"), self.holders
-        person, by = numbers_among(holders.identities, identity), numbers_among(holders.accounts, account)
+    def who(self, at: Ints) -> Ints:
+        """The number of the identity or account of some uses; behind them those that nothing else speaks of."""
+        holders, account = self.holders, self.column("account").codes[at]
+        person = _known(holders.identities, self.column("identity"), at)
+        by = _known(holders.accounts, self.column("account"), at)
         owner = np.append(holders.owner, -1)[by]
-        itself = np.where(by >= 0, holders.people + by, holders.first_group + account.codes)
+        itself = np.where(by >= 0, holders.people + by, holders.first_group + account)
         return np.where(person >= 0, person, np.where(owner >= 0, owner, itself))
+
+    def by(self, asker: int) -> Bools:
+        """Which uses were by an identity or account, given by number."""
+        holders, identity, account = self.holders, self.column("identity"), self.column("account")
+        own = [asker - holders.people]
+        found = np.zeros(len(identity), dtype=bool)
+        if asker < holders.people:
+            own = holders.accounts_of[asker].tolist()
+            found |= identity.holding(holders.identities[asker])
+        for number in own:
+            found |= account.holding(holders.accounts[number])
+        at = found.nonzero()[0]
+        found[at] = self.who(at) == asker
+        return found
 
     def name(self, number: int) -> str:
         """The reference of who used."""
@@ -63,8 +76,12 @@ class Activity:
     def below(self, beginning: str) -> Bools:
         """Which uses were of a resource at or below the one whose address, with a slash behind it, this is."""
         resource = self.column("resource")
-        below = [f"{text}/".startswith(beginning) for text in map(str, resource.values)]
-        found: Bools = np.array([*below, False], dtype=bool)[resource.codes]
+        values = tabled(resource.values)
+        assert isinstance(values, StringTable)
+        is_below = np.append(starting_with(values, beginning), False)
+        itself = values.find(beginning[:-1])
+        is_below[itself] |= itself >= 0
+        found: Bools = is_below[resource.codes]
         return found
 
     def folded(self, chosen: Bools) -> list[Folded]:
@@ -73,7 +90,8 @@ class Activity:
         if not len(at):
             return []
         action, resource, time, count = (self.column(name) for name in ("action", "resource", "time", "count"))
-        group = row_numbers([self.who[at], action.codes[at], resource.codes[at]])
+        who = self.who(at)
+        group = row_numbers([who, action.codes[at], resource.codes[at]])
         moments = np.append(moments_of(tabled(time.values)), 0)[time.codes[at]]
         order = np.lexsort((moments, group))
         first = np.append(True, np.diff(group[order]) > 0).nonzero()[0]
@@ -82,7 +100,7 @@ class Activity:
         totals = np.add.reduceat(numbers[order], first)
         begin, end = at[order[first]], at[order[last]]
         columns = (
-            [self.name(number) for number in self.who[begin].tolist()],
+            [self.name(number) for number in who[order[first]].tolist()],
             action.listed(begin),
             resource.listed(begin),
             totals.tolist(),
@@ -91,3 +109,17 @@ class Activity:
         )
         made = [Folded(*values) for values in zip(*columns, strict=True)]
         return sorted(made, key=lambda it: (it.last, it.who, it.action, it.resource), reverse=True)
+
+
+def _known(table: StringTable, column: DictionaryColumn, at: Ints) -> Ints:
+    """For some rows the number among the texts of a table of what each holds; -1 where that is none of them."""
+    used, codes = np.unique(column.codes[at], return_inverse=True)
+    texts = [str(column.values[code]) if code >= 0 else None for code in used.tolist()] if len(used) < _FEW else None
+    if texts is not None:
+        return np.array([table.find(text) if text is not None else -1 for text in texts], dtype=np.int64)[codes]
+    values = tabled(column.values)
+    known = table.positions_of(values if isinstance(values, StringTable) else list(map(str, values)))
+    return np.append(known, -1)[column.codes[at]]
+
+
+_FEW = 10_000  # texts that are looked up one by one sooner than all of a column together

@@ -13,6 +13,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.columns.arrow import arrow_ints, positions_in
 from kathodos.columns.strings import StringTable, string_table
 
 Scalar = str | int | None
@@ -293,11 +294,10 @@ def first_of_each(numbers: Ints) -> Ints:
 
 def matches(wanted: Ints, among: Ints) -> Ints:
     """For each wanted number its position among others, none of which is there twice; -1 where it is not."""
-    import pyarrow as pa
-    import pyarrow.compute as pc
-
-    found = pc.index_in(pa.array(wanted), value_set=pa.array(among))
-    return np.asarray(found.fill_null(-1), dtype=np.int64)
+    if len(wanted) * 20 < len(among) and (among[1:] > among[:-1]).all():
+        at = np.minimum(np.searchsorted(among, wanted), len(among) - 1)
+        return np.where(among[at] == wanted, at, -1)
+    return positions_in(arrow_ints(wanted), arrow_ints(among))
 
 
 def in_chunks(rows: int, most: int) -> Iterator[slice]:

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from kathodos.columns.csr import Bools
+from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.strings import StringTable
 
 _FEW = 200  # texts up to which they are compared one by one
@@ -17,13 +17,35 @@ def which(table: StringTable, operator: str, wanted: str, one_by_one: Callable[[
     """Which texts hold under `operator` and a text folded for comparison; those beyond ASCII are asked one by one."""
     if len(table) < _FEW:
         return np.fromiter((one_by_one(text) for text in table), dtype=bool, count=len(table))
-    found = np.asarray(_compared(_lowered(table), operator, wanted.encode("utf-8", "surrogatepass")))
-    beyond = np.concatenate([[0], np.cumsum(table.content > 127)])
-    others = (beyond[table.starts[1:]] > beyond[table.starts[:-1]]).nonzero()[0]
-    if len(others):
-        found = np.array(found)
-        found[others] = [one_by_one(text) for text in table.taken(others)]
-    return found.astype(bool)
+    content = wanted.encode("utf-8", "surrogatepass")
+    if operator in ("eq", "sw"):
+        found = _beginning(table, content, is_whole=operator == "eq")
+    else:
+        found = np.array(_compared(_lowered(table), operator, content), dtype=bool)
+    others = _beyond_ascii(table)
+    found[others] = [one_by_one(text) for text in table.taken(others)]
+    return found
+
+
+def _beginning(table: StringTable, wanted: bytes, is_whole: bool) -> Bools:
+    """Which texts begin with some bytes, or are these, large letters of ASCII made small."""
+    first, lengths = table.starts[:-1], np.diff(table.starts)
+    at = ((lengths == len(wanted)) if is_whole else (lengths >= len(wanted))).nonzero()[0]
+    for offset in reversed(range(len(wanted))):  # names are more alike at their beginning
+        held = table.content[first[at] + offset]
+        letter = wanted[offset]
+        same = held == letter
+        if ord("a") <= letter <= ord("z"):
+            same |= held == letter - 32
+        at = at[same]
+    found = np.zeros(len(table), dtype=bool)
+    found[at] = True
+    return found
+
+
+def _beyond_ascii(table: StringTable) -> Ints:
+    """The texts that hold anything beyond ASCII."""
+    return distinct(np.searchsorted(table.starts, (table.content > 127).nonzero()[0], side="right") - 1)
 
 
 def _lowered(table: StringTable) -> StringTable:

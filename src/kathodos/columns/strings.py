@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.columns.arrow import arrow_texts, positions_in
 from kathodos.columns.csr import Bools, Ints, in_loads, small, stretches
 
 Bytes = npt.NDArray[np.uint8]
@@ -21,6 +22,7 @@ _INVERSE = pow(_BASE, -1, 1 << 64)
 _WORD = (1 << 64) - 1
 _BLOCK = 1 << 20  # bytes that are hashed together
 _FEW = 1000  # texts up to which they are looked up one by one
+_SOONER = 100  # or of which a table holds so many times as many
 
 
 @dataclass(frozen=True, eq=False)
@@ -91,19 +93,14 @@ class StringTable(Sequence[str]):
     @cached_property
     def arrow(self) -> Any:
         """The texts as an Arrow array of bytes that shares the memory."""
-        import pyarrow as pa
-
-        buffers = [None, pa.py_buffer(self.starts), pa.py_buffer(self.content)]
-        return pa.Array.from_buffers(pa.large_binary(), len(self), buffers)
+        return arrow_texts(self.starts, self.content)
 
     def positions_of(self, texts: StringTable | Sequence[str]) -> Ints:
         """For each of some texts its number here; -1 where it is not there."""
-        if len(texts) < _FEW:
+        if len(texts) < max(_FEW, len(self) // _SOONER):
             return np.fromiter((self.find(text) for text in texts), dtype=np.int64, count=len(texts))
-        import pyarrow.compute as pc
-
         wanted = texts if isinstance(texts, StringTable) else string_table(texts)
-        return np.asarray(pc.index_in(wanted.arrow, value_set=self.arrow).fill_null(-1), dtype=np.int64)
+        return positions_in(wanted.arrow, self.arrow)
 
     def without(self, gone: Ints, more: Iterable[str]) -> StringTable:
         """The texts without those at `gone`, and behind them some more."""

@@ -62,6 +62,8 @@ def permit_wins(system: System, permitted: Bools, denied: Bools) -> Bools:
 
 def is_live(index: Index, grants: Ints, moment: int) -> Bools:
     """Which of the grants are live at a moment, in microseconds since 1970 (step 2)."""
+    if len(grants) > len(index.grants):
+        return ((index.grants.starts <= moment) & (moment < index.grants.ends))[grants]
     return (index.grants.starts[grants] <= moment) & (moment < index.grants.ends[grants])
 
 

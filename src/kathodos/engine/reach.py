@@ -26,7 +26,7 @@ from kathodos.engine.decide import (
     who_has,
     without,
 )
-from kathodos.engine.index import Index, System
+from kathodos.engine.index import ANY_ACTION, Index, System
 from kathodos.engine.scopes import reaching_down
 from kathodos.engine.tree import Tree
 
@@ -171,7 +171,7 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, moment: int) -> Bool
     if system.gates:
         return _any_of(index, (who_reaches(index, node, action, moment) for node in one_per_answer(index, nodes)))
     positions = np.sort(index.tree.position[nodes]).astype(np.int64)
-    intervals = index.intervals.touching(positions)
+    intervals = _speaking(index, system, index.intervals.touching(positions), local)
     grants, _, given = what_applies(index, system, intervals, moment)
     bears = given.bears_on(system, local)
     if not (given.denies & bears).any():
@@ -185,9 +185,19 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, moment: int) -> Bool
         nodes = index.tree.node_at[segments]
         found = _any_of(index, (_permitted_on(index, system, node, local, moment) for node in nodes.tolist()))
     if not disputed.all():
-        grants, _, given = what_applies(index, system, index.intervals.touching(positions[~disputed]), moment)
+        others = _speaking(index, system, index.intervals.touching(positions[~disputed]), local)
+        grants, _, given = what_applies(index, system, others, moment)
         found |= _holding(index, grants[given.bears_on(system, local) & ~given.denies], moment)
     return found
+
+
+def _speaking(index: Index, system: System, intervals: Ints, action: int) -> Ints:
+    """Those intervals whose entries may permit or deny an action, at this position in the system's actions."""
+    named = index.entries.action[index.scoped_entry[index.intervals.scoped[intervals]]]
+    is_any = named == ANY_ACTION
+    local = np.where(is_any, 0, named - (system.actions[0] if len(system.actions) else 0))
+    spoken: Ints = intervals[is_any | system.covers[action, local] | system.covers[local, action]]
+    return spoken
 
 
 def _any_of(index: Index, parts: Iterator[Bools]) -> Bools:
@@ -277,7 +287,7 @@ def _distinct_pairs(first: Ints, second: Ints, width: int) -> tuple[Ints, Ints]:
 
 def _said_at(index: Index, system: System, positions: Ints, action: int, moment: int) -> tuple[Ints, Ints, Bools]:
     """What live grants say about an action at some places: each grant, the position of the place, and if it denies."""
-    intervals = index.intervals.touching(positions)
+    intervals = _speaking(index, system, index.intervals.touching(positions), action)
     first = np.searchsorted(positions, index.intervals.first[intervals])
     sizes = np.searchsorted(positions, index.intervals.end[intervals]) - first
     of_scoped, entitlements = index.scoped_entitlements.of(index.intervals.scoped[intervals])

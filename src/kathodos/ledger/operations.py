@@ -18,9 +18,9 @@ import numpy as np
 
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, joined_columns
-from kathodos.ledger.entries import Draft, writing
 from kathodos.ledger.keys import Keys
 from kathodos.ledger.payloads import Act, Payload
+from kathodos.ledger.writing import Draft, writing
 from kathodos.model import times
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.store.base import Store

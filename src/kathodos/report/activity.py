@@ -29,11 +29,11 @@ _FIELDS = (
 def used(view: View, by: str | None, on: str | None, since: datetime | None) -> Answer:
     """What was used, how often and when last: by one asker, on one resource and below it, from a moment on."""
     activity = Activity(view.catalogue, view.index.holders)
-    chosen = np.ones(len(activity.who), dtype=bool)
+    chosen = np.ones(len(activity.column("time")), dtype=bool)
     if since is not None:
         chosen &= activity.since(microseconds(since))
     if by:
-        chosen &= activity.who == view.asker(by)
+        chosen &= activity.by(view.asker(by))
     if on:
         chosen &= _below(view, activity, on)
     rows = [vars(it) for it in activity.folded(chosen)]

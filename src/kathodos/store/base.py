@@ -8,14 +8,11 @@ from contextlib import AbstractContextManager
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from kathodos.model.kinds import Kind
 from kathodos.model.times import moment_of
 from kathodos.store.computed import KEY, ComputedFolder, Point
-
-if TYPE_CHECKING:
-    import sqlalchemy as sa
 
 FOREVER = 2**62
 Columns = Sequence[Sequence[Any]]
@@ -78,6 +75,38 @@ class Reader(abc.ABC):
         return next((time for number, time in self.times() if number == entry), "")
 
 
+class Writer(Reader):
+    """A reader that alone may write until its transaction ends; it sees what it has written."""
+
+    @abc.abstractmethod
+    def next_row(self, kind: Kind) -> int:
+        """The number of the next row of a kind."""
+
+    @abc.abstractmethod
+    def open_rows(self, kind: Kind, entry: int, rows: Iterator[tuple[Any, ...]]) -> None:
+        """Opens rows for an entry: row number, checksum, source, and the kind's values."""
+
+    @abc.abstractmethod
+    def close_rows(self, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
+        """Closes the rows with these numbers."""
+
+    @abc.abstractmethod
+    def node(self, level: int, position: int) -> bytes | None:
+        """A node of the ledger's tree; None where there is none."""
+
+    @abc.abstractmethod
+    def put_node(self, level: int, position: int, value: bytes) -> None:
+        """Writes a node of the ledger's tree."""
+
+    @abc.abstractmethod
+    def put_entry(self, entry: EntryRow) -> None:
+        """Writes a ledger entry."""
+
+    @abc.abstractmethod
+    def put_head(self, size: int, time: str, root: bytes, signature: bytes) -> None:
+        """Writes a signed head."""
+
+
 class Store(abc.ABC):
     """An open store: `reading` in bulk, `write` for one writing transaction at a time."""
 
@@ -92,20 +121,8 @@ class Store(abc.ABC):
         """A reader of the present state."""
 
     @abc.abstractmethod
-    def reader_on(self, connection: sa.Connection) -> Reader:
-        """A reader of what a connection sees, also of what it has written and not yet kept."""
-
-    @abc.abstractmethod
-    def write(self) -> AbstractContextManager[sa.Connection]:
-        """A connection that alone may write until it ends; all of it is kept or nothing."""
-
-    @abc.abstractmethod
-    def insert(self, connection: sa.Connection, kind: Kind, entry: int, rows: Iterator[tuple[Any, ...]]) -> None:
-        """Opens rows for an entry: row number, checksum, source, and the kind's values."""
-
-    @abc.abstractmethod
-    def close(self, connection: sa.Connection, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
-        """Closes the rows with these numbers."""
+    def write(self) -> AbstractContextManager[Writer]:
+        """A writer; all that it writes is kept at the end, or nothing where an error ends it."""
 
     @cached_property
     def computed(self) -> ComputedFolder:

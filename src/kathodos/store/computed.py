@@ -15,7 +15,8 @@ import json
 import mmap
 import os
 import time
-from collections.abc import Iterator, Mapping
+import weakref
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -27,6 +28,7 @@ import numpy.typing as npt
 Arrays = Mapping[str, npt.NDArray[Any]]
 _MAGIC = b"kathodos computed 1\n"
 _ALIGNED = 64
+_PART = 1 << 20  # bytes of an array that are checked together
 _TAIL = 8 + 32  # the length of the description, and its tag
 _ABANDONED = 600.0  # seconds after which a file that somebody began to write is taken to be left over
 KEY = "computed.key"
@@ -49,10 +51,17 @@ class DamagedError(Exception):
 
 
 class Computed(Mapping[str, npt.NDArray[Any]]):
-    """One file of arrays, mapped. `rest` is what was kept beside the arrays."""
+    """One file of arrays, mapped. `rest` is what was kept beside the arrays.
 
-    def __init__(self, file: Path, point: Point, data: memoryview, description: dict[str, Any], key: bytes) -> None:
+    An array is checked when it is first used, by reading it past the map: only what is used of it stays in memory.
+    """
+
+    def __init__(
+        self, file: Path, descriptor: int, point: Point, data: memoryview, description: dict[str, Any], key: bytes
+    ) -> None:
         self.file = file
+        self._descriptor = descriptor
+        weakref.finalize(self, os.close, descriptor)
         self.point = point
         self.rest: dict[str, Any] = description["rest"]
         self._data = data
@@ -66,10 +75,16 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
             kind, shape, offset, tag = self._places[name]
             count = int(np.prod(shape))
             array = np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
-            if not hmac.compare_digest(_tag(self._key, self._nonce, name, array), bytes.fromhex(tag)):
+            found = _tag(self._key, self._nonce, name, self._read(offset, array.nbytes))
+            if not hmac.compare_digest(found, bytes.fromhex(tag)):
                 raise DamagedError(self.file)
             self._known[name] = array
         return self._known[name]
+
+    def _read(self, offset: int, size: int) -> Iterator[bytes]:
+        """Some bytes of the file, in parts."""
+        for at in range(offset, offset + size, _PART):
+            yield os.pread(self._descriptor, min(_PART, offset + size - at), at)
 
     def __iter__(self) -> Iterator[str]:
         return iter(self._places)
@@ -78,11 +93,15 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         return len(self._places)
 
 
-def _tag(key: bytes, nonce: bytes, name: str, array: npt.NDArray[Any]) -> bytes:
+def _tag(key: bytes, nonce: bytes, name: str, content: Iterable[bytes | memoryview]) -> bytes:
+    """The tag of an array's bytes, given in parts (Poly1305, RFC 8439)."""
     from cryptography.hazmat.primitives.poly1305 import Poly1305
 
     once = hashlib.blake2b(nonce + name.encode(), key=key, digest_size=32).digest()
-    return Poly1305.generate_tag(once, _bytes(array))
+    made = Poly1305(once)
+    for part in content:
+        made.update(part)
+    return made.finalize()
 
 
 def _bytes(array: npt.NDArray[Any]) -> memoryview:
@@ -104,9 +123,19 @@ class ComputedFolder:
     def open(self, name: str) -> Computed | None:
         """A file that is there and of this form; None where there is none."""
         try:
-            with self.file(name).open("rb") as file:
-                data = memoryview(mmap.mmap(file.fileno(), 0, access=mmap.ACCESS_READ))
-        except (OSError, ValueError):  # none there, none that may be read, or an empty one: it is made anew
+            descriptor = os.open(self.file(name), os.O_RDONLY | os.O_CLOEXEC)
+        except OSError:  # none there, or none that may be read: it is made anew
+            return None
+        found = self._described(name, descriptor)
+        if found is None:
+            os.close(descriptor)
+        return found
+
+    def _described(self, name: str, descriptor: int) -> Computed | None:
+        """The file that is open, if its description is what was written."""
+        try:
+            data = memoryview(mmap.mmap(descriptor, 0, access=mmap.ACCESS_READ))
+        except (OSError, ValueError):  # an empty one
             return None
         key = self._secret()
         if key is None or len(data) < len(_MAGIC) + _TAIL or data[: len(_MAGIC)] != _MAGIC:
@@ -118,7 +147,8 @@ class ComputedFolder:
         if not hmac.compare_digest(hashlib.blake2b(text, key=key, digest_size=32).digest(), bytes(data[-32:])):
             return None
         description = json.loads(text)
-        return Computed(self.file(name), Point(description["entry"], description["leaf"]), data, description, key)
+        point = Point(description["entry"], description["leaf"])
+        return Computed(self.file(name), descriptor, point, data, description, key)
 
     def save(self, name: str, point: Point, arrays: Arrays, rest: Mapping[str, Any]) -> bool:
         """Writes a file. Whether it was written: another may be writing it, or nobody may."""
@@ -136,7 +166,7 @@ class ComputedFolder:
                 file.write(bytes(padding))
                 whole = np.ascontiguousarray(array)
                 offset += padding
-                tag = _tag(key, nonce, array_name, whole).hex()
+                tag = _tag(key, nonce, array_name, [_bytes(whole)]).hex()
                 places.append((array_name, whole.dtype.str, list(whole.shape), offset, tag))
                 file.write(_bytes(whole))
                 offset += whole.nbytes

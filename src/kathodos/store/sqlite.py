@@ -5,17 +5,13 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Iterator, Sequence
-from functools import cached_property
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
-from kathodos.store.base import FOREVER, Columns, EntryRow, Reader, Store
+from kathodos.store.base import FOREVER, Columns, EntryRow, Reader, Store, Writer
 from kathodos.store.computed import Point
-
-if TYPE_CHECKING:
-    import sqlalchemy as sa
 
 _CHUNK = 1000  # rows that stay in the processor's cache while they are taken apart
 _REMEDIES = {
@@ -42,15 +38,6 @@ class SQLiteStore(Store):
     def files(self) -> list[Path]:
         return [self.file.with_name(self.file.name + end) for end in ("", "-wal", "-shm")]
 
-    @cached_property
-    def engine(self) -> sa.Engine:
-        """SQLAlchemy's engine, where single records and writing need it."""
-        import sqlalchemy as sa
-
-        engine = sa.create_engine("sqlite://", creator=self._open, poolclass=sa.pool.NullPool)
-        sa.event.listen(engine, "begin", _begin)
-        return engine
-
     def _open(self) -> Any:
         import sqlite3
 
@@ -70,13 +57,14 @@ class SQLiteStore(Store):
         return at_rest and not os.access(self.file.parent, os.W_OK)
 
     def create(self) -> None:
+        import sqlalchemy as sa
+
         from kathodos.store.tables import METADATA
 
         with self._explaining():
-            with self.engine.connect() as connection:
-                connection.exec_driver_sql("COMMIT")
-                connection.exec_driver_sql("PRAGMA journal_mode=WAL")
-            METADATA.create_all(self.engine)
+            with contextlib.closing(self._open()) as connection:
+                connection.execute("PRAGMA journal_mode=WAL")
+            METADATA.create_all(sa.create_engine("sqlite://", creator=self._open, poolclass=sa.pool.NullPool))
 
     @contextlib.contextmanager
     def reading(self) -> Iterator[Reader]:
@@ -85,25 +73,18 @@ class SQLiteStore(Store):
             connection.execute("BEGIN")
             yield _SQLiteReader(connection)
 
-    def reader_on(self, connection: sa.Connection) -> Reader:
-        return _SQLiteReader(connection.connection)
-
     @contextlib.contextmanager
-    def write(self) -> Iterator[sa.Connection]:
+    def write(self) -> Iterator[Writer]:
         self._must_exist()
-        with self._explaining(), self.engine.connect().execution_options(writes=True) as connection, connection.begin():
-            yield connection
-
-    def insert(self, connection: sa.Connection, kind: Kind, entry: int, rows: Iterator[tuple[Any, ...]]) -> None:
-        marks = ", ".join("?" * len(kind.names))
-        statement = f'INSERT INTO "{kind.name}" VALUES (?, {entry:d}, {FOREVER:d}, ?, ?, {marks})'
-        cursor: Any = connection.connection.cursor()  # the driver's own: millions of rows pass through here
-        cursor.executemany(statement, rows)
-
-    def close(self, connection: sa.Connection, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
-        cursor: Any = connection.connection.cursor()
-        statement = f'UPDATE "{kind.name}" SET "until" = {entry:d} WHERE "row" = ?'
-        cursor.executemany(statement, ((number,) for number in numbers))
+        with self._explaining(), contextlib.closing(self._open()) as connection:
+            connection.execute("BEGIN IMMEDIATE")
+            try:
+                yield _SQLiteWriter(connection)
+            except BaseException:
+                if connection.in_transaction:  # an error of the database may have ended it
+                    connection.execute("ROLLBACK")
+                raise
+            connection.execute("COMMIT")
 
     def _must_exist(self) -> None:
         if not self.file.exists():
@@ -190,9 +171,36 @@ class _SQLiteReader(Reader):
             yield list(zip(*part, strict=True))
 
 
-def _begin(connection: sa.Connection) -> None:
-    writes = connection.get_execution_options().get("writes")
-    connection.exec_driver_sql("BEGIN IMMEDIATE" if writes else "BEGIN")
+class _SQLiteWriter(_SQLiteReader, Writer):
+    def next_row(self, kind: Kind) -> int:
+        found = self._cursor().execute(f'SELECT coalesce(max("row"), 0) FROM "{kind.name}"').fetchone()
+        return int(found[0]) + 1
+
+    def open_rows(self, kind: Kind, entry: int, rows: Iterator[tuple[Any, ...]]) -> None:
+        marks = ", ".join("?" * len(kind.names))
+        statement = f'INSERT INTO "{kind.name}" VALUES (?, {entry:d}, {FOREVER:d}, ?, ?, {marks})'
+        self._cursor().executemany(statement, rows)
+
+    def close_rows(self, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
+        statement = f'UPDATE "{kind.name}" SET "until" = {entry:d} WHERE "row" = ?'
+        self._cursor().executemany(statement, ((number,) for number in numbers))
+
+    def node(self, level: int, position: int) -> bytes | None:
+        query = "SELECT hash FROM ledger_tree WHERE level = ? AND position = ?"
+        found = self._cursor().execute(query, (level, position)).fetchone()
+        return bytes(found[0]) if found else None
+
+    def put_node(self, level: int, position: int, value: bytes) -> None:
+        statement = "INSERT INTO ledger_tree (level, position, hash) VALUES (?, ?, ?)"
+        self._cursor().execute(statement, (level, position, value))
+
+    def put_entry(self, entry: EntryRow) -> None:
+        names = 'number, time, actor, kind, subjects, reason, payload, "rows", leaf'
+        self._cursor().execute(f"INSERT INTO ledger ({names}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", entry)
+
+    def put_head(self, size: int, time: str, root: bytes, signature: bytes) -> None:
+        statement = "INSERT INTO ledger_heads (size, time, root, signature) VALUES (?, ?, ?, ?)"
+        self._cursor().execute(statement, (size, time, root, signature))
 
 
 def _quoted(file: Path) -> str:

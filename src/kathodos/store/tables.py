@@ -65,8 +65,3 @@ HEADS = sa.Table(
     sa.Column("root", sa.LargeBinary, nullable=False),
     sa.Column("signature", sa.LargeBinary, nullable=False),
 )
-
-
-def latest(connection: sa.Connection) -> int:
-    """The number of the newest ledger entry; 0 before the first."""
-    return int(connection.execute(sa.select(sa.func.coalesce(sa.func.max(LEDGER.c.number), 0))).scalar_one())

@@ -16,6 +16,9 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from kathodos.columns.csr import Ints
+from kathodos.columns.dictionary import tabled
+from kathodos.columns.moments import moments_of
+from kathodos.model.kinds import ACTIVITY
 from kathodos.model.times import DAY, end_moment, first_moment
 from kathodos.store.computed import Arrays
 
@@ -82,7 +85,7 @@ def _boundaries(view: View) -> Iterable[Ints]:
     """The moments at which something begins, ends, was used, or is due."""
     index, register = view.index, view.register
     yield from (index.grants.starts, index.grants.ends, index.holders.starts, index.holders.ends)
-    yield view.basis.uses.time
+    yield moments_of(tabled(view.catalogue.column(ACTIVITY, "time").values))
     times = [first_moment(cover.covered_at) for cover in register.covers]
     times += [end_moment(cover.until) for cover in register.covers]
     times += [end_moment(control.until) for control in register.controls.values()]
