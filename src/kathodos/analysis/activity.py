@@ -53,7 +53,7 @@ class Activity:
         own = [asker - holders.people]
         found = np.zeros(len(identity), dtype=bool)
         if asker < holders.people:
-            own = holders.accounts_of[asker].tolist()
+            own = (holders.accounts_of[asker].astype(np.int64) - holders.people).tolist()
             found |= identity.holding(holders.identities[asker])
         for number in own:
             found |= account.holding(holders.accounts[number])

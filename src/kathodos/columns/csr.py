@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -131,6 +131,13 @@ def csr_from_lists(rows: Iterable[Iterable[int]]) -> CSRList:
     starts = np.zeros(len(listed) + 1, dtype=np.int64)
     np.cumsum([len(row) for row in listed], out=starts[1:])
     return CSRList(starts, small(ints(item for row in listed for item in row)))
+
+
+def csr_from_arrays(rows: Sequence[Ints]) -> CSRList:
+    """Lists that are arrays already."""
+    starts = np.zeros(len(rows) + 1, dtype=np.int64)
+    np.cumsum([len(row) for row in rows], out=starts[1:])
+    return CSRList(starts, small(joined(list(rows))))
 
 
 def ints(values: Iterable[int]) -> Ints:

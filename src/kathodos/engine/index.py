@@ -186,6 +186,16 @@ class Holders:
     def references(self) -> References:
         return References(self)
 
+    @cached_property
+    def numbering(self) -> str:
+        """A digest of which identity and account bears which number."""
+        import hashlib
+
+        made = hashlib.blake2b(digest_size=12)
+        for rows in (self.rows, self.account_rows):
+            made.update(np.ascontiguousarray(rows).data)
+        return made.hexdigest()
+
     def find(self, reference: str) -> int:
         """The number of a holder given by its full reference; -1 where there is none."""
         if reference == "everyone":

@@ -28,6 +28,7 @@ PER = {
     "topic": (Field("topic", "Topic", 9, least=12),),
     "department": (Field("department", "Department", 9, least=12),),
 }
+_MOST_SHOWN = 200  # rows of a table
 _KEYS = ("conflict", "rule", "severity", "topic", "identity", "department", "duties", "state", "records", "roles")
 _DATA = [Field(key, key) for key in (*_KEYS, "cover", "cover_state")]
 
@@ -39,11 +40,14 @@ def conflict_records(found: ChosenConflicts) -> Answer:
 
 def conflict_counts(found: ChosenConflicts, per: str) -> Answer:
     """Counts by person, severity, topic or department. What a role does by itself is told once, as the role's."""
-    rows = found.counted(per)
-    shown = [it for it in _COUNTS if any(row[it.key] for row in rows)]
+    counted = found.counted(per, _MOST_SHOWN)
+    rows, more = counted.rows, counted.total - len(counted.rows)
+    shown = [it for it in _COUNTS if it.key in counted.counts]
     hint = "Drill down: kathodos conflicts --rule ID, or --by PERSON"
     if rows and per == "person":
         hint = f"Both sides and their chains: kathodos conflicts --by {rows[0]['identity']}"
+    if more:
+        hint = f"{more} more: --where FILTER or --per topic shows fewer, --format csv every conflict. {hint}"
     fields = [*(_PERSON if per == "person" else PER[per]), *shown, _RULES]
     status = found_if(found.is_open.any())
     return Answer(fields, rows, found.heading(), found.fault_lines(), hint=hint if rows else "", status=status)

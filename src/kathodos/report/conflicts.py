@@ -25,6 +25,15 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 
+@dataclass(frozen=True)
+class Counted:
+    """Conflicts counted: the first rows, of how many, and which of the counts are anywhere above zero."""
+
+    rows: list[dict[str, Any]]
+    total: int
+    counts: set[str]
+
+
 @dataclass
 class ChosenConflicts:
     """The conflicts of a view by some of its rules, of the people that a filter selects; on demand the latent ones."""
@@ -132,29 +141,30 @@ class ChosenConflicts:
             "cover_state": cover[1] if cover else None,
         }
 
-    def counted(self, per: str) -> list[dict[str, Any]]:
+    def counted(self, per: str, most: int) -> Counted:
         """Counts by person, severity, topic or department, the gravest first; what a role does by itself is no row."""
         mine = (~self.conflicts.by_role).nonzero()[0]
         own, covered, is_open = self.conflicts.taken(mine), self.covered[mine], self.is_open[mine]
         keys, group = np.unique(self._keys(own, per), return_inverse=True)
         severity = own.severity()
-
-        def count(which: Bools) -> list[int | None]:
-            return [number or None for number in np.bincount(group[which], minlength=len(keys)).tolist()]
-
-        counts = {str(name): count(is_open & (severity == SEVERITIES.index(name))) for name in GRAVEST_FIRST}
-        counts |= {"exercised": count(is_open & own.is_exercised), "covered": count(covered)}
-        counts["latent"] = count(own.is_latent)
-        named = [*counts]
-        broken: list[set[str]] = [set() for _ in keys]
-        for at, rule in np.unique(np.stack([group, own.rule]), axis=1).T.tolist() if len(own) else ():
+        which = {str(name): is_open & (severity == SEVERITIES.index(name)) for name in GRAVEST_FIRST}
+        which |= {"exercised": is_open & own.is_exercised, "covered": covered, "latent": own.is_latent}
+        counts = {name: np.bincount(group[mask], minlength=len(keys)) for name, mask in which.items()}
+        order = np.lexsort([-count for count in reversed(counts.values())])[:most] if len(keys) else group
+        place = np.full(len(keys), -1, dtype=np.int64)
+        place[order] = np.arange(len(order))
+        broken: list[set[str]] = [set() for _ in order]
+        shown = place[group] >= 0
+        pairs = np.unique(np.stack([place[group[shown]], own.rule[shown]]), axis=1)
+        for at, rule in pairs.T.tolist():
             broken[at].add(own.rules[rule].id)
-        first = self._named(keys, per)
+        numbers = {name: [number or None for number in count[order].tolist()] for name, count in counts.items()}
+        named = [dict(zip(numbers, it, strict=True)) for it in zip(*numbers.values(), strict=True)]
         rows = [
-            {**one, **dict(zip(named, numbers, strict=True)), "rules": sorted(rules)}
-            for one, numbers, rules in zip(first, zip(*counts.values(), strict=True), broken, strict=True)
+            {**one, **count, "rules": sorted(rules)}
+            for one, count, rules in zip(self._named(keys[order], per), named, broken, strict=True)
         ]
-        return sorted(rows, key=lambda row: [-(row[name] or 0) for name in named])
+        return Counted(rows, len(keys), {name for name, count in counts.items() if count.any()})
 
     def _keys(self, own: Conflicts, per: str) -> Ints:
         """A number for what each conflict is counted by."""

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.csr import Bools, CSRList, csr_from_lists, ints
+from kathodos.columns.csr import Bools, CSRList, csr_from_arrays, ints
 from kathodos.findings.conflicts.roles import RoleConflict
 from kathodos.findings.conflicts.states import Conflict, Conflicts
 from kathodos.findings.escalation import Administration, Climb
@@ -105,7 +105,7 @@ class Findings:
 
     def _climbs_made(self) -> Result:
         climbs = [it.climb for it in self._climbers]
-        askers = csr_from_lists([it.askers.tolist() for it in climbs])
+        askers = csr_from_arrays([it.askers for it in climbs])
         return Result({"starts": askers.starts, "askers": askers.items}, [[it.gains, it.steps] for it in climbs])
 
     @cached_property
@@ -122,7 +122,7 @@ class Findings:
         from kathodos.findings.escalation import administrations
 
         made = administrations(self.view.basis)
-        askers = csr_from_lists([it.administrators.tolist() for it in made])
+        askers = csr_from_arrays([it.administrators for it in made])
         return Result({"starts": askers.starts, "askers": askers.items}, [[it.system, it.pairs] for it in made])
 
     # Excess
@@ -245,7 +245,7 @@ def _conflicts_kept(conflicts: Conflicts, faults: list[RoleConflict]) -> Result:
         (rule, [names[rule].index(duty.name) for duty in duties], values)
         for rule, (duties, values) in zip(of_held.tolist(), conflicts.held_alike, strict=True)
     ]
-    people = csr_from_lists([it.people.tolist() for it in faults])
+    people = csr_from_arrays([it.people for it in faults])
     arrays: dict[str, npt.NDArray[Any]] = {
         "rule": conflicts.rule.astype(np.int32),
         "identity": conflicts.identity.astype(np.int32),

@@ -1,8 +1,9 @@
 """What was found is kept beside the store, and answers again as long as nothing that it rests on is another.
 
-A result rests on the ledger up to an entry, on the files of the workspace (configuration, rules, controls) and on the
-moment: it holds from one moment at which anything begins or ends to the next, and never over midnight, since days are
-counted. With edits assumed nothing is kept.
+A result rests on the ledger up to the last entry that bears on its question, on the files of the workspace
+(configuration, rules, controls) and on the moment: it holds from one moment at which anything begins or ends to the
+next, and never over midnight, since days are counted. It tells askers by number, so it also rests on how the index
+numbers them. With edits assumed nothing is kept.
 """
 
 from __future__ import annotations
@@ -18,9 +19,22 @@ import numpy as np
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import tabled
 from kathodos.columns.moments import moments_of
-from kathodos.model.kinds import ACTIVITY
+from kathodos.model.kinds import (
+    ACTIVITY,
+    BASELINES,
+    CLAIMS,
+    CONFIRMATIONS,
+    CONTROLS,
+    COVERS,
+    DECISIONS,
+    PROBLEMS,
+    RETURNED,
+    REVIEW_LINES,
+    REVIEW_THINGS,
+    REVIEWS,
+)
 from kathodos.model.times import DAY, end_moment, first_moment
-from kathodos.store.computed import Arrays
+from kathodos.store.computed import Arrays, Point
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
@@ -28,6 +42,10 @@ if TYPE_CHECKING:
 _FORM = 1  # of what is kept: another number where what a question finds has changed
 _PREFIX = "result-"
 _MOST = 24  # files of results
+_WITHOUT_NUMBERS = "ties"  # the question whose result names everything
+_ABOUT_PEOPLES_ACTS = ("excess", "risk")  # questions on which also bears what people decided, covered and confirmed
+_BEARING_ON_NOTHING = {kind.name for kind in (REVIEWS, REVIEW_THINGS, REVIEW_LINES, BASELINES, PROBLEMS, CLAIMS)}
+_BEARING_ON_FEW = {*_BEARING_ON_NOTHING, *(it.name for it in (DECISIONS, RETURNED, COVERS, CONTROLS, CONFIRMATIONS))}
 
 
 @dataclass(frozen=True)
@@ -52,22 +70,35 @@ def kept(view: View, question: str, make: Callable[[], Result]) -> Result:
 def _keep(view: View, question: str, result: Result) -> None:
     folder, name = view.histories.folder, _name(view, question)
     first, until = unchanged_between(view)
-    if folder.save(name, view.point, result.arrays, {"from": first, "until": until, "of": result.rest}):
+    if folder.save(
+        name, _last_bearing(view, question), result.arrays, {"from": first, "until": until, "of": result.rest}
+    ):
         folder.keep(_PREFIX, _MOST)
 
 
 def kept_already(view: View, question: str) -> Result | None:
     """What is kept of what a question finds in a view; None where there is nothing that holds."""
     found = view.histories.folder.open(_name(view, question)) if view.assumed is None else None
-    if found is not None and found.point == view.point and found.rest["from"] <= view.moment < found.rest["until"]:
+    if found is not None and found.rest["from"] <= view.moment < found.rest["until"]:
         return Result(found, found.rest["of"])
     return None
 
 
 def _name(view: View, question: str) -> str:
     """The file of a result: named after all it rests on, but for the moment within a day."""
-    rests_on = [_FORM, question, view.point.entry, view.point.leaf, view.moment // DAY, *view.workspace.digests]
+    point = _last_bearing(view, question)
+    rests_on = [_FORM, question, point.entry, point.leaf, view.moment // DAY, *view.workspace.digests]
+    rests_on += [] if question == _WITHOUT_NUMBERS else [view.index.holders.numbering]
     return f"{_PREFIX}{question}-{hashlib.blake2b(json.dumps(rests_on).encode(), digest_size=12).hexdigest()}"
+
+
+def _last_bearing(view: View, question: str) -> Point:
+    """The last entry of a view that opened or closed a row of a kind that bears on a question."""
+    passed_over = _BEARING_ON_NOTHING if question.startswith(_ABOUT_PEOPLES_ACTS) else _BEARING_ON_FEW
+    for number, *_, rows, leaf in view.histories.reader.entries():
+        if number <= view.point.entry and not json.loads(rows).keys() <= passed_over:
+            return Point(number, bytes(leaf).hex())
+    return Point(0, "")
 
 
 def unchanged_between(view: View) -> tuple[int, int]:
