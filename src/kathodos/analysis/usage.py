@@ -52,10 +52,11 @@ class Units:
 class Usage:
     """The units, what is at stake in each, and when each was used last."""
 
-    def __init__(self, basis: Basis, exposure: Exposure) -> None:
+    def __init__(self, basis: Basis, exposure: Exposure, only: Bools | None = None) -> None:
         self.basis = basis
         self.index = basis.index
         self.exposure = exposure
+        self.only = only
 
     @cached_property
     def units(self) -> Units:
@@ -183,16 +184,17 @@ class Usage:
         Gives action and place of each cell, and user, cell and last time of each pair, ordered by user.
         """
         uses, index = self.basis.uses, self.index
-        position = index.tree.position[uses.node].astype(np.int64)
+        chosen = slice(None) if self.only is None else self.only[uses.user].nonzero()[0]
+        node, action, user, time = (it[chosen] for it in (uses.node, uses.action, uses.user, uses.time))
         width = max(len(index.actions), 1)
-        codes = position * width + uses.action
+        codes = index.tree.position[node].astype(np.int64) * width + action
         cells = distinct(codes)
         cell = np.searchsorted(cells, codes)
-        pair = uses.user.astype(np.int64) * max(len(cells), 1) + cell
-        order = np.lexsort((uses.time, pair))
+        pair = user.astype(np.int64) * max(len(cells), 1) + cell
+        order = np.lexsort((time, pair))
         last = np.append(pair[order][1:] != pair[order][:-1], True)[: len(order)]
         newest = order[last]
-        return cells % width, cells // width, uses.user[newest].astype(np.int64), cell[newest], uses.time[newest]
+        return cells % width, cells // width, user[newest].astype(np.int64), cell[newest], time[newest]
 
     @cached_property
     def permitting(self) -> CSRList:

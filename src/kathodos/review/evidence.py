@@ -13,6 +13,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.analysis.holding import Counted, Holding, Things
+from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, nothing, row_numbers, tabled
 from kathodos.findings.conflicts.states import Conflicts
@@ -221,7 +222,10 @@ class Evidence:
 
     def last_used(self) -> DictionaryColumn:
         """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
-        basis, usage = self.context.basis, self.context.usage
+        basis = self.context.basis
+        only = np.zeros(basis.index.holders.first_group, dtype=bool)
+        only[self.items.identity] = True
+        usage = Usage(basis, self.context.exposure, only)
         told = basis.moments(basis.grant("last_used"))
         newest = np.append(told, BEGINNING)[self.items.grant]
         groups = (self.items.grant < 0).nonzero()[0]
