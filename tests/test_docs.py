@@ -1,5 +1,9 @@
 """Every command that the documentation shows is run and prints what is shown; what is linked is there."""
 
+import contextlib
+import doctest
+import io
+import os
 import re
 import shutil
 import tempfile
@@ -7,6 +11,7 @@ import tomllib
 import unittest
 from importlib.resources import files
 from pathlib import Path
+from unittest import mock
 
 from msgspec.structs import asdict
 
@@ -28,6 +33,18 @@ class Documentation(unittest.TestCase):
                     workspace = Path(scratch) / file.stem / "tarnholm"
                     shutil.copytree(ready, workspace)
                     self.assertEqual(text, docs.refreshed(text, workspace), "refresh it with tools/docs.py")
+
+    def test_the_notebook_is_a_session(self):
+        page = docs.ROOT / "docs" / "notebook.md"
+        asked = doctest.DocTestParser().get_doctest(page.read_text(encoding="utf-8"), {}, page.name, str(page), 0)
+        self.assertGreater(len(asked.examples), 10)
+        with tempfile.TemporaryDirectory() as scratch:
+            workspace = docs.demo(Path(scratch))
+            with contextlib.chdir(workspace), mock.patch.dict(os.environ, KATHODOS_NOW=docs.NOW):
+                flags = doctest.NORMALIZE_WHITESPACE | doctest.IGNORE_EXCEPTION_DETAIL
+                said = io.StringIO()
+                result = doctest.DocTestRunner(optionflags=flags, verbose=False).run(asked, out=said.write)
+        self.assertEqual(result.failed, 0, said.getvalue())
 
     def test_links_lead_somewhere(self):
         for file in docs.files():

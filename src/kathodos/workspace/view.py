@@ -24,11 +24,13 @@ if TYPE_CHECKING:
     import pandas as pd
 
     from kathodos.analysis.basis import Basis
+    from kathodos.engine.explain import Explanation
     from kathodos.findings.conflicts.covers import Register
     from kathodos.findings.excess.batches import ExcessContext
     from kathodos.ledger.operations import Operation, Plan
     from kathodos.rules.reading import Rules
     from kathodos.store.attributes import AttributeColumns, Distinct
+    from kathodos.workspace.answers import ConflictsFound, ExcessFound, RiskFound
     from kathodos.workspace.findings import Findings
     from kathodos.workspace.workspace import Workspace
 
@@ -259,6 +261,39 @@ class View:
         return pd.DataFrame(found, columns=["who", "action", "resource"])
 
     # What is found
+
+    def conflicts(self) -> ConflictsFound:
+        """Every conflict that reach alone gives, by the rules in force (findings.md)."""
+        from kathodos.workspace.answers import ConflictsFound
+
+        found = self.findings.conflicts
+        return ConflictsFound(found, self.index.holders.identities, self.findings.covered(found))
+
+    def excess(self) -> ExcessFound:
+        """Every finding of excess (findings.md)."""
+        from kathodos.workspace.answers import ExcessFound
+
+        return ExcessFound(self.findings.excess_columns, self.index.holders.identities)
+
+    def risk(self, of: str = "identities") -> RiskFound:
+        """The risk of all identities, accounts, roles, resources or systems (risk.md)."""
+        from kathodos.workspace.answers import RiskFound
+
+        return RiskFound(self.findings.scores(of))
+
+    def explain(self, by: str, on: str, do: str) -> Explanation:
+        """Why an identity or account reaches an action on a resource, or why not (reach.md).
+
+        Raises CallError with the nearest names where one of the three is not there.
+        """
+        from kathodos.engine.explain import explain
+
+        asker, node = self.asker(by), self.node(on)
+        system = self.index.system_of(node)
+        names = [self.index.actions[number][1] for number in system.actions.tolist()]
+        if do not in names:
+            raise CallError(f"The system {system.name} has no action {do}.", nearest(do, names))
+        return explain(self.index, asker, node, self.index.action_number[system.name, do], self.moment)
 
     @cached_property
     def findings(self) -> Findings:

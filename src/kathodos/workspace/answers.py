@@ -1,0 +1,105 @@
+"""What a view answers to a notebook: results as arrays, each with a data frame of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import TYPE_CHECKING
+
+import numpy as np
+import pandas as pd
+
+from kathodos.findings.conflicts.states import STATES, Conflicts
+from kathodos.findings.excess.batches import FindingColumns
+from kathodos.findings.risk.scores import Scores
+from kathodos.findings.risk.weights import PARTS
+from kathodos.model.severities import SEVERITIES
+
+if TYPE_CHECKING:
+    from kathodos.columns.csr import Bools, Ints
+    from kathodos.columns.strings import StringTable
+
+_SEVERITIES = [str(name) for name in SEVERITIES]
+
+
+@dataclass(frozen=True)
+class ConflictsFound:
+    """Conflicts, whose they are by number, and which of them a cover holds."""
+
+    conflicts: Conflicts
+    identities: StringTable
+    is_covered: Bools
+
+    def __len__(self) -> int:
+        return len(self.conflicts)
+
+    def frame(self) -> pd.DataFrame:
+        """A row a conflict: rule, severity, topic, identity, state, is_covered."""
+        found, rules = self.conflicts, self.conflicts.rules
+        return pd.DataFrame(
+            {
+                "rule": _category(found.rule, [rule.id for rule in rules]),
+                "severity": _category(found.severity(), _SEVERITIES, ordered=True),
+                "topic": pd.Series([rules[at].topic for at in found.rule.tolist()], dtype="str"),
+                "identity": _names(self.identities, found.identity),
+                "state": _category(found.state, [str(state) for state in STATES]),
+                "is_covered": np.array(self.is_covered, dtype=bool),
+            }
+        )
+
+
+@dataclass(frozen=True)
+class ExcessFound:
+    """Findings of excess, kind by kind, and the names of the identities concerned."""
+
+    kinds: list[FindingColumns]
+    identities: StringTable
+
+    def __len__(self) -> int:
+        return sum(len(found) for found in self.kinds)
+
+    def frame(self) -> pd.DataFrame:
+        """A row a finding: kind, severity, identity and days (missing where there is none), confidence."""
+        kinds = [found.kind for found in self.kinds]
+        whose, severity, confidence, days = (
+            np.concatenate([np.zeros(0, dtype=np.int64), *(getattr(found, name) for found in self.kinds)])
+            for name in ("whose", "severity", "confidence", "days")
+        )
+        of = np.repeat(np.arange(len(kinds)), [len(found) for found in self.kinds])
+        return pd.DataFrame(
+            {
+                "kind": _category(of, kinds),
+                "severity": _category(severity, _SEVERITIES, ordered=True),
+                "identity": _names(self.identities, whose),
+                "confidence": confidence,
+                "days": pd.Series(days, dtype="Int64").mask(days < 0),
+            }
+        )
+
+
+@dataclass(frozen=True)
+class RiskFound:
+    """The risk scores of all of a kind."""
+
+    scores: Scores
+
+    def __len__(self) -> int:
+        return len(self.scores.totals)
+
+    def frame(self) -> pd.DataFrame:
+        """A row a thing, the highest first: subject, risk, and the points of each part."""
+        order = self.scores.order()
+        parts = {name: self.scores.points[order, at] for at, name in enumerate(PARTS)}
+        subjects = [self.scores.subjects[at] for at in order.tolist()]
+        return pd.DataFrame({"subject": subjects, "risk": self.scores.totals[order], **parts})
+
+
+def _category(codes: Ints, names: list[str], ordered: bool = False) -> pd.Categorical:
+    return pd.Categorical.from_codes(codes, pd.Index(names, dtype="str"), ordered=ordered)
+
+
+def _names(table: StringTable, numbers: Ints) -> pd.Series:
+    """The texts with some numbers; missing for those below zero."""
+    known = numbers >= 0
+    names = np.full(len(numbers), None, dtype=object)
+    names[known] = table.taken(np.asarray(numbers)[known])
+    return pd.Series(names, dtype="str")
