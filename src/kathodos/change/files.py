@@ -51,7 +51,7 @@ def read_blocks(file: TomlText) -> Iterator[Block]:
     for key in file.content:
         if key not in [*Verb]:
             what = f"there is a {key!r}"
-            raise file.error([key], what, "Write blocks that begin with [[add]], [[end]] or [[set]].")
+            raise file.error([key, 0], what, "Write blocks that begin with [[add]], [[end]] or [[set]].")
     content = file.as_type(_Content, _REMEDY)
     for verb in Verb:
         blocks: _Blocks = getattr(content, verb)
@@ -95,11 +95,9 @@ def changes_text(heading: str, blocks: Iterable[Block]) -> tuple[str, int]:
     for block in unique.values():
         table = tomlkit.table()
         table.update({"kind": block.kind, **{name: value for name, value in block.cells.items() if value}})
-        single = tomlkit.document()
-        if block.why:
-            single.add(tomlkit.comment(printable(block.why)))
         array = tomlkit.aot()
         array.append(table)
-        single.append(str(block.verb), array)
-        parts.append(tomlkit.dumps(single))
+        single = tomlkit.document().append(str(block.verb), array)
+        why = f"{tomlkit.comment(printable(block.why)).as_string()}\n" if block.why else ""
+        parts.append(why + tomlkit.dumps(single).lstrip("\n"))
     return "\n".join(parts), len(unique)

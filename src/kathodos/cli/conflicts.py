@@ -33,7 +33,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--per", choices=_PER, default="person", help="count by person (default), severity ...")
     parser.add_argument("--latent", action="store_true", help="also what people could bring themselves into")
     about_state(parser)
-    steps = parser.add_subparsers(dest="step", metavar="STEP")
+    steps = parser.add_subparsers(dest="step", metavar="STEP", help="cover, covers, cure: each has its own --help")
     covering.add(steps, common, formatter)
     curing.add(steps, common, formatter)
 
