@@ -98,6 +98,6 @@ def changes_text(heading: str, blocks: Iterable[Block]) -> tuple[str, int]:
         array = tomlkit.aot()
         array.append(table)
         single = tomlkit.document().append(str(block.verb), array)
-        why = f"{tomlkit.comment(printable(block.why)).as_string()}\n" if block.why else ""
+        why = f"{tomlkit.comment(printable(block.why)).as_string().rstrip()}\n" if block.why else ""
         parts.append(why + tomlkit.dumps(single).lstrip("\n"))
     return "\n".join(parts), len(unique)
