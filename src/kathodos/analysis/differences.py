@@ -230,13 +230,13 @@ class ReachDifferences:
 
     def texts(self, position: int) -> tuple[list[str], list[str]]:
         """What one of them gained and lost, as `action address`, in order."""
-        if int(self._pair[position]) not in self._told:
+        if int(self._pair[position]) not in self._known_texts:
             block = self._pair[[position]]
-            self._told[int(self._pair[position])] = (self._texts(block, 1), self._texts(block, 0))
-        return self._told[int(self._pair[position])]
+            self._known_texts[int(self._pair[position])] = (self._texts(block, 1), self._texts(block, 0))
+        return self._known_texts[int(self._pair[position])]
 
     @cached_property
-    def _told(self) -> dict[int, tuple[list[str], list[str]]]:
+    def _known_texts(self) -> dict[int, tuple[list[str], list[str]]]:
         return {}
 
     def _texts(self, block: Ints, side: int) -> list[str]:

@@ -262,14 +262,14 @@ def row_numbers(columns: Sequence[Codes | Ints]) -> Ints:
     for codes in columns:
         width = int(codes.max(initial=-1)) + 2
         if size * width > _WIDEST:
-            total = places(total)
+            total = dense(total)
             size = len(total) + 1
         total = total * width + (codes + 1)
         size *= width
     return total
 
 
-def places(numbers: Ints) -> Ints:
+def dense(numbers: Ints) -> Ints:
     """The same numbers, renamed 0, 1, 2 in the order in which they come first."""
     if len(numbers) < _FEW:
         _, first, which = np.unique(numbers, return_index=True, return_inverse=True)
@@ -312,7 +312,7 @@ def rows_of(columns: Sequence[DictionaryColumn], positions: slice | Ints | None 
 
 def distinct_pairs(first: Codes, second: Codes) -> tuple[Ints, Ints]:
     """For each row the number of its pair of codes, and for each pair the first row that has it."""
-    numbers = places(row_numbers([first, second]))
+    numbers = dense(row_numbers([first, second]))
     where = np.zeros(int(numbers.max(initial=-1)) + 1, dtype=np.int64)
     where[numbers[::-1]] = np.arange(len(numbers) - 1, -1, -1)
     return numbers, where

@@ -61,8 +61,8 @@ def read(source: Source, mark: str) -> Reading:
     for name in settings.texts("administrators"):
         if name not in users.groups.values():
             raise settings.expected(f"administrators = groups that there are, not {name}")
-        said = {"holder": f"group:{system}/{name}", "gives": f"* {system}:/**", "on": None, "tier": "-1"}
-        for column, value in said.items():
+        given = {"holder": f"group:{system}/{name}", "gives": f"* {system}:/**", "on": None, "tier": "-1"}
+        for column, value in given.items():
             columns["grants"][column].append(value)
     tables = [Table.of_cells(kind, place(source), columns[kind.name]) for kind in GATHERED if kind.name in columns]
     tables = [replace(table, once=True) for table in tables]
@@ -189,13 +189,13 @@ def _blocks(file: Iterator[bytes]) -> Iterator[tuple[int, list[bytes]]]:
 
 def _access(block: Sequence[bytes], users: Mapping[str, int], groups: Mapping[str, int]) -> Access:
     """One file's block of a dump."""
-    said: dict[str, str] = {}
+    given: dict[str, str] = {}
     entries: list[tuple[str, str, int]] = []
     has_defaults = False
     for raw in block:
         if raw.startswith(b"#"):
             name, _, value = raw.lstrip(b"# ").partition(b":")
-            said[name.decode("ascii", "replace")] = _unescaped(value.strip())
+            given[name.decode("ascii", "replace")] = _unescaped(value.strip())
         else:
             text = _unescaped(raw.partition(b"#")[0].strip())
             parts = text.split(":")
@@ -212,7 +212,7 @@ def _access(block: Sequence[bytes], users: Mapping[str, int], groups: Mapping[st
     plain = {kind: bits for kind, name, bits in entries if not name}
     of_users = {_number(name, users): bits for kind, name, bits in entries if kind == "user" and name}
     of_groups = {_number(name, groups): bits for kind, name, bits in entries if kind == "group" and name}
-    if ".." in _path(said["file"]):
+    if ".." in _path(given["file"]):
         raise ValueError("has a path that leads upward")
     mask = plain.get("mask")
     everything = [plain["user"], plain["group"], plain["other"], *of_users.values(), *of_groups.values()]
@@ -220,10 +220,10 @@ def _access(block: Sequence[bytes], users: Mapping[str, int], groups: Mapping[st
         of_users, of_groups, mask = {}, {}, None
         plain["group"] = 0
     return Access(
-        path=_path(said["file"]),
+        path=_path(given["file"]),
         is_folder=has_defaults,
-        owner=_number(said["owner"], users),
-        group=_number(said["group"], groups),
+        owner=_number(given["owner"], users),
+        group=_number(given["group"], groups),
         of_owner=plain["user"],
         of_group=plain["group"],
         of_others=plain["other"],

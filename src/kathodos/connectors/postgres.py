@@ -72,10 +72,10 @@ def _url(settings: Settings) -> str:
 
     url = settings.text("url")
     try:
-        said = conninfo_to_dict(url)
+        parameters = conninfo_to_dict(url)
     except ProgrammingError:
         raise settings.expected("url = postgresql://USER@HOST/DATABASE") from None
-    if "password" in said:
+    if "password" in parameters:
         raise settings.expected("a url without a password; name where it is with password_from")
     return url
 

@@ -216,13 +216,13 @@ class _Service:
         if code != 200:
             raise self.error(f"answers {code}", "Nothing was changed; ask whoever runs it.")
         try:
-            said = json.loads(content)
+            answered = json.loads(content)
         except (ValueError, RecursionError):
             kind = answer.headers.get("Content-Type", "nothing known").partition(";")[0]
             raise self.error(f"answers {shown(kind)}, and no JSON", "Check url: it may be a page for people.") from None
-        if not isinstance(said, dict) or LISTED not in said.get("schemas", []):
+        if not isinstance(answered, dict) or LISTED not in answered.get("schemas", []):
             raise self.error("answers JSON that is no SCIM list", "Check url; it ends where /Users begins.")
-        return said
+        return answered
 
     def error(self, what: str, remedy: str) -> DataError:
         return DataError(f"{self.url} {what}.", remedy)
@@ -242,13 +242,13 @@ def _authorization(block: Settings) -> dict[str, str]:
     return {}
 
 
-def _asked_to_wait(said: str | None, otherwise: float) -> float:
+def _asked_to_wait(answered: str | None, otherwise: float) -> float:
     """How long a Retry-After asks to wait (RFC 9110, 10.2.3), within reason."""
-    if said and said.strip().isdecimal():
-        return min(float(said), _MOST_WAIT)
-    if said:
+    if answered and answered.strip().isdecimal():
+        return min(float(answered), _MOST_WAIT)
+    if answered:
         try:
-            return min(max(parsedate_to_datetime(said).timestamp() - time.time(), 0.0), _MOST_WAIT)
+            return min(max(parsedate_to_datetime(answered).timestamp() - time.time(), 0.0), _MOST_WAIT)
         except (TypeError, ValueError):
             return otherwise
     return min(otherwise, _MOST_WAIT)

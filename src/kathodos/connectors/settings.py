@@ -86,10 +86,10 @@ class Settings:
 
     def secret(self, key: str) -> str:
         """A secret, from where the setting says: `env:NAME` or `file:PATH`; empty where the setting is absent."""
-        said = self.values.get(key)
-        if said is None:
+        entry = self.values.get(key)
+        if entry is None:
             return ""
-        kind, _, name = said.partition(":") if isinstance(said, str) else ("", "", "")
+        kind, _, name = entry.partition(":") if isinstance(entry, str) else ("", "", "")
         if kind == "env" and name:
             if name not in os.environ:
                 raise DataError(f"The environment has no {name}, which {self.where} names.", f"Set {name}.")

@@ -549,9 +549,9 @@ class Harbour:
 
     def activity(self) -> None:
         for identity, person in list(self.people.items()):
-            ways = USES.get(str(person["department"]), ())
-            for _ in range(self.random.randrange(4, 14) if ways and person["status"] == "active" else 0):
-                action, resource = self.random.choice(ways)
+            uses = USES.get(str(person["department"]), ())
+            for _ in range(self.random.randrange(4, 14) if uses and person["status"] == "active" else 0):
+                action, resource = self.random.choice(uses)
                 day = TODAY - timedelta(days=self.random.randrange(1, 240))
                 self.use(identity, day.isoformat(), action, resource.format(site=person["location"]))
         self.tables["activity"].sort(key=lambda it: (str(it["time"]), str(it["account"]), str(it["identity"])))

@@ -126,8 +126,8 @@ class _Climb:
 
     def _grant(self, step: Step) -> Record:
         grant = dict.fromkeys(kinds.GRANTS.names)
-        said = {"holder": self._self, "gives": step.what, "on": step.scope, "effect": "permit", "tier": 0}
-        return {**grant, **said, "grant": f"{_MARK}{step.number}"}
+        own_grant = {"holder": self._self, "gives": step.what, "on": step.scope, "effect": "permit", "tier": 0}
+        return {**grant, **own_grant, "grant": f"{_MARK}{step.number}"}
 
     def _member(self, step: Step) -> Record:
         system, _, group = step.what.removeprefix("group:").partition("/")

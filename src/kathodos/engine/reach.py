@@ -295,8 +295,8 @@ def _said_at(index: Index, system: System, positions: Ints, action: int, moment:
     interval = of_scoped[of_entitlement]
     entry = index.scoped_entry[index.intervals.scoped[intervals[interval]]]
     denies = index.grants.denies[grants] | index.entries.denies[entry]
-    said = Given(index.entries.action[entry], denies, np.zeros(len(entry), dtype=np.int64))
-    kept = (is_live(index, grants, moment) & said.bears_on(system, action)).nonzero()[0]
+    by_holder = Given(index.entries.action[entry], denies, np.zeros(len(entry), dtype=np.int64))
+    kept = (is_live(index, grants, moment) & by_holder.bears_on(system, action)).nonzero()[0]
     which, position = stretches(first[interval[kept]], sizes[interval[kept]])
     return grants[kept[which]].astype(np.int64), position, denies[kept[which]]
 
@@ -305,8 +305,8 @@ def _told_to(index: Index, askers: Ints, holder: Ints, moment: int) -> tuple[Int
     """What is said to each asker: its position, and the position in `holder`, of those it is said to."""
     holders = distinct(holder)
     who, through = _through(index, askers, holders, moment)
-    said = csr_from_pairs(np.searchsorted(holders, holder), np.arange(len(holder)), len(holders))
-    origin, which = said.of(np.searchsorted(holders, through))
+    by_holder = csr_from_pairs(np.searchsorted(holders, holder), np.arange(len(holder)), len(holders))
+    origin, which = by_holder.of(np.searchsorted(holders, through))
     return who[origin], which
 
 

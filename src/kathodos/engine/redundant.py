@@ -249,7 +249,7 @@ def _without_each(
     permitted = np.zeros((count + 1, size), dtype=bool)
     undecided = np.ones((count + 1, size), dtype=bool)
     for best in distinct(rank).tolist():
-        said = []
+        spoken = []
         for kind in (False, True):
             now = (rank == best) & (denies == kind)
             change = np.zeros((count, size + 1), dtype=np.int64)
@@ -257,8 +257,8 @@ def _without_each(
             np.add.at(change, (of[now], stop[now]), -1)
             held = np.cumsum(change[:, :size], axis=1) > 0
             total = held.sum(axis=0)
-            said.append(np.concatenate([total[None] > 0, total - held > 0]))
-        permits, denials = said
+            spoken.append(np.concatenate([total[None] > 0, total - held > 0]))
+        permits, denials = spoken
         permitted |= undecided & permit_wins(system, permits, denials)
         undecided &= ~(permits | denials)
     return permitted

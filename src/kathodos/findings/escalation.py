@@ -201,7 +201,7 @@ def _group_editors(basis: Basis) -> dict[str, Bools]:
 def _takers(basis: Basis) -> list[tuple[int, list[str]]]:
     """The holder and the roles of each mandate that lets roles be taken."""
     holders, roles, may = columns_of(basis.records, MANDATES, "holder", "roles", "may")
-    taking = (at for at, said in enumerate(may) if "take" in split_list(said))
+    taking = (at for at, acts in enumerate(may) if "take" in split_list(acts))
     found = ((basis.index.holders.find(holders[at]), split_list(roles[at])) for at in taking)
     return [(holder, some) for holder, some in found if holder >= 0]
 

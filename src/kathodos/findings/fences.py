@@ -82,13 +82,13 @@ def crossings(basis: Basis, fences: Sequence[Fence]) -> list[Crossing]:
 
 def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Bools:
     """Who reaches another of the actions that implies this one."""
-    told: Bools = np.zeros(len(reaching[action]), dtype=bool)
+    widest: Bools = np.zeros(len(reaching[action]), dtype=bool)
     system = index.systems[index.actions[action][0]]
     first = int(system.actions[0])
     for other, mask in reaching.items():
         if other != action and system.covers[other - first, action - first]:
-            told |= mask if not system.covers[action - first, other - first] or other < action else False
-    return told
+            widest |= mask if not system.covers[action - first, other - first] or other < action else False
+    return widest
 
 
 def _reached(basis: Basis, identity: int, action: int, nodes: Ints) -> Ints:

@@ -22,10 +22,10 @@ def read_json_lines(path: Path, form: Format) -> Raw:
 def _cells(line: bytes) -> dict[str, str]:
     """The cells of one line. Raises UnfitError where it is no flat object."""
     try:
-        said = json.loads(line.decode("utf-8-sig"), object_pairs_hook=_once, parse_constant=_refuse)
-        if not isinstance(said, dict):
+        content = json.loads(line.decode("utf-8-sig"), object_pairs_hook=_once, parse_constant=_refuse)
+        if not isinstance(content, dict):
             raise UnfitError("is no object", _REMEDY)
-        return dict(_flat("", said, 0))
+        return dict(_flat("", content, 0))
     except UnfitError:
         raise
     except UnicodeDecodeError:
@@ -50,10 +50,10 @@ def _refuse(text: str) -> None:
     raise UnfitError(f"holds {text}, which is no number", _REMEDY)
 
 
-def _flat(prefix: str, said: dict[str, Any], depth: int) -> Iterator[tuple[str, str]]:
+def _flat(prefix: str, content: dict[str, Any], depth: int) -> Iterator[tuple[str, str]]:
     if depth > _DEEPEST:
         raise UnfitError("is nested too deeply", _REMEDY)
-    for key, value in said.items():
+    for key, value in content.items():
         if isinstance(value, dict):
             yield from _flat(f"{prefix}{key}.", value, depth + 1)
         elif (text := _text(value)) is not None:

@@ -14,11 +14,11 @@ from kathodos.columns.dictionary import (
     Encoder,
     Ints,
     Scalar,
+    dense,
     dictionary_column,
     distinct_pairs,
     first_of_each,
     nothing,
-    places,
     row_numbers,
     rows_of,
 )
@@ -159,7 +159,7 @@ class _Checker:
         if not further:
             return nothing(len(self.table))
         columns = [self.table.columns[name] for name in further]
-        codes = places(row_numbers([column.codes for column in columns]))
+        codes = dense(row_numbers([column.codes for column in columns]))
         _, firsts = np.unique(codes, return_index=True)
         texts: list[Scalar] = []
         for cells in rows_of(columns, firsts):
@@ -197,15 +197,15 @@ class _Checker:
         same = np.logical_and.reduce([column.codes[again] == column.codes[first[again]] for column in columns])
         alike = dict(zip(again.tolist(), same.tolist(), strict=True))
         keys = [columns[self.kind.names.index(name)] for name in self.kind.key]
-        told = (again[~same] if self.table.once else again).tolist()
-        for row in told[:_MOST_LISTED]:
+        repeated = (again[~same] if self.table.once else again).tolist()
+        for row in repeated[:_MOST_LISTED]:
             earlier = int(self.table.lines[good[first[row]]])
             reason = f"the same as line {earlier}" if alike[row] else f"speaks of the same record as line {earlier}"
             named = " ".join(str(column.value(row)) for column in keys)
             remedy = "Keep one of the two; the first was read."
             self.problem(good[row], self.kind.key[-1], named, reason, remedy, "set aside")
-        self.listed["the key", "set aside"] += len(told)
-        self.result.set_aside += len(told)
+        self.listed["the key", "set aside"] += len(repeated)
+        self.result.set_aside += len(repeated)
 
     def with_ids(self, columns: list[DictionaryColumn]) -> DictionaryColumn:
         """The ids, derived from the content where a row has none."""
@@ -214,8 +214,8 @@ class _Checker:
             return columns[0]
         content = rows_of([columns[self.kind.names.index(name)] for name in IN_AN_ID], absent)
         ids = columns[0].listed()
-        for row, said in zip(absent.tolist(), content, strict=True):
-            ids[row] = derived_id(said)
+        for row, content_of_row in zip(absent.tolist(), content, strict=True):
+            ids[row] = derived_id(content_of_row)
         return dictionary_column(ids)
 
     def note_what_is_odd(self, columns: list[DictionaryColumn]) -> None:

@@ -350,19 +350,19 @@ def _ints(numbers: Sequence[int]) -> Ints:
 
 def _details(comparison: Comparison, merged: Merged) -> Iterator[Detail]:
     kind, present = comparison.kind, comparison.present
-    places = [kind.names.index(name) for name in kind.key]
+    key_positions = [kind.names.index(name) for name in kind.key]
     new = list(rows_of(comparison.new))
     came = [*new[: comparison.came], *(row for row, _ in merged.came)]
     changed = [*new[comparison.came :], *(row for row, _ in merged.changed)]
     before = present.records(np.concatenate([comparison.replaced, _ints(merged.replaced)]))
     for row in came:
-        yield Detail(kind, tuple(row[at] for at in places), "comes")
+        yield Detail(kind, tuple(row[at] for at in key_positions), "comes")
     for old, row in zip(before, changed, strict=True):
         for name, one, other in zip(kind.names, old, row, strict=True):
             if one != other:
-                yield Detail(kind, tuple(row[at] for at in places), "changes", name, one, other)
+                yield Detail(kind, tuple(row[at] for at in key_positions), "changes", name, one, other)
     for row in present.records(np.concatenate([comparison.gone, _ints(merged.gone)])):
-        yield Detail(kind, tuple(row[at] for at in places), "goes")
+        yield Detail(kind, tuple(row[at] for at in key_positions), "goes")
 
 
 def _values(problem: Problem) -> tuple[str | int, ...]:

@@ -23,7 +23,7 @@ from kathodos.store.base import Reader
 from kathodos.store.records import Records
 from kathodos.store.records import rows_of as records_of
 
-Said = Mapping[str, Scalar]
+Claim = Mapping[str, Scalar]
 _ATTRIBUTES = "attributes"
 
 
@@ -34,11 +34,11 @@ class Precedence:
     sources: Sequence[str]
     per_kind: Mapping[str, Mapping[str, Sequence[str]]] = field(default_factory=dict)
 
-    def order(self, kind: Kind, attribute: str, saying: Iterable[str]) -> list[str]:
+    def order(self, kind: Kind, attribute: str, claiming: Iterable[str]) -> list[str]:
         """The sources that say something, the one that wins first."""
         chosen = self.per_kind.get(kind.name, {})
         order = [*chosen.get(attribute, chosen.get("*", ())), *self.sources]
-        return sorted(saying, key=lambda name: (order.index(name) if name in order else len(order), name))
+        return sorted(claiming, key=lambda name: (order.index(name) if name in order else len(order), name))
 
 
 @dataclass
@@ -51,7 +51,7 @@ class Merged:
     gone: list[int] = field(default_factory=list)
     same: int = 0
     let_go: int = 0
-    claims: list[tuple[Key, str, Said]] = field(default_factory=list)
+    claims: list[tuple[Key, str, Claim]] = field(default_factory=list)
     dropped: list[tuple[Key, str]] = field(default_factory=list)
 
 
@@ -61,10 +61,10 @@ class Claims:
     def __init__(self, records: Records) -> None:
         rows = records_of(records, CLAIMS, *CLAIMS.names)
         self.rows: dict[tuple[str, str, str], tuple[int, str]] = {}
-        self.of: dict[str, dict[Key, dict[str, Said]]] = {}
-        for row, (kind, record, said_by, said) in zip(rows.ids, rows.values(), strict=True):
-            self.rows[kind, record, said_by] = (row, said)
-            self.of.setdefault(kind, {}).setdefault(tuple(json.loads(record)), {})[said_by] = json.loads(said)
+        self.of: dict[str, dict[Key, dict[str, Claim]]] = {}
+        for row, (kind, record, said_by, by_source) in zip(rows.ids, rows.values(), strict=True):
+            self.rows[kind, record, said_by] = (row, by_source)
+            self.of.setdefault(kind, {}).setdefault(tuple(json.loads(record)), {})[said_by] = json.loads(by_source)
 
     def keys(self, kind: Kind) -> set[Key]:
         return set(self.of.get(kind.name, {}))
@@ -75,8 +75,8 @@ class Claims:
         for key, source in merged.dropped:
             known = self.rows.get((kind.name, json_text(list(key)), source))
             closed += [known[0]] if known else []
-        for key, source, said in merged.claims:
-            record, text = json_text(list(key)), json_text(said)
+        for key, source, by_source in merged.claims:
+            record, text = json_text(list(key)), json_text(by_source)
             known = self.rows.get((kind.name, record, source))
             if known is None or known[1] != text:
                 closed += [known[0]] if known else []
@@ -104,25 +104,25 @@ def merge(
         keys, rows = rows_of(checked.keys(), at), rows_of(checked.columns, at)
         for key, row, position in zip(keys, rows, held.tolist(), strict=True):
             spoken.add(key)
-            said = dict(known.get(key, {}))
-            if position >= 0 and not said:
+            by_source = dict(known.get(key, {}))
+            if position >= 0 and not by_source:
                 other = str(present.sources.value(position))
-                said[other] = _said(kind, next(present.records(_one(position))), given.get(other))
-                merged.claims.append((key, other, said[other]))
-            said[source] = _said(kind, row, checked.given)
-            merged.claims.append((key, source, said[source]))
-            _settle(merged, kind, present, position, said, precedence)
-    gone = [key for key, said in known.items() if source in said and key not in spoken] if covers else []
+                by_source[other] = _claim_of(kind, next(present.records(_one(position))), given.get(other))
+                merged.claims.append((key, other, by_source[other]))
+            by_source[source] = _claim_of(kind, row, checked.given)
+            merged.claims.append((key, source, by_source[source]))
+            _settle(merged, kind, present, position, by_source, precedence)
+    gone = [key for key, by_source in known.items() if source in by_source and key not in spoken] if covers else []
     if checked is not None:
         gone = [key for key in gone if key not in checked.aside]
     for key, position in zip(gone, present.positions_of(gone).tolist(), strict=True):
-        said = {name: claim for name, claim in known[key].items() if name != source}
+        by_source = {name: claim for name, claim in known[key].items() if name != source}
         merged.dropped.append((key, source))
         merged.let_go += 1
-        if len(said) == 1:
-            merged.dropped.append((key, next(iter(said))))
+        if len(by_source) == 1:
+            merged.dropped.append((key, next(iter(by_source))))
         if position >= 0:
-            _settle(merged, kind, present, position, said, precedence)
+            _settle(merged, kind, present, position, by_source, precedence)
     return merged
 
 
@@ -131,11 +131,11 @@ def _one(position: int) -> Ints:
 
 
 def _settle(
-    merged: Merged, kind: Kind, present: Present, position: int, said: Mapping[str, Said], precedence: Precedence
+    merged: Merged, kind: Kind, present: Present, position: int, by_source: Mapping[str, Claim], precedence: Precedence
 ) -> None:
     """Notes what a record with these claims comes to."""
-    row = _together(kind, said, precedence)
-    sources = SEPARATOR.join(precedence.order(kind, "*", said))
+    row = _together(kind, by_source, precedence)
+    sources = SEPARATOR.join(precedence.order(kind, "*", by_source))
     if position < 0:
         merged.came.append((row, sources))
         return
@@ -147,7 +147,7 @@ def _settle(
         merged.replaced.append(position)
 
 
-def _said(kind: Kind, row: Key, given: Collection[str] | None) -> Said:
+def _claim_of(kind: Kind, row: Key, given: Collection[str] | None) -> Claim:
     """What a row says in the columns that its table has; all of it where that is not known."""
     by_name = dict(zip(kind.names, row, strict=True))
     names = (
@@ -158,21 +158,21 @@ def _said(kind: Kind, row: Key, given: Collection[str] | None) -> Said:
     return {name: by_name[name] for name in names if by_name[name] is not None}
 
 
-def _together(kind: Kind, said: Mapping[str, Said], precedence: Precedence) -> Key:
+def _together(kind: Kind, by_source: Mapping[str, Claim], precedence: Precedence) -> Key:
     """The record that the claims make, absent columns with their defaults."""
     values: list[Scalar] = []
     for name in kind.names:
         if name == _ATTRIBUTES:
-            values.append(_attributes(kind, said, precedence))
+            values.append(_attributes(kind, by_source, precedence))
         else:
-            saying = [source for source, claim in said.items() if name in claim]
-            order = precedence.order(kind, name, saying)
-            values.append(said[order[0]][name] if order else kind.column(name).default)
+            claiming = [source for source, claim in by_source.items() if name in claim]
+            order = precedence.order(kind, name, claiming)
+            values.append(by_source[order[0]][name] if order else kind.column(name).default)
     return tuple(values)
 
 
-def _attributes(kind: Kind, said: Mapping[str, Said], precedence: Precedence) -> Scalar:
-    held = {source: json.loads(str(claim[_ATTRIBUTES])) for source, claim in said.items() if _ATTRIBUTES in claim}
+def _attributes(kind: Kind, by_source: Mapping[str, Claim], precedence: Precedence) -> Scalar:
+    held = {source: json.loads(str(claim[_ATTRIBUTES])) for source, claim in by_source.items() if _ATTRIBUTES in claim}
     names = sorted({name for attributes in held.values() for name in attributes})
     found = {}
     for name in names:

@@ -88,14 +88,18 @@ class Proposal:
 
 def propose(path: Path, kind: Kind | None = None) -> Proposal:
     """Looks at a file and proposes how it may be mapped. Raises DataError where it cannot be read."""
-    form, said = _format(path) if path.suffix not in (".xlsx", ".jsonl", ".ndjson", ".parquet") else (Format(), [])
-    raw = read_csv_text(path.name, _start(path, form), form) if said or path.suffix == ".csv" else read_raw(path, form)
+    form, settings = _format(path) if path.suffix not in (".xlsx", ".jsonl", ".ndjson", ".parquet") else (Format(), [])
+    raw = (
+        read_csv_text(path.name, _start(path, form), form)
+        if settings or path.suffix == ".csv"
+        else read_raw(path, form)
+    )
     if not len(raw.lines):
         raise DataError(f"{path} holds no row that can be read.", "Name a file with its header and some rows.")
     is_log = path.suffix in (".log", ".syslog")
     kind = kind or (ACTIVITY if is_log else _likeliest(raw.header))
     block = "source.log" if kind is ACTIVITY and is_log else f"source.tables.{kind.name}"
-    lines, questions = [f"[{block}]", *([] if is_log else [f"file = {_quoted(path.name)}"]), *said], []
+    lines, questions = [f"[{block}]", *([] if is_log else [f"file = {_quoted(path.name)}"]), *settings], []
     matched = _matched(kind, raw.header)
     by_header = dict(zip(raw.header, raw.columns, strict=True))
     pairs = [(header, name) for header, name in matched.items() if header.strip().lower() != name]
@@ -144,10 +148,10 @@ def _format(path: Path) -> tuple[Format, list[str]]:
     widths = Counter(len(row) for row in rows[delimiter] if any(row))
     usual = widths.most_common(1)[0][0] if widths else 1
     header = next((at for at, row in enumerate(rows[delimiter], 1) if len(row) == usual and all(row)), 1)
-    said = [f"encoding = {_quoted(encoding)}"] if encoding else []
-    said += [f"delimiter = {_quoted(delimiter)}"] if delimiter != "," else []
-    said += [f"header = {header}"] if header > 1 else []
-    return Format(delimiter, '"', encoding, header), said
+    settings = [f"encoding = {_quoted(encoding)}"] if encoding else []
+    settings += [f"delimiter = {_quoted(delimiter)}"] if delimiter != "," else []
+    settings += [f"header = {header}"] if header > 1 else []
+    return Format(delimiter, '"', encoding, header), settings
 
 
 def _evenness(rows: Sequence[Sequence[str]]) -> tuple[int, int]:

@@ -86,13 +86,13 @@ def tied_accounts(records: Records, rules: Sequence[TieRule]) -> Ties:
     how = np.full(count, hows.index(ORPHAN), dtype=np.int64)
     tie = _tie_of_each(records, accounts)
     stated = _positions(identities, records.column(ACCOUNTS, "identity"))
-    has_said = records.column(ACCOUNTS, "identity").codes >= 0
+    is_stated = records.column(ACCOUNTS, "identity").codes >= 0
     tied_to = np.append(_positions(identities, records.column(TIES, "identity")), -1)[tie]
     by_person = np.append(records.column(TIES, "how").holding(PERSON), False)[tie]
     by_rule = (tie >= 0) & ~by_person
     how[by_person], identity[by_person] = hows.index(PERSON), tied_to[by_person]
     repeats = by_rule & (tied_to == stated) & _same_texts(records, tie)
-    from_source = ~by_person & has_said & ~repeats
+    from_source = ~by_person & is_stated & ~repeats
     how[from_source], identity[from_source] = hows.index(SOURCE), stated[from_source]
     open_ = ~by_person & ~from_source
     of_rules = []
@@ -130,9 +130,9 @@ def _positions(table: StringTable, column: DictionaryColumn) -> Ints:
 
 def _same_texts(records: Records, tie: Ints) -> Bools:
     """Whether the tie of each account names the very identity that the account does, known or not."""
-    tied, said = records.column(TIES, "identity"), records.column(ACCOUNTS, "identity")
-    code = _positions(tabled_texts(said), tied)
-    same: Bools = np.append(code, -2)[tie] == said.codes
+    tied, stated_owner = records.column(TIES, "identity"), records.column(ACCOUNTS, "identity")
+    code = _positions(tabled_texts(stated_owner), tied)
+    same: Bools = np.append(code, -2)[tie] == stated_owner.codes
     return same
 
 
@@ -168,11 +168,11 @@ def _of_account(accounts: AttributeColumns, rule: TieRule) -> DictionaryColumn:
     if rule.by == ID:
         return _folded(accounts.column("login"), str.casefold)
     if rule.by == MAIL:
-        said = _first_of([_folded(accounts.column(name), str) for name in ("email", "mail", "login")])
-        return _folded(Distinct(said.codes, said.values), _mail)
+        stated_owner = _first_of([_folded(accounts.column(name), str) for name in ("email", "mail", "login")])
+        return _folded(Distinct(stated_owner.codes, stated_owner.values), _mail)
     if rule.by == NAME:
-        said = _first_of([_folded(accounts.column(name), str) for name in ("name", "displayname")])
-        return _folded(Distinct(said.codes, said.values), plain_name)
+        stated_owner = _first_of([_folded(accounts.column(name), str) for name in ("name", "displayname")])
+        return _folded(Distinct(stated_owner.codes, stated_owner.values), plain_name)
     return _folded(accounts.column(rule.account), str.casefold)
 
 
@@ -284,9 +284,9 @@ def tie_accounts(plan: Plan, rules: Sequence[TieRule]) -> int:
 
 def _tied_anew(records: Records, found: Ties) -> tuple[Ints, list[DictionaryColumn], DictionaryColumn]:
     """The positions of the accounts whose owner is another now, what they are then, and who brought them."""
-    said = records.column(ACCOUNTS, "identity")
-    stated = _positions(found.identities, said)
-    is_other = (stated != found.identity) | ((said.codes >= 0) & (stated < 0))
+    stated_owner = records.column(ACCOUNTS, "identity")
+    stated = _positions(found.identities, stated_owner)
+    is_other = (stated != found.identity) | ((stated_owner.codes >= 0) & (stated < 0))
     changed = (is_other & ~found.is_source).nonzero()[0]
     owners = DictionaryColumn(found.identity.astype(np.int32), found.identities)
     columns = [owners if name == "identity" else records.column(ACCOUNTS, name) for name in ACCOUNTS.names]
@@ -294,20 +294,24 @@ def _tied_anew(records: Records, found: Ties) -> tuple[Ints, list[DictionaryColu
     return changed, taken, records.sources(ACCOUNTS).taken(changed).compact()
 
 
-def with_known_owners(records: Records, keys: Sequence[DictionaryColumn], said: DictionaryColumn) -> DictionaryColumn:
+def with_known_owners(
+    records: Records, keys: Sequence[DictionaryColumn], stated_owner: DictionaryColumn
+) -> DictionaryColumn:
     """The owners that a source says of accounts, with those that a tie has given them already.
 
     What a person said stands over the source; what a rule found fills what the source leaves open.
     """
     held = records.column(TIES, "account")
     if not len(held):
-        return said
+        return stated_owner
     names = string_table("/".join(map(str, key)) for key in rows_of(keys))
     tie = np.full(len(names), -1, dtype=np.int64)
     at = _positions(names, held)
     tie[at[at >= 0]] = (at >= 0).nonzero()[0]
     by_person = np.append(records.column(TIES, "how").holding(PERSON), False)[tie]
-    filled = (tie >= 0) & (by_person | (said.codes < 0))
+    filled = (tie >= 0) & (by_person | (stated_owner.codes < 0))
     tied = records.column(TIES, "identity").mapped(lambda owner: owner or None)
-    both = appended(said, DictionaryColumn(np.append(tied.codes, np.int32(-1))[tie], tied.values).compact())
-    return DictionaryColumn(np.where(filled, both.codes[len(said) :], both.codes[: len(said)]), both.values)
+    both = appended(stated_owner, DictionaryColumn(np.append(tied.codes, np.int32(-1))[tie], tied.values).compact())
+    return DictionaryColumn(
+        np.where(filled, both.codes[len(stated_owner) :], both.codes[: len(stated_owner)]), both.values
+    )

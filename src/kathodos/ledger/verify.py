@@ -152,10 +152,10 @@ def _row_discrepancies(reader: Reader, kind: Kind, entries: dict[int, Entry]) ->
             numbers, [column.codes for column in content], [value_checksums(column) for column in content]
         )
         intact = expected == np.array([_whole(value) for value in sums])
-        as_said = (by == np.array([_whole(number) for number in since])) & np.array(
+        is_recorded = (by == np.array([_whole(number) for number in since])) & np.array(
             [one == other for one, other in zip(until, ends, strict=True)]
         )
-        for at in (~(intact & as_said & (by > 0))).nonzero()[0].tolist():
+        for at in (~(intact & is_recorded & (by > 0))).nonzero()[0].tolist():
             suspects.add(int(by[at]))
             key = " ".join(str(content[kind.names.index(name)].value(at)) for name in kind.key)
             what = _what_is_wrong(since[at], until[at], int(by[at]), ends[at], bool(intact[at]))
@@ -176,13 +176,13 @@ class _Opened:
     """Which entry opened each row of a kind, as the entries say it."""
 
     def __init__(self, kind: Kind, entries: dict[int, Entry]) -> None:
-        said = sorted(
+        opened_ranges = sorted(
             (rows.start, rows.stop, number)
             for number, entry in entries.items()
             for rows in ranges_in(entry.rows.get(kind.name, {}).get("opened", ""))
         )
         self._firsts, self._ends, self._numbers = (
-            np.array([one[at] for one in said], dtype=np.int64) for at in range(3)
+            np.array([one[at] for one in opened_ranges], dtype=np.int64) for at in range(3)
         )
         self._seen: list[Ints] = []
 

@@ -121,9 +121,9 @@ def _crossing(basis: Basis, found: Crossing, names: dict[int, str]) -> Branch:
 
 def _lack(basis: Basis, found: Lack, names: dict[int, str]) -> Branch:
     why = found.why(basis)
-    told = [Branch(it.text) for it in why.obstacles[:2]]
-    told += [Branch(f"missing: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
-    return Branch(f"{names[found.identity]} lacks {_place(basis, found.action, found.nodes)}", told)
+    lines = [Branch(it.text) for it in why.obstacles[:2]]
+    lines += [Branch(f"missing: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
+    return Branch(f"{names[found.identity]} lacks {_place(basis, found.action, found.nodes)}", lines)
 
 
 def _surplus(basis: Basis, found: Surplus, names: dict[int, str]) -> Branch:

@@ -41,13 +41,13 @@ def control_list(view: View) -> Answer:
     rows = []
     for control in register.controls.values():
         due = dues.get(control.id)
-        said = [it.confirmed_at for it in register.confirmations if it.control == control.id]
+        confirmed = [it.confirmed_at for it in register.confirmations if it.control == control.id]
         rows.append(
             {
                 **vars(control),
                 "control": control.id,
                 "covers": due.covers if due else 0,
-                "last": max(said, default=None),
+                "last": max(confirmed, default=None),
                 "due": day_text(due.due) if due else None,
                 "state": ("late" if due.is_late else "in time") if due else "covers nothing",
             }

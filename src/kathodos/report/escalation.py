@@ -35,7 +35,7 @@ def escalation(view: View, form: str) -> Answer:
     rows = [_row(climber, names) for climber in found]
     people = sum(len(climber.askers) for climber in found)
     heading = f"{plural(people, 'identity', 'identities')} could reach more by using what they hold"
-    text = [_told(view, it) for it in ruling if len(it.administrators)]
+    text = [_administration_line(view, it) for it in ruling if len(it.administrators)]
     nobody = [it.system for it in ruling if not len(it.administrators)]
     text += [f"nobody who is listed can administer {', '.join(nobody)}"] if nobody else []
     hint = f"All steps: kathodos reach --by {rows[0]['first']} --potential" if rows else ""
@@ -82,7 +82,7 @@ def _administration(view: View, found: Administration) -> dict[str, Any]:
     }
 
 
-def _told(view: View, found: Administration) -> str:
+def _administration_line(view: View, found: Administration) -> str:
     """One line about the administrators of a system."""
     count = len(found.administrators)
     if count == 1:

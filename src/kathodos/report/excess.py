@@ -158,11 +158,11 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
     kept = asked.found
     total = sum(len(positions) for _, positions in kept)
     most = _MOST_SHOWN if is_table and not is_whole else total
-    told = (_row(it) for it in _told(kept, most))
-    rows: Iterable[Row] = told
+    chosen = (_row(it) for it in _in_words(kept, most))
+    rows: Iterable[Row] = chosen
     left_out: set[str] = set()
     if is_table:
-        rows = [_shown(row) for row in told]
+        rows = [_shown(row) for row in chosen]
         left_out = {"rests_on", *(["kind"] if len(kept) == 1 else [])}
     fields = [it for it in _FOUND if it.key not in left_out]
     hint = "As a change file: --change FILE" if total else ""
@@ -172,7 +172,7 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
     return Answer(fields, rows, heading, hint=hint, status=found_if(total), extra_keys=extra)
 
 
-def _told(kept: list[tuple[Batch, Any]], most: int) -> Iterator[Finding]:
+def _in_words(kept: list[tuple[Batch, Any]], most: int) -> Iterator[Finding]:
     """The first so many findings of all batches in words, the gravest and surest first."""
     some = [(batch, positions) for batch, positions in kept if len(positions)]
     if some:
@@ -199,18 +199,18 @@ def _shown(row: dict[str, Any]) -> dict[str, Any]:
 def excess_remedies(asked: ExcessQuestion, file: str) -> tuple[Answer, str]:
     """What is said of the remedies that are edits, and the change file that they make; empty where none is one."""
     kept = asked.found
-    told = list(_told(kept, sum(len(positions) for _, positions in kept)))
+    chosen = list(_in_words(kept, sum(len(positions) for _, positions in kept)))
     blocks = [
         Block(Verb(edit.verb), edit.kind, edit.cells, f"{it.kind}, {it.subject}: {it.evidence}")
-        for it in told
+        for it in chosen
         for edit in it.edits
     ]
-    without = sum(not it.edits for it in told)
+    without = sum(not it.edits for it in chosen)
     if not blocks:
-        heading = f"{plural(len(told), 'finding')}, none with a remedy that is an edit; {file} was not written."
+        heading = f"{plural(len(chosen), 'finding')}, none with a remedy that is an edit; {file} was not written."
         return Answer(heading=heading, document={"file": None, "edits": 0}), ""
     content, count = changes_text("Remedies of excess, as kathodos excess found it.", blocks)
     text = [f"{plural(without, 'finding')} had no remedy that is an edit."] if without else []
-    heading = f"Wrote {plural(count, 'edit')} for {plural(len(told) - without, 'finding')} to {file}."
+    heading = f"Wrote {plural(count, 'edit')} for {plural(len(chosen) - without, 'finding')} to {file}."
     hint = f"Ask as if they were made: kathodos conflicts --assume {file}"
     return Answer(heading=heading, text=text, hint=hint, document={"file": file, "edits": count}), content

@@ -61,8 +61,8 @@ def _way(question: ReachQuestion, is_csv: bool) -> Answer:
     elif not steps:
         tree, hint = Branch(f"yes - {asked}, as it is"), "The chains: --trace in place of --potential"
     else:
-        told = [Branch(f"{at}. {step.text}", [Branch(f"by {step.by}")]) for at, step in enumerate(steps, 1)]
-        tree, hint = Branch(f"in {plural(len(steps), 'step')} - {asked}", told, "red"), ""
+        branches = [Branch(f"{at}. {step.text}", [Branch(f"by {step.by}")]) for at, step in enumerate(steps, 1)]
+        tree, hint = Branch(f"in {plural(len(steps), 'step')} - {asked}", branches, "red"), ""
     fields = _STEPS if is_csv else ()
     status = found_if(steps is not None)
     return Answer(fields, document["steps"], trees=[tree], hint=hint, status=status, document=document)

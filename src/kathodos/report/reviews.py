@@ -37,7 +37,7 @@ _LINES = (
     Field("reviewer", "Reviewer", 5, least=8),
     Field("decision", "Decision", 16, least=9),
 )
-_FACTS = ("peers", "everyone", "last_used", "needed_by", "conflicts", "reviewer")
+_EVIDENCE = ("peers", "everyone", "last_used", "needed_by", "conflicts", "reviewer")
 _WIDE = 110
 _MOST_SHOWN = 200  # lines, to a person
 _KEYS = (
@@ -92,7 +92,7 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
     if len(chosen) > most:
         hint = f"{len(chosen) - most} more lines: --reviewer ID or --whose ID shows some, --format csv all. {hint}"
     is_narrow = (width or _WIDE) < _WIDE
-    fields = [shown for shown in _LINES if not is_narrow or shown.key not in _FACTS]
+    fields = [shown for shown in _LINES if not is_narrow or shown.key not in _EVIDENCE]
     return Answer(fields, [_shown(row, is_narrow) for row in rows], heading, hint=hint)
 
 
@@ -118,7 +118,7 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
     decision = [line["decision"] or "undecided"]
     if line["decision"]:
         decision += [f"by {line['decided_by']}", *([line["decision_reason"]] if line["decision_reason"] else [])]
-    facts = {
+    cells = {
         "peers": f"{line['peers_having']} of {line['peers_counted']}",
         "everyone": f"{line['everyone_having']} of {line['everyone_counted']}",
         "last_used": used[:10] if used else "never seen",
@@ -126,14 +126,14 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
         "conflicts": ", ".join(line["conflicts"]),
     }
     words = (
-        f"{facts['peers']} peers, {facts['everyone']} of everybody; needed: {facts['needed_by']}; "
-        f"last used: {facts['last_used']}" + (f"; part of conflict {facts['conflicts']}" if facts["conflicts"] else "")
+        f"{cells['peers']} peers, {cells['everyone']} of everybody; needed: {cells['needed_by']}; "
+        f"last used: {cells['last_used']}" + (f"; part of conflict {cells['conflicts']}" if cells["conflicts"] else "")
     )
     return {
         "line": line["line"],
         "whose": Lines([line["name"] or "", line["identity"]]),
         "what": Lines([line["gives"], *([words] if is_narrow else []), *words_about(line)]),
-        **facts,
+        **cells,
         "reviewer": line["reviewer"],
         "decision": Lines(decision),
     }

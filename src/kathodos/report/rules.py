@@ -122,9 +122,9 @@ def rules_tried(view: View, file: str) -> Answer:
     for it in find_conflicts(basis, draft.conflicts):
         hits.append((it.rule, it.identity, it.state, [duty.name for duty in it.duties]))
     for crossing in crossings(basis, draft.fences):
-        hits.append((crossing.fence, crossing.identity, "crossed", [_told(basis, crossing)]))
+        hits.append((crossing.fence, crossing.identity, "crossed", [_first_place(basis, crossing)]))
     for lack in lacks(basis, draft.needs):
-        hits.append((lack.need, lack.identity, "lacking", [_told(basis, lack)]))
+        hits.append((lack.need, lack.identity, "lacking", [_first_place(basis, lack)]))
     people = view.people(sorted({identity for _, identity, _, _ in hits}))
     rows = [
         {
@@ -144,7 +144,7 @@ def rules_tried(view: View, file: str) -> Answer:
     return Answer(_HITS, rows, heading, text, hint=hint, status=found_if(rows or remarks))
 
 
-def _told(basis: Any, found: Any) -> str:
+def _first_place(basis: Any, found: Any) -> str:
     """The action and the first resource of a crossing or a lack."""
     address = basis.index.tree.addresses[int(found.nodes[0])]
     more = f" and {len(found.nodes) - 1} more" if len(found.nodes) > 1 else ""

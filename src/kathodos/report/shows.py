@@ -37,8 +37,10 @@ def shown(view: View, reference: str, form: str) -> Answer:
         return Answer(fields, rows, document=document)
     own = [Branch(f"{name}: {plain(value)}") for name, value in record.items() if name != "ref" and value is not None]
     if claims:
-        told = [Branch(f"{it['source']}: {it['attribute']} {plain(it['value'])}{_MARKS[it['wins']]}") for it in claims]
-        own.append(Branch("said by its sources", told))
+        branches_of_sources = [
+            Branch(f"{it['source']}: {it['attribute']} {plain(it['value'])}{_MARKS[it['wins']]}") for it in claims
+        ]
+        own.append(Branch("said by its sources", branches_of_sources))
     branches = [
         Branch(
             f"{name} ({len(at)})",

@@ -53,8 +53,10 @@ def source_list(sources: Iterable[Source], last: dict[str, Entry]) -> Answer:
     rows = []
     for source in sources:
         entry = last.get(source.name)
-        told = {"gathered": entry.time if entry else None, "entry": entry.number if entry else None}
-        rows.append({"source": source.name, "kind": source.kind, "place": reader_of(source).place(source), **told})
+        last_gather = {"gathered": entry.time if entry else None, "entry": entry.number if entry else None}
+        rows.append(
+            {"source": source.name, "kind": source.kind, "place": reader_of(source).place(source), **last_gather}
+        )
     return Answer(_LIST, rows, hint="Next: `kathodos sources check`, then `kathodos gather --dry-run`.")
 
 

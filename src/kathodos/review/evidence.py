@@ -67,13 +67,13 @@ class Evidence:
 
     def thing_columns(self) -> list[DictionaryColumn]:
         """Of each thing used: what it gives, brings, contains, is within, how many have it, of how many."""
-        told = [self._told(thing) for thing in self.used.tolist()]
+        described = [self._describe(thing) for thing in self.used.tolist()]
         having = self.counted.of_thing[self.used].tolist()
         everybody = int(self.is_counted.sum())
-        columns = [*zip(*told, strict=True)] if told else [(), (), (), ()]
+        columns = [*zip(*described, strict=True)] if described else [(), (), (), ()]
         return [dictionary_column(it) for it in (*columns, having, [everybody] * len(having))]
 
-    def _told(self, thing: int) -> tuple[str, str, str, str]:
+    def _describe(self, thing: int) -> tuple[str, str, str, str]:
         index = self.context.basis.index
         groups, entitlements = len(index.holders.groups), len(index.entitlements)
         if thing >= groups:
@@ -226,11 +226,11 @@ class Evidence:
         only = np.zeros(basis.index.holders.first_group, dtype=bool)
         only[self.items.identity] = True
         usage = Usage(basis, self.context.exposure, only)
-        told = basis.moments(basis.grant("last_used"))
-        newest = np.append(told, BEGINNING)[self.items.grant]
+        described = basis.moments(basis.grant("last_used"))
+        newest = np.append(described, BEGINNING)[self.items.grant]
         groups = (self.items.grant < 0).nonzero()[0]
         of_group = np.full(len(self.groups_used), BEGINNING, dtype=np.int64)
-        np.maximum.at(of_group, self.carried.rows(), told[self.carried.items])
+        np.maximum.at(of_group, self.carried.rows(), described[self.carried.items])
         newest[groups] = of_group[np.searchsorted(self.groups_used, self.thing[groups])]
         units, size = usage.units, basis.index.holders.size
         by_grant = np.full(len(basis.index.grants) + 1, BEGINNING, dtype=np.int64)

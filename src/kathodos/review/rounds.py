@@ -75,7 +75,7 @@ def draft_review(
     at_grant = items.grant
     identities = index.holders.identities
 
-    def said(name: str) -> DictionaryColumn:
+    def of_grant(name: str) -> DictionaryColumn:
         column = basis.grant(name)
         return DictionaryColumn(np.append(column.codes, np.int32(-1))[at_grant], column.values)
 
@@ -92,7 +92,7 @@ def draft_review(
         evidence.needed_by(needs),
         evidence.taking_part(),
         evidence.last_used(),
-        *(said(name) for name in ("until", "given_by", "given_at", "reason")),
+        *(of_grant(name) for name in ("until", "given_by", "given_at", "reason")),
     ]
     things = [_numbered(evidence.used), *evidence.thing_columns()]
     beyond = beyond_items(index, chosen, items, basis.moment)

@@ -65,14 +65,14 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         self.point = point
         self.rest: dict[str, Any] = description["rest"]
         self._data = data
-        self._places = {name: place for name, *place in description["arrays"]}
+        self._locations = {name: place for name, *place in description["arrays"]}
         self._nonce = bytes.fromhex(description["nonce"])
         self._key = key
         self._known: dict[str, npt.NDArray[Any]] = {}
 
     def __getitem__(self, name: str) -> npt.NDArray[Any]:
         if name not in self._known:
-            kind, shape, offset, tag = self._places[name]
+            kind, shape, offset, tag = self._locations[name]
             count = int(np.prod(shape))
             array = np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
             found = _tag(self._key, self._nonce, name, self._read(offset, array.nbytes))
@@ -87,10 +87,10 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
             yield os.pread(self._descriptor, min(_PART, offset + size - at), at)
 
     def __iter__(self) -> Iterator[str]:
-        return iter(self._places)
+        return iter(self._locations)
 
     def __len__(self) -> int:
-        return len(self._places)
+        return len(self._locations)
 
 
 def _tag(key: bytes, nonce: bytes, name: str, content: Iterable[bytes | memoryview]) -> bytes:
@@ -160,17 +160,17 @@ class ComputedFolder:
             if file is None:
                 return False
             file.write(_MAGIC)
-            offset, places = len(_MAGIC), []
+            offset, locations = len(_MAGIC), []
             for array_name, array in arrays.items():
                 padding = -offset % _ALIGNED
                 file.write(bytes(padding))
                 whole = np.ascontiguousarray(array)
                 offset += padding
                 tag = _tag(key, nonce, array_name, [_bytes(whole)]).hex()
-                places.append((array_name, whole.dtype.str, list(whole.shape), offset, tag))
+                locations.append((array_name, whole.dtype.str, list(whole.shape), offset, tag))
                 file.write(_bytes(whole))
                 offset += whole.nbytes
-            description = {"entry": point.entry, "leaf": point.leaf, "nonce": nonce.hex(), "arrays": places}
+            description = {"entry": point.entry, "leaf": point.leaf, "nonce": nonce.hex(), "arrays": locations}
             text = json.dumps({**description, "rest": rest}).encode()
             tag_of_text = hashlib.blake2b(text, key=key, digest_size=32).digest()
             file.write(text + len(text).to_bytes(8, "big") + tag_of_text)

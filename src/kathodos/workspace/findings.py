@@ -101,7 +101,7 @@ class Findings:
         """Everyone who can reach more by using what it holds, those who would gain most first."""
         found = kept(self.view, "escalation", self._climbs_made)
         askers = CSRList(found.arrays["starts"], found.arrays["askers"])
-        return [Climb(askers[at].astype(np.int64), *told) for at, told in enumerate(found.rest)]
+        return [Climb(askers[at].astype(np.int64), *texts) for at, texts in enumerate(found.rest)]
 
     def _climbs_made(self) -> Result:
         climbs = [it.climb for it in self._climbers]
@@ -181,8 +181,8 @@ class Findings:
         ]
         counts = [(*name, *numbers) for name, *numbers in zip(names, count.tolist(), tied.tolist(), strict=True)]
         untied = ((found.identity < 0) & (found.how != found.hows.index(NO_LOGIN))).nonzero()[0].tolist()
-        told = [(it.account, it.how, list(it.candidates)) for it in map(found.tied, untied)]
-        return Result({}, {"counts": sorted(counts), "open": told})
+        texts = [(it.account, it.how, list(it.candidates)) for it in map(found.tied, untied)]
+        return Result({}, {"counts": sorted(counts), "open": texts})
 
     # Risk
 
@@ -255,11 +255,11 @@ def _conflicts_kept(conflicts: Conflicts, faults: list[RoleConflict]) -> Result:
         "starts": people.starts,
         "people": people.items,
     }
-    told = [
+    texts = [
         (number[it.rule.id], it.role, [names[number[it.rule.id]].index(duty.name) for duty in it.duties])
         for it in faults
     ]
-    return Result(arrays, {"held": held, "faults": told})
+    return Result(arrays, {"held": held, "faults": texts})
 
 
 def _conflicts_from(found: Result, rules: list[Conflicting]) -> tuple[Conflicts, list[RoleConflict]]:

@@ -90,8 +90,8 @@ class Register:
             covers = [it for it in self.covers if it.control == control.id and self.state(it, moment) == HOLDS]
             if covers:
                 since = min(it.covered_at for it in covers)
-                said = [it.confirmed_at for it in self.confirmations if it.control == control.id]
-                last = max(said, default=None)
+                moments = [it.confirmed_at for it in self.confirmations if it.control == control.id]
+                last = max(moments, default=None)
                 found.append(Due(control, len(covers), last, _next_due(control, max(since, last or since)), moment))
         return found
 

@@ -142,7 +142,9 @@ def _solved(problem: _Problem, deadline: float) -> Cures:
                 is_asked = len(groups) <= _MOST_WITH_OTHERS and time.monotonic() < deadline
                 others = problem.others(people, links) if is_asked and not left else []
                 cleared = [it for it in mine if id(it) not in solved.left]
-                cures.append(Cure(cleared, problem.told(links), [problem.told(other) for other in others]))
+                cures.append(
+                    Cure(cleared, problem.withdrawals_by(links), [problem.withdrawals_by(other) for other in others])
+                )
     return Cures(cures, uncured, unseen, cost, bound)
 
 
@@ -385,7 +387,7 @@ class _Problem:
         count = int(mask.sum())
         return count, count - int(mask[self.people].sum())
 
-    def told(self, links: Iterable[Link]) -> list[Withdrawal]:
+    def withdrawals_by(self, links: Iterable[Link]) -> list[Withdrawal]:
         """Withdrawals in words, those of grants first."""
         references, found = self.index.holders.references, []
         for link in sorted(links, key=lambda it: (it[1] >= 0, it)):

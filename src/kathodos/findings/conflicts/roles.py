@@ -98,9 +98,9 @@ def _with_every_role(basis: Basis, roles: Bools) -> Index:
     unscoped = index.entitlements.role[(index.entitlements.scope < 0) & (_permitting(index) >= 0)]
     missing = np.setdiff1d((index.role_is_active & roles).nonzero()[0], unscoped)
     blank = dict.fromkeys(GRANTS.names)
-    said = {"holder": "everyone", "effect": "permit", "tier": 0, "until": "0001-01-01"}
+    to_everyone = {"holder": "everyone", "effect": "permit", "tier": 0, "until": "0001-01-01"}
     come = [
-        {**blank, **said, "grant": f"{_TRIAL}{name}", "gives": f"role:{name}"}
+        {**blank, **to_everyone, "grant": f"{_TRIAL}{name}", "gives": f"role:{name}"}
         for name in (index.roles[role] for role in missing.tolist())
     ]
     edits = {GRANTS.name: Edit(come=come)}

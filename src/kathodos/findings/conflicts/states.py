@@ -304,12 +304,12 @@ class _Finder:
         marks = np.packbits(holds.reshape(-1, len(breaking)), axis=0)
         marks = np.ascontiguousarray(marks.T).view(f"V{len(marks)}").ravel() if len(marks) > 1 else marks[0]
         _, first, alike = np.unique(marks, return_index=True, return_inverse=True)
-        told = []
+        alike_held = []
         for one in first.tolist():
             mine = breaks[:, one].nonzero()[0]
             duties = tuple(duty for at, duty in enumerate(rule.duties) if holds[mine, at, one].any())
-            told.append((duties, tuple(values[at] for at in mine)))
-        return Breach(rule, breaking, alike, told)
+            alike_held.append((duties, tuple(values[at] for at in mine)))
+        return Breach(rule, breaking, alike, alike_held)
 
     def states(self, breach: Breach) -> Ints:
         """How far each conflict of a breach has gone, as a position in STATES, by what activity shows."""

@@ -105,14 +105,14 @@ def batch(
 def nobodys(
     kind: str,
     subjects: Sequence[str],
-    told: Sequence[FindingText],
+    text: Sequence[FindingText],
     severity: Sequence[int] | int,
     days: Ints | int = -1,
 ) -> Batch:
     """A batch of findings that are about no identity, put into words already."""
     whose = np.full(len(subjects), -1, dtype=np.int64)
     severities = np.asarray(severity, dtype=np.int64)
-    return batch(kind, whose, subjects.__getitem__, told.__getitem__, severities, CERTAIN, days)
+    return batch(kind, whose, subjects.__getitem__, text.__getitem__, severities, CERTAIN, days)
 
 
 def joined_batches(first: Batch, second: Batch) -> Batch:
@@ -228,17 +228,17 @@ def severity_of(top: Ints) -> Ints:
 
 def finding(of: Batch, at: int) -> Finding:
     """One finding of a batch in words."""
-    told, days = of.describe(at), int(of.days[at])
+    text, days = of.describe(at), int(of.days[at])
     return Finding(
         of.kind,
         SEVERITIES[int(of.severity[at])],
         of.subject(at),
-        told.rests_on,
-        told.evidence,
+        text.rests_on,
+        text.evidence,
         int(of.confidence[at]),
-        told.remedy,
+        text.remedy,
         days if days >= 0 else None,
-        told.edits,
+        text.edits,
     )
 
 

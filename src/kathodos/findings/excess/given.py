@@ -156,11 +156,11 @@ def sensitive(context: ExcessContext) -> Batch:
     for node in nodes.tolist():
         for grant in _not_naming(context, node, counted):
             found.setdefault(grant, []).append(node)
-    told = sorted(found.items())
-    whose = np.array([_only(index, grant) for grant, _ in told], dtype=np.int64)
+    pairs = sorted(found.items())
+    whose = np.array([_only(index, grant) for grant, _ in pairs], dtype=np.int64)
 
     def describe(at: int) -> FindingText:
-        grant, some = told[at]
+        grant, some = pairs[at]
         who = _in_words(index, _reached_by(context, grant, some))
         more = f" and {len(some) - 1} more" if len(some) > 1 else ""
         evidence = (
@@ -169,7 +169,7 @@ def sensitive(context: ExcessContext) -> Batch:
         return FindingText(_name(index, grant), evidence, "Name what is needed, or deny the field.", ())
 
     def subject(at: int) -> str:
-        return context.holder(int(index.grants.holder[told[at][0]]))
+        return context.holder(int(index.grants.holder[pairs[at][0]]))
 
     return batch(SENSITIVE, whose, subject, describe, 2, 90)
 

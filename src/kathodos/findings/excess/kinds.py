@@ -76,7 +76,7 @@ def _writes(context: ExcessContext, action: int) -> bool:
 def late_controls(register: Register, moment: int) -> Batch:
     """Controls whose owner has not confirmed in time that they were carried out."""
     late = [due for due in register.dues(moment) if due.is_late]
-    told = [
+    texts = [
         FindingText(
             f"control:{due.control.id}",
             f"was to be confirmed by {day_text(due.due)}; last confirmed {due.last[:10] if due.last else 'never'}; "
@@ -86,7 +86,7 @@ def late_controls(register: Register, moment: int) -> Batch:
         for due in late
     ]
     days = np.array([moment // DAY - due.due // DAY for due in late], dtype=np.int64)
-    return nobodys(LATE_CONTROL, [f"control:{due.control.id}" for due in late], told, 2, days)
+    return nobodys(LATE_CONTROL, [f"control:{due.control.id}" for due in late], texts, 2, days)
 
 
 KINDS = (

@@ -174,9 +174,9 @@ def _permitting_intervals(context: ExcessContext, system: System, action: int) -
     index = context.basis.index
     intervals, exposure = index.intervals, context.exposure
     here = ((intervals.first >= system.root) & (intervals.first < system.end) & exposure.interval_permits).nonzero()[0]
-    said = index.entries.action[index.scoped_entry[intervals.scoped[here]]].astype(np.int64)
+    named = index.entries.action[index.scoped_entry[intervals.scoped[here]]].astype(np.int64)
     number = int(np.searchsorted(index.system_roots, system.root))
-    about = np.where(said < 0, len(index.actions) + number, said)
+    about = np.where(named < 0, len(index.actions) + number, named)
     return here[context.usage.says[about, action]] if len(about) else here
 
 

@@ -177,7 +177,7 @@ def past_end(context: ExcessContext) -> Batch:
 def owners_gone(context: ExcessContext) -> Batch:
     """Systems, groups, roles and resources whose owner has left or is not known, and services whose sponsor is."""
     names: list[str] = []
-    told: list[FindingText] = []
+    texts: list[FindingText] = []
     severities: list[int] = []
     basis = context.basis
     people = basis.index.holders.identities
@@ -189,9 +189,9 @@ def owners_gone(context: ExcessContext) -> Batch:
             if name and state[name]:
                 subject = _named(kind, [key[at] for key in keys])
                 names.append(subject)
-                told.append(FindingText(subject, f"{owner} {name} {state[name]}", f"Name another {owner}.", ()))
+                texts.append(FindingText(subject, f"{owner} {name} {state[name]}", f"Name another {owner}.", ()))
                 severities.append(1 if kind in (kinds.SYSTEMS, kinds.IDENTITIES) else 0)
-    return nobodys(OWNER_GONE, names, told, severities)
+    return nobodys(OWNER_GONE, names, texts, severities)
 
 
 def _gone(context: ExcessContext, identity: int) -> str:
@@ -211,7 +211,7 @@ def came_back(context: ExcessContext) -> Batch:
     """What had been taken away and came back with a later gather."""
     basis = context.basis
     columns = columns_of(basis.records, kinds.RETURNED, "kind", "record", "ended_at", "why", "back_at", "ended_by")
-    names, told, days, whose = [], [], [], []
+    names, texts, days, whose = [], [], [], []
     for kind, record, ended, why, back, entry in zip(*columns, strict=True):
         key = [str(part) for part in json.loads(record) if part is not None]
         name = f"grant:{key[0]}" if kind == "grants" else f"{kinds.BY_NAME[kind].one} {' '.join(key)}"
@@ -223,10 +223,10 @@ def came_back(context: ExcessContext) -> Batch:
         edits = (context.end_grant(grant),) if grant >= 0 else ()
         subject = context.holder(int(holder[0])) if len(holder) else name
         names.append(subject)
-        told.append(FindingText(name, evidence, "Have it taken away where it comes from, or settle it.", edits))
+        texts.append(FindingText(name, evidence, "Have it taken away where it comes from, or settle it.", edits))
         days.append(basis.days_since(first_moment(back)))
     concerned, stood = np.array(whose, dtype=np.int64), np.array(days, dtype=np.int64)
-    return batch(CAME_BACK, concerned, names.__getitem__, told.__getitem__, 2, CERTAIN, stood)
+    return batch(CAME_BACK, concerned, names.__getitem__, texts.__getitem__, 2, CERTAIN, stood)
 
 
 def duplicates(context: ExcessContext) -> Batch:
@@ -249,10 +249,10 @@ def hasty_reviews(context: ExcessContext) -> Batch:
     records, limits = context.basis.records, context.thresholds
     review, decision, who, when = columns_of(records, kinds.DECISIONS, "review", "decision", "decided_by", "decided_at")
     by_person: dict[tuple[str, str], list[int]] = {}
-    for name, said, person, time in zip(review, decision, who, when, strict=True):
-        if said == "certify":
+    for name, decided, person, time in zip(review, decision, who, when, strict=True):
+        if decided == "certify":
             by_person.setdefault((name, person), []).append(first_moment(time))
-    names, told, numbers, days = [], [], [], []
+    names, texts, numbers, days = [], [], [], []
     for (name, person), times in by_person.items():
         count, start = _most_within(sorted(times), limits.haste_seconds * 1_000_000)
         if count >= limits.haste_lines:
@@ -262,12 +262,12 @@ def hasty_reviews(context: ExcessContext) -> Batch:
                 f"certified {count} lines of the review {name} within {limits.haste_seconds} seconds on "
                 f"{day_text(start)}, of {len(times)} lines certified in all"
             )
-            told.append(
+            texts.append(
                 FindingText(f"review:{name}", evidence, "Have these lines looked at again, in a new review.", ())
             )
             days.append(context.basis.days_since(start))
     whose, stood = np.array(numbers, dtype=np.int64), np.array(days, dtype=np.int64)
-    return batch(HASTY, whose, names.__getitem__, told.__getitem__, 1, CERTAIN, stood)
+    return batch(HASTY, whose, names.__getitem__, texts.__getitem__, 1, CERTAIN, stood)
 
 
 def _most_within(times: list[int], interval: int) -> tuple[int, int]:

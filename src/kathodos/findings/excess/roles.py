@@ -23,11 +23,11 @@ def empty_roles(context: ExcessContext) -> Batch:
     given[reachable(index.juniors, np.unique(roles[roles >= 0]).astype(np.int64))] = True
     found = (index.role_is_active & ~given).nonzero()[0].tolist()
     names = [f"role:{index.roles[role]}" for role in found]
-    told = [
+    texts = [
         FindingText(name, "no grant gives it, nor a role that has it below it", "Take it off.", (_off(name),))
         for name in names
     ]
-    return nobodys(EMPTY_ROLE, names, told, 0)
+    return nobodys(EMPTY_ROLE, names, texts, 0)
 
 
 def _off(name: str) -> Edit:
@@ -40,12 +40,12 @@ def empty_groups(context: ExcessContext) -> Batch:
     holders = context.basis.index.holders
     inhabited = counted_as(holders, context.basis.moment)[holders.first_group : holders.everyone]
     given = context.exposure.group_entitlements.sizes()
-    names, told = [], []
+    names, texts = [], []
     for group in ((given > 0) & ~inhabited).nonzero()[0].tolist():
         names.append(holders.references[holders.first_group + group])
         evidence = f"nobody who is there is in it; it gives {plural(int(given[group]), 'thing')}"
-        told.append(FindingText(names[-1], evidence, "Take it away, with what it was given.", ()))
-    return nobodys(EMPTY_GROUP, names, told, 0)
+        texts.append(FindingText(names[-1], evidence, "Take it away, with what it was given.", ()))
+    return nobodys(EMPTY_GROUP, names, texts, 0)
 
 
 def unused(context: ExcessContext) -> Batch:
@@ -87,7 +87,7 @@ def near_roles(context: ExcessContext) -> Batch:
     share = common.data / (sizes[first] + sizes[second] - common.data)
     enough = (share >= context.thresholds.alike) & (np.minimum(sizes[first], sizes[second]) >= _FEWEST)
     pairs = (first < second) & (enough | (share == 1.0))
-    names, told = [], []
+    names, texts = [], []
     for one, other, both in zip(
         first[pairs].tolist(), second[pairs].tolist(), common.data[pairs].tolist(), strict=True
     ):
@@ -98,8 +98,8 @@ def near_roles(context: ExcessContext) -> Batch:
         how = "have the same" if both == whole else f"have {both} of {whole}"
         evidence = f"{mine} and {yours} {how} permissions" + (f" ({whole})" if both == whole else " in common")
         names.append(mine)
-        told.append(FindingText(yours, evidence, "Make one of the two.", ()))
-    return nobodys(NEAR_ROLES, names, told, 0)
+        texts.append(FindingText(yours, evidence, "Make one of the two.", ()))
+    return nobodys(NEAR_ROLES, names, texts, 0)
 
 
 def _entry_lists(context: ExcessContext) -> CSRList:

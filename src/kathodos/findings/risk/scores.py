@@ -354,7 +354,7 @@ class Risk:
         """The risk of every system."""
         index, basis = self.index, self.basis
         people = max(int((basis.is_person & basis.is_there).sum()), 1)
-        rows, told = [], []
+        rows, part_texts = [], []
         conflicts = self.conflicts_of
         in_systems = [_systems_of(rule) for rule in self.judged.conflicts.rules]
         held = self.judged.conflicts.taken(~self.judged.conflicts.is_latent)
@@ -378,7 +378,7 @@ class Risk:
                     float(system.name in gains),
                 ]
             )
-            told.append(
+            part_texts.append(
                 (
                     f"holds what is of sensitivity {top}",
                     f"{inside} of {plural(people, 'person holds', 'people hold')} something in it",
@@ -391,7 +391,7 @@ class Risk:
             )
         measures = [np.array(column) for column in zip(*rows, strict=True)] if rows else [np.zeros(0)] * len(PARTS)
         names = [f"system:{system.name}" for system in index.systems_in_order]
-        return self._scores("systems", names, measures, lambda at, part: told[at][part], 0)
+        return self._scores("systems", names, measures, lambda at, part: part_texts[at][part], 0)
 
     def _holding_in(self, system: int) -> int:
         """How many people were given something in a system."""
