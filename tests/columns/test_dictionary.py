@@ -10,6 +10,7 @@ from kathodos.columns.dictionary import (
     Encoder,
     always,
     column_from_arrow,
+    dense,
     dictionary_column,
     distinct_pairs,
     first_of_each,
@@ -17,7 +18,6 @@ from kathodos.columns.dictionary import (
     in_common,
     joined_columns,
     matches,
-    places,
     row_numbers,
     rows_of,
 )
@@ -92,7 +92,7 @@ class Columns(unittest.TestCase):
         array = np.array(wanted, dtype=np.int64)
         self.assertEqual(first_of_each(array).tolist(), [wanted.index(number) for number in wanted])
         order = list(dict.fromkeys(wanted))
-        self.assertEqual(places(array).tolist(), [order.index(number) for number in wanted])
+        self.assertEqual(dense(array).tolist(), [order.index(number) for number in wanted])
         once = list(dict.fromkeys(among))
         expected = [once.index(number) if number in once else -1 for number in wanted]
         self.assertEqual(matches(array, np.array(once, dtype=np.int64)).tolist(), expected)
