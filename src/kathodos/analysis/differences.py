@@ -15,6 +15,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, in_loads, joined, stretches
 from kathodos.columns.dictionary import row_numbers
+from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
 from kathodos.engine.decide import who_has, without
 from kathodos.engine.everyone import ReachClasses
@@ -182,6 +183,11 @@ class ReachDifferences:
                 which[block] = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
         return gained, lost
 
+    @property
+    def _packing(self) -> PackedPairs:
+        """How the positions of both sides, who have the same line, are packed with whose they are."""
+        return self._sides[0].reach.axis.packing
+
     def _blocks(self) -> list[Ints]:
         loads = [side.sizes(self._is_one_axis) for side in self._sides]
         total = sum(np.append(load, 0)[classes] for load, classes in zip(loads, self._pairs, strict=True))
@@ -190,17 +196,16 @@ class ReachDifferences:
     def _beyond(self, block: Ints, side: int) -> tuple[Ints, Ints]:
         """What the pairs of classes of a block reach in one state and not in the other: whose, and how many pairs."""
         if self._is_one_axis:
-            (first, end), bits = self._intervals_beyond(block, side), self._sides[0].reach.bits
-            return first >> bits, end - first
+            first, end = self._intervals_beyond(block, side)
+            return self._packing.firsts(first), end - first
         owner = self._codes_beyond(block, side) // self._joint_size
         return owner, np.ones(len(owner), dtype=np.int64)
 
     def _intervals_beyond(self, block: Ints, side: int) -> tuple[Ints, Ints]:
-        bits = self._sides[0].reach.bits
         lines = []
         for at in (side, 1 - side):
             owner, first, end = self._sides[at].intervals.of(self._pairs[at, block])
-            lines.append(((owner << bits) | first, (owner << bits) | end))
+            lines.append((self._packing.pack(owner, first), self._packing.pack(owner, end)))
         return without(lines[0], lines[1]) if len(lines[1][0]) else lines[0]
 
     def _codes_beyond(self, block: Ints, side: int) -> Ints:
@@ -242,9 +247,8 @@ class ReachDifferences:
     def _texts(self, block: Ints, side: int) -> list[str]:
         axis = self._sides[side].reach.axis
         if self._is_one_axis:
-            bits = self._sides[0].reach.bits
             first, end = self._intervals_beyond(block, side)
-            positions = stretches(first & ((1 << bits) - 1), end - first)[1]
+            positions = stretches(self._packing.seconds(first), end - first)[1]
         else:
             joint = self._codes_beyond(block, side)
             positions = np.isin(self._joint_pairs[side], joint).nonzero()[0]

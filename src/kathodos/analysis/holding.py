@@ -23,6 +23,7 @@ from kathodos.columns.csr import (
     distinct,
     in_loads,
 )
+from kathodos.columns.packed import PackedPairs
 from kathodos.engine.decide import direct_principals_of_each, who_has
 from kathodos.engine.index import Index
 
@@ -94,11 +95,12 @@ class Holding:
         counts, totals = np.zeros(len(pair), dtype=np.int64), np.zeros(width, dtype=np.int64)
         for people in self._in_blocks(brings):
             first, last = int(self.peers[people[0]]), int(self.peers[people[-1]])
-            held, bits = self._held(self.peers[people] - first, people, wanted, brings)
-            totals += np.bincount((held >> bits) % width, minlength=width)
+            held, packing = self._held(self.peers[people] - first, people, wanted, brings)
+            totals += np.bincount(packing.firsts(held) % width, minlength=width)
             here = slice(*np.searchsorted(pair, [first * width, (last + 1) * width]))
-            codes = (pair[here] - first * width) << bits
-            counts[here] = np.searchsorted(held, codes + (1 << bits)) - np.searchsorted(held, codes)
+            codes = pair[here] - first * width
+            below, above = (np.searchsorted(held, packing.pack(it, 0)) for it in (codes, codes + 1))
+            counts[here] = above - below
         found = Counted(np.where(group >= 0, counts[inverse], 0), totals)
         return found if is_whole else self._completed(group, thing, found)
 
@@ -128,14 +130,14 @@ class Holding:
         edges = self.index.holders.edges
         each = max(len(brings.items) // max(len(brings), 1), 1)
         load = np.concatenate([[0], np.cumsum(edges.sizes()[people] * each + 1)])
-        widest = 1 << max(62 - len(self.peers).bit_length() - self.things.total.bit_length(), 0)
+        widest = PackedPairs(len(self.peers).bit_length() + self.things.total.bit_length()).most_firsts
         for groups in in_loads(np.diff(load[bound]), _BLOCK, widest):
             block = people[bound[groups[0]] : bound[groups[-1] + 1]]
             if len(block):
                 yield block
 
-    def _held(self, group: Ints, people: Ints, wanted: Bools, brings: CSRList) -> tuple[Ints, int]:
-        """What some people hold, in order: the peer group, the thing and below them, in so many bits, the position."""
+    def _held(self, group: Ints, people: Ints, wanted: Bools, brings: CSRList) -> tuple[Ints, PackedPairs]:
+        """What some people hold, in order and packed: the peer group with the thing, and whose, by position."""
         index, holders, groups = self.index, self.index.holders, self.things.groups
         position, principal = direct_principals_of_each(index, people, self.things.moment)
         origin, grant = index.holder_grants.of(principal)
@@ -146,8 +148,8 @@ class Holding:
         person = np.concatenate([position[of_principal], counted])
         at_group, thing = brings.of(np.concatenate([member_of - holders.first_group, np.full(len(counted), groups)]))
         who = np.concatenate([position[origin[gives]], person[at_group]])
-        bits = len(people).bit_length()
-        return distinct((group[who] * len(wanted) + np.concatenate([own[gives], thing])) << bits | who), bits
+        packing = PackedPairs.below(len(people))
+        return distinct(packing.pack(group[who] * len(wanted) + np.concatenate([own[gives], thing]), who)), packing
 
     def _completed(self, group: Ints, thing: Ints, found: Counted) -> Counted:
         """What is counted where only the members directly in groups with groups inside were: those thing by thing."""

@@ -25,6 +25,7 @@ from kathodos.columns.csr import (
     ints,
     stretches,
 )
+from kathodos.columns.packed import PackedPairs
 from kathodos.engine.decide import who_has
 from kathodos.engine.index import ANY_ACTION, LISTED
 from kathodos.model.times import BEGINNING
@@ -253,8 +254,8 @@ class Usage:
             weights=np.diff(groups.indptr)[self.permitting.items],
             minlength=len(self.permitting),
         )
-        count, bits = max(groups.shape[1], 1), len(cell).bit_length()
-        widest = 1 << max(62 - bits - count.bit_length(), 0)
+        count, packing = max(groups.shape[1], 1), PackedPairs.below(len(cell))
+        widest = PackedPairs(packing.bits + count.bit_length()).most_firsts
         found = np.zeros(len(cell), dtype=bool)
         for rows in in_loads(load.astype(np.int64), _BLOCK, widest):
             asked = ((load > 0)[cell] & (cell >= rows[0]) & (cell <= rows[-1])).nonzero()[0]
@@ -262,8 +263,10 @@ class Usage:
                 given = (matrix(self.permitting.picked(rows), width) @ groups).tocsr()
                 given.sort_indices()
                 at = np.repeat(np.arange(len(rows), dtype=np.int64), np.diff(given.indptr))
-                keys = np.sort(((cell[asked] - rows[0]) * count + group[asked]) << bits | asked)  # looked up in order
-                found[keys[among(keys >> bits, at * count + given.indices)] & ((1 << bits) - 1)] = True
+                keys = np.sort(
+                    packing.pack((cell[asked] - rows[0]) * count + group[asked], asked)
+                )  # looked up in order
+                found[packing.seconds(keys[among(packing.firsts(keys), at * count + given.indices)])] = True
         return found
 
     @cached_property

@@ -26,6 +26,7 @@ from kathodos.columns.csr import (
     spread_each,
 )
 from kathodos.columns.dictionary import Codes
+from kathodos.columns.packed import fingerprints
 from kathodos.engine.decide import Intervals, direct_principals_of_each, is_live, without
 from kathodos.engine.index import Index, System
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals, PairAxis
@@ -135,7 +136,6 @@ class ReachClasses:
         self.closures, self.holding = self._parts()
         self.alike, representatives = alike(self.holding)
         self.classes = self.holding.picked(representatives)
-        self.bits = self.axis.bits
 
     # What askers are made of
 
@@ -179,7 +179,7 @@ class ReachClasses:
         permits, denials = self.part_pairs
         sizes = permits.sizes(self.classes.items) + 2 * denials.sizes(self.classes.items)
         load = np.diff(np.concatenate([[0], np.cumsum(sizes)])[self.classes.starts])
-        return in_loads(load, _BLOCK, widest=1 << max(62 - 2 * self.bits, 0))
+        return in_loads(load, _BLOCK, widest=self.axis.most_owners)
 
     def counted(self, measure: Callable[[Ints], Ints]) -> Ints:
         """What is measured of each class, block by block."""
@@ -210,12 +210,12 @@ class ReachClasses:
         np.subtract(reached, covered[1:], out=covered[1:])
         np.maximum(covered, 0, out=covered)
         np.cumsum(covered, out=covered)
-        edges = np.searchsorted(begins, np.arange(len(block) + 1) << self.bits)
+        edges = np.searchsorted(begins, self.axis.packing.starts(len(block)))
         counts: Ints = np.diff(covered[edges])
         if taken is not None and len(taken[0]):
             owner, first, end = self.axis.merged(*taken)
-            lost = _covered_before(begins, reached, covered, (owner << self.bits) | end)
-            lost -= _covered_before(begins, reached, covered, (owner << self.bits) | first)
+            lost = _covered_before(begins, reached, covered, self.axis.packing.pack(owner, end))
+            lost -= _covered_before(begins, reached, covered, self.axis.packing.pack(owner, first))
             counts -= np.bincount(owner, weights=lost, minlength=len(block)).astype(np.int64)
         return counts
 
@@ -230,16 +230,16 @@ class ReachClasses:
     def reached(self, block: Ints) -> tuple[Ints, Ints, Ints]:
         """What each class of a block reaches: owner within the block, first and end, in order and apart."""
         permits, denials = (self._merged_any(*self._gathered(block, marked)) for marked in self.part_pairs)
+        packing = self.axis.packing
         lines: list[Intervals] = [
-            ((owner << self.bits) | first, (owner << self.bits) | end) for owner, first, end in (permits, denials)
+            (packing.pack(owner, first), packing.pack(owner, end)) for owner, first, end in (permits, denials)
         ]
         first, end = without(*lines) if len(denials[0]) else lines[0]
         more_first, more_end = self._special_pairs(block)
         if len(more_first):
             order = np.argsort(np.concatenate([first, more_first]), kind="stable")
             first, end = np.concatenate([first, more_first])[order], np.concatenate([end, more_end])[order]
-        mask = (1 << self.bits) - 1
-        return first >> self.bits, first & mask, end & mask
+        return packing.firsts(first), packing.seconds(first), packing.seconds(end)
 
     def _merged_any(self, owner: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints, Ints]:
         return self.axis.merged(owner.astype(np.int64), first, end)
@@ -285,8 +285,8 @@ class ReachClasses:
         firsts, ends = [], []
         for at in self._with_special(block):
             first, end = self._special_of(int(block[at]))
-            firsts.append((at << self.bits) | first)
-            ends.append((at << self.bits) | end)
+            firsts.append(self.axis.packing.pack(at, first))
+            ends.append(self.axis.packing.pack(at, end))
         return joined(firsts), joined(ends)
 
     def _special_counts(self, block: Ints) -> Ints:
@@ -314,13 +314,8 @@ def _covered_before(begins: Ints, reached: Ints, covered: Ints, positions: Ints)
 
 def alike(lists: CSRList) -> tuple[Ints, Ints]:
     """Lists that are the same: for each list the number of its class, and a list of each class."""
-    weight = (lists.items.astype(np.uint64) + np.uint64(1)) * np.uint64(0x9E3779B97F4A7C15)
-    weight ^= weight >> np.uint64(29)
-    weight *= np.uint64(0xBF58476D1CE4E5B9)
-    total = np.concatenate([np.zeros(1, dtype=np.uint64), np.cumsum(weight, dtype=np.uint64)])
     sizes = lists.sizes()
-    fingerprint = (total[lists.starts[1:]] - total[lists.starts[:-1]]) ^ sizes.astype(np.uint64)
-    _, first, alike = np.unique(fingerprint, return_index=True, return_inverse=True)
+    _, first, alike = np.unique(fingerprints(lists), return_index=True, return_inverse=True)
     same_size = sizes == sizes[first[alike]]
     at, own = lists.of(same_size.nonzero()[0])
     _, other = lists.of(first[alike][same_size])

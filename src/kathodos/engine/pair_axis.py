@@ -12,6 +12,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, joined
+from kathodos.columns.packed import PackedPairs
 from kathodos.engine.decide import Intervals
 from kathodos.engine.index import ANY_ACTION, Index, System
 
@@ -42,7 +43,7 @@ class PairAxis:
     def __init__(self, index: Index, action: str | None = None) -> None:
         self.index = index
         self.action = action
-        self.bits = int(self.size).bit_length()
+        self.packing = PackedPairs.below(self.size + 1)  # whose interval, and where on the line it begins or ends
 
     @property
     def bases(self) -> Ints:
@@ -115,7 +116,7 @@ class PairAxis:
 
     def merged(self, owner: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints, Ints]:
         """The intervals of each owner, given in order of owners, put together; in order of owner and first."""
-        step = 1 << max(62 - 2 * self.bits, 0)
+        step = self.most_owners
         found = []
         if len(owner) and int(owner[-1]) >= step:
             for low in range(0, int(owner[-1]) + 1, step):
@@ -128,18 +129,26 @@ class PairAxis:
         np.greater(first[1:], reached[:-1], out=is_first[1:])
         starts = is_first.nonzero()[0]
         last = np.append(starts[1:], len(first)) - 1 if len(starts) else starts
-        mask = (1 << self.bits) - 1
-        return first[starts] >> self.bits, first[starts] & mask, reached[last] & mask
+        packing = self.packing
+        return packing.firsts(first[starts]), packing.seconds(first[starts]), packing.seconds(reached[last])
+
+    @property
+    def most_owners(self) -> int:
+        """How many owners may be swept together: the owner and both ends of an interval are sorted as one number."""
+        return PackedPairs(2 * self.packing.bits).most_firsts
 
     def swept(self, owner: Ints, first: Ints, end: Ints) -> Intervals:
         """Intervals in order, each owner's on its own part of a line: where each begins, how far those so far go."""
-        bits = self.bits
+        bits, mask = (
+            self.packing.bits,
+            (1 << self.packing.bits) - 1,
+        )  # in place: millions of intervals pass through here
         keys = owner << bits
         keys |= first
         keys <<= bits
         keys |= end
         keys.sort()
         begins = keys >> bits
-        keys &= (1 << bits) - 1
-        keys |= begins & ~((1 << bits) - 1)
+        keys &= mask
+        keys |= begins & ~mask
         return begins, np.maximum.accumulate(keys, out=keys)

@@ -15,6 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, in_loads, joined, spread_each
+from kathodos.columns.packed import CountsAndSums, PackedPairs
 from kathodos.engine.decide import Given, gates_over, is_live, permit_wins, rank_of
 from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.index import Index, System
@@ -118,7 +119,7 @@ class _Finder:
         forms = self.form[of_owner.items]
         sizes = np.concatenate([[0], np.cumsum(self.permits.sizes(forms) + self.denials.sizes(forms))])
         found = []
-        widest = 1 << max(62 - 2 * self.reach.axis.bits, 0)
+        widest = self.reach.axis.most_owners
         for block in in_loads(np.diff(sizes[of_owner.starts]), _BLOCK, min(widest, _WIDEST)):
             some = of_owner.picked(block)
             first = int(of_owner.starts[block[0]])
@@ -143,23 +144,22 @@ class _Finder:
         local = np.arange(len(of_owner.items)) - np.repeat(of_owner.starts[:-1], of_owner.sizes())
         keys = []
         for kind, (item, first, end) in enumerate(says):
-            base = owner[item] << axis.bits
-            first, end = first + base, end + base
+            first, end = (axis.packing.pack(owner[item], it) for it in (first, end))
             near = begin[np.searchsorted(reached, first, side="right")] < end
             item, first, end = local[item[near]], first[near], end[near]
             keys += [((first << 2 | kind * 2 + 1) << width) | item, ((end << 2 | kind * 2) << width) | item]
         events = np.sort(joined(keys))
         position = events >> (width + 2)
         last = np.append(position[1:] != position[:-1], True)[: len(position)].nonzero()[0]
-        step = ((1 << (2 * width)) | events & ((1 << width) - 1)) * ((events >> width - 1 & 2) - 1)
-        denies = events >> (width + 1) & 1
-        permitting, permits = _told_apart(np.cumsum(step * (1 - denies))[last], 2 * width)
-        denying, denials = _told_apart(np.cumsum(step * denies)[last], 2 * width)
+        totals, denies = CountsAndSums(width), events >> (width + 1) & 1
+        step = totals.steps(PackedPairs(width).seconds(events), (events >> width - 1 & 2) - 1)
+        permitting, permits = totals.apart(np.cumsum(step * (1 - denies))[last])
+        denying, denials = totals.apart(np.cumsum(step * denies)[last])
         lone_permit, lone_denial = permitting == 1, denying == 1
         if not is_alone_enough:
             lone_permit &= denying == 0
             lone_denial &= (permitting > 1) | ((permitting == 1) & (permits != denials))
-        begins = of_owner.starts[position[last] >> axis.bits]
+        begins = of_owner.starts[axis.packing.firsts(position[last])]
         found = distinct(np.concatenate([(begins + permits)[lone_permit], (begins + denials)[lone_denial]]))
         return found[asked[found]].astype(np.int64)
 
@@ -178,11 +178,6 @@ class _Finder:
                 seen.add(grants.tobytes())
                 for _, system in reach.special:
                     self.needed[_needed_of(self.index, system, grants)] = True
-
-
-def _told_apart(total: Ints, bits: int) -> tuple[Ints, Ints]:
-    """How many are open, and what their numbers add up to, of totals that hold the one above the other."""
-    return total >> bits, total & ((1 << bits) - 1)
 
 
 def _all_classes(by_grant: CSRList, by_part: CSRList, grants: Ints) -> Ints:
