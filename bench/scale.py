@@ -31,6 +31,7 @@ from kathodos.engine.redundant import redundant_grants
 from kathodos.findings.conflicts.states import who_breaks
 from kathodos.model.toml import TomlText
 from kathodos.output.parquet import write_pairs
+from kathodos.report.reach import NumberedPairs
 from kathodos.rules.reading import read_rules
 from kathodos.workspace.saved_index import index_at
 from kathodos.workspace.workspace import Workspace
@@ -241,10 +242,10 @@ class Run:
                     return
 
         who = [f"identity:{name}" for name in index.holders.identities]
-        names = [name for _, name in index.actions], list(index.tree.addresses)
+        pairs = NumberedPairs(blocks(), who, [name for _, name in index.actions], list(index.tree.addresses))
         next(everyone.stream_pairs(index, AT))
         started = time.perf_counter()
-        count = write_pairs(self.scratch / "ours.parquet", blocks(), who, *names)
+        count = write_pairs(self.scratch / "ours.parquet", pairs)
         return count / (time.perf_counter() - started)
 
     # As a command; after a change
