@@ -22,7 +22,7 @@ from kathodos.columns.dictionary import (
     nothing,
 )
 from kathodos.errors import DataError
-from kathodos.formats.raw import Format, Problem, Raw, shown
+from kathodos.formats.raw import NOTED, Format, Problem, Raw, shown
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import GATHERED, Form, Kind
 from kathodos.store.attributes import Distinct, selected
@@ -237,7 +237,7 @@ def table_of(kind: Kind, file: str, raw: Raw, mapped: Mapped) -> tuple[Table, li
     unknown = [name for name in columns if name not in kind.names and _attribute(name) not in used]
     for name in [] if kind.open_ended else unknown:
         what, line = "unknown column; it is not used", mapped.format.header
-        problems.append(Problem(file, line, name, "", what, _columns_there_are(kind), "noted"))
+        problems.append(Problem(file, line, name, "", what, _columns_there_are(kind), NOTED))
     return Table(kind, file, raw.lines, columns, mapped.dates, mapped.once), problems
 
 

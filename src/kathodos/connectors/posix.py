@@ -18,7 +18,7 @@ from kathodos.connectors.mapping import Reading, Table, digest_of_tables, unread
 from kathodos.connectors.posix_tree import EXECUTE, Access, columns_of, read_access
 from kathodos.connectors.settings import Settings, Source
 from kathodos.errors import DataError
-from kathodos.formats.raw import Problem, shown
+from kathodos.formats.raw import NOTED, Problem, shown
 from kathodos.model.kinds import GATHERED
 
 _KEYS = ("guard", "system", "tree", "dump", "passwd", "group", "administrators")
@@ -137,7 +137,7 @@ def _walked(top: Path, problems: list[Problem]) -> Iterator[Access]:
             reason = "went while the tree was read" if isinstance(error, FileNotFoundError) else f"{error.strerror}"
             name = os.fsencode(file).decode("utf-8", "replace")
             remedy = "Gather again, or as somebody who may read it."
-            problems.append(Problem(str(top), 0, "", shown(name), reason, remedy, "noted"))
+            problems.append(Problem(str(top), 0, "", shown(name), reason, remedy, NOTED))
 
 
 def _dumped(path: Path, users: Users, problems: list[Problem]) -> Iterator[Access]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,16 @@ _LONGEST = 1 << 20  # bytes of a line
 _ROWS = 20_000  # of a block
 
 
+class Outcome(StrEnum):
+    """What became of a row with a problem."""
+
+    SET_ASIDE = "set aside"
+    NOTED = "noted"
+
+
+SET_ASIDE, NOTED = Outcome
+
+
 @dataclass(frozen=True)
 class Problem:
     """One thing wrong with what was read, and whether the row was set aside or only noted."""
@@ -26,7 +37,7 @@ class Problem:
     value: str
     reason: str
     remedy: str
-    outcome: str = "set aside"
+    outcome: Outcome = Outcome.SET_ASIDE
 
 
 @dataclass(frozen=True)

@@ -24,7 +24,7 @@ from kathodos.columns.dictionary import (
 )
 from kathodos.connectors.mapping import Table
 from kathodos.errors import UnfitError
-from kathodos.formats.raw import Problem
+from kathodos.formats.raw import NOTED, SET_ASIDE, Outcome, Problem
 from kathodos.model import kinds
 from kathodos.model.cells import IN_AN_ID, CellReader, attributes_text, derived_id, is_kept_unread
 from kathodos.model.kinds import Column, Form, Kind
@@ -87,7 +87,7 @@ class _Checker:
         self.bad = np.zeros(len(table), dtype=bool)
         self.systems = table.column("system")
         self.cells = CellReader(table.kind, names, table.dates)
-        self.listed: Counter[tuple[str, str]] = Counter()
+        self.listed: Counter[tuple[str, Outcome]] = Counter()
         self.declared: dict[str, set[str]] = {}
         for name in names.of["actions"]:
             system, _, action = name.partition("/")
@@ -127,21 +127,21 @@ class _Checker:
             return error
 
     def report(self, rows: Ints, column: Column, cells: DictionaryColumn, error: UnfitError) -> None:
-        outcome = "noted" if is_kept_unread(column) else "set aside"
+        outcome = NOTED if is_kept_unread(column) else SET_ASIDE
         self.problems(rows, column.name, cells, error.reason, error.remedy, outcome)
 
     def problems(
-        self, rows: Ints, column: str, cells: DictionaryColumn, reason: str, remedy: str, outcome: str
+        self, rows: Ints, column: str, cells: DictionaryColumn, reason: str, remedy: str, outcome: Outcome
     ) -> None:
         """Notes the same problem for some rows; of very many in a column the first are listed, the others counted."""
         room = _MOST_LISTED - self.listed[column, outcome]
         for row in rows[: max(room, 0)].tolist():
             self.problem(row, column, str(cells.value(row) or ""), reason, remedy, outcome)
         self.listed[column, outcome] += len(rows)
-        if outcome == "set aside":
+        if outcome == SET_ASIDE:
             self.bad[rows] = True
 
-    def problem(self, row: int, column: str, value: str, reason: str, remedy: str, outcome: str) -> None:
+    def problem(self, row: int, column: str, value: str, reason: str, remedy: str, outcome: Outcome) -> None:
         line = int(self.table.lines[row])
         self.result.problems.append(Problem(self.table.file_of(row), line, column, value, reason, remedy, outcome))
 
@@ -203,8 +203,8 @@ class _Checker:
             reason = f"the same as line {earlier}" if alike[row] else f"speaks of the same record as line {earlier}"
             named = " ".join(str(column.value(row)) for column in keys)
             remedy = "Keep one of the two; the first was read."
-            self.problem(good[row], self.kind.key[-1], named, reason, remedy, "set aside")
-        self.listed["the key", "set aside"] += len(repeated)
+            self.problem(good[row], self.kind.key[-1], named, reason, remedy, SET_ASIDE)
+        self.listed["the key", SET_ASIDE] += len(repeated)
         self.result.set_aside += len(repeated)
 
     def with_ids(self, columns: list[DictionaryColumn]) -> DictionaryColumn:
@@ -242,7 +242,7 @@ class _Checker:
             if begin and end and _is_over(str(begin), str(end)):
                 rows = by_code[number][~self.bad[by_code[number]]]
                 reason = f"ends before it begins ({begin}), so it is never in force"
-                self.problems(rows, name, ends, reason, "Mend one of the two dates.", "noted")
+                self.problems(rows, name, ends, reason, "Mend one of the two dates.", NOTED)
 
     def note_actions(self, name: str, actions: DictionaryColumn, patterns: DictionaryColumn) -> None:
         systems = patterns.mapped(lambda pattern: str(pattern).partition(":")[0])
@@ -253,7 +253,7 @@ class _Checker:
             if declared and action and action != "*" and action not in declared:
                 rows = by_code[number][~self.bad[by_code[number]]]
                 reason = f"the system {system} declares no action {action}"
-                self.problems(rows, name, actions, reason, nearest(str(action), sorted(declared)), "noted")
+                self.problems(rows, name, actions, reason, nearest(str(action), sorted(declared)), NOTED)
 
     def note_addresses(self, name: str, cells: DictionaryColumn) -> None:
         """Notes each address at which there is nothing, at the first row that points there."""
@@ -268,8 +268,8 @@ class _Checker:
                     noted.add(address)
                     reason = "there is no such resource, so it applies to nothing"
                     if len(noted) <= _MOST_LISTED:
-                        self.problem(row, name, address, reason, nearest(address, self.some_addresses), "noted")
-        self.listed[f"{name} ", "noted"] += len(noted)
+                        self.problem(row, name, address, reason, nearest(address, self.some_addresses), NOTED)
+        self.listed[f"{name} ", NOTED] += len(noted)
 
     @cached_property
     def some_addresses(self) -> list[str]:

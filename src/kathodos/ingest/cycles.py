@@ -8,7 +8,7 @@ import numpy as np
 
 from kathodos.columns.csr import ints
 from kathodos.columns.dictionary import Scalar, rows_of
-from kathodos.formats.raw import Problem
+from kathodos.formats.raw import NOTED, Problem
 from kathodos.ingest.checking import Checked
 
 
@@ -27,7 +27,7 @@ def note_cycles(checked: Mapping[str, Checked], problems: list[Problem]) -> None
                 reason = f"a cycle: {shown}; all of them come to mean the same"
                 remedy = "Take one of these rows out if it is not meant."
                 line = int(lines[at])
-                problems.append(Problem(file, line, checked[name].kind.key[-1], value, reason, remedy, "noted"))
+                problems.append(Problem(file, line, checked[name].kind.key[-1], value, reason, remedy, NOTED))
 
 
 def _group_edge(key: tuple[Scalar, ...]) -> tuple[str, str]:

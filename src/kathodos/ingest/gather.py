@@ -13,7 +13,7 @@ import numpy as np
 from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, rows_of
 from kathodos.connectors.mapping import Reading, Table
 from kathodos.errors import DataError
-from kathodos.formats.raw import Problem
+from kathodos.formats.raw import SET_ASIDE, Problem
 from kathodos.ingest.checking import Checked, check_table
 from kathodos.ingest.comparing import Comparison, Key, Present, compare, present_in
 from kathodos.ingest.cycles import note_cycles
@@ -215,7 +215,7 @@ class _Gathering:
             if table.kind is kinds.ACCOUNTS:
                 self._fill_owners(result)
             files = {table.file} if table.files is None else set(table.files.values)
-            unread = [it for it in self.reading.problems if it.file in files and it.outcome == "set aside"]
+            unread = [it for it in self.reading.problems if it.file in files and it.outcome == SET_ASIDE]
             result.set_aside += len(unread)
             self.problems += result.problems
             checked[table.kind.name] = result

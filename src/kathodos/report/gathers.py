@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from typing import Any
 
+from kathodos.formats.raw import SET_ASIDE
 from kathodos.ingest.gather import Gathered
 from kathodos.model.kinds import PROBLEMS
 from kathodos.model.words import plural
@@ -52,7 +53,7 @@ def gathered(done: Sequence[Gathered], is_new: bool) -> Answer:
             numbers = {key: getattr(found, key) for key in (field.key for field in _FIELDS[2:])}
             rows.append({"source": one.source, "kind": found.kind.name, **numbers})
     aside = sum(found.set_aside for one in done for found in one.differences)
-    noted = sum(problem.outcome != "set aside" for one in done for problem in one.problems)
+    noted = sum(problem.outcome != SET_ASIDE for one in done for problem in one.problems)
     back = sum(found.came_back for one in done for found in one.differences)
     wrong = f"{plural(aside, 'row')} set aside, {plural(noted, 'thing')} noted" if aside or noted else ""
     heading = "Gathered." if is_new else "Nothing has changed since the last gather; nothing was written."
@@ -97,8 +98,8 @@ def problem_list(view: View, names: Collection[str]) -> Answer:
         for source, values in found
         if source in names
     ]
-    rows.sort(key=lambda row: (row["outcome"] != "set aside", row["source"], row["file"], row["line"]))
-    aside = [row for row in rows if row["outcome"] == "set aside"]
+    rows.sort(key=lambda row: (row["outcome"] != SET_ASIDE, row["source"], row["file"], row["line"]))
+    aside = [row for row in rows if row["outcome"] == SET_ASIDE]
     lines = len({(row["source"], row["file"], row["line"]) for row in aside})  # one may be wrong in several cells
     heading = f"{plural(lines, 'row')} set aside, {plural(len(rows) - len(aside), 'thing')} noted."
     if not rows:

@@ -7,6 +7,7 @@ import re
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
+from enum import StrEnum
 from functools import cached_property
 from typing import Any, ClassVar
 
@@ -38,8 +39,23 @@ from kathodos.review.items import beyond_items, items_of
 from kathodos.rules.reading import Need
 from kathodos.store.records import Records, positions_holding, record_at, rows_of
 
-OPEN, SIGNED = "open", "signed off"
-CERTIFY, REVOKE = "certify", "revoke"
+
+class ReviewState(StrEnum):
+    """How far a review is."""
+
+    OPEN = "open"
+    SIGNED = "signed off"
+
+
+class Decision(StrEnum):
+    """What is decided of a line: the access is kept, or taken away."""
+
+    CERTIFY = "certify"
+    REVOKE = "revoke"
+
+
+OPEN, SIGNED = ReviewState
+CERTIFY, REVOKE = Decision
 
 
 # Opening
