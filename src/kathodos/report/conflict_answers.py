@@ -50,7 +50,7 @@ def conflict_counts(found: ChosenConflicts, per: str) -> Answer:
         hint = f"{more} more: --where FILTER or --per topic shows fewer, --format csv every conflict. {hint}"
     fields = [*(_PERSON if per == "person" else PER[per]), *shown, _RULES]
     status = found_if(found.is_open.any())
-    return Answer(fields, rows, found.heading(), found.fault_lines(), hint=hint if rows else "", status=status)
+    return Answer(fields, rows, found.heading(), found.fault_lines(), hint=hint if counted.total else "", status=status)
 
 
 # One person, one rule
