@@ -20,8 +20,6 @@ from tests.support import Scratch, searching
 
 ANY = st.characters(exclude_categories=("Cs", "Cc"), exclude_characters="\ufeff\ufffd\ufffe\uffff")
 CELL = st.text(ANY, max_size=6)
-    st.characters(exclude_categories=("Cs", "Cc"), exclude_characters="\ufeff\ufffd\ufffe\uffff"), max_size=6
-)
 CELLS = st.lists(st.tuples(CELL, CELL, CELL), max_size=6)
 HEADER = ("id", "a name", "Größe")
 
