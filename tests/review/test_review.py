@@ -20,7 +20,8 @@ from kathodos.model.kinds import DECISIONS, REVIEW_LINES, REVIEW_THINGS
 from kathodos.model.rows import rows_from
 from kathodos.model.times import microseconds
 from kathodos.review.items import carried_grants, items_of
-from kathodos.review.rounds import Review, ReviewLines, draft_review, managers_of, progress_of
+from kathodos.review.lines import Review, ReviewLines, progress_of
+from kathodos.review.opening import draft_review, managers_of
 from kathodos.store.records import InMemory
 from tests.support import NOW, Prepared, catalogues, lay_out, records, run, searching, state_of
 

@@ -79,7 +79,7 @@ def run_open(session: Session) -> int:
     from kathodos.model.kinds import IDENTITIES
     from kathodos.model.times import normal_moment
     from kathodos.report.reviews import review_opened, what_is_drafted
-    from kathodos.review.rounds import OpenReview, draft_review
+    from kathodos.review.opening import OpenReview, draft_review
 
     asked, view = session.arguments, session.view
     try:
@@ -105,7 +105,8 @@ def run_lines(session: Session) -> int:
 
 def run_decide(session: Session) -> int:
     from kathodos.report.reviews import lines_decided
-    from kathodos.review.rounds import REVOKE, Decide
+    from kathodos.review.deciding import Decide
+    from kathodos.review.lines import REVOKE
 
     asked = session.arguments
     if asked.decision == REVOKE and not session.reason:
@@ -122,7 +123,7 @@ def run_status(session: Session) -> int:
 
 def run_close(session: Session) -> int:
     from kathodos.report.reviews import review_closed, what_is_closed, would_close
-    from kathodos.review.rounds import CloseReview
+    from kathodos.review.closing import CloseReview
 
     asked = session.arguments
     closing = CloseReview(asked.name, asked.undecided)

@@ -13,16 +13,9 @@ from kathodos.model.suggestions import nearest
 from kathodos.model.times import now
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines
-from kathodos.review.rounds import (
-    CERTIFY,
-    Closing,
-    Drafted,
-    ReviewLines,
-    find_review,
-    names_of,
-    progress_of,
-    reviews_in,
-)
+from kathodos.review.closing import Closing
+from kathodos.review.lines import CERTIFY, ReviewLines, find_review, names_of, progress_of, reviews_in
+from kathodos.review.opening import Drafted
 from kathodos.workspace.view import View
 
 _LINES = (

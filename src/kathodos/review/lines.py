@@ -1,0 +1,266 @@
+"""Reviews and their lines, with what was decided of them; how far each reviewer is."""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from enum import StrEnum
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, positions_among
+from kathodos.errors import CallError
+from kathodos.model import times
+from kathodos.model.kinds import (
+    DECISIONS,
+    IDENTITIES,
+    REVIEW_LINES,
+    REVIEW_THINGS,
+    REVIEWS,
+    split_list,
+)
+from kathodos.model.suggestions import nearest
+from kathodos.store.records import Records, record_at, rows_of
+
+
+class ReviewState(StrEnum):
+    """How far a review is."""
+
+    OPEN = "open"
+    SIGNED = "signed off"
+
+
+class Decision(StrEnum):
+    """What is decided of a line: the access is kept, or taken away."""
+
+    CERTIFY = "certify"
+    REVOKE = "revoke"
+
+
+OPEN, SIGNED = ReviewState
+CERTIFY, REVOKE = Decision
+
+
+@dataclass(frozen=True)
+class Review:
+    """A review, as it was opened and as it stands."""
+
+    name: str
+    selects: str
+    opened_at: str
+    opened_by: str
+    due: str
+    state: str
+    signed_at: str | None
+    signed_by: str | None
+
+
+def reviews_in(records: Records) -> list[Review]:
+    """All reviews."""
+    return [Review(*values) for values in rows_of(records, REVIEWS, *REVIEWS.names).values()]
+
+
+def find_review(reviews: Sequence[Review], name: str | None) -> Review:
+    """The review of this name, or the only open one where no name is given."""
+    if name is None:
+        found = [review for review in reviews if review.state == OPEN]
+        if len(found) == 1:
+            return found[0]
+        names = ", ".join(review.name for review in found)
+        what = f"Several reviews are open: {names}." if found else "No review is open."
+        raise CallError(what, "Name one with --review NAME." if found else "Open one with `kathodos review open`.")
+    for review in reviews:
+        if review.name == name:
+            return review
+    raise CallError(f"There is no review {name}.", nearest(name, [review.name for review in reviews]))
+
+
+class ReviewLines:
+    """The lines of one review, in order, with their decisions."""
+
+    def __init__(self, records: Records, review: Review) -> None:
+        self.records = records
+        self.review = review
+        at = records.column(REVIEW_LINES, "review").holding(review.name).nonzero()[0]
+        numbers = _numbers(records.column(REVIEW_LINES, "line"), at)
+        order = np.argsort(numbers, kind="stable")
+        self.positions, self.numbers = at[order], numbers[order]
+        self.decisions = np.full(len(at), -1, dtype=np.int64)
+        made = records.column(DECISIONS, "review").holding(review.name).nonzero()[0]
+        if len(made):
+            self.decisions[np.searchsorted(self.numbers, _numbers(records.column(DECISIONS, "line"), made))] = made
+
+    def __len__(self) -> int:
+        return len(self.positions)
+
+    def column(self, name: str) -> DictionaryColumn:
+        """What stands with the lines."""
+        return self.records.column(REVIEW_LINES, name).taken(self.positions)
+
+    def decided(self, name: str) -> DictionaryColumn:
+        """What was decided of each line; nothing where nothing was."""
+        column = self.records.column(DECISIONS, name)
+        return DictionaryColumn(np.append(column.codes, np.int32(-1))[self.decisions], column.values)
+
+    @cached_property
+    def is_decided(self) -> Bools:
+        """Which lines somebody decided."""
+        found: Bools = self.decisions >= 0
+        return found
+
+    @cached_property
+    def is_signed(self) -> Bools:
+        """Which lines are signed off."""
+        return self.decided("signed").holding(1)
+
+    def about(self, identities: Iterable[str]) -> Bools:
+        """Which lines are about one of some identities."""
+        return _holding_any(self.column("identity"), identities)
+
+    def of_reviewers(self, reviewers: Iterable[str]) -> Bools:
+        """Which lines one of some reviewers is to decide."""
+        return _holding_any(self.column("reviewer"), reviewers)
+
+    def named(self, words: Iterable[str], deciders: set[str]) -> Ints:
+        """The positions of the lines that words such as `4`, `7-9` or `all` name. Raises CallError for one not there.
+
+        `all` is what is left for the one who decides, or, for one who has no line to decide, everything that is left.
+        """
+        chosen = np.zeros(len(self), dtype=bool)
+        for word in words:
+            named = re.fullmatch(r"(\d{1,9})(?:-(\d{1,9}))?", word)
+            if word == "all":
+                own = ~self.is_decided & self.of_reviewers(deciders)
+                chosen |= own if own.any() else ~self.is_decided
+            elif named:
+                first, last = int(named[1]), int(named[2] or named[1])
+                if not 1 <= first <= last <= len(self):
+                    what = f"{self.review.name} has no line {word}."
+                    raise CallError(what, f"It has the lines 1 to {len(self)}.")
+                chosen |= (self.numbers >= first) & (self.numbers <= last)
+            else:
+                what = f"{word!r} names no line."
+                raise CallError(what, "Write a number as 4, a range as 7-9, or all for what is left.")
+        found: Ints = chosen.nonzero()[0]
+        return found
+
+    def ended_by(self, chosen: Ints) -> Iterator[tuple[str, str, str, str]]:
+        """What revoking some lines ends: the reference, the grant or the group (the other is empty), the holder."""
+        columns = (self.column(name).listed(chosen) for name in ("grant", "group", "holder"))
+        for grant, group, holder in ((str(it or "") for it in one) for one in zip(*columns, strict=True)):
+            yield f"grant:{grant}" if grant else f"{holder} in {group}", grant, group, holder
+
+    def records_at(self, chosen: Ints) -> Iterator[dict[str, Any]]:
+        """Some lines with their evidence and what was decided."""
+        things = {}
+        for at in self.records.column(REVIEW_THINGS, "review").holding(self.review.name).nonzero()[0].tolist():
+            thing = record_at(self.records, REVIEW_THINGS, at)
+            things[thing["thing"]] = thing
+        names = REVIEW_LINES.names[1:]
+        decided = ("decision", "decided_by", "decided_at", "reason", "signed")
+        for first in range(0, len(chosen), _TOGETHER):
+            some = chosen[first : first + _TOGETHER]
+            columns = [self.column(name).listed(some) for name in names]
+            columns += [self.decided(name).listed(some) for name in decided]
+            for values in zip(*columns, strict=True):
+                yield _line(self.review.name, dict(zip((*names, *decided), values, strict=True)), things)
+
+
+_TOGETHER = 10_000  # lines that are put together at once
+
+
+def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
+    thing = things[line["thing"]]
+    brings, contains, within = (json.loads(thing[name]) for name in ("brings", "contains", "within"))
+    itself = line["holder"] == f"identity:{line['identity']}"
+    how = "directly" if itself else f"through {line['holder']}"
+    if line["group"]:
+        how = "as a direct member" if itself else f"through {line['holder']} as a member"
+        how += f"; the group is within {', '.join(within)}" if within else ""
+    item = {"grant": line["grant"]} if line["grant"] else {"group": line["group"], "member": line["holder"]}
+    return {
+        "review": review,
+        "line": line["line"],
+        "identity": line["identity"],
+        "reviewer": line["reviewer"],
+        "item": item,
+        "gives": thing["gives"],
+        "how": how,
+        "brings": brings,
+        "contains": contains,
+        "needed_by": split_list(line["needed_by"]),
+        "conflicts": split_list(line["conflicts"]),
+        **{name: line[name] for name in ("last_used", "until", "given_by", "given_at", "given_for")},
+        "everyone_having": thing["having"],
+        "everyone_counted": thing["counted"],
+        "peers_having": line["peers_having"],
+        "peers_counted": line["peers_counted"],
+        **{name: line[name] for name in ("decision", "decided_by", "decided_at")},
+        "decision_reason": line["reason"],
+        "signed_off": bool(line["signed"]),
+    }
+
+
+def _numbers(column: DictionaryColumn, at: Ints) -> Ints:
+    return np.array([int(value or 0) for value in column.values] or [0], dtype=np.int64)[column.codes[at]]
+
+
+def _holding_any(column: DictionaryColumn, values: Iterable[str]) -> Bools:
+    found = np.zeros(len(column), dtype=bool)
+    for value in values:
+        found |= column.holding(value)
+    return found
+
+
+@dataclass(frozen=True)
+class Progress:
+    """How far one reviewer is with one review; `days_left` is negative when it is late."""
+
+    review: str
+    reviewer: str
+    done: int
+    left: int
+    days_left: int
+    due: str
+
+
+def progress_of(lines: ReviewLines, now: datetime) -> list[Progress]:
+    """How far each reviewer is, those with most left first."""
+    review = lines.review
+    due = datetime.fromtimestamp((times.end_moment(review.due) - 1) / 1_000_000, UTC)
+    days = (due.date() - now.date()).days
+    reviewer = lines.column("reviewer").compact()
+    total = np.bincount(reviewer.codes, minlength=len(reviewer.values))
+    done = np.bincount(reviewer.codes[lines.is_decided], minlength=len(reviewer.values))
+    found = [
+        Progress(review.name, str(name), of, all_of - of, days, review.due)
+        for name, of, all_of in zip(reviewer.values, done.tolist(), total.tolist(), strict=True)
+    ]
+    return sorted(found, key=lambda progress: (-progress.left, progress.reviewer))
+
+
+def names_of(records: Records, identities: Iterable[str]) -> dict[str, str | None]:
+    """The names of some identities, by id."""
+    column, names = records.column(IDENTITIES, "id"), records.column(IDENTITIES, "name")
+    wanted = list(dict.fromkeys(identities))
+    codes = positions_among(wanted, column.values)
+    position = np.full(len(column.values) + 1, -1, dtype=np.int64)
+    position[column.codes] = np.arange(len(column))
+    found = {}
+    for name, code in zip(wanted, codes.tolist(), strict=True):
+        if code >= 0:
+            shown = names.value(int(position[code]))
+            found[name] = str(shown) if shown is not None else None
+    return found
+
+
+def numbered(numbers: Ints) -> DictionaryColumn:
+    """Numbers as a column."""
+    values, codes = np.unique(numbers, return_inverse=True)
+    return DictionaryColumn(codes.astype(np.int32), Numbers(values))
