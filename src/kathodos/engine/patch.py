@@ -16,17 +16,13 @@ import numpy.typing as npt
 from kathodos.columns.csr import Bools, CSRList, Ints, bools, csr_from_pairs, distinct, ints, joined, reachable, small
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.columns.strings import Hashes, StringTable, hash_of, string_table
+from kathodos.engine.applying import Targets, compile_scope
 from kathodos.engine.compile import (
     GrantTable,
     Numbering,
-    Resources,
     RowNumbers,
-    Targets,
     accounts_by_owner,
     compile_index,
-    compile_policy,
-    compile_resources,
-    compile_scope,
     identities_selected,
 )
 from kathodos.engine.index import (
@@ -40,6 +36,8 @@ from kathodos.engine.index import (
     Holders,
     Index,
 )
+from kathodos.engine.policy import compile_policy
+from kathodos.engine.resources import Resources, compile_resources
 from kathodos.engine.scopes import EVERYTHING, AnchoredIntervals, Scope, ScopedIntervals, join, ordered_intervals
 from kathodos.model import kinds
 from kathodos.model.addresses import parse_pattern
