@@ -13,7 +13,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, in_loads, joined, stretches
+from kathodos.columns.csr import Bools, Ints, in_loads, joined, small, stretches
 from kathodos.columns.dictionary import row_numbers
 from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
@@ -274,17 +274,15 @@ class _Reaching:
     @cached_property
     def intervals(self) -> IntervalLists:
         """What each class reaches, on the axis; behind them an empty list."""
-        owners, firsts, ends = [], [], []
-        for block in self.reach.blocks:
+        firsts, ends = [], []
+        counts = np.zeros(len(self) + 1, dtype=np.int64)
+        for block in self.reach.blocks:  # in the order of the classes, and each in that of its owners
             owner, first, end = self.reach.reached(block)
-            owners.append(block[owner])
-            firsts.append(first)
-            ends.append(end)
-        owner = joined(owners)
-        order = np.argsort(owner, kind="stable")
-        counts = np.append(np.bincount(owner, minlength=len(self)), 0)
+            counts[block] = np.bincount(owner, minlength=len(block))
+            firsts.append(small(first))
+            ends.append(small(end))
         starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
-        return IntervalLists(starts, joined(firsts)[order], joined(ends)[order])
+        return IntervalLists(starts, joined(firsts), joined(ends))
 
     def sizes(self, is_one_axis: bool) -> Ints:
         """How much there is to compare of each class: intervals, or pairs."""
