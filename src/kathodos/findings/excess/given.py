@@ -29,7 +29,8 @@ def redundant(context: ExcessContext) -> Batch:
     def describe(at: int) -> FindingText:
         grant = int(grants[at])
         same = _same_by_group(index, grant, basis.moment)
-        why = "it gives nobody anything now" if idle[at] else f"{same or 'other grants'} gives the same"
+        others = f"{same} gives the same" if same else "other grants give the same"
+        why = "it gives nobody anything now" if idle[at] else others
         evidence = f"{_gives(index, grant)} to {context.holder(int(index.grants.holder[grant]))}: {why}"
         return FindingText(
             _name(index, grant), evidence, "Take it away: nobody loses anything.", (context.end_grant(grant),)
