@@ -5,7 +5,7 @@ import shutil
 import sqlite3
 import unittest
 
-from tests.support import OFFICE, Prepared, lay_out, run
+from tests.support import OFFICE, Prepared, inside, lay_out, run
 
 
 class Tampering(Prepared, unittest.TestCase):
@@ -61,6 +61,25 @@ class Tampering(Prepared, unittest.TestCase):
             ("UPDATE decisions SET decision = 'certify' WHERE row = 1", "decisions row 1 (r 1)", "was edited"),
         ):
             self.assert_found(self.found_after(statement), where, what)
+
+    def test_an_entry_made_unreadable_is_told_by_whoever_meets_it(self):
+        for change in (
+            "rows = '{x'",
+            "rows = '3'",
+            "rows = x'00ff'",
+            "payload = '[]'",
+            "subjects = '3'",
+            "subjects = NULL",
+        ):
+            shutil.rmtree(self.office)
+            shutil.copytree(self.untouched, self.office)
+            with sqlite3.connect(self.office / "catalogue.db") as connection:
+                connection.execute(f"UPDATE ledger SET {change} WHERE number = 1")
+            connection.close()
+            for words in (("ledger", "list"), ("sources", "list"), ("gather",)):
+                told = inside(*words, cwd=self.office, status=3).stderr
+                self.assertIn("Entry 1 of the ledger cannot be read any more", told, (change, words))
+            self.assertIn("entry 1", inside("ledger", "verify", cwd=self.office, status=1).stdout, change)
 
     def test_a_row_edited_together_with_its_mark(self):
         import numpy as np

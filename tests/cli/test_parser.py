@@ -3,6 +3,8 @@
 import ast
 import contextlib
 import io
+import os
+import subprocess
 import unittest
 from pathlib import Path
 from unittest import mock
@@ -10,7 +12,7 @@ from unittest import mock
 import kathodos.cli
 from kathodos.cli.main import build_parser, main
 from kathodos.errors import CallError, DataError, Status
-from tests.support import OFFICE, OFFICE_RULES, Prepared, inside, lay_out, run
+from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, inside, lay_out, run
 
 FOLDER = Path(kathodos.cli.__file__).parent
 COMPUTING = ("numpy", "scipy", "pandas", "pyarrow", "sqlite3", "sqlalchemy", "json", "csv")
@@ -85,6 +87,18 @@ class Statuses(Prepared, unittest.TestCase):
             ):
                 self.assertEqual(main(["--workspace", str(self.here), "list", "grants"]), status)
             self.assertLessEqual(len(said.getvalue().splitlines()), 2)
+
+    def test_a_reader_that_has_had_enough_is_no_error(self):
+        for form in ("table", "csv", "json", "jsonl"):
+            command = [COMMAND, "excess", "--all", "--format", form]
+            environment = {**os.environ, "COLUMNS": "60", "KATHODOS_NOW": NOW}
+            reading, writing = os.pipe()
+            os.close(reading)
+            done = subprocess.run(
+                command, cwd=self.here, env=environment, stdout=writing, stderr=subprocess.PIPE, text=True
+            )
+            os.close(writing)
+            self.assertEqual((done.returncode, done.stderr), (0, ""), form)
 
     def test_interrupted_it_says_so(self):
         said = io.StringIO()

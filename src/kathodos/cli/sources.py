@@ -65,13 +65,10 @@ def _kind(session: Session) -> Kind | None:
 
 
 def _list(session: Session) -> int:
-    from kathodos.ledger.entries import read_entries
-    from kathodos.ledger.payloads import Act
     from kathodos.report.sources import source_list
 
     with session.workspace.store.reading() as reader:
-        last = {it.payload["source"]: it for it in read_entries(reader) if it.kind == Act.GATHER}
-    return session.answer(source_list(session.sources(session.arguments.name), last))
+        return session.answer(source_list(session.sources(session.arguments.name), reader))
 
 
 def _check(session: Session) -> int:

@@ -7,7 +7,6 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
-import msgspec
 import numpy as np
 
 from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, rows_of
@@ -17,11 +16,11 @@ from kathodos.formats.raw import SET_ASIDE, Problem
 from kathodos.ingest.checking import Checked, check_table
 from kathodos.ingest.comparing import Comparison, Key, Present, compare, present_in
 from kathodos.ingest.cycles import note_cycles
-from kathodos.ingest.merging import Claims, Merged, Precedence, columns_given, merge, open_merged
+from kathodos.ingest.merging import Claims, Merged, Precedence, columns_given, gathers, merge, open_merged
 from kathodos.ingest.returned import note_returned
 from kathodos.ingest.tie_rules import TieRule
 from kathodos.ingest.tying import tie_accounts, with_known_owners
-from kathodos.ledger.entries import Entry, newest_entries
+from kathodos.ledger.entries import newest_entries, payload_of
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, GatherPayload
 from kathodos.model import kinds
@@ -104,20 +103,15 @@ class Gather(Operation[Gathered]):
 
 def last_mark(reader: Reader, source: str) -> str:
     """The mark that the last gather of a source left for the next."""
-    return next((str(it.payload.get("mark", "")) for it in _gathers(reader) if it.payload["source"] == source), "")
-
-
-def _gathers(reader: Reader) -> Iterator[Entry]:
-    """The entries of gathers, the newest first."""
-    return (it for it in newest_entries(reader) if it.kind == Act.GATHER)
+    return next((payload.mark for _, payload in gathers(reader) if payload.source == source), "")
 
 
 def last_gather(records: Stored, source: str, digest: str) -> Gathered | None:
     """What the last gather of a source found, where the source is as it was then and nothing was gathered since."""
     gathered = {kind.name for kind in (*GATHERED, kinds.TIES, kinds.CLAIMS)}
     for entry in newest_entries(records.histories.reader):
-        if entry.kind == Act.GATHER and entry.payload["source"] == source:
-            payload = msgspec.convert(entry.payload, GatherPayload)
+        payload = payload_of(entry, GatherPayload) if entry.kind == Act.GATHER else None
+        if payload is not None and payload.source == source:
             if payload.digest != digest:
                 return None
             differences = [

@@ -7,7 +7,7 @@ claim. As soon as a second one speaks of it, the claims of both are kept, and th
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -15,9 +15,9 @@ import numpy as np
 from kathodos.columns.dictionary import Ints, Scalar, rows_of
 from kathodos.ingest.checking import Checked
 from kathodos.ingest.comparing import SEPARATOR, Comparison, Key, Present
-from kathodos.ledger.entries import json_text, newest_entries
+from kathodos.ledger.entries import Entry, json_text, newest_entries, payload_of
 from kathodos.ledger.operations import Plan
-from kathodos.ledger.payloads import Act
+from kathodos.ledger.payloads import Act, GatherPayload
 from kathodos.model.kinds import CLAIMS, Kind
 from kathodos.store.base import Reader
 from kathodos.store.records import Records
@@ -184,11 +184,15 @@ def _attributes(kind: Kind, by_source: Mapping[str, Claim], precedence: Preceden
 def columns_given(reader: Reader) -> dict[str, dict[str, list[str]]]:
     """By kind and source the columns that the source's last gather spoke of."""
     found: dict[str, dict[str, list[str]]] = {}
-    for entry in newest_entries(reader):
-        if entry.kind == Act.GATHER:
-            for kind, columns in entry.payload.get("columns", {}).items():
-                found.setdefault(kind, {}).setdefault(entry.payload["source"], columns)
+    for _, payload in gathers(reader):
+        for kind, columns in payload.columns.items():
+            found.setdefault(kind, {}).setdefault(payload.source, columns)
     return found
+
+
+def gathers(reader: Reader) -> Iterator[tuple[Entry, GatherPayload]]:
+    """The entries of gathers and what they keep, the newest first."""
+    return ((it, payload_of(it, GatherPayload)) for it in newest_entries(reader) if it.kind == Act.GATHER)
 
 
 def open_merged(plan: Plan, kind: Kind, merged: Merged) -> None:

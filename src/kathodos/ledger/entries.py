@@ -12,19 +12,22 @@ import json
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
-from typing import Any
+from typing import Any, TypeVar
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.dictionary import Codes, DictionaryColumn, Ints, Scalar, in_chunks
 from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head
+from kathodos.ledger.payloads import Payload
 from kathodos.model.kinds import Kind
-from kathodos.store.base import EntryRow, Reader
+from kathodos.store.base import EntryRow, Reader, part_of_entry, rows_of_entry, unreadable
 from kathodos.store.history import Histories
 
 Checks = npt.NDArray[np.uint64]
+P = TypeVar("P", bound=Payload)
 BLOCK = 1 << 16
 _FACTOR = np.uint64(0x9E3779B97F4A7C15)  # 2**64 divided by the golden ratio (Knuth, 6.4)
 
@@ -55,9 +58,18 @@ def newest_entries(reader: Reader) -> Iterator[Entry]:
 
 
 def entry_of(row: EntryRow) -> Entry:
-    """An entry of what is written of it. Raises ValueError where a part is no JSON any more."""
+    """An entry of what is written of it. Raises DataError where a part is not what is written of one any more."""
     number, time, actor, kind, subjects, reason, payload, rows, _ = row
-    return Entry(number, time, actor, kind, json.loads(subjects), reason, json.loads(payload), json.loads(rows))
+    about, kept = part_of_entry(number, subjects, list[str]), part_of_entry(number, payload, dict[str, Any])
+    return Entry(number, time, actor, kind, about, reason, kept, rows_of_entry(number, rows))
+
+
+def payload_of(entry: Entry, kind: type[P]) -> P:
+    """What an entry keeps, typed. Raises DataError where it is none of that kind."""
+    try:
+        return msgspec.convert(entry.payload, kind)
+    except msgspec.ValidationError:
+        raise unreadable(entry.number) from None
 
 
 def row_of(entry: Entry, leaf: bytes) -> EntryRow:

@@ -11,6 +11,7 @@ import numpy as np
 
 from kathodos.columns.dictionary import Ints, dictionary_column
 from kathodos.columns.ranges import ranges_in
+from kathodos.errors import DataError
 from kathodos.ledger import merkle
 from kathodos.ledger.entries import (
     BLOCK,
@@ -67,7 +68,7 @@ def _readable(row: EntryRow) -> Entry:
     """An entry; one whose JSON was made unreadable has empty parts, and so differs from its leaf."""
     try:
         return entry_of(row)
-    except ValueError:
+    except DataError:
         return Entry(row[0], "", "", "", [], "", {}, {})
 
 

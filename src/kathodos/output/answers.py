@@ -84,6 +84,7 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
     console = Console(
         file=stream, width=width or 10_000, highlight=False, markup=False, emoji=False, no_color=_no_color(stream)
     )
+    console.on_broken_pipe = _broken  # type: ignore[method-assign]  # rich would end the process with another status
     if answer.heading:
         parts.append(Text(printable(answer.heading), style="bold"))
     parts += [Text(printable(line)) for line in answer.text]
@@ -97,6 +98,10 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
         parts.append(Text(printable(answer.hint), style="dim"))
     for part in parts:
         console.print(part)
+
+
+def _broken() -> None:
+    raise BrokenPipeError
 
 
 def _has_lines(answer: Answer) -> bool:

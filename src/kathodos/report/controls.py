@@ -54,7 +54,7 @@ def control_list(view: View) -> Answer:
         )
     late = sum(row["state"] == "late" for row in rows)
     heading = f"{plural(len(rows), 'control')}, {late} late"
-    hint = "Confirm one: kathodos control confirm NAME --as OWNER --reason TEXT" if late else ""
+    hint = "Confirm one: kathodos control confirm NAME --as OWNER --reason TEXT"
     if not rows:
         hint = "Add one with `kathodos control add`, or write controls.toml."
     return Answer(_LIST, rows, heading, hint=hint, status=found_if(late))
@@ -70,7 +70,8 @@ def control_added(control: Control, entry: int | None) -> Answer:
 def control_confirmed(control: Control, actor: str, entry: int | None) -> Answer:
     """What is said once a control was confirmed."""
     heading = f"{control.id} was carried out, says {actor}; entry {entry} of the ledger."
-    return Answer(heading=heading, document={"control": control.id, "entry": entry})
+    hint = "All of them: kathodos control list"
+    return Answer(heading=heading, hint=hint, document={"control": control.id, "entry": entry})
 
 
 def cover_list(view: View) -> Answer:
@@ -113,7 +114,8 @@ def what_is_covered(conflict: tuple[str, str], control: str | None, until: str |
 
 def would_cover(what: str, is_ending: bool) -> Answer:
     """What is said where nothing is done yet."""
-    return Answer(heading=f"Would {'end' if is_ending else 'leave'} {what}.")
+    hint = "As you want it? The same without --dry-run."
+    return Answer(heading=f"Would {'end' if is_ending else 'leave'} {what}.", hint=hint)
 
 
 def covered(what: str, conflict: tuple[str, str], control: str | None, until: str | None, entry: int | None) -> Answer:

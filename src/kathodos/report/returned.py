@@ -30,4 +30,5 @@ def returned(view: View) -> Answer:
 
 def settled(count: int, entry: int | None) -> Answer:
     """What is said once records are settled."""
-    return Answer(heading=f"{plural(count, 'record')} settled; entry {entry} of the ledger.")
+    hint = "What is left: kathodos returned"
+    return Answer(heading=f"{plural(count, 'record')} settled; entry {entry} of the ledger.", hint=hint)

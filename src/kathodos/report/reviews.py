@@ -230,7 +230,8 @@ def what_is_closed(planned: Closing) -> str:
 def would_close(planned: Closing) -> Answer:
     """What is said where nothing is signed off yet."""
     heading = f"Would sign off {planned.lines.review.name}: {what_is_closed(planned)}."
-    return Answer(heading=heading, text=planned.ended, document=_closed_as_data(planned))
+    hint = "As you want it? The same without --dry-run."
+    return Answer(heading=heading, text=planned.ended, hint=hint, document=_closed_as_data(planned))
 
 
 def review_closed(done: Closing) -> Answer:

@@ -9,11 +9,13 @@ from typing import Any
 from kathodos.connectors.settings import Source
 from kathodos.connectors.sources import reader_of
 from kathodos.ingest.gather import Gathered
+from kathodos.ingest.merging import gathers
 from kathodos.ingest.proposing import Proposal
 from kathodos.ledger.entries import Entry
 from kathodos.model.kinds import Kind
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
+from kathodos.store.base import Reader
 
 _LIST = (
     Field("source", "Source", 9, least=10),
@@ -48,12 +50,15 @@ class Tried:
     waited: float
 
 
-def source_list(sources: Iterable[Source], last: dict[str, Entry]) -> Answer:
+def source_list(sources: Iterable[Source], reader: Reader) -> Answer:
     """The sources, and the entry of the gather that last brought something new of each."""
+    last: dict[str, Entry] = {}
+    for entry, payload in gathers(reader):
+        last.setdefault(payload.source, entry)
     rows = []
     for source in sources:
-        entry = last.get(source.name)
-        last_gather = {"gathered": entry.time if entry else None, "entry": entry.number if entry else None}
+        known = last.get(source.name)
+        last_gather = {"gathered": known.time if known else None, "entry": known.number if known else None}
         rows.append(
             {"source": source.name, "kind": source.kind, "place": reader_of(source).place(source), **last_gather}
         )

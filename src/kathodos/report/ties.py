@@ -56,10 +56,11 @@ def duplicates(view: View) -> Answer:
 
 def tied(account: str, identity: str, entry: int | None) -> Answer:
     """What is said once a person has said whose an account is; no identity: nobody's."""
-    return Answer(heading=f"account:{account} is {identity or 'nobody'}'s; entry {entry} of the ledger.")
+    heading = f"account:{account} is {identity or 'nobody'}'s; entry {entry} of the ledger."
+    return Answer(heading=heading, hint="How all accounts are tied: kathodos tie")
 
 
 def tied_again(account: str, entry: int | None) -> Answer:
     """What is said once a person's word on an account is taken back."""
     what = f"account:{account} is tied by its source and the rules again"
-    return Answer(heading=f"{what}; entry {entry} of the ledger.")
+    return Answer(heading=f"{what}; entry {entry} of the ledger.", hint="How all accounts are tied: kathodos tie")

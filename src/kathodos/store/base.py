@@ -8,8 +8,9 @@ from contextlib import AbstractContextManager
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
+from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
 from kathodos.model.times import moment_of
 from kathodos.store.computed import KEY, ComputedFolder, Point
@@ -18,6 +19,32 @@ FOREVER = 2**62
 Columns = Sequence[Sequence[Any]]
 EntryRow = tuple[int, str, str, str, str, str, str, str, bytes]
 """Number, time, actor, kind, subjects, reason, payload, rows, leaf; three of them as JSON."""
+
+
+T = TypeVar("T")
+RowsOfEntry = dict[str, dict[str, str]]
+"""What an entry opened and closed, by kind: ranges of row numbers, and a digest."""
+
+
+def unreadable(entry: int) -> DataError:
+    """The error of a ledger entry that somebody has made unreadable."""
+    what = f"Entry {entry} of the ledger cannot be read any more: somebody has altered it."
+    return DataError(what, "See what was altered with `kathodos ledger verify`; put the store back from a copy.")
+
+
+def part_of_entry(entry: int, text: Any, kind: type[T]) -> T:
+    """A part of an entry, written as JSON. Raises DataError where it is not what was written any more."""
+    import msgspec
+
+    try:
+        return msgspec.json.decode(text, type=kind)
+    except (msgspec.MsgspecError, TypeError, ValueError):
+        raise unreadable(entry) from None
+
+
+def rows_of_entry(entry: int, text: Any) -> RowsOfEntry:
+    """What an entry says of the rows that it opened and closed. Raises DataError."""
+    return part_of_entry(entry, text, RowsOfEntry)
 
 
 class Reader(abc.ABC):

@@ -7,7 +7,6 @@ put behind. So every state of the catalogue is a choice of rows, and a column is
 
 from __future__ import annotations
 
-import json
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -27,7 +26,7 @@ from kathodos.columns.dictionary import (
 from kathodos.columns.ranges import ranges_in
 from kathodos.columns.strings import StringTable
 from kathodos.model.kinds import BY_NAME, Kind
-from kathodos.store.base import FOREVER, Columns, Reader
+from kathodos.store.base import FOREVER, Columns, Reader, rows_of_entry
 from kathodos.store.computed import Arrays, ComputedFolder
 
 SOURCE = "source"
@@ -201,7 +200,7 @@ class Histories:
 
     def _after(self, entry: int) -> list[tuple[int, dict[str, dict[str, str]]]]:
         if self._later_than is None or entry < self._later_than:
-            self._later = [(number, json.loads(text)) for number, text in self.reader.rows_after(entry)]
+            self._later = [(number, rows_of_entry(number, text)) for number, text in self.reader.rows_after(entry)]
             self._later_than = entry
         return [(number, rows) for number, rows in self._later if number > entry]
 

@@ -34,6 +34,7 @@ from kathodos.model.kinds import (
     REVIEWS,
 )
 from kathodos.model.times import DAY, end_moment, first_moment
+from kathodos.store.base import rows_of_entry
 from kathodos.store.computed import Arrays, Point
 
 if TYPE_CHECKING:
@@ -96,7 +97,7 @@ def _last_bearing(view: View, question: str) -> Point:
     """The last entry of a view that opened or closed a row of a kind that bears on a question."""
     passed_over = _BEARING_ON_NOTHING if question.startswith(_ABOUT_PEOPLES_ACTS) else _BEARING_ON_FEW
     for number, *_, rows, leaf in view.histories.reader.entries():
-        if number <= view.point.entry and not json.loads(rows).keys() <= passed_over:
+        if number <= view.point.entry and not rows_of_entry(number, rows).keys() <= passed_over:
             return Point(number, bytes(leaf).hex())
     return Point(0, "")
 
