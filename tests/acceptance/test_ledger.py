@@ -69,7 +69,6 @@ class Tampering(Prepared, unittest.TestCase):
             "rows = x'00ff'",
             "payload = '[]'",
             "subjects = '3'",
-            "subjects = NULL",
         ):
             shutil.rmtree(self.office)
             shutil.copytree(self.untouched, self.office)
