@@ -19,7 +19,7 @@ test: .venv/installed
 
 # The same tests with many times as many made-up catalogues, another choice at each run.
 search: .venv/installed
-	KATHODOS_SEARCH=20 $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests/access --top-level-directory .
+	KATHODOS_SEARCH=20 $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
 
 lint: .venv/installed
 	$(BIN)/ruff check .

@@ -15,9 +15,10 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, in_loads, joined, small, stretches
 from kathodos.columns.dictionary import row_numbers
+from kathodos.columns.intervals import without
 from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
-from kathodos.engine.decide import who_has, without
+from kathodos.engine.decide import who_has
 from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.index import Index
 from kathodos.engine.pair_axis import IntervalLists

@@ -17,9 +17,8 @@ from functools import lru_cache
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct, reachable, spread
+from kathodos.columns.intervals import Intervals, held_between, holds, intervals_where, united, without
 from kathodos.engine.index import ANY_ACTION, Holders, Index, System
-
-Intervals = tuple[Ints, Ints]  # firsts and ends
 
 
 @dataclass(frozen=True)
@@ -193,50 +192,12 @@ def decided(system: System, given: Given, first: Ints, end: Ints) -> Intervals:
     permitted, undecided = (np.full(max(len(edges) - 1, 0), value) for value in (False, True))
     for best in distinct(rank).tolist():
         permits, denials = (
-            _held(edges, first[which], end[which]) for which in ((rank == best) & ~denies, (rank == best) & denies)
+            held_between(edges, first[which], end[which])
+            for which in ((rank == best) & ~denies, (rank == best) & denies)
         )
         permitted |= undecided & permit_wins(system, permits, denials)
         undecided &= ~(permits | denials)
     return intervals_where(permitted, edges)
-
-
-def _held(edges: Ints, first: Ints, end: Ints) -> Bools:
-    """Which of the segments between neighbouring edges lie in one of the intervals, whose bounds are edges."""
-    size = len(edges)
-    change = np.bincount(np.searchsorted(edges, first), minlength=size)
-    change -= np.bincount(np.searchsorted(edges, end), minlength=size)
-    return np.cumsum(change[:-1]) > 0
-
-
-def intervals_where(true: Bools, edges: Ints) -> Intervals:
-    """The segments between edges that are true, as intervals; neighbours are put together."""
-    change = np.diff(np.concatenate([[0], true.astype(np.int8), [0]]))
-    return edges[(change == 1).nonzero()[0]], edges[(change == -1).nonzero()[0]]
-
-
-def without(kept: Intervals, taken: Intervals) -> Intervals:
-    """What lies in one of the first intervals and in none of the second."""
-    edges = distinct(np.concatenate([*kept, *taken]))
-    held = _held(edges, *kept)
-    if len(taken[0]):
-        held &= ~_held(edges, *taken)
-    return intervals_where(held, edges)
-
-
-def united(first: Ints, end: Ints) -> Intervals:
-    """Intervals that may overlap, put together."""
-    edges = distinct(np.concatenate([first, end]))
-    return intervals_where(_held(edges, first, end), edges)
-
-
-def holds(intervals: Intervals, positions: Ints) -> Bools:
-    """Which positions lie in one of the intervals, which are apart and in order."""
-    first, end = intervals
-    if not len(first):
-        return np.zeros(len(positions), dtype=bool)
-    at = np.searchsorted(first, positions, side="right") - 1
-    found: Bools = (at >= 0) & (positions < end[np.maximum(at, 0)])
-    return found
 
 
 def behind_closed_gates(index: Index, system: System, permitted: Intervals) -> Intervals:
@@ -251,8 +212,7 @@ def behind_closed_gates(index: Index, system: System, permitted: Intervals) -> I
         firsts += [position + 1, tree.regions_below(closed)[0]]
         ends += [end, tree.regions_below(closed)[1]]
     first, end = np.concatenate(firsts) - system.root, np.concatenate(ends) - system.root
-    filled = first < end
-    first, end = united(first[filled], end[filled])
+    first, end = united(first, end)
     rows = np.arange(len(system.actions))[:, None] * (system.size + 1)
     return (rows + first).ravel(), (rows + end).ravel()
 

@@ -26,8 +26,9 @@ from kathodos.columns.csr import (
     spread_each,
 )
 from kathodos.columns.dictionary import Codes
+from kathodos.columns.intervals import Intervals, without
 from kathodos.columns.packed import fingerprints
-from kathodos.engine.decide import Intervals, direct_principals_of_each, is_live, without
+from kathodos.engine.decide import direct_principals_of_each, is_live
 from kathodos.engine.index import Index, System
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals, PairAxis
 from kathodos.engine.reach import Reached, pairs_in, what_grants_give, what_reached_by

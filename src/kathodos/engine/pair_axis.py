@@ -12,8 +12,8 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, joined
+from kathodos.columns.intervals import Intervals, furthest_of_each
 from kathodos.columns.packed import PackedPairs
-from kathodos.engine.decide import Intervals
 from kathodos.engine.index import ANY_ACTION, Index, System
 
 OwnedIntervals = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
@@ -125,10 +125,7 @@ class PairAxis:
                 found.append((of + low, begin, stop))
             return tuple(joined([part[at] for part in found]) for at in range(3))  # type: ignore[return-value]
         first, reached = self.swept(owner, first, end)
-        is_first = np.ones(len(first), dtype=bool)
-        np.greater(first[1:], reached[:-1], out=is_first[1:])
-        starts = is_first.nonzero()[0]
-        last = np.append(starts[1:], len(first)) - 1 if len(starts) else starts
+        starts, last = furthest_of_each(first, reached)
         packing = self.packing
         return packing.firsts(first[starts]), packing.seconds(first[starts]), packing.seconds(reached[last])
 

@@ -19,7 +19,8 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Ints, among, distinct, reachable
-from kathodos.engine.decide import Intervals, direct_principals, principals_of, united, without
+from kathodos.columns.intervals import Intervals, united, without
+from kathodos.engine.decide import direct_principals, principals_of
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index, Mandate, System
 from kathodos.engine.patch import updated

@@ -9,22 +9,19 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, among, csr_from_pairs, distinct, joined, stretches
+from kathodos.columns.intervals import Intervals, holds, united, without
 from kathodos.engine.decide import (
     Given,
-    Intervals,
     askers_with,
     behind_closed_gates,
     direct_principals_of_each,
     gates_over,
-    holds,
     is_live,
     permit_wins,
     permitted_by,
     principals_of,
     rank_of,
-    united,
     who_has,
-    without,
 )
 from kathodos.engine.index import ANY_ACTION, Index, System
 from kathodos.engine.scopes import reaching_down
@@ -177,7 +174,8 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, moment: int) -> Bool
     if not (given.denies & bears).any():
         return _holding(index, grants[bears], moment)
     denying = intervals[_may_deny(index, system, intervals, local)]
-    disputed = _covered(positions, index.intervals.first[denying], index.intervals.end[denying])
+    denied = united(index.intervals.first[denying], index.intervals.end[denying])
+    disputed = holds(denied, positions)
     segments = _one_per_segment(index, positions[disputed], intervals)
     if system.combining == "deny-overrides":
         found = _permitted_somewhere(index, system, segments, local, moment)
@@ -336,12 +334,6 @@ def _may_deny(index: Index, system: System, intervals: Ints, action: int) -> Boo
     denies[of_scoped[of_entitlement[index.grants.denies[grants]]]] = True
     given = Given(index.entries.action[entry], denies, np.zeros(len(entry), dtype=np.int64))
     return denies & given.bears_on(system, action)
-
-
-def _covered(positions: Ints, first: Ints, end: Ints) -> Bools:
-    """Which of the places lie in one of the intervals."""
-    before = np.searchsorted(np.sort(first), positions, side="right")
-    return before > np.searchsorted(np.sort(end), positions, side="right")
 
 
 def _one_per_segment(index: Index, positions: Ints, intervals: Ints) -> Ints:

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct, joined, small, stretches
-from kathodos.engine.tree import Tree, covered
+from kathodos.columns.intervals import covered
+from kathodos.engine.tree import Tree
 
 _BLOCK = 256
 

@@ -15,6 +15,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, small
+from kathodos.columns.intervals import covered
 from kathodos.columns.strings import StringTable, string_table
 from kathodos.model.addresses import Pattern, parse_pattern, segment_expression
 
@@ -109,12 +110,6 @@ class Tree:
             path.append(node)
             node = int(self.parent[node])
         return path[::-1]
-
-
-def covered(first: Ints, end: Ints, size: int) -> Bools:
-    """Which of `size` positions lie in one of the intervals [first, end)."""
-    change = np.bincount(first, minlength=size + 1) - np.bincount(end, minlength=size + 1)
-    return np.cumsum(change[:size]) > 0
 
 
 def grow_tree(systems: Iterable[str], addresses: Iterable[str], detached: Iterable[object]) -> tuple[Tree, Ints]:

@@ -22,7 +22,8 @@ import numpy.typing as npt
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, ints, reachable
-from kathodos.engine.decide import counts_itself, direct_principals, holds, who_has
+from kathodos.columns.intervals import holds
+from kathodos.engine.decide import counts_itself, direct_principals, who_has
 from kathodos.engine.index import BY_FILTER
 from kathodos.engine.patch import updated
 from kathodos.engine.reach import grants_permitting, what_grants_give
