@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from pathlib import Path
 
 from kathodos.cli.options import Commands, Formatter, as_of, at_time, command, confirming
 from kathodos.cli.session import Session
@@ -59,7 +60,8 @@ def run_check(session: Session) -> int:
 def run_try(session: Session) -> int:
     from kathodos.report.rules import rules_tried
 
-    return session.answer(rules_tried(session.view, session.arguments.file))
+    file = session.arguments.file
+    return session.answer(rules_tried(session.view, session.workspace.draft_rules(Path(file)), file))
 
 
 def run_start(session: Session) -> int:

@@ -91,9 +91,10 @@ def _check(session: Session) -> int:
 
 def _sample(session: Session) -> int:
     from kathodos.report.sources import source_sample
+    from kathodos.workspace.gathering import tables_of
 
     asked, is_json = session.arguments, session.format == "json"
-    return session.answer(source_sample(session.sources(asked.name), _kind(session), asked.lines, is_json))
+    return session.answer(source_sample(tables_of(session.sources(asked.name)), _kind(session), asked.lines, is_json))
 
 
 def _propose(session: Session) -> int:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-from pathlib import Path
 from typing import Any
 
 from kathodos.errors import CallError, found_if
@@ -13,11 +11,9 @@ from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, Lines
 from kathodos.rules.checking import FAULT, check_rules
-from kathodos.rules.reading import DUTIES_FILE, Rule, Rules, read_rules
-from kathodos.workspace.configuration import read_toml
+from kathodos.rules.reading import DUTIES_FILE, Rule, Rules
 from kathodos.workspace.library import LayingOut
 from kathodos.workspace.view import View
-from kathodos.workspace.workspace import Workspace
 
 _LIST = (
     Field("id", "Rule", 9),
@@ -114,9 +110,8 @@ def rules_checked(view: View) -> Answer:
     return Answer(_REMARKS, rows, heading, hint=hint, status=found_if(faults))
 
 
-def rules_tried(view: View, file: str) -> Answer:
+def rules_tried(view: View, draft: Rules, file: str) -> Answer:
     """Whom a draft would hit: conflicts, crossed fences, unmet needs; with what is wrong with the draft itself."""
-    draft = _draft(view.workspace, Path(file))
     basis = view.basis
     hits: list[tuple[Rule, int, str, Any]] = []
     for it in find_conflicts(basis, draft.conflicts):
@@ -149,12 +144,6 @@ def _first_place(basis: Any, found: Any) -> str:
     address = basis.index.tree.addresses[int(found.nodes[0])]
     more = f" and {len(found.nodes) - 1} more" if len(found.nodes) > 1 else ""
     return f"{basis.index.actions[found.action][1]} {address}{more}"
-
-
-def _draft(workspace: Workspace, file: Path) -> Rules:
-    """The rules of a file that is not in force, with the duties that the workspace knows."""
-    duties = [it for it in workspace.rule_files() if it.name.endswith(f"/{DUTIES_FILE}")]
-    return replace(read_rules([*duties, read_toml(file)]), duties={})
 
 
 def would_lay_out(laying: LayingOut) -> Answer:

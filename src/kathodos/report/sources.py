@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from kathodos.connectors.mapping import Table
 from kathodos.connectors.settings import Source
 from kathodos.connectors.sources import reader_of
 from kathodos.ingest.gather import Gathered
@@ -36,7 +37,7 @@ _SAMPLE = (
     Field("kind", "Kind", 8, least=10),
     Field("file", "File", 6, least=12),
     Field("line", "Line", 7, is_number=True),
-    Field("said", "Cells", 9, least=24),
+    Field("text", "Cells", 9, least=24),
 )
 
 
@@ -79,17 +80,16 @@ def sources_checked(tried: Sequence[Tried], total: int) -> Answer:
     return Answer(_CHECK, rows, heading, hint=hint)
 
 
-def source_sample(sources: Iterable[Source], kind: Kind | None, lines: int, is_json: bool) -> Answer:
+def source_sample(tables: Iterable[tuple[Source, Table]], kind: Kind | None, lines: int, is_json: bool) -> Answer:
     """The first records of each table as they would come, before references are resolved."""
     rows: list[dict[str, Any]] = []
-    for source in sources:
-        for table in reader_of(source).read(source, "").tables:
-            for row in range(min(lines, len(table)) if kind in (None, table.kind) else 0):
-                cells = {name: column.value(row) for name, column in table.columns.items()}
-                line = {"file": table.file_of(row), "line": int(table.lines[row])}
-                text = "; ".join(f"{name} {cell}" for name, cell in cells.items() if cell is not None)
-                rows.append({"source": source.name, "kind": table.kind.name, **line, "cells": cells, "said": text})
-    document = {"records": [{key: value for key, value in row.items() if key != "said"} for row in rows]}
+    for source, table in tables:
+        for row in range(min(lines, len(table)) if kind in (None, table.kind) else 0):
+            cells = {name: column.value(row) for name, column in table.columns.items()}
+            line = {"file": table.file_of(row), "line": int(table.lines[row])}
+            text = "; ".join(f"{name} {cell}" for name, cell in cells.items() if cell is not None)
+            rows.append({"source": source.name, "kind": table.kind.name, **line, "cells": cells, "text": text})
+    document = {"records": [{key: value for key, value in row.items() if key != "text"} for row in rows]}
     if is_json:
         return Answer((), [], document=document)
     heading = f"{plural(len(rows), 'record')} as they would be read."

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import replace
 from typing import TYPE_CHECKING, Any
 
@@ -11,7 +11,7 @@ from kathodos.ingest.gather import Gather, Gathered, Terms, last_gather, last_ma
 from kathodos.ledger.operations import Done
 
 if TYPE_CHECKING:
-    from kathodos.connectors.mapping import Reading
+    from kathodos.connectors.mapping import Reading, Table
     from kathodos.connectors.settings import Source
     from kathodos.workspace.workspace import Workspace
 
@@ -40,6 +40,13 @@ def rehearse_source(workspace: Workspace, source: Source, is_detailed: bool = Fa
         reading = _read(source, last_mark(view.histories.reader, source.name), terms)
         _, found = view.plan(Gather(source.name, reading, terms, is_detailed), "")
     return found, reading.waited
+
+
+def tables_of(sources: Iterable[Source]) -> Iterator[tuple[Source, Table]]:
+    """The tables of each source, as a gather would read them, before references are resolved."""
+    for source in sources:
+        for table in reader_of(source).read(source, "").tables:
+            yield source, table
 
 
 def _read(source: Source, mark: str, terms: Terms) -> Reading:

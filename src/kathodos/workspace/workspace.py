@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -144,6 +144,14 @@ class Workspace:
         from kathodos.rules.reading import read_rules
 
         return read_rules(self.rule_files())
+
+    def draft_rules(self, file: Path) -> Rules:
+        """The rules of a file that is not in force, read with the duties that are; their own duties are left out."""
+        from kathodos.rules.reading import DUTIES_FILE, read_rules
+        from kathodos.workspace.configuration import read_toml
+
+        duties = [it for it in self.rule_files() if it.name.endswith(f"/{DUTIES_FILE}")]
+        return replace(read_rules([*duties, read_toml(file)]), duties={})
 
     def rule_files(self) -> list[TomlText]:
         """Each file of rules, by name."""
