@@ -16,6 +16,7 @@ import numpy.typing as npt
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, distinct_pairs, tabled
 from kathodos.columns.moments import moments_of
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable
 from kathodos.engine.decide import is_live
 from kathodos.engine.index import Index
@@ -221,10 +222,10 @@ class Basis:
         user = np.where(user >= 0, user, np.where(owner >= 0, owner, of_account))
         node = numbers_among(tree.addresses, resource)
         number = self._action_numbers(action)[
-            np.searchsorted(self.index.system_roots, node, side="right"), action.codes
+            insertion_points(self.index.system_roots, node, side="right"), action.codes
         ]
         known = ((user >= 0) & (node >= 0) & (number >= 0)).nonzero()[0]
-        known = known[np.argsort(user[known], kind="stable")]
+        known = known[order_of(user[known])]
         counts = np.array([*(int(it or 0) for it in count.values), 0], dtype=np.int64)
         return Uses(
             user=user[known],
@@ -252,7 +253,7 @@ class Basis:
     @cached_property
     def watched_since(self) -> Mapping[str, int]:
         """For each system the first moment of which activity is known; systems without any are left out."""
-        roots = np.searchsorted(self.index.system_roots, self.uses.node, side="right") - 1
+        roots = insertion_points(self.index.system_roots, self.uses.node, side="right") - 1
         found: dict[str, int] = {}
         for at, system in enumerate(self.index.systems_in_order):
             times = self.uses.time[roots == at]
@@ -277,8 +278,8 @@ def positions_of_rows(wanted: Ints, rows: Ints) -> Ints:
     """The position of each wanted row number among others; -1 where it is not there."""
     if len(wanted) == len(rows) and np.array_equal(wanted, rows):
         return np.arange(len(rows))
-    order = np.argsort(rows, kind="stable")
-    at = np.searchsorted(rows[order], wanted)
+    order = order_of(rows)
+    at = insertion_points(rows[order], wanted)
     at[at == len(rows)] = 0
     return np.where(rows[order][at] == wanted, order[at], -1) if len(rows) else np.full(len(wanted), -1)
 

@@ -16,6 +16,7 @@ import numpy as np
 from kathodos.columns.csr import Bools, Ints, in_loads, joined, small, stretches
 from kathodos.columns.dictionary import row_numbers
 from kathodos.columns.intervals import without
+from kathodos.columns.ordered import order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
 from kathodos.engine.decide import who_has
@@ -129,7 +130,7 @@ class ReachDifferences:
         self._is_one_axis = _axis(first.index) == _axis(second.index)
         gained, lost = self._counted()
         chosen = ((gained + lost)[self._pair] > 0).nonzero()[0]
-        chosen = chosen[np.argsort(-(gained + lost)[self._pair[chosen]], kind="stable")]
+        chosen = chosen[order_of(-(gained + lost)[self._pair[chosen]])]
         self.askers = [self._name(number) for number in self._numbers[chosen].tolist()]
         self._pair = self._pair[chosen]
         self.gained, self.lost = gained[self._pair], lost[self._pair]

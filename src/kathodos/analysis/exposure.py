@@ -9,6 +9,7 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.index import ANY_ACTION
 
 KINDS = ("read", "write", "export", "approve", "administer")
@@ -38,7 +39,7 @@ class Exposure:
     @cached_property
     def interval_systems(self) -> Ints:
         """For each interval the number of its system, in the order of the systems' roots."""
-        found: Ints = np.searchsorted(self.index.system_roots, self.index.intervals.first, side="right") - 1
+        found: Ints = insertion_points(self.index.system_roots, self.index.intervals.first, side="right") - 1
         return found
 
     @cached_property

@@ -23,6 +23,7 @@ from kathodos.columns.csr import (
     distinct,
     in_loads,
 )
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.engine.decide import direct_principals_of_each, who_has
 from kathodos.engine.index import Index
@@ -97,9 +98,9 @@ class Holding:
             first, last = int(self.peers[people[0]]), int(self.peers[people[-1]])
             held, packing = self._held(self.peers[people] - first, people, wanted, brings)
             totals += np.bincount(packing.firsts(held) % width, minlength=width)
-            here = slice(*np.searchsorted(pair, [first * width, (last + 1) * width]))
+            here = slice(*insertion_points(pair, [first * width, (last + 1) * width]))
             codes = pair[here] - first * width
-            below, above = (np.searchsorted(held, packing.pack(it, 0)) for it in (codes, codes + 1))
+            below, above = (insertion_points(held, packing.pack(it, 0)) for it in (codes, codes + 1))
             counts[here] = above - below
         found = Counted(np.where(group >= 0, counts[inverse], 0), totals)
         return found if is_whole else self._completed(group, thing, found)
@@ -125,7 +126,7 @@ class Holding:
 
     def _in_blocks(self, brings: CSRList) -> Iterator[Ints]:
         """The people who are counted, in order of their peer groups, block by block; no peer group is cut."""
-        people = np.argsort(self.peers, kind="stable")[np.count_nonzero(self.peers < 0) :]
+        people = order_of(self.peers)[np.count_nonzero(self.peers < 0) :]
         bound = np.concatenate([[0], np.cumsum(np.bincount(self.peers[people]))])
         edges = self.index.holders.edges
         each = max(len(brings.items) // max(len(brings), 1), 1)

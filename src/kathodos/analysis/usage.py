@@ -21,10 +21,12 @@ from kathodos.columns.csr import (
     csr_from_distinct,
     csr_from_pairs,
     distinct,
+    first_of_each,
     in_loads,
     ints,
     stretches,
 )
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.engine.decide import who_has
 from kathodos.engine.index import ANY_ACTION, LISTED
@@ -66,7 +68,7 @@ class Usage:
         grants = (self.basis.live & ~index.grants.denies & (index.grants.holder < holders.first_group)).nonzero()[0]
         first = holders.first_group
         listed = (holders.why & LISTED > 0).nonzero()[0]
-        listed = listed[: int(np.searchsorted(listed, holders.edges.starts[first]))]
+        listed = listed[: int(insertion_points(listed, holders.edges.starts[first]))]
         member = holders.edges.rows()[listed].astype(np.int64)
         group = holders.edges.items[listed].astype(np.int64) - first
         gives = self.exposure.group_entitlements.sizes()[group] > 0
@@ -190,19 +192,20 @@ class Usage:
         width = max(len(index.actions), 1)
         codes = index.tree.position[node].astype(np.int64) * width + action
         cells = distinct(codes)
-        cell = np.searchsorted(cells, codes)
+        cell = insertion_points(cells, codes)
         pair = user.astype(np.int64) * max(len(cells), 1) + cell
-        order = np.lexsort((time, pair))
-        last = np.append(pair[order][1:] != pair[order][:-1], True)[: len(order)]
-        newest = order[last]
-        return cells % width, cells // width, user[newest].astype(np.int64), cell[newest], time[newest]
+        order = order_of(pair)
+        starts = first_of_each(pair[order]).nonzero()[0]
+        newest = order[starts]
+        last = np.maximum.reduceat(time[order], starts) if len(starts) else time[:0]
+        return cells % width, cells // width, user[newest].astype(np.int64), cell[newest], last
 
     @cached_property
     def permitting(self) -> CSRList:
         """For each cell in use the entitlements that permit it."""
         index, (action, position, *_) = self.index, self.cells
         intervals = index.intervals
-        first, end = np.searchsorted(position, intervals.first), np.searchsorted(position, intervals.end)
+        first, end = insertion_points(position, intervals.first), insertion_points(position, intervals.end)
         interval, cell = stretches(first, np.where(self.exposure.interval_permits, end - first, 0))
         said = index.entries.action[index.scoped_entry[intervals.scoped[interval]]].astype(np.int64)
         about = np.where(said == ANY_ACTION, len(index.actions) + self.exposure.interval_systems[interval], said)

@@ -8,6 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.columns.ordered import insertion_points, order_of
+
 Ints = npt.NDArray[np.int64]  # at rest also of 32 bits; what is multiplied is widened first
 Bools = npt.NDArray[np.bool_]
 _BLOCK = 4_000_000  # items that are put together at once
@@ -61,7 +63,7 @@ class CSRList:
 
     def without(self, positions: Ints) -> CSRList:
         """The lists without the items at these positions of `items`."""
-        gone = np.searchsorted(np.sort(positions), self.starts)
+        gone = insertion_points(np.sort(positions), self.starts)
         return CSRList((self.starts - gone).astype(self.starts.dtype), np.delete(self.items, positions))
 
     def position_for(self, rows: Ints, items: Ints) -> tuple[Ints, Ints]:
@@ -71,7 +73,7 @@ class CSRList:
         """
         order = np.lexsort((items, rows))
         positions = [
-            int(self.starts[row]) + int(np.searchsorted(self[row], item))
+            int(self.starts[row]) + int(insertion_points(self[row], item))
             for row, item in zip(rows[order].tolist(), items[order].tolist(), strict=True)
         ]
         return order, ints(positions)
@@ -79,7 +81,7 @@ class CSRList:
     def with_more(self, rows: Ints, items: Ints) -> CSRList:
         """The lists, each in ascending order, with these pairs (row, item) put in where they belong."""
         order, positions = self.position_for(rows, items)
-        added = np.searchsorted(np.sort(rows), np.arange(len(self.starts)))
+        added = insertion_points(np.sort(rows), np.arange(len(self.starts)))
         put_in = np.insert(self.items, positions, items[order].astype(self.items.dtype))
         return CSRList((self.starts + added).astype(self.starts.dtype), put_in)
 
@@ -96,7 +98,7 @@ def csr_from_pairs(rows: Ints, items: Ints, size: int) -> CSRList:
     starts = np.zeros(size + 1, dtype=np.int64)
     np.cumsum(np.bincount(rows, minlength=size), out=starts[1:])
     if len(rows) and not (rows[1:] >= rows[:-1]).all():
-        items = items[np.argsort(rows, kind="stable")]
+        items = items[order_of(rows)]
     return CSRList(starts, small(items))
 
 
@@ -155,7 +157,7 @@ def in_loads(loads: Ints, most: int, widest: int = 1 << 30) -> list[Ints]:
     total = np.concatenate([[0], np.cumsum(loads)])
     found, first = [], 0
     while first < len(loads):
-        end = max(int(np.searchsorted(total, total[first] + most)), first + 1)
+        end = max(int(insertion_points(total, total[first] + most)), first + 1)
         end = min(end, first + widest, len(loads))
         found.append(np.arange(first, end))
         first = end
@@ -194,7 +196,7 @@ def spread_each(edges: CSRList, starts: Ints) -> CSRList:
         at, ahead = edges.of(node)
         found = distinct(origin[at] * width + ahead)
         fresh = found[~among(found, seen)]
-        seen = np.insert(seen, np.searchsorted(seen, fresh), fresh)
+        seen = np.insert(seen, insertion_points(seen, fresh), fresh)
         origin, node = fresh // width, fresh % width
     return csr_from_pairs(seen // max(width, 1), seen % max(width, 1), len(starts))
 
@@ -279,7 +281,7 @@ def reachable(edges: CSRList, start: Ints) -> Ints:
     while len(fresh):
         ahead = distinct(edges.all_of(fresh))
         fresh = ahead[~among(ahead, seen)]
-        seen = np.insert(seen, np.searchsorted(seen, fresh), fresh)
+        seen = np.insert(seen, insertion_points(seen, fresh), fresh)
     return seen
 
 
@@ -287,7 +289,7 @@ def among(values: Ints, ordered: Ints) -> Bools:
     """Which of the values are among some that are in ascending order."""
     if not len(ordered):
         return np.zeros(len(values), dtype=bool)
-    at = np.searchsorted(ordered, values)
+    at = insertion_points(ordered, values)
     at[at == len(ordered)] = 0
     found: Bools = ordered[at] == values
     return found

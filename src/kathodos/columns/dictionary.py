@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.arrow import arrow_ints, positions_in
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable, string_table
 
 Scalar = str | int | None
@@ -283,7 +284,7 @@ def dense(numbers: Ints) -> Ints:
 
 def first_of_each(numbers: Ints) -> Ints:
     """For each row the first row with the same number."""
-    order = np.argsort(numbers, kind="stable")
+    order = order_of(numbers)
     begins = np.ones(len(numbers), dtype=bool)
     np.not_equal(numbers[order[1:]], numbers[order[:-1]], out=begins[1:])
     start = np.maximum.accumulate(np.where(begins, np.arange(len(numbers)), 0))
@@ -295,7 +296,7 @@ def first_of_each(numbers: Ints) -> Ints:
 def matches(wanted: Ints, among: Ints) -> Ints:
     """For each wanted number its position among others, none of which is there twice; -1 where it is not."""
     if len(wanted) * 20 < len(among) and (among[1:] > among[:-1]).all():
-        at = np.minimum(np.searchsorted(among, wanted), len(among) - 1)
+        at = np.minimum(insertion_points(among, wanted), len(among) - 1)
         return np.where(among[at] == wanted, at, -1)
     return positions_in(arrow_ints(wanted), arrow_ints(among))
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct
+from kathodos.columns.ordered import insertion_points, order_of
 
 Intervals = tuple[Ints, Ints]  # firsts and ends
 
@@ -17,7 +18,7 @@ def covered(first: Ints, end: Ints, size: int) -> Bools:
 
 def held_between(edges: Ints, first: Ints, end: Ints) -> Bools:
     """Which of the stretches between neighbouring edges lie in one of the intervals, whose bounds are edges."""
-    return covered(np.searchsorted(edges, first), np.searchsorted(edges, end), max(len(edges) - 1, 0))
+    return covered(insertion_points(edges, first), insertion_points(edges, end), max(len(edges) - 1, 0))
 
 
 def intervals_where(true: Bools, edges: Ints) -> Intervals:
@@ -40,7 +41,7 @@ def furthest_of_each(first: Ints, reached: Ints) -> tuple[Ints, Ints]:
 def united(first: Ints, end: Ints) -> Intervals:
     """Intervals that may overlap, put together, in order; empty ones are left out."""
     filled = (first < end).nonzero()[0]
-    order = filled[np.argsort(first[filled], kind="stable")]
+    order = filled[order_of(first[filled])]
     first, reached = first[order], np.maximum.accumulate(end[order])
     starts, last = furthest_of_each(first, reached)
     return first[starts], reached[last]
@@ -60,6 +61,6 @@ def holds(intervals: Intervals, positions: Ints) -> Bools:
     first, end = intervals
     if not len(first):
         return np.zeros(len(positions), dtype=bool)
-    at = np.searchsorted(first, positions, side="right") - 1
+    at = insertion_points(first, positions, side="right") - 1
     found: Bools = (at >= 0) & (positions < end[np.maximum(at, 0)])
     return found

@@ -7,6 +7,7 @@ from collections.abc import Callable
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import StringTable
 
 _FEW = 200  # texts up to which they are compared one by one
@@ -45,7 +46,7 @@ def _beginning(table: StringTable, wanted: bytes, is_whole: bool) -> Bools:
 
 def _beyond_ascii(table: StringTable) -> Ints:
     """The texts that hold anything beyond ASCII."""
-    return distinct(np.searchsorted(table.starts, (table.content > 127).nonzero()[0], side="right") - 1)
+    return distinct(insertion_points(table.starts, (table.content > 127).nonzero()[0], side="right") - 1)
 
 
 def _lowered(table: StringTable) -> StringTable:

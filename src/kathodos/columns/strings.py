@@ -13,6 +13,7 @@ import numpy.typing as npt
 
 from kathodos.columns.arrow import arrow_texts, positions_in
 from kathodos.columns.csr import Bools, Ints, in_loads, small, stretches
+from kathodos.columns.ordered import order_of
 
 Bytes = npt.NDArray[np.uint8]
 Hashes = npt.NDArray[np.uint32]
@@ -217,5 +218,5 @@ def _powers(base: int, count: int) -> Words:
 
 def ordered_hashes(hashes: Hashes) -> tuple[Hashes, Ints]:
     """Hashes in ascending order, and the numbers of the texts they are of."""
-    by_hash = np.argsort(hashes, kind="stable")
+    by_hash = order_of(hashes)
     return hashes[by_hash], small(by_hash)

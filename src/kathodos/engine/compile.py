@@ -18,6 +18,7 @@ from kathodos.columns.csr import (
     small,
 )
 from kathodos.columns.dictionary import DictionaryColumn, distinct_pairs, tabled
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import Hashes, StringTable, joined_with, ordered_hashes, string_table
 from kathodos.engine.index import (
     BY_FILTER,
@@ -140,7 +141,7 @@ def edges_of(listed: Ints, filtered: Ints, size: int) -> tuple[CSRList, Ints]:
     codes = codes[first_of_each(codes)]
     why = np.zeros(len(codes), dtype=np.int8)
     for flag, some in ((LISTED, listed), (BY_FILTER, filtered)):
-        why[np.searchsorted(codes, some)] |= flag
+        why[insertion_points(codes, some)] |= flag
     return csr_from_pairs(codes // size, codes % size, size), why  # type: ignore[return-value]  # see Ints
 
 
@@ -161,11 +162,11 @@ class RowNumbers:
     """Row numbers of records, and which number each record has here."""
 
     def __init__(self, rows: Ints) -> None:
-        self._order = np.argsort(rows, kind="stable")
+        self._order = order_of(rows)
         self._rows = rows[self._order]
 
     def of(self, rows: Ints) -> Ints:
-        return self._order[np.searchsorted(self._rows, rows)]
+        return self._order[insertion_points(self._rows, rows)]
 
 
 def identities_selected(records: Records, filters: Iterable[str]) -> dict[str, Ints]:

@@ -18,6 +18,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct, reachable, spread
 from kathodos.columns.intervals import Intervals, held_between, holds, intervals_where, united, without
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.index import ANY_ACTION, Holders, Index, System
 
 
@@ -149,7 +150,7 @@ def _permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Interval
     origin_of_scoped, intervals = index.scoped_intervals.of(scoped)
     at, entry = grants[origin[origin_of_scoped]], index.scoped_entry[scoped[origin_of_scoped]]
     first, end = index.intervals.first[intervals].astype(np.int64), index.intervals.end[intervals].astype(np.int64)
-    of_system = np.searchsorted(index.system_roots, first, side="right") - 1
+    of_system = insertion_points(index.system_roots, first, side="right") - 1
     denies = index.grants.denies[at] | index.entries.denies[entry]
     action = index.entries.action[entry]
     plain = np.array([system.is_plain for system in index.systems_in_order], dtype=bool)[of_system]
@@ -175,7 +176,7 @@ def _permitted_plainly(
         row = index.action_rows[spoken]
         sides.append((row + first[which][element], row + end[which][element]))
     begin, stop = without(sides[0], sides[1])
-    bounds = np.searchsorted(begin, index.pair_bases)
+    bounds = insertion_points(begin, index.pair_bases)
     for number, (low, high) in enumerate(itertools.pairwise(bounds.tolist())):
         if low < high:
             base = index.pair_bases[number]

@@ -9,7 +9,6 @@ together once, and then sorted together for a block of askers. Systems with rank
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -27,7 +26,9 @@ from kathodos.columns.csr import (
 )
 from kathodos.columns.dictionary import Codes
 from kathodos.columns.intervals import Intervals, without
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import fingerprints
+from kathodos.columns.threads import in_threads
 from kathodos.engine.decide import direct_principals_of_each, is_live
 from kathodos.engine.index import Index, System
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals, PairAxis
@@ -37,7 +38,6 @@ _BLOCK = 100_000  # intervals that are sorted together
 Pairs = tuple[Codes, ...]
 """Asker, action and node of each of some pairs, by number."""
 _STREAMED = 4_000_000  # pairs that are given out together
-_WORKERS = 2
 
 
 @dataclass(frozen=True)
@@ -157,7 +157,7 @@ class ReachClasses:
         granted = csr_from_distinct(part[at_part[live]], grants[live], len(used), max(len(index.grants), 1))
         matters = granted.sizes() > 0
         number = np.cumsum(matters) - 1
-        part_of = np.searchsorted(used, holder)
+        part_of = insertion_points(used, holder)
         kept = matters[part_of]
         count = int(matters.sum())
         holding = csr_from_distinct(position[kept], number[part_of[kept]], len(self.askers), max(count, 1))
@@ -184,9 +184,7 @@ class ReachClasses:
 
     def counted(self, measure: Callable[[Ints], Ints]) -> Ints:
         """What is measured of each class, block by block."""
-        with ThreadPoolExecutor(_WORKERS) as pool:
-            parts = list(pool.map(measure, self.blocks))
-        return joined(parts)
+        return joined(in_threads(measure, self.blocks))
 
     def _gathered(self, block: Ints, marked: IntervalLists) -> tuple[Ints, Ints, Ints]:
         """The intervals of all parts of the classes of a block: owner within the block, first and end."""
@@ -211,7 +209,7 @@ class ReachClasses:
         np.subtract(reached, covered[1:], out=covered[1:])
         np.maximum(covered, 0, out=covered)
         np.cumsum(covered, out=covered)
-        edges = np.searchsorted(begins, self.axis.packing.starts(len(block)))
+        edges = insertion_points(begins, self.axis.packing.starts(len(block)))
         counts: Ints = np.diff(covered[edges])
         if taken is not None and len(taken[0]):
             owner, first, end = self.axis.merged(*taken)
@@ -223,7 +221,7 @@ class ReachClasses:
     def measure_nodes(self, block: Ints) -> Ints:
         """How many nodes each class of a block reaches with at least one action."""
         owner, first, end = self.reached(block)
-        number = np.searchsorted(self.axis.bases, first, side="right") - 1
+        number = insertion_points(self.axis.bases, first, side="right") - 1
         width = np.array([system.size + 1 for system in self.index.systems_in_order])[number]
         row = (first - self.axis.bases[number]) // width * width
         return self._length(block, (owner, first - row, end - row))
@@ -238,7 +236,7 @@ class ReachClasses:
         first, end = without(*lines) if len(denials[0]) else lines[0]
         more_first, more_end = self._special_pairs(block)
         if len(more_first):
-            order = np.argsort(np.concatenate([first, more_first]), kind="stable")
+            order = order_of(np.concatenate([first, more_first]))
             first, end = np.concatenate([first, more_first])[order], np.concatenate([end, more_end])[order]
         return packing.firsts(first), packing.seconds(first), packing.seconds(end)
 
@@ -257,7 +255,7 @@ class ReachClasses:
         """Of each part the grants that speak about a special system."""
         index = self.index
         numbers = np.array([at for at, _ in self.special], dtype=np.int64)
-        of_interval = np.searchsorted(index.system_roots, index.intervals.first, side="right") - 1
+        of_interval = insertion_points(index.system_roots, index.intervals.first, side="right") - 1
         scoped = np.zeros(len(index.scoped_entry), dtype=bool)
         scoped[index.intervals.scoped[np.isin(of_interval, numbers)]] = True
         entitlements = np.zeros(len(index.entitlements), dtype=bool)
@@ -308,7 +306,7 @@ class ReachClasses:
 
 def _covered_before(begins: Ints, reached: Ints, covered: Ints, positions: Ints) -> Ints:
     """How much of what lies before each position the swept intervals cover; `covered`: how much of all before each."""
-    at = np.searchsorted(begins, positions) - 1
+    at = insertion_points(begins, positions) - 1
     beyond = np.maximum(reached[np.maximum(at, 0)] - positions, 0)
     return covered[at + 1] - np.where(at >= 0, beyond, 0)
 

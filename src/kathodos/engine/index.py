@@ -14,6 +14,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, closures, csr_from_lists, csr_from_pairs, ints
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import Hashes, StringTable, hash_of, starting_with, without_start
 from kathodos.engine.scopes import EVERYTHING, Scope, ScopedIntervals
 from kathodos.engine.tree import Tree
@@ -412,7 +413,7 @@ class Index:
         return {action: at for at, action in enumerate(self.actions)}
 
     def system_of(self, node: int) -> System:
-        return self.systems_in_order[int(np.searchsorted(self.system_roots, node, side="right")) - 1]
+        return self.systems_in_order[int(insertion_points(self.system_roots, node, side="right")) - 1]
 
     def type_of(self, node: int) -> str | None:
         number = int(self.types[node])

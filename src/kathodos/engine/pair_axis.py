@@ -13,6 +13,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, joined
 from kathodos.columns.intervals import Intervals, furthest_of_each
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.engine.index import ANY_ACTION, Index, System
 
@@ -80,7 +81,7 @@ class PairAxis:
     def _scoped_pairs(self, systems: list[tuple[int, System, Bools]]) -> IntervalLists:
         """The pairs of each scoped entry; `[b, a]` of the array with a system: one with action b speaks about a."""
         index, scoped, firsts, ends = self.index, [], [], []
-        system_of_interval = np.searchsorted(index.system_roots, index.intervals.first, side="right") - 1
+        system_of_interval = insertion_points(index.system_roots, index.intervals.first, side="right") - 1
         for number, system, covers in systems:
             intervals = (system_of_interval == number).nonzero()[0]
             verb = index.entries.action[index.scoped_entry[index.intervals.scoped[intervals]]]
@@ -93,7 +94,7 @@ class PairAxis:
             firsts.append(row + index.intervals.first[intervals[at]])
             ends.append(row + index.intervals.end[intervals[at]])
         scoped_at, first, end = joined(scoped), joined(firsts), joined(ends)
-        order = np.argsort(scoped_at, kind="stable")
+        order = order_of(scoped_at)
         starts = np.concatenate([[0], np.cumsum(np.bincount(scoped_at, minlength=len(index.scoped_entry)))]).astype(
             np.int64
         )
@@ -110,7 +111,7 @@ class PairAxis:
             pairs = csr_from_distinct(part[which], scoped_at[which], len(parts), max(len(index.scoped_entry), 1))
             at, first, end = marked.of(pairs.items)
             owner, first, end = self.merged(pairs.rows()[at].astype(np.int64), first, end)
-            starts = np.searchsorted(owner, np.arange(len(parts) + 1))
+            starts = insertion_points(owner, np.arange(len(parts) + 1))
             found.append(IntervalLists(starts, first.astype(np.int32), end.astype(np.int32)))
         return found[0], found[1]
 
@@ -120,7 +121,7 @@ class PairAxis:
         found = []
         if len(owner) and int(owner[-1]) >= step:
             for low in range(0, int(owner[-1]) + 1, step):
-                some = slice(*np.searchsorted(owner, [low, low + step]))
+                some = slice(*insertion_points(owner, [low, low + step]))
                 of, begin, stop = self.merged(owner[some] - low, first[some], end[some])
                 found.append((of + low, begin, stop))
             return tuple(joined([part[at] for part in found]) for at in range(3))  # type: ignore[return-value]

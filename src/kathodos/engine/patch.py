@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from kathodos.columns.csr import Bools, CSRList, Ints, bools, csr_from_pairs, distinct, ints, joined, reachable, small
 from kathodos.columns.dictionary import dictionary_column
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import Hashes, StringTable, hash_of, string_table
 from kathodos.engine.applying import Targets, compile_scope
 from kathodos.engine.compile import (
@@ -225,7 +226,7 @@ class _Holding:
             kept = stays[by_login]
             hashes, by_login = hashes[kept], (np.cumsum(stays) - 1)[by_login[kept]]
         added = np.array([hash_of(login) for login in logins], dtype=np.uint32)
-        order = np.argsort(added, kind="stable")
+        order = order_of(added)
         where = np.searchsorted(hashes, added[order])
         first = len(by_login)
         return np.insert(hashes, where, added[order]), small(np.insert(by_login, where, first + order))
@@ -329,7 +330,7 @@ class _Pairs:
         why, ended, made = np.array(holders.why), [], []
         for (member, group), (clear, put) in self._changes.items():
             row = holders.edges[member]
-            at = int(np.searchsorted(row, group))
+            at = int(insertion_points(row, group))
             if at < len(row) and row[at] == group:
                 position = int(holders.edges.starts[member]) + at
                 why[position] = (why[position] & ~clear) | put

@@ -18,6 +18,7 @@ from kathodos.columns.csr import (
     small,
     spread_each,
 )
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import string_table
 from kathodos.engine.applying import Targets, compile_scopes, intervals_of_scoped
 from kathodos.engine.index import (
@@ -174,7 +175,7 @@ def _entry_lists(role: Ints, entry: Ints, juniors: CSRList, is_active: Bools, ro
     below = spread_each(open_juniors, used)
     origin, entries = role_entries.of(below.items)
     by_used = csr_from_distinct(below.rows()[origin], entries, len(used), int(entries.max(initial=0)) + 1)
-    at_used = np.searchsorted(used, role)
+    at_used = insertion_points(used, role)
     has_role = (role >= 0) & (at_used < len(used))
     has_role[has_role] = used[at_used[has_role]] == role[has_role]
     entitlements = has_role.nonzero()[0]

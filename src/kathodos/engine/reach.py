@@ -10,6 +10,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, among, csr_from_pairs, distinct, joined, stretches
 from kathodos.columns.intervals import Intervals, holds, united, without
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.decide import (
     Given,
     askers_with,
@@ -286,8 +287,8 @@ def _distinct_pairs(first: Ints, second: Ints, width: int) -> tuple[Ints, Ints]:
 def _said_at(index: Index, system: System, positions: Ints, action: int, moment: int) -> tuple[Ints, Ints, Bools]:
     """What live grants say about an action at some places: each grant, the position of the place, and if it denies."""
     intervals = _speaking(index, system, index.intervals.touching(positions), action)
-    first = np.searchsorted(positions, index.intervals.first[intervals])
-    sizes = np.searchsorted(positions, index.intervals.end[intervals]) - first
+    first = insertion_points(positions, index.intervals.first[intervals])
+    sizes = insertion_points(positions, index.intervals.end[intervals]) - first
     of_scoped, entitlements = index.scoped_entitlements.of(index.intervals.scoped[intervals])
     of_entitlement, grants = index.entitlement_grants.of(entitlements)
     interval = of_scoped[of_entitlement]
@@ -303,8 +304,8 @@ def _told_to(index: Index, askers: Ints, holder: Ints, moment: int) -> tuple[Int
     """What is said to each asker: its position, and the position in `holder`, of those it is said to."""
     holders = distinct(holder)
     who, through = _through(index, askers, holders, moment)
-    by_holder = csr_from_pairs(np.searchsorted(holders, holder), np.arange(len(holder)), len(holders))
-    origin, which = by_holder.of(np.searchsorted(holders, through))
+    by_holder = csr_from_pairs(insertion_points(holders, holder), np.arange(len(holder)), len(holders))
+    origin, which = by_holder.of(insertion_points(holders, through))
     return who[origin], which
 
 
@@ -339,7 +340,7 @@ def _may_deny(index: Index, system: System, intervals: Ints, action: int) -> Boo
 def _one_per_segment(index: Index, positions: Ints, intervals: Ints) -> Ints:
     """One of each set of places that exactly the same of these intervals hold."""
     edges = distinct(np.concatenate([index.intervals.first[intervals], index.intervals.end[intervals]]))
-    return positions[np.unique(np.searchsorted(edges, positions, side="right"), return_index=True)[1]]
+    return positions[np.unique(insertion_points(edges, positions, side="right"), return_index=True)[1]]
 
 
 def one_per_answer(index: Index, nodes: Ints) -> list[int]:
@@ -353,7 +354,7 @@ def one_per_answer(index: Index, nodes: Ints) -> list[int]:
         return [int(node) for node in index.tree.node_at[kept]]
     intervals = index.intervals.touching(positions)
     edges = distinct(np.concatenate([index.intervals.first[intervals], index.intervals.end[intervals]]))
-    segments = np.searchsorted(edges, positions, side="right").tolist()
+    segments = insertion_points(edges, positions, side="right").tolist()
     seen: dict[tuple[int, tuple[int, ...]], int] = {}
     for segment, node in zip(segments, index.tree.node_at[positions].tolist(), strict=True):
         seen.setdefault((segment, tuple(above for above, _ in gates_over(index, system, node))), node)

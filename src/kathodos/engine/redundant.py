@@ -15,7 +15,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, in_loads, joined, spread_each
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.packed import CountsAndSums, PackedPairs
+from kathodos.columns.threads import in_threads
 from kathodos.engine.decide import Given, gates_over, is_live, permit_wins, rank_of
 from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.index import Index, System
@@ -24,7 +26,7 @@ from kathodos.engine.pair_axis import IntervalLists
 _BLOCK = 200_000  # intervals that are swept together
 _WIDEST = 1 << 16
 _FEW = 4  # classes of askers that hold a grant up to which all of them are looked at straight away
-_ROUNDS = 4
+_SHARES = (16, 8, 4, 2, 1, 1)  # one in so many of what is open is looked at round by round: one class decides many
 
 
 @dataclass(frozen=True)
@@ -81,9 +83,10 @@ class _Finder:
         self._sweep_classes(_all_classes(by_grant, by_part, rows), rows)
         open_ = self._alone_at_their_holder((askers > _FEW).nonzero()[0])
         random = np.random.default_rng(0)
-        for _ in range(_ROUNDS):
+        for share in _SHARES:
             rows = (open_ & ~self.needed).nonzero()[0]
-            self._sweep_classes(_any_class(by_grant, by_part, rows, random), rows)
+            some = random.permutation(rows)[: -(-len(rows) // share)]
+            self._sweep_classes(_any_class(by_grant, by_part, some, random), rows)
         rows = (open_ & ~self.needed).nonzero()[0]
         self._sweep_classes(_all_classes(by_grant, by_part, rows), rows)
 
@@ -118,13 +121,14 @@ class _Finder:
         """Which grants, of those of each owner that are asked about, are alone somewhere; owners block by block."""
         forms = self.form[of_owner.items]
         sizes = np.concatenate([[0], np.cumsum(self.permits.sizes(forms) + self.denials.sizes(forms))])
-        found = []
-        widest = self.reach.axis.most_owners
-        for block in in_loads(np.diff(sizes[of_owner.starts]), _BLOCK, min(widest, _WIDEST)):
+
+        def alone_in(block: Ints) -> Ints:
             some = of_owner.picked(block)
             first = int(of_owner.starts[block[0]])
-            found.append(some.items[self._sweep(some, asked[first : first + len(some.items)], is_alone_enough)])
-        return distinct(joined(found)).astype(np.int64)
+            return some.items[self._sweep(some, asked[first : first + len(some.items)], is_alone_enough)]
+
+        blocks = in_loads(np.diff(sizes[of_owner.starts]), _BLOCK, min(self.reach.axis.most_owners, _WIDEST))
+        return distinct(joined(in_threads(alone_in, blocks))).astype(np.int64)
 
     def _sweep(self, of_owner: CSRList, asked: Bools, is_alone_enough: bool) -> Ints:
         """The positions among the items of those asked about that are alone somewhere.
@@ -145,7 +149,7 @@ class _Finder:
         keys = []
         for kind, (item, first, end) in enumerate(says):
             first, end = (axis.packing.pack(owner[item], it) for it in (first, end))
-            near = begin[np.searchsorted(reached, first, side="right")] < end
+            near = begin[insertion_points(reached, first, side="right")] < end
             item, first, end = local[item[near]], first[near], end[near]
             keys += [((first << 2 | kind * 2 + 1) << width) | item, ((end << 2 | kind * 2) << width) | item]
         events = np.sort(joined(keys))
@@ -192,7 +196,7 @@ def _any_class(by_grant: CSRList, by_part: CSRList, grants: Ints, random: np.ran
     before = np.cumsum(sizes) - sizes
     of_grant = np.bincount(origin, weights=sizes, minlength=len(grants)).astype(np.int64)
     chosen = np.cumsum(of_grant) - of_grant + random.integers(of_grant)
-    at = np.searchsorted(before, chosen, side="right") - 1
+    at = insertion_points(before, chosen, side="right") - 1
     return distinct(by_part.items[by_part.starts[parts[at]] + chosen - before[at]]).astype(np.int64)
 
 
@@ -239,7 +243,7 @@ def _without_each(
     """What is permitted of one action before gates, with all grants and then without each: (1 + grants, segments)."""
     bears = given.bears_on(system, action)
     size = len(edges) - 1
-    begin, stop = np.searchsorted(edges, first[bears]), np.searchsorted(edges, end[bears])
+    begin, stop = insertion_points(edges, first[bears]), insertion_points(edges, end[bears])
     of, rank, denies = which[bears], given.rank[bears], given.denies[bears]
     permitted = np.zeros((count + 1, size), dtype=bool)
     undecided = np.ones((count + 1, size), dtype=bool)

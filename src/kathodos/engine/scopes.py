@@ -13,6 +13,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct, joined, small, stretches
 from kathodos.columns.intervals import covered
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.tree import Tree
 
 _BLOCK = 256
@@ -75,7 +76,7 @@ class ScopedIntervals:
 
     def holding(self, position: int) -> Ints:
         """The intervals that hold a place: only blocks that may hold one are looked into."""
-        before = int(np.searchsorted(self.first, position, side="right"))
+        before = int(insertion_points(self.first, position, side="right"))
         blocks = (self.furthest[: -(-before // _BLOCK)] > position).nonzero()[0]
         candidates = (blocks[:, None] * _BLOCK + np.arange(_BLOCK)).ravel()
         candidates = candidates[candidates < before]
@@ -88,15 +89,15 @@ class ScopedIntervals:
         if len(breaks) < 32:
             found = [self.holding(int(interval[0])) for interval in np.split(positions, breaks)]
             for interval in np.split(positions, breaks):
-                begin, stop = np.searchsorted(self.first, [interval[0] + 1, interval[-1] + 1])
+                begin, stop = insertion_points(self.first, [interval[0] + 1, interval[-1] + 1])
                 found.append(np.arange(begin, stop))
             return distinct(joined(found))
-        return (np.searchsorted(positions, self.first) < np.searchsorted(positions, self.end)).nonzero()[0]
+        return (insertion_points(positions, self.first) < insertion_points(positions, self.end)).nonzero()[0]
 
 
 def ordered_intervals(scoped_at: Ints, intervals: AnchoredIntervals) -> ScopedIntervals:
     """Anchored intervals, each of a scoped entry, in order."""
-    order = np.argsort(intervals.first, kind="stable")
+    order = order_of(intervals.first)
     end = intervals.end[order]
     furthest = np.maximum.reduceat(end, np.arange(0, len(end), _BLOCK)) if len(end) else end
     columns = (scoped_at[order], intervals.first[order], end, intervals.anchor[order], furthest)
@@ -194,8 +195,8 @@ def within_scope(
 
     The intervals of one number must not overlap.
     """
-    low = np.searchsorted(scope.end, intervals.first, side="right")
-    counts = np.maximum(np.searchsorted(scope.first, intervals.end) - low, 0)
+    low = insertion_points(scope.end, intervals.first, side="right")
+    counts = np.maximum(insertion_points(scope.first, intervals.end) - low, 0)
     origin, at = stretches(low, counts)
     first = np.maximum(intervals.first[origin], scope.first[at])
     end = np.minimum(intervals.end[origin], scope.end[at])
@@ -228,7 +229,7 @@ def _deepest(intervals: AnchoredIntervals, points: Ints) -> Ints:
     """For each stretch between two neighbouring points the deepest anchor of the intervals that hold it."""
     size = max(len(points) - 1, 0)
     deepest = np.full(size, _NOTHING)
-    first, end = np.searchsorted(points, intervals.first), np.searchsorted(points, intervals.end)
+    first, end = insertion_points(points, intervals.first), insertion_points(points, intervals.end)
     for depth in distinct(intervals.anchor).tolist():
         at = intervals.anchor == depth
         deepest[covered(first[at], end[at], size)] = depth

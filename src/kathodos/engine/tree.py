@@ -16,6 +16,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, small
 from kathodos.columns.intervals import covered
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable, string_table
 from kathodos.model.addresses import Pattern, parse_pattern, segment_expression
 
@@ -94,14 +95,14 @@ class Tree:
     def region_interval(self, node: Ints | int, region: Ints | int) -> tuple[Ints, Ints]:
         """The places of the nodes at and below `node` that are of `region`, as first and end."""
         keys = np.asarray(region, dtype=np.int64) * len(self)
-        return np.searchsorted(self.position_keys, keys + node), np.searchsorted(
+        return insertion_points(self.position_keys, keys + node), insertion_points(
             self.position_keys, keys + self.end[node]
         )
 
     def regions_below(self, nodes: Ints) -> tuple[Ints, Ints]:
         """The places of the regions that begin below each of `nodes`, as first and end; the two are equal for none."""
-        first = np.searchsorted(self.region_tops, nodes, side="right")
-        return self.region_starts[first], self.region_starts[np.searchsorted(self.region_tops, self.end[nodes])]
+        first = insertion_points(self.region_tops, nodes, side="right")
+        return self.region_starts[first], self.region_starts[insertion_points(self.region_tops, self.end[nodes])]
 
     def path(self, node: int) -> list[int]:
         """The nodes on the way from the root to `node`, both included."""
@@ -130,7 +131,7 @@ def grow_tree(systems: Iterable[str], addresses: Iterable[str], detached: Iterab
     size = len(ordered)
     parent = [number.get(path[:-1], -1) for path in ordered]
     end, region = _intervals(parent, [path in cut for path in ordered])
-    node_at = np.argsort(region, kind="stable")
+    node_at = order_of(region)
     position = np.empty(size, dtype=np.int64)
     position[node_at] = np.arange(size)
     tree = Tree(

@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.analysis.basis import Basis
+from kathodos.columns.ordered import order_of
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import Batch, ExcessContext
 
@@ -39,7 +40,7 @@ def access_by_department(context: ExcessContext) -> Table:
     held = usage.systems_of[: basis.people]
     counts = np.stack([np.bincount(codes[there & held[:, at]], minlength=count) for at in range(held.shape[1])], axis=1)
     of = np.bincount(codes[there], minlength=count)
-    chosen = np.argsort(-of, kind="stable")[:_MOST]
+    chosen = order_of(-of)[:_MOST]
     chosen = chosen[of[chosen] > 0]
     names = [*map(str, department.values), NO_DEPARTMENT]
     return Table([names[at] for at in chosen.tolist()], [it.name for it in systems], counts[chosen], of[chosen])

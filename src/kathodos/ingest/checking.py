@@ -22,6 +22,7 @@ from kathodos.columns.dictionary import (
     row_numbers,
     rows_of,
 )
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.connectors.mapping import Table
 from kathodos.errors import UnfitError
 from kathodos.formats.raw import NOTED, SET_ASIDE, Outcome, Problem
@@ -291,12 +292,12 @@ class _ByCode:
 
     @cached_property
     def _sorted(self) -> tuple[Ints, Ints]:
-        order = np.argsort(self._codes, kind="stable")
+        order = order_of(self._codes)
         return order, self._codes[order]
 
     def __getitem__(self, code: int) -> Ints:
         order, codes = self._sorted
-        first, last = np.searchsorted(codes, [code, code + 1])
+        first, last = insertion_points(codes, [code, code + 1])
         return order[first:last]
 
 

@@ -18,6 +18,7 @@ import numpy as np
 
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, joined_columns
+from kathodos.columns.ordered import insertion_points
 from kathodos.ledger.keys import Keys
 from kathodos.ledger.payloads import Act, Payload
 from kathodos.ledger.writing import Draft, writing
@@ -101,7 +102,7 @@ class Plan:
         found = {}
         for name in named:
             kind, closed = BY_NAME[name], self._closed.get(name, _NONE)
-            gone = np.searchsorted(self.records.rows(kind), closed) if len(closed) else _NONE
+            gone = insertion_points(self.records.rows(kind), closed) if len(closed) else _NONE
             whole = self._together(kind)
             found[name] = KindEdits(gone, whole.columns, whole.sources)
         return found

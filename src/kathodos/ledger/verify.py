@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 
 from kathodos.columns.dictionary import Ints, dictionary_column
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.ranges import ranges_in
 from kathodos.errors import DataError
 from kathodos.ledger import merkle
@@ -192,7 +193,7 @@ class _Opened:
         rest: list[Any] = []
         limits = np.unique(np.concatenate([[0], self._firsts, self._ends]))
         while part := [*rest, *next(scanned, [])]:
-            start = int(np.searchsorted(limits, part[0][0], side="right")) - 1
+            start = int(insertion_points(limits, part[0][0], side="right")) - 1
             base = int(limits[start])
             end = min(base + ((part[0][0] - base) // BLOCK + 1) * BLOCK, *limits[start + 1 : start + 2].tolist(), 2**62)
             size = bisect.bisect_left(part, end, key=lambda row: int(row[0]))
@@ -204,7 +205,7 @@ class _Opened:
         self._seen.append(rows)
         if not len(self._firsts):
             return np.zeros(len(rows), dtype=np.int64)
-        at = np.maximum(np.searchsorted(self._firsts, rows, side="right") - 1, 0)
+        at = np.maximum(insertion_points(self._firsts, rows, side="right") - 1, 0)
         is_inside = (rows >= self._firsts[at]) & (rows < self._ends[at])
         return np.where(is_inside, self._numbers[at], 0)
 
@@ -212,7 +213,7 @@ class _Opened:
         """Each row that an entry opened and that was not seen, with that entry."""
         seen = np.concatenate([np.zeros(0, dtype=np.int64), *self._seen])
         for first, end, number in zip(self._firsts, self._ends, self._numbers, strict=True):
-            between = seen[np.searchsorted(seen, first) : np.searchsorted(seen, end)]
+            between = seen[insertion_points(seen, first) : insertion_points(seen, end)]
             if len(between) < end - first:
                 for row in np.setdiff1d(np.arange(first, end), between).tolist():
                     yield row, int(number)

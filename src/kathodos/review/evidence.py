@@ -16,6 +16,7 @@ from kathodos.analysis.holding import Counted, Holding, Things
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, nothing, row_numbers, tabled
+from kathodos.columns.ordered import insertion_points
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.ledger.entries import json_text
@@ -80,7 +81,7 @@ class Evidence:
             number, denies = (thing - groups) % entitlements, thing >= groups + entitlements
             gives = f"{'deny ' if denies else ''}{self._entitlement(number)}"
             return gives, _EMPTY, json_text(self._contained([(number, denies)])), _EMPTY
-        grants = self.carried[int(np.searchsorted(self.groups_used, thing))].astype(np.int64)
+        grants = self.carried[int(insertion_points(self.groups_used, thing))].astype(np.int64)
         references, first = index.holders.references, index.holders.first_group
         within = {references[holder] for holder in distinct(index.grants.holder[grants]).tolist()}
         pairs = {
@@ -231,7 +232,7 @@ class Evidence:
         groups = (self.items.grant < 0).nonzero()[0]
         of_group = np.full(len(self.groups_used), BEGINNING, dtype=np.int64)
         np.maximum.at(of_group, self.carried.rows(), described[self.carried.items])
-        newest[groups] = of_group[np.searchsorted(self.groups_used, self.thing[groups])]
+        newest[groups] = of_group[insertion_points(self.groups_used, self.thing[groups])]
         units, size = usage.units, basis.index.holders.size
         by_grant = np.full(len(basis.index.grants) + 1, BEGINNING, dtype=np.int64)
         own = units.grant >= 0
@@ -240,7 +241,7 @@ class Evidence:
         keys = units.holder[~own] * size + units.group[~own]
         order = np.argsort(keys)
         wanted = self.items.holder[groups] * size + self.thing[groups]
-        at = np.minimum(np.searchsorted(keys[order], wanted), max(len(keys) - 1, 0))
+        at = np.minimum(insertion_points(keys[order], wanted), max(len(keys) - 1, 0))
         if len(keys):
             found = order[at]
             seen = np.where(keys[found] == wanted, usage.last[~own][found], BEGINNING)

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.columns.csr import CSRList, Ints, among, csr_from_pairs, distinct, spread_each
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.index import LISTED, Index
 
 
@@ -38,7 +39,7 @@ def items_of(index: Index, identities: Ints, moment: int) -> Items:
     at, grants = at[kept], grants[kept].astype(np.int64)
     joined_at, group = _listed_groups(index, holder)
     carries = carried_grants(index, distinct(group), moment)
-    has_any = carries.sizes()[np.searchsorted(distinct(group), group)] > 0
+    has_any = carries.sizes()[insertion_points(distinct(group), group)] > 0
     joined_at, group = joined_at[has_any], group[has_any]
     of = np.concatenate([at, joined_at])
     kind = np.concatenate([np.zeros(len(at), dtype=np.int64), np.ones(len(group), dtype=np.int64)])
@@ -55,7 +56,7 @@ def _own_holders(index: Index, identities: Ints) -> tuple[Ints, Ints]:
     origin, account = index.holders.accounts_of.of(identities)
     position = np.concatenate([np.arange(len(identities)), origin])
     holder = np.concatenate([identities, account]).astype(np.int64)
-    order = np.argsort(position, kind="stable")
+    order = order_of(position)
     return position[order], holder[order]
 
 
@@ -96,5 +97,5 @@ def beyond_items(index: Index, identities: Ints, items: Items, moment: int) -> i
 def _codes(index: Index, position: Ints, groups: Ints, moment: int) -> Ints:
     """Pairs of a position and a grant that one of its groups carries, each once, as one number."""
     some = distinct(groups)
-    origin, grant = carried_grants(index, some, moment).of(np.searchsorted(some, groups))
+    origin, grant = carried_grants(index, some, moment).of(insertion_points(some, groups))
     return distinct(position[origin] * max(len(index.grants), 1) + grant)

@@ -15,6 +15,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, positions_among
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.errors import CallError
 from kathodos.model import times
 from kathodos.model.kinds import (
@@ -89,12 +90,12 @@ class ReviewLines:
         self.review = review
         at = records.column(REVIEW_LINES, "review").holding(review.name).nonzero()[0]
         numbers = _numbers(records.column(REVIEW_LINES, "line"), at)
-        order = np.argsort(numbers, kind="stable")
+        order = order_of(numbers)
         self.positions, self.numbers = at[order], numbers[order]
         self.decisions = np.full(len(at), -1, dtype=np.int64)
         made = records.column(DECISIONS, "review").holding(review.name).nonzero()[0]
         if len(made):
-            self.decisions[np.searchsorted(self.numbers, _numbers(records.column(DECISIONS, "line"), made))] = made
+            self.decisions[insertion_points(self.numbers, _numbers(records.column(DECISIONS, "line"), made))] = made
 
     def __len__(self) -> int:
         return len(self.positions)

@@ -23,6 +23,7 @@ from kathodos.columns.dictionary import (
     dictionary_column,
     joined_columns,
 )
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.ranges import ranges_in
 from kathodos.columns.strings import StringTable
 from kathodos.model.kinds import BY_NAME, Kind
@@ -85,7 +86,7 @@ class KindHistory:
         rows, entries = self._closed
         if len(rows):
             until = np.array(until)
-            until[np.searchsorted(self.rows, rows)] = entries
+            until[insertion_points(self.rows, rows)] = entries
         return until
 
     def _both(self, name: str, added: Ints) -> Ints:

@@ -12,6 +12,7 @@ import numpy as np
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, always, appended, dictionary_column
 from kathodos.columns.dictionary import rows_of as rows_of_columns
+from kathodos.columns.ordered import insertion_points
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.rows import Record, Rows, State, rows_from
 from kathodos.store.history import SOURCE, Histories, KindHistory
@@ -109,7 +110,7 @@ class Stored:
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         history = self.history(kind)
-        at = np.searchsorted(history.rows, np.array(rows, dtype=np.int64))
+        at = insertion_points(history.rows, np.array(rows, dtype=np.int64))
         columns = {name: history.column(name).listed(at) for name in kind.names}
         return Rows(kind, list(rows), columns)
 

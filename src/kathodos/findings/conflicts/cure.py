@@ -23,6 +23,7 @@ import numpy.typing as npt
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, ints, reachable
 from kathodos.columns.intervals import holds
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.decide import counts_itself, direct_principals, who_has
 from kathodos.engine.index import BY_FILTER
 from kathodos.engine.patch import updated
@@ -282,7 +283,7 @@ class _Problem:
             holder = references[int(index.grants.holder[first])]
             return not {f"grant:{index.grants.ids[first]}", index.gives(first), holder} & self.protected
         start, end = index.holders.edges.starts[first], index.holders.edges.starts[first + 1]
-        at = start + int(np.searchsorted(index.holders.edges.items[start:end], group))
+        at = start + int(insertion_points(index.holders.edges.items[start:end], group))
         is_filtered = bool(index.holders.why[at] & BY_FILTER)
         return not is_filtered and not {references[group], references[first]} & self.protected
 

@@ -9,6 +9,7 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable, spread_each
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.decide import who_has
 from kathodos.engine.index import Index
 from kathodos.engine.patch import updated
@@ -78,7 +79,7 @@ def marked(basis: Basis, found: Iterable[Conflict], faults: Sequence[RoleConflic
 
 def _is_among(identity: int, people: Ints) -> bool:
     """Whether an identity is one of some, given in order."""
-    at = int(np.searchsorted(people, identity))
+    at = int(insertion_points(people, identity))
     return at < len(people) and int(people[at]) == identity
 
 

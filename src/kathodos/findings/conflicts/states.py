@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -12,6 +11,7 @@ import numpy.typing as npt
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct
+from kathodos.columns.threads import in_threads
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index
 from kathodos.engine.reach import Reached, one_per_answer, what_reached_by, who_reaches_any
@@ -22,7 +22,6 @@ from kathodos.rules.targets import PermissionTargets
 
 _MOST_EXPLAINED = 40
 _LARGE = 50_000  # people from which on rules are worked on by several threads
-_WORKERS = 2
 Packed = npt.NDArray[np.uint8]  # a bit for each identity, as numpy packs them
 Values = set[str | None]  # of the attribute of `within`; None where a rule has none
 
@@ -91,8 +90,7 @@ def who_breaks(basis: Basis, rules: Sequence[Conflicting]) -> list[Breach]:
         return [finder.breach(rule) for rule in rules]
     for rule in rules:  # what is read from the store is read here, for only one thread may
         finder.touch(rule)
-    with ThreadPoolExecutor(_WORKERS) as pool:
-        return list(pool.map(finder.breach, rules))
+    return in_threads(finder.breach, rules)
 
 
 @dataclass(frozen=True)

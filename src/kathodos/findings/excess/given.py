@@ -6,6 +6,7 @@ import numpy as np
 
 from kathodos.analysis.exposure import ADMINISTER
 from kathodos.columns.csr import Bools, Ints, among, distinct, ints, spread_each
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.decide import able_of, counted_as, direct_principals_of_each, principals_of, who_has
 from kathodos.engine.index import Index
 from kathodos.engine.reach import permits_on, what_applies, who_reaches_something
@@ -191,14 +192,14 @@ def _not_naming(context: ExcessContext, node: int, counted: Bools) -> list[int]:
     pattern = index.entries.pattern[entry]
     names = np.array([_names(index, it, node) for it in distinct(pattern).tolist()], dtype=bool)
     permits = ~given.denies
-    broad = permits & ~names[np.searchsorted(distinct(pattern), pattern)]
+    broad = permits & ~names[insertion_points(distinct(pattern), pattern)]
     broad = broad & ~np.isin(grants, grants[permits & ~broad])
     some = distinct(grants[broad])
     some = some[counted[index.grants.holder[some]]]
     if given.denies.any() and len(some):
         reaching = who_reaches_something(index, ints([node]), at)
         holders = distinct(index.grants.holder[some]).astype(np.int64)
-        some = some[_serve(context, holders, reaching)[np.searchsorted(holders, index.grants.holder[some])]]
+        some = some[_serve(context, holders, reaching)[insertion_points(holders, index.grants.holder[some])]]
     return [int(grant) for grant in some]
 
 
@@ -214,7 +215,7 @@ def _serve(context: ExcessContext, some: Ints, reaching: Bools) -> Bools:
     serves = reaching[held.asker_of[single]] & able_of(held, context.basis.moment)[single]
     count = int(np.count_nonzero(some < first))
     is_served = np.bincount(at[member < first][serves[count:]], minlength=len(groups)) > 0
-    by_group = np.bincount(origin[is_served[np.searchsorted(groups, inner)]], minlength=len(group)) > 0
+    by_group = np.bincount(origin[is_served[insertion_points(groups, inner)]], minlength=len(group)) > 0
     by_all = np.full(int((some == held.everyone).sum()), reaching.any())
     return np.concatenate([serves[:count], by_group, by_all])
 

@@ -16,6 +16,7 @@ from kathodos.analysis.exposure import READ
 from kathodos.analysis.holding import Holding, Things
 from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, positions_among
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.decide import able_of, who_has
 from kathodos.engine.explain import explain
 from kathodos.engine.index import System
@@ -175,7 +176,7 @@ def _permitting_intervals(context: ExcessContext, system: System, action: int) -
     intervals, exposure = index.intervals, context.exposure
     here = ((intervals.first >= system.root) & (intervals.first < system.end) & exposure.interval_permits).nonzero()[0]
     named = index.entries.action[index.scoped_entry[intervals.scoped[here]]].astype(np.int64)
-    number = int(np.searchsorted(index.system_roots, system.root))
+    number = int(insertion_points(index.system_roots, system.root))
     about = np.where(named < 0, len(index.actions) + number, named)
     return here[context.usage.says[about, action]] if len(about) else here
 

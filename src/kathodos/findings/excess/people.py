@@ -9,6 +9,7 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.duplicates import likely_duplicates
 from kathodos.columns.csr import CSRList, Ints, among, csr_from_pairs, distinct
+from kathodos.columns.ordered import insertion_points
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, ExcessContext, FindingText, batch, nobodys
 from kathodos.model import kinds
 from kathodos.model.kinds import Kind
@@ -70,7 +71,7 @@ def _used_after(basis: Basis, accounts: Ints, ends: Ints) -> CSRList:
     use = use.astype(np.int64)
     late = uses.time[use] >= ends[at]
     at, use = at[late], use[late]
-    where = np.searchsorted(index.system_roots, uses.node[use], side="right") - 1
+    where = insertion_points(index.system_roots, uses.node[use], side="right") - 1
     may_be = (where == system[accounts[at]]) | ~among(owner[accounts[at]] * width + where, has_one_in)
     named = uses.account[use]
     fits = np.where(named >= 0, named == accounts[at], may_be)
