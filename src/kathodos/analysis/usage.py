@@ -24,10 +24,11 @@ from kathodos.columns.csr import (
     first_of_each,
     in_loads,
     ints,
+    small,
     stretches,
 )
+from kathodos.columns.dictionary import in_chunks
 from kathodos.columns.ordered import insertion_points, order_of
-from kathodos.columns.packed import PackedPairs
 from kathodos.engine.decide import who_has
 from kathodos.engine.index import ANY_ACTION, LISTED
 from kathodos.model.times import BEGINNING
@@ -221,32 +222,41 @@ class Usage:
         found[permits.rows(), permits.items] = True
         return found
 
-    @cached_property
+    @property
     def last(self) -> Ints:
         """When each unit was used last, in microseconds since 1970; the beginning where no use is known."""
-        units = self.units
+        return self._last[0]
+
+    @cached_property
+    def _last(self) -> tuple[Ints, Ints]:
+        """When each unit was used last; and which cells that somebody used which groups gave: cell * groups + group."""
+        units, by_groups = self.units, np.zeros(0, dtype=np.int64)
         found = np.full(len(units), BEGINNING, dtype=np.int64)
         _, _, user, cell, time = self.cells
         if len(user):
             of_owner = csr_from_pairs(units.owner, np.arange(len(units)), int(self.index.holders.first_group))
-            origin, unit = of_owner.of(user)
-            grant, group = units.grant[unit], units.group[unit]
-            by_grant = grant >= 0
+            origin, unit = map(small, of_owner.of(user))
+            is_grant = units.grant[unit] >= 0
+            use, of = origin[is_grant], unit[is_grant]
             entitlements = max(len(self.index.entitlements), 1)
             permitted = self.permitting.rows().astype(np.int64) * entitlements + self.permitting.items
-            carries = np.zeros(len(unit), dtype=bool)
-            entitlement = self.index.grants.entitlement[grant[by_grant]].astype(np.int64)
-            carries[by_grant] = among(cell[origin[by_grant]] * entitlements + entitlement, permitted)
-            carries[~by_grant] = self._gives(cell[origin[~by_grant]], group[~by_grant])
-            np.maximum.at(found, unit[carries], time[origin[carries]])
-        return found
+            gives = among(cell[use] * entitlements + self.index.grants.entitlement[units.grant[of]], permitted)
+            np.maximum.at(found, of[gives], time[use[gives]])
+            use, of = origin[~is_grant], unit[~is_grant]
+            del origin, unit, permitted
+            gives = self._gives(small(cell[use]), small(units.group[of]))
+            use, of = use[gives], of[gives]
+            np.maximum.at(found, of, time[use])
+            by_groups = distinct(cell[use] * len(self.index.holders.groups) + units.group[of])
+        return found, by_groups
 
-    def _memberships(self) -> tuple[Ints, Ints]:
-        """Who is directly in which group, by list or by filter."""
+    def _by_filter(self) -> tuple[Ints, Ints]:
+        """Who is directly in which group by its filter alone."""
         holders = self.index.holders
         end = int(holders.edges.starts[holders.first_group])
-        member = holders.edges.rows()[:end].astype(np.int64)
-        return holders.asker_of[member], holders.edges.items[:end].astype(np.int64) - holders.first_group
+        unlisted = (holders.why[:end] & LISTED == 0).nonzero()[0]
+        member = holders.edges.rows()[unlisted].astype(np.int64)
+        return holders.asker_of[member], holders.edges.items[unlisted].astype(np.int64) - holders.first_group
 
     def _gives(self, cell: Ints, group: Ints) -> Bools:
         """Whether each group gives each cell; by blocks of cells, so that never all that groups give is held."""
@@ -257,19 +267,16 @@ class Usage:
             weights=np.diff(groups.indptr)[self.permitting.items],
             minlength=len(self.permitting),
         )
-        count, packing = max(groups.shape[1], 1), PackedPairs.below(len(cell))
-        widest = PackedPairs(packing.bits + count.bit_length()).most_firsts
+        count = max(groups.shape[1], 1)
         found = np.zeros(len(cell), dtype=bool)
-        for rows in in_loads(load.astype(np.int64), _BLOCK, widest):
+        for rows in in_loads(load.astype(np.int64), _BLOCK):
             asked = ((load > 0)[cell] & (cell >= rows[0]) & (cell <= rows[-1])).nonzero()[0]
             if len(asked):
                 given = (matrix(self.permitting.picked(rows), width) @ groups).tocsr()
                 given.sort_indices()
                 at = np.repeat(np.arange(len(rows), dtype=np.int64), np.diff(given.indptr))
-                keys = np.sort(
-                    packing.pack((cell[asked] - rows[0]) * count + group[asked], asked)
-                )  # looked up in order
-                found[packing.seconds(keys[among(packing.firsts(keys), at * count + given.indices)])] = True
+                wanted = (cell[asked] - rows[0]) * count + group[asked]
+                found[asked] = among(wanted, at * count + given.indices)
         return found
 
     @cached_property
@@ -283,13 +290,15 @@ class Usage:
         everyone = index.holder_grants[index.holders.everyone]
         given = index.grants.entitlement[everyone[self.basis.live[everyone]]]
         found[given[np.isin(given, self.permitting.items)]] = True
-        member, groups = self._memberships()
+        member, groups = self._by_filter()
+        pairs, count = self._last[1], max(len(index.holders.groups), 1)
         if len(member) and len(user):
             of_owner = csr_from_pairs(member, groups, int(index.holders.first_group))
             origin, group = of_owner.of(user)
             gives = self._gives(cell[origin], group.astype(np.int64))
-            pairs = distinct(cell[origin[gives]] * len(index.holders.groups) + group[gives])
-            cell_of, group_of = pairs // len(index.holders.groups), pairs % len(index.holders.groups)
+            pairs = distinct(np.concatenate([pairs, cell[origin[gives]] * count + group[gives]]))
+        for some in in_chunks(len(pairs), _BLOCK // 16):
+            cell_of, group_of = pairs[some] // count, pairs[some] % count
             at, entitlement = self.permitting.of(cell_of)
             width = max(len(index.entitlements), 1)
             held = self.exposure.group_entitlements

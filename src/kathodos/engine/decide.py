@@ -109,6 +109,24 @@ def askers_with(index: Index, some: Ints, moment: int) -> Ints:
     return who_has(index, some, moment).nonzero()[0]
 
 
+def somebody_with(index: Index, holder: int, moment: int) -> int:
+    """One of those who have a holder among their principals (else -1), found without all the others."""
+    holders, able = index.holders, able_of(index.holders, moment)
+    if holder == holders.everyone:
+        return int(holders.asker_of[able.argmax()]) if able.any() else -1
+    ahead, seen = [holder], {holder}
+    while ahead:
+        holder = ahead.pop()
+        members = holders.members[holder].tolist() if holder >= holders.first_group else [holder]
+        for member in members:
+            if member < holders.first_group and able[member]:
+                return int(holders.asker_of[member])
+        fresh = {it for it in members if it >= holders.first_group} - seen
+        seen |= fresh
+        ahead += sorted(fresh)
+    return -1
+
+
 def who_has(index: Index, some: Ints, moment: int) -> Bools:
     """As `askers_with`, as a boolean vector over identities and then accounts."""
     holders, people = index.holders, index.holders.people

@@ -81,6 +81,18 @@ def what_reached_by(index: Index, asker: int, moment: int) -> list[Reached]:
     return what_grants_give(index, grants_of(index, asker, moment))
 
 
+def reaches_something_on(index: Index, asker: int, nodes: Ints, moment: int) -> Bools:
+    """On which of some nodes, all of one system, an identity, or an account on its own, reaches any action."""
+    system = index.system_of(int(nodes[0]))
+    for found in what_reached_by(index, asker, moment):
+        if found.system is system:
+            rows = np.arange(len(system.actions))[:, None] * (system.size + 1)
+            pairs = rows + index.tree.position[nodes] - system.root
+            on: Bools = np.any(holds(found.pairs, pairs.ravel()).reshape(pairs.shape), axis=0)
+            return on
+    return np.zeros(len(nodes), dtype=bool)
+
+
 def what_grants_give(index: Index, grants: Ints) -> list[Reached]:
     """What a holder of exactly these live grants reaches, by system."""
     found = []

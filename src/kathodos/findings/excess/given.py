@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from kathodos.analysis.exposure import ADMINISTER
-from kathodos.columns.csr import Bools, Ints, among, distinct, ints, spread_each
+from kathodos.columns.csr import Bools, Ints, among, csr_from_arrays, csr_from_pairs, distinct, ints, spread_each
 from kathodos.columns.ordered import insertion_points
-from kathodos.engine.decide import able_of, counted_as, direct_principals_of_each, principals_of, who_has
+from kathodos.engine.decide import able_of, counted_as, direct_principals_of_each, principals_of, somebody_with, who_has
 from kathodos.engine.index import Index
-from kathodos.engine.reach import permits_on, what_applies, who_reaches_something
+from kathodos.engine.reach import permits_on, reaches_something_on, what_applies, who_reaches_something
 from kathodos.engine.redundant import redundant_grants
 from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of
 from kathodos.model.addresses import parse_pattern
@@ -18,6 +18,7 @@ from kathodos.model.words import plural
 REDUNDANT, DIRECT, WILDCARD = "redundant", "direct", "wildcard-administration"
 SENSITIVE, EVERYONE, DETACHED = "sensitive-field", "everyone", "detached-wider"
 _MANY = 5  # members from which on a group is said to carry the same
+_TRIED = 4  # holders of whom somebody is asked, before everybody is
 
 
 def redundant(context: ExcessContext) -> Batch:
@@ -153,16 +154,14 @@ def sensitive(context: ExcessContext) -> Batch:
     index, basis = context.basis.index, context.basis
     nodes = (basis.sensitivity >= 3).nonzero()[0]
     nodes = nodes[basis.node("sensitivity").codes[nodes] >= 0]
-    found: dict[int, list[int]] = {}
     counted = counted_as(index.holders, basis.moment)
-    for node in nodes.tolist():
-        for grant in _not_naming(context, node, counted):
-            found.setdefault(grant, []).append(node)
-    pairs = sorted(found.items())
-    whose = np.array([_only(index, grant) for grant, _ in pairs], dtype=np.int64)
+    bringing = csr_from_arrays([_not_naming(context, node, counted) for node in nodes.tolist()])
+    grants = distinct(bringing.items).astype(np.int64)
+    brought = csr_from_pairs(insertion_points(grants, bringing.items), nodes[bringing.rows()], len(grants))
+    holder = index.grants.holder[grants].astype(np.int64)
 
     def describe(at: int) -> FindingText:
-        grant, some = pairs[at]
+        grant, some = int(grants[at]), brought[at].tolist()
         who = _in_words(index, _reached_by(context, grant, some))
         more = f" and {len(some) - 1} more" if len(some) > 1 else ""
         evidence = (
@@ -170,21 +169,10 @@ def sensitive(context: ExcessContext) -> Batch:
         )
         return FindingText(_name(index, grant), evidence, "Name what is needed, or deny the field.", ())
 
-    def subject(at: int) -> str:
-        return context.holder(int(index.grants.holder[pairs[at][0]]))
-
-    return batch(SENSITIVE, whose, subject, describe, 2, 90)
+    return batch(SENSITIVE, context.owner_of(holder), lambda at: context.holder(int(holder[at])), describe, 2, 90)
 
 
-def _only(index: Index, grant: int) -> int:
-    """The identity that alone holds a grant; -1 for a group's."""
-    holder = int(index.grants.holder[grant])
-    if holder < index.holders.people:
-        return holder
-    return int(index.holders.owner[holder - index.holders.people]) if holder < index.holders.first_group else -1
-
-
-def _not_naming(context: ExcessContext, node: int, counted: Bools) -> list[int]:
+def _not_naming(context: ExcessContext, node: int, counted: Bools) -> Ints:
     """The live grants that permit something on a node without naming it, and by which somebody reaches it."""
     index, at = context.basis.index, context.basis.moment
     system = index.system_of(node)
@@ -200,7 +188,7 @@ def _not_naming(context: ExcessContext, node: int, counted: Bools) -> list[int]:
         reaching = who_reaches_something(index, ints([node]), at)
         holders = distinct(index.grants.holder[some]).astype(np.int64)
         some = some[_serve(context, holders, reaching)[insertion_points(holders, index.grants.holder[some])]]
-    return [int(grant) for grant in some]
+    return some.astype(np.int64)
 
 
 def _serve(context: ExcessContext, some: Ints, reaching: Bools) -> Bools:
@@ -254,7 +242,10 @@ def detached(context: ExcessContext) -> Batch:
     for node in nodes.tolist():
         parent = int(tree.parent[node])
         here, above = (index.grants.holder[permits_on(index, it, None, basis.moment)] for it in (node, parent))
-        if len(np.setdiff1d(here, above)) or _is_denied(context, parent):
+        only = np.setdiff1d(here, above)
+        if _somebody_more(context, node, parent, only):
+            found.append(node)
+        elif len(only) or _is_denied(context, parent):
             inside, outside = (who_reaches_something(index, ints([it]), basis.moment) for it in (node, parent))
             more = np.greater(inside, outside, out=inside)
             more &= index.holders.is_asker
@@ -281,6 +272,18 @@ def detached(context: ExcessContext) -> Batch:
     severity = np.maximum(severity_of(basis.sensitivity[ints(found)]), 1)
     nobody = np.full(len(found), -1, dtype=np.int64)
     return batch(DETACHED, nobody, lambda at: tree.addresses[found[at]], describe, severity)
+
+
+def _somebody_more(context: ExcessContext, node: int, parent: int, holders: Ints) -> bool:
+    """Whether somebody who counts as one of the first of some holders reaches a node and not its parent."""
+    index, at = context.basis.index, context.basis.moment
+    for holder in holders[:_TRIED].tolist():
+        asker = somebody_with(index, holder, at)
+        if asker >= 0 and index.holders.is_asker[asker]:
+            inside, outside = reaches_something_on(index, asker, ints([node, parent]), at)
+            if inside and not outside:
+                return True
+    return False
 
 
 def _is_denied(context: ExcessContext, node: int) -> bool:
