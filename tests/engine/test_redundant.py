@@ -34,7 +34,7 @@ def redundant_by_trying(catalogue):
 class RedundantGrants(unittest.TestCase):
     def assert_equal_to_trying(self, catalogue, block):
         index = index_of(catalogue)
-        with unittest.mock.patch.multiple(redundant, _BLOCK=block, _ROUNDS=block % 3, _FEW=block % 2):
+        with unittest.mock.patch.multiple(redundant, _BLOCK=block, _SHARES=(2, 1)[: block % 3], _FEW=block % 2):
             found = redundant.redundant_grants(index, microseconds(AT)).grants
         self.assertEqual({index.grants.ids[at] for at in found.tolist()}, redundant_by_trying(catalogue))
 

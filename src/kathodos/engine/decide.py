@@ -48,11 +48,13 @@ class Given:
         return bears
 
 
-def rank_of(system: System, tier: Ints, anchor: Ints) -> Ints:
-    """The rank of permits and denies with these tiers and anchor depths (step 6)."""
+def rank_of(index: Index, system: System, grants: Ints, intervals: Ints) -> Ints:
+    """The rank of what grants say through intervals: by their tiers, or the depths of their anchors (step 6)."""
     if system.combining == "first-applicable":
-        return tier
-    return -anchor.astype(np.int64) if system.combining == "nearest" else np.zeros(len(anchor), dtype=np.int64)
+        return index.grants.tier[grants].astype(np.int64)
+    if system.combining == "nearest":
+        return -index.intervals.anchor[intervals].astype(np.int64)
+    return np.zeros(len(grants), dtype=np.int64)
 
 
 def permit_wins(system: System, permitted: Bools, denied: Bools) -> Bools:
@@ -177,7 +179,7 @@ def _permitted_by(index: Index, grants: Ints) -> Iterator[tuple[System, Interval
         here = of_system == number
         system = index.systems_in_order[number]
         if len(system.actions):
-            rank = rank_of(system, index.grants.tier[at[here]], index.intervals.anchor[intervals[here]])
+            rank = rank_of(index, system, at[here], intervals[here])
             given = Given(action[here], denies[here], rank)
             yield system, decided(system, given, first[here] - system.root, end[here] - system.root)
 

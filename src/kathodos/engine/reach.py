@@ -160,12 +160,9 @@ def what_applies(index: Index, system: System, intervals: Ints, moment: int) -> 
     live = is_live(index, grants, moment)
     grants, which = grants[live].astype(np.int64), which[live]
     entry = index.scoped_entry[scoped[which]]
-    rank = rank_of(system, index.grants.tier[grants], index.intervals.anchor[intervals[which]])
-    return (
-        grants,
-        entry,
-        Given(index.entries.action[entry], index.grants.denies[grants] | index.entries.denies[entry], rank),
-    )
+    denies = index.grants.denies[grants] | index.entries.denies[entry]
+    rank = rank_of(index, system, grants, intervals[which])
+    return grants, entry, Given(index.entries.action[entry], denies, rank)
 
 
 def who_reaches_any(index: Index, nodes: Ints, action: int, moment: int) -> Bools:

@@ -207,7 +207,7 @@ def _needed_of(index: Index, system: System, grants: Ints) -> Ints:
     which, axis = origin[of_scoped], index.scoped_entry[scoped[of_scoped]]
     here = (system.root <= index.intervals.first[intervals]) & (index.intervals.first[intervals] < system.end)
     which, axis, intervals = which[here], axis[here], intervals[here]
-    rank = rank_of(system, index.grants.tier[grants[which]], index.intervals.anchor[intervals])
+    rank = rank_of(index, system, grants[which], intervals)
     given = Given(index.entries.action[axis], index.grants.denies[grants[which]] | index.entries.denies[axis], rank)
     first, end = index.intervals.first[intervals].astype(np.int64), index.intervals.end[intervals].astype(np.int64)
     edges = _segments(system, first, end)

@@ -14,7 +14,8 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, ints
-from kathodos.engine.decide import principals_of, who_has
+from kathodos.columns.threads import in_threads
+from kathodos.engine.decide import able_of, principals_of, who_has
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.index import Index, System
 from kathodos.engine.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
@@ -147,17 +148,26 @@ class Administration:
 
 def administrations(basis: Basis) -> list[Administration]:
     """For each system that has something to administer, its administrators: identities, and accounts of nobody."""
-    index, found = basis.index, []
-    for system in index.systems_in_order:
-        actions = [
-            number for number, kind in zip(system.actions.tolist(), system.kinds, strict=True) if kind == ADMINISTER
-        ]
-        if actions:
-            nodes = np.arange(system.root, system.end)
-            masks = [who_reaches_any(index, nodes, action, basis.moment) for action in actions]
-            able = np.logical_or.reduce(masks)[index.holders.askers]
-            administrators = index.holders.askers[able]
-            found.append(Administration(system.name, administrators, _mutual(basis, system, administrators)))
+    index = basis.index
+    _ = able_of(index.holders, basis.moment), index.granted_above  # made once, before several threads ask for it
+
+    def able(asked: tuple[System, int]) -> Bools:
+        system, action = asked
+        return who_reaches_any(index, np.arange(system.root, system.end), action, basis.moment)
+
+    actions = [
+        (system, action)
+        for system in index.systems_in_order
+        for action, kind in zip(system.actions.tolist(), system.kinds, strict=True)
+        if kind == ADMINISTER
+    ]
+    who: dict[str, Bools] = {}
+    for (system, _), mask in zip(actions, in_threads(able, actions), strict=True):
+        who[system.name] = who[system.name] | mask if system.name in who else mask
+    found = []
+    for name, mask in who.items():
+        administrators = index.holders.askers[mask[index.holders.askers]]
+        found.append(Administration(name, administrators, _mutual(basis, index.systems[name], administrators)))
     return found
 
 
