@@ -13,7 +13,7 @@ from typing import Any, overload
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, small
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, distinct_pairs, tabled
 from kathodos.columns.moments import moments_of
 from kathodos.columns.ordered import insertion_points, order_of
@@ -217,23 +217,23 @@ class Basis:
         holders, tree = self.index.holders, self.index.tree
         user = numbers_among(holders.identities, identity)
         of_account = numbers_among(holders.accounts, account)
-        of_account = np.where(of_account >= 0, of_account + holders.people, -1)
-        owner = np.append(holders.owner, -1)[np.where(of_account >= 0, of_account - holders.people, -1)]
-        user = np.where(user >= 0, user, np.where(owner >= 0, owner, of_account))
+        owner = small(np.append(holders.owner, -1))[of_account]
+        itself = small(np.where(of_account >= 0, of_account + holders.people, -1))
+        user = np.where(user >= 0, user, np.where(owner >= 0, owner, itself))
         node = numbers_among(tree.addresses, resource)
         number = self._action_numbers(action)[
             insertion_points(self.index.system_roots, node, side="right"), action.codes
         ]
         known = ((user >= 0) & (node >= 0) & (number >= 0)).nonzero()[0]
-        known = known[order_of(user[known])]
+        known = small(known[order_of(user[known])])
         counts = np.array([*(int(it or 0) for it in count.values), 0], dtype=np.int64)
         return Uses(
             user=user[known],
-            account=np.where(of_account[known] >= 0, of_account[known] - holders.people, -1),
+            account=of_account[known],
             action=number[known],
             node=node[known],
             time=self.moments(time)[known],
-            record=record.codes[known].astype(np.int64),
+            record=small(record.codes[known]),
             count=counts[count.codes[known]],
             records=record.values,
             by_user=csr_from_pairs(user[known], np.arange(len(known)), holders.first_group),
@@ -242,7 +242,7 @@ class Basis:
     def _action_numbers(self, action: DictionaryColumn) -> Ints:
         """The number of each action by the position of its system, counted from 1, and by the code of its name."""
         systems = self.index.systems_in_order
-        found = np.full((len(systems) + 1, len(action.values) + 1), -1, dtype=np.int64)
+        found = small(np.full((len(systems) + 1, len(action.values) + 1), -1))
         for at, system in enumerate(systems, 1):
             for number in system.actions.tolist():
                 code = action.code_of(self.index.actions[number][1])
@@ -271,7 +271,7 @@ def numbers_among(table: StringTable, column: DictionaryColumn) -> Ints:
     """For each row the number among the texts of a table of what it holds; -1 where that is none of them."""
     values = tabled(column.values)
     known = table.positions_of(values if isinstance(values, StringTable) else list(map(str, values)))
-    return np.append(known, -1)[column.codes]
+    return small(np.append(known, -1))[column.codes]
 
 
 def positions_of_rows(wanted: Ints, rows: Ints) -> Ints:

@@ -345,7 +345,7 @@ class _Problem:
             system = reached.system
             here = ((system.root <= uses.node[some]) & (uses.node[some] < system.end)).nonzero()[0]
             position = self.index.tree.position[uses.node[some[here]]].astype(np.int64) - system.root
-            pairs = (uses.action[some[here]] - int(system.actions[0])) * (system.size + 1) + position
+            pairs = (uses.action[some[here]].astype(np.int64) - int(system.actions[0])) * (system.size + 1) + position
             carried = here[holds(reached.pairs, pairs)]
             counts[carried] = uses.count[some[carried]]
         return counts
