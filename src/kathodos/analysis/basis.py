@@ -233,7 +233,7 @@ class Basis:
             action=number[known],
             node=node[known],
             time=self.moments(time)[known],
-            record=small(record.codes[known]),
+            record=small(record.codes[known].astype(np.int64)),
             count=counts[count.codes[known]],
             records=record.values,
             by_user=csr_from_pairs(user[known], np.arange(len(known)), holders.first_group),
