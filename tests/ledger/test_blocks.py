@@ -1,14 +1,18 @@
 """The digest over an entry's rows is found anew in the same blocks, and whatever was changed shows where."""
 
+import contextlib
 import random
 import sqlite3
+import subprocess
+import sys
 import tempfile
 import unittest
 from pathlib import Path
 from unittest import mock
 
 from kathodos.ledger import entries, verify, writing
-from kathodos.model.kinds import AREAS
+from kathodos.model.kinds import AREAS, SYSTEMS
+from kathodos.store.computed import Point
 from kathodos.workspace.workspace import Workspace
 
 BLOCK = 7
@@ -33,8 +37,7 @@ class Blocks(unittest.TestCase):
             draft.close_rows(AREAS, end)
 
     def found(self):
-        with self.workspace.store.reading() as reader:
-            return verify.verify(reader, self.workspace.keys)
+        return verify.verify(self.workspace.store, self.workspace.keys)
 
     def test_whatever_the_sizes_what_was_written_is_found_as_signed(self):
         seeded = random.Random(3)
@@ -91,6 +94,59 @@ class Blocks(unittest.TestCase):
             for statement in statements:
                 connection.execute(statement)
         connection.close()
+
+    def test_other_types_in_the_place_of_texts_and_numbers_are_found(self):
+        self.bring(3)
+        for column, value in (
+            ("resources", "CAST('s:/0' AS BLOB)"),
+            ("since", "1.5"),
+            ("until", "'x'"),
+            ("checksum", "x'00'"),
+        ):
+            with self.subTest(column=column):
+                before = self.told(f'SELECT quote("{column}") FROM areas WHERE row = 1')
+                self.change(f'UPDATE areas SET "{column}" = {value} WHERE row = 1')
+                self.assertEqual([it.where.partition(" (")[0] for it in self.found().discrepancies], ["areas row 1"])
+                self.change(f'UPDATE areas SET "{column}" = {before} WHERE row = 1')
+
+    def told(self, query):
+        with contextlib.closing(sqlite3.connect(self.workspace.store.file)) as connection:
+            return connection.execute(query).fetchone()[0]
+
+
+APART = """
+import sys
+from kathodos.ledger import verify
+from kathodos.workspace.workspace import Workspace
+
+if __name__ == "__main__":
+    workspace = Workspace.find(sys.argv[1])
+    verify._LARGE = 0
+    for one in verify.verify(workspace.store, workspace.keys).discrepancies:
+        print(one.where, one.what, sep=": ")
+"""
+
+
+class Apart(unittest.TestCase):
+    def test_processes_find_what_one_finds(self):
+        with tempfile.TemporaryDirectory() as scratch:
+            workspace = Workspace.create(Path(scratch) / "office")
+            with writing.writing(workspace.store, workspace.keys, "test", "tester") as draft:
+                draft.open_rows(AREAS, [(f"a{at}", f"s:/{at}", None, None) for at in range(5)], "one")
+                draft.open_rows(SYSTEMS, [("s", *[None] * (len(SYSTEMS.names) - 1))], "one")
+            with contextlib.closing(sqlite3.connect(workspace.store.file)) as connection, connection:
+                connection.execute("UPDATE areas SET resources = 's:/9' WHERE row = 2")
+                connection.execute("DELETE FROM systems")
+            alone = verify.verify(workspace.store, workspace.keys).discrepancies
+            self.assertEqual([it.where.partition(" (")[0] for it in alone], ["systems row 1", "areas row 2"])
+            script = Path(scratch) / "apart.py"
+            script.write_text(APART)
+            done = subprocess.run(
+                [sys.executable, str(script), str(workspace.folder)], capture_output=True, text=True, check=True
+            )
+            self.assertEqual(done.stdout.splitlines(), [f"{it.where}: {it.what}" for it in alone])
+            newest = Point(99, "00")
+            self.assertIsNone(verify._checked_apart(workspace.store, newest, "areas", {}))
 
 
 if __name__ == "__main__":

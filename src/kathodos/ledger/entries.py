@@ -125,6 +125,9 @@ class Digest:
 def _in_order(column: DictionaryColumn, part: slice) -> tuple[list[Scalar], Codes]:
     """The distinct values of some rows in the order in which they come first, and which of them each row holds."""
     codes = column.codes[part]
+    reached = np.maximum.accumulate(codes)
+    if len(codes) and reached[-1] + 1 == len(column.values) and (np.diff(reached, prepend=-1) <= 1).all():
+        return list(column.values), codes + 1  # coded as they come
     used, first, which = np.unique(codes, return_index=True, return_inverse=True)
     order = np.argsort(first)
     if len(used) and used[0] < 0:

@@ -3,14 +3,19 @@
 from __future__ import annotations
 
 import bisect
-from collections.abc import Iterator, Sequence
+import contextlib
+import multiprocessing
+import os
+from collections.abc import Iterator, Mapping, Sequence
+from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
-from kathodos.columns.dictionary import Ints, dictionary_column
-from kathodos.columns.ordered import insertion_points
+from kathodos.columns.csr import Ints, ints, joined
+from kathodos.columns.dictionary import DictionaryColumn, column_from_arrow, dictionary_column
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.ranges import ranges_in
 from kathodos.errors import DataError
 from kathodos.ledger import merkle
@@ -25,8 +30,14 @@ from kathodos.ledger.entries import (
     value_checksums,
 )
 from kathodos.ledger.keys import Head, Keys, is_signed
-from kathodos.model.kinds import KINDS, Kind
-from kathodos.store.base import FOREVER, EntryRow, Reader
+from kathodos.model.kinds import BY_NAME, KINDS, Kind
+from kathodos.store.base import FOREVER, EntryRow, Reader, Store
+from kathodos.store.computed import Point
+
+RowsOfEntries = Mapping[int, Mapping[str, Mapping[str, str]]]  # by entry and kind: which it opened and closed
+_LARGE = 500_000  # rows from which on several processes pay
+_PROCESSES = 4
+_NO_TEXT = "\udfff"  # stands before bytes that somebody put in the place of a text: no kept text can hold it
 
 
 @dataclass(frozen=True)
@@ -37,6 +48,9 @@ class Discrepancy:
     what: str
 
 
+Checked = tuple[int, list[Discrepancy]]  # how many rows, and what is wrong with them
+
+
 @dataclass(frozen=True)
 class Verification:
     entries: int
@@ -45,24 +59,53 @@ class Verification:
     discrepancies: list[Discrepancy]
 
 
-def verify(reader: Reader, keys: Keys, kept: Sequence[Head] = ()) -> Verification:
+def verify(store: Store, keys: Keys, kept: Sequence[Head] = ()) -> Verification:
     """Checks every entry, head and catalogue row; `kept` are heads that an auditor has kept elsewhere."""
-    damages = [Discrepancy("the database file", text) for text in reader.damages()]
-    written = [*reader.entries()][::-1]
-    entries = [_readable(row) for row in written]
-    heads = read_heads(reader)
-    found = [
-        *damages,
-        *_entry_discrepancies(reader, written, entries),
-        *_head_discrepancies(entries, heads, keys, kept),
-    ]
-    by_number = {entry.number: entry for entry in entries}
-    rows = 0
-    for kind in KINDS:
-        count, wrong = _row_discrepancies(reader, kind, by_number)
-        rows += count
-        found += wrong
-    return Verification(len(entries), rows, heads[-1] if heads else None, found)
+    with store.reading() as reader:
+        written = [*reader.entries()][::-1]
+        entries = [_readable(row) for row in written]
+        heads = read_heads(reader)
+        found = [
+            *_entry_discrepancies(reader, written, entries),
+            *_head_discrepancies(entries, heads, keys, kept),
+        ]
+        (_, damages), *checked = _parts_checked(store, reader, {entry.number: entry.rows for entry in entries})
+    found = [*damages, *found, *(one for _, wrong in checked for one in wrong)]
+    return Verification(len(entries), sum(rows for rows, _ in checked), heads[-1] if heads else None, found)
+
+
+def _parts_checked(store: Store, reader: Reader, entries: RowsOfEntries) -> list[Checked]:
+    """What is wrong with the database file, and then with the rows of each kind; of a large store in processes."""
+    sizes = {
+        kind.name: sum(len(rows) for one in entries.values() for rows in ranges_in(_kept(one, kind).get("opened", "")))
+        for kind in KINDS
+    }
+    parts, processors = ["", *sizes], os.cpu_count() or 1
+    if processors < 2 or sum(sizes.values()) < _LARGE:
+        return [_part_checked(reader, part, entries) for part in parts]
+    point, found = reader.newest(), {}
+    with ProcessPoolExecutor(min(processors, _PROCESSES), multiprocessing.get_context("spawn")) as pool:
+        for part in sorted(parts, key=lambda it: -sizes.get(it, max(sizes.values()))):
+            found[part] = pool.submit(_checked_apart, store, point, part, entries)
+        apart = {part: it.result() for part, it in found.items()}
+    return [apart[part] or _part_checked(reader, part, entries) for part in parts]
+
+
+def _checked_apart(store: Store, point: Point, part: str, entries: RowsOfEntries) -> Checked | None:
+    """What is wrong with one part, found in another process; None where the store has gone on since."""
+    with store.reading() as reader:
+        return _part_checked(reader, part, entries) if reader.newest() == point else None
+
+
+def _part_checked(reader: Reader, part: str, entries: RowsOfEntries) -> Checked:
+    if not part:
+        return 0, [Discrepancy("the database file", text) for text in reader.damages()]
+    return _row_discrepancies(reader, BY_NAME[part], entries)
+
+
+def _kept(rows: Mapping[str, Mapping[str, str]], kind: Kind) -> Mapping[str, str]:
+    """What an entry says of the rows of a kind."""
+    return rows.get(kind.name, {})
 
 
 def _readable(row: EntryRow) -> Entry:
@@ -130,58 +173,66 @@ def _outside(where: str, heads: list[Head], public: Any, roots: list[bytes], new
             return
 
 
-def _row_discrepancies(reader: Reader, kind: Kind, entries: dict[int, Entry]) -> tuple[int, list[Discrepancy]]:
+def _row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Checked:
     """The number of rows of one kind, and what is wrong with them against what the entries say of them."""
-    opened = _Opened(kind, entries)
-    closed = {
-        row: number
-        for number, entry in entries.items()
-        for rows in ranges_in(entry.rows.get(kind.name, {}).get("closed", ""))
-        for row in rows
-    }
+    opened, closed = _Opened(kind, entries), _Closed(kind, entries)
     wrong: list[Discrepancy] = []
     suspects: set[int] = set()
     digests: dict[int, Digest] = {}
     total = 0
     for part in opened.blocks(reader.scan(kind, BLOCK)):
-        rows, since, until, sums, *held = (list(column) for column in zip(*part, strict=True))
+        rows, since, until, sums, *held = zip(*part, strict=True)
         total += len(rows)
-        sources, *content = (dictionary_column(column) for column in held)
-        numbers = np.array(rows, dtype=np.int64)
-        by = opened.direct_principals(numbers)
-        ends = [closed.get(row, FOREVER) for row in rows] if closed else [FOREVER] * len(rows)
+        sources, *content = map(_coded, held)
+        numbers = _numbers(rows)
+        by, ends = opened.openers(numbers), closed.ends(numbers)
         expected = checksums_of(
             numbers, [column.codes for column in content], [value_checksums(column) for column in content]
         )
-        intact = expected == np.array([_whole(value) for value in sums])
-        is_recorded = (by == np.array([_whole(number) for number in since])) & np.array(
-            [one == other for one, other in zip(until, ends, strict=True)]
-        )
+        intact = expected == _numbers(sums)
+        is_recorded = (by == _numbers(since)) & (_numbers(until) == ends)
         for at in (~(intact & is_recorded & (by > 0))).nonzero()[0].tolist():
             suspects.add(int(by[at]))
             key = " ".join(str(content[kind.names.index(name)].value(at)) for name in kind.key)
-            what = _what_is_wrong(since[at], until[at], int(by[at]), ends[at], bool(intact[at]))
+            what = _what_is_wrong(since[at], until[at], int(by[at]), int(ends[at]), bool(intact[at]))
             wrong.append(Discrepancy(f"{kind.name} row {rows[at]} ({key})", what))
         digests.setdefault(int(by[0]), Digest()).add(rows[0], [sources, *content])
     for row, number in opened.missing():
         suspects.add(number)
         wrong.append(Discrepancy(f"{kind.name} row {row}", f"was removed; entry {number} brought it"))
-    for number, entry in entries.items():
-        kept = entry.rows.get(kind.name)
+    for number, rows_of_entry in entries.items():
+        kept = _kept(rows_of_entry, kind)
         if kept and number not in suspects and digests.get(number, Digest()).text() != kept["digest"]:
             where = f"{kind.name} rows {kept['opened']}"
             wrong.append(Discrepancy(where, f"were edited together with their checksums; entry {number} brought them"))
     return total, wrong
 
 
+def _coded(values: tuple[Any, ...]) -> DictionaryColumn:
+    """Values as they were read as a column: texts by Arrow, which is quicker; whatever is none by itself."""
+    if set(map(type, values)) <= {str, type(None)}:
+        import pyarrow as pa
+
+        with contextlib.suppress(UnicodeEncodeError):  # half a character
+            return column_from_arrow(pa.chunked_array([pa.array(values, pa.string())]))
+    return dictionary_column(f"{_NO_TEXT}{value!r}" if isinstance(value, bytes) else value for value in values)
+
+
+def _numbers(values: tuple[Any, ...]) -> Ints:
+    """Kept whole numbers; what somebody put in the place of one is none that we would have kept, and told as -1."""
+    if set(map(type, values)) <= {int}:
+        return np.array(values, dtype=np.int64)
+    return np.array([value if isinstance(value, int) and abs(value) < 2**63 else -1 for value in values])
+
+
 class _Opened:
     """Which entry opened each row of a kind, as the entries say it."""
 
-    def __init__(self, kind: Kind, entries: dict[int, Entry]) -> None:
+    def __init__(self, kind: Kind, entries: RowsOfEntries) -> None:
         opened_ranges = sorted(
             (rows.start, rows.stop, number)
-            for number, entry in entries.items()
-            for rows in ranges_in(entry.rows.get(kind.name, {}).get("opened", ""))
+            for number, one in entries.items()
+            for rows in ranges_in(_kept(one, kind).get("opened", ""))
         )
         self._firsts, self._ends, self._numbers = (
             np.array([one[at] for one in opened_ranges], dtype=np.int64) for at in range(3)
@@ -200,7 +251,7 @@ class _Opened:
             yield part[:size]
             rest = part[size:]
 
-    def direct_principals(self, rows: Ints) -> Ints:
+    def openers(self, rows: Ints) -> Ints:
         """The entry that opened each row, 0 where none did; notes that the rows are there."""
         self._seen.append(rows)
         if not len(self._firsts):
@@ -219,9 +270,25 @@ class _Opened:
                     yield row, int(number)
 
 
-def _whole(value: object) -> int:
-    """A kept whole number; what somebody put in its place is none that we would have kept."""
-    return value if isinstance(value, int) and abs(value) < 2**63 else -1
+class _Closed:
+    """Which entry closed each row of a kind, as the entries say it."""
+
+    def __init__(self, kind: Kind, entries: RowsOfEntries) -> None:
+        ranges = [
+            (rows, number) for number, one in entries.items() for rows in ranges_in(_kept(one, kind).get("closed", ""))
+        ]
+        rows = joined([np.arange(it.start, it.stop) for it, _ in ranges])
+        order = order_of(rows)
+        self._rows = rows[order]
+        self._numbers = np.repeat(ints(number for _, number in ranges), ints(len(it) for it, _ in ranges))[order]
+
+    def ends(self, rows: Ints) -> Ints:
+        """The entry that closed each row, the last one that says so; FOREVER where none did."""
+        ends = np.full(len(rows), FOREVER)
+        at = insertion_points(self._rows, rows, side="right") - 1
+        found = (at >= 0) & (self._rows[at] == rows) if len(self._rows) else np.zeros(len(rows), dtype=bool)
+        ends[found] = self._numbers[at[found]]
+        return ends
 
 
 def _what_is_wrong(since: int, until: int, opened: int, closed: int, is_intact: bool) -> str:

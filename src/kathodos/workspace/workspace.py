@@ -199,8 +199,7 @@ class Workspace:
         """
         from kathodos.ledger.verify import verify
 
-        with self.store.reading() as reader:
-            found = verify(reader, self.keys, kept)
+        found = verify(self.store, self.keys, kept)
         if not found.discrepancies:
             self.store.computed.discard()
         return found
