@@ -101,24 +101,39 @@ class StringTable(Sequence[str]):
         if len(texts) < max(_FEW, len(self) // _SOONER):
             return np.fromiter((self.find(text) for text in texts), dtype=np.int64, count=len(texts))
         wanted = texts if isinstance(texts, StringTable) else string_table(texts)
-        return positions_in(wanted.arrow, self.arrow)
+        same = self._begins_as(wanted)
+        if not same or 2 * same < len(wanted):
+            return positions_in(wanted.arrow, self.arrow)
+        return np.concatenate([np.arange(same), self.positions_of(wanted.picked(np.arange(same, len(wanted))))])
+
+    def _begins_as(self, other: StringTable) -> int:
+        """How many texts another table begins with that are the first here too; 0 where it takes work to tell."""
+        count = min(len(self), len(other))
+        differs = (self.starts[: count + 1] != other.starts[: count + 1]).nonzero()[0]
+        count = int(differs[0]) - 1 if len(differs) else count
+        size = int(self.starts[max(count, 0)])
+        return count if count > 0 and np.array_equal(self.content[:size], other.content[:size]) else 0
 
     def without(self, gone: Ints, more: Iterable[str]) -> StringTable:
-        """The texts without those at `gone`, and behind them some more."""
-        added = string_table(more)
-        if not len(gone):
-            if not len(added):
-                return self
-            starts = np.concatenate([self.starts, self.starts[-1] + added.starts[1:]])
-            where = np.searchsorted(self.hashes, added.hashes)
-            by_hash = np.insert(self.by_hash, where, added.by_hash + len(self))
-            hashes = np.insert(self.hashes, where, added.hashes)
-            return StringTable(starts, np.concatenate([self.content, added.content]), hashes, by_hash)
-        stays = np.ones(len(self), dtype=bool)
-        stays[gone] = False
-        kept = self.picked(stays.nonzero()[0])
+        """The texts without those at `gone`, and behind them some more; what stays is not hashed again."""
+        kept, added = self._without(gone) if len(gone) else self, string_table(more)
+        if not len(added):
+            return kept
         starts = np.concatenate([kept.starts, kept.starts[-1] + added.starts[1:]])
-        return table_of(starts, np.concatenate([kept.content, added.content]))
+        where = np.searchsorted(kept.hashes, added.hashes)
+        by_hash = np.insert(kept.by_hash, where, added.by_hash + len(kept))
+        hashes = np.insert(kept.hashes, where, added.hashes)
+        return StringTable(starts, np.concatenate([kept.content, added.content]), hashes, by_hash)
+
+    def _without(self, gone: Ints) -> StringTable:
+        stays, stay_bytes = np.ones(len(self), dtype=bool), np.ones(len(self.content), dtype=bool)
+        stays[gone] = False
+        lengths = np.diff(self.starts)
+        stay_bytes[stretches(self.starts[gone], lengths[gone])[1]] = False
+        starts = np.concatenate([[0], np.cumsum(lengths[stays])]).astype(np.int64)
+        kept = stays[self.by_hash]
+        by_hash = small(np.cumsum(stays) - 1)[self.by_hash[kept]]
+        return StringTable(starts, self.content[stay_bytes], self.hashes[kept], by_hash)
 
 
 def string_table(values: Iterable[str]) -> StringTable:
