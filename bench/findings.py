@@ -30,7 +30,7 @@ from kathodos.findings.excess.kinds import KINDS, find_excess
 from kathodos.findings.excess.peers import BEYOND_PEERS
 from kathodos.findings.excess.roles import NEAR_ROLES
 from kathodos.findings.excess.use import DORMANT
-from kathodos.findings.risk.scores import Judged, Risk
+from kathodos.findings.risk.judging import Judged, Risk
 from kathodos.model.times import BEGINNING
 from kathodos.rules.reading import read_rules
 from kathodos.workspace.workspace import Workspace

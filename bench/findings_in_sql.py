@@ -5,7 +5,7 @@ import pandas as pd
 import peers
 
 from kathodos.findings.excess.peers import upper_share
-from kathodos.findings.risk.scores import EXCESSIVE
+from kathodos.findings.risk.judging import EXCESSIVE
 from kathodos.model.times import DAY
 
 ABOVE = """

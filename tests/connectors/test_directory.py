@@ -4,7 +4,8 @@ import tempfile
 import unittest
 from pathlib import Path
 
-from kathodos.connectors.directory import read, read_ldif
+from kathodos.connectors.directory import read
+from kathodos.connectors.ldif import read_ldif
 from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
 from tests.servers import PASSWORD, ROOT, SLAPD, Cutting, Directory

@@ -15,7 +15,8 @@ from kathodos.findings.conflicts.states import all_conflicts, no_conflicts
 from kathodos.findings.escalation import administrations, climbers
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.kinds import find_excess
-from kathodos.findings.risk.scores import PARTS, Judged, Risk, Weights
+from kathodos.findings.risk.judging import Judged, Risk
+from kathodos.findings.risk.weights import PARTS, Weights
 from kathodos.output import charts
 from tests.findings.excess.test_excess_by_reference import Reading, live_permits, permitted_cells
 from tests.reference import Reference, split

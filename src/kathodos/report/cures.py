@@ -8,7 +8,8 @@ from typing import Any
 
 from kathodos.change.files import Block, Verb, changes_text
 from kathodos.errors import CallError, found_if
-from kathodos.findings.conflicts.cure import Cures, Withdrawal, cure, edits_of, still_standing
+from kathodos.findings.conflicts.cure import Cures, cure, edits_of, still_standing
+from kathodos.findings.conflicts.cure_problem import Withdrawal
 from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field

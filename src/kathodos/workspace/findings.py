@@ -19,7 +19,8 @@ from kathodos.workspace.results import Result, kept, kept_already
 
 if TYPE_CHECKING:
     from kathodos.findings.excess.batches import Batch
-    from kathodos.findings.risk.scores import Judged, Scores
+    from kathodos.findings.risk.judging import Judged
+    from kathodos.findings.risk.scores import Scores
     from kathodos.rules.reading import Conflicting
     from kathodos.workspace.view import View
 
@@ -189,7 +190,7 @@ class Findings:
     @cached_property
     def judged(self) -> Judged:
         """Everything that has been found and counts for risk."""
-        from kathodos.findings.risk.scores import Judged
+        from kathodos.findings.risk.judging import Judged
 
         conflicts = self.conflicts.followed_by(self.latent)
         view = self.view
@@ -218,7 +219,7 @@ class Findings:
 
     def scores_of_resource(self, node: int) -> Scores:
         """The risk of one resource."""
-        from kathodos.findings.risk.scores import Risk
+        from kathodos.findings.risk.judging import Risk
 
         return Risk(self.judged).resources([node])
 
@@ -230,7 +231,7 @@ class Findings:
         return Result(arrays, names)
 
     def _scored(self, kind: str) -> Scores:
-        from kathodos.findings.risk.scores import Risk
+        from kathodos.findings.risk.judging import Risk
 
         found: Scores = getattr(Risk(self.judged), kind)()
         return found
