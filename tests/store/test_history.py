@@ -1,0 +1,121 @@
+"""Histories: kept files with what later entries did behind them are the rows of the store, read from the first."""
+
+import random
+import tempfile
+import unittest
+from pathlib import Path
+from unittest import mock
+
+from kathodos.ledger import writing
+from kathodos.model.kinds import AREAS
+from kathodos.store import history
+from kathodos.store.base import FOREVER
+from kathodos.store.history import SOURCE, Histories
+from kathodos.workspace.workspace import Workspace
+
+NAMES = (SOURCE, *AREAS.names)
+
+
+class KeptUp(unittest.TestCase):
+    def setUp(self):
+        scratch = tempfile.TemporaryDirectory()
+        self.addCleanup(scratch.cleanup)
+        self.workspace = Workspace.create(Path(scratch.name) / "office")
+        self.random = random.Random(5)
+        self.open = []  # rows that are open, as the store numbers them
+        self.next = 1
+
+    def entry(self, least=0, most=6):
+        """An entry that opens and closes some rows."""
+        with writing.writing(self.workspace.store, self.workspace.keys, "test", "tester") as draft:
+            count = self.random.randint(least, most)
+            values = (None, "", "é", "s:/1", "s:/2; s:/3")
+            rows = [(f"a{self.next + at}", self.random.choice(values), None, "id pr") for at in range(count)]
+            draft.open_rows(AREAS, rows, self.random.choice((None, "one", "two")))
+            ended = self.random.sample(self.open, min(len(self.open), self.random.randint(0, 2)))
+            draft.close_rows(AREAS, ended)
+        self.open = [row for row in self.open if row not in ended] + list(range(self.next, self.next + count))
+        self.next += count
+
+    def assert_as_in_the_store(self):
+        """What a new reader finds through the kept files is what the table holds."""
+        with self.workspace.store.reading() as reader:
+            found = Histories(reader, self.workspace.store.computed).of(AREAS)
+            parts = list(reader.history(AREAS))
+            row, since, until, *columns = (
+                [value for part in parts for value in part[at]] for at in range(4 + len(AREAS.names))
+            )
+            self.assertEqual(found.rows.tolist(), row)
+            self.assertEqual(found.since.tolist(), since)
+            is_open = [it == FOREVER for it in until]
+            self.assertEqual((found.until == history._OPEN).tolist(), is_open)
+            self.assertEqual(
+                [it for it, forever in zip(found.until.tolist(), is_open, strict=True) if not forever],
+                [it for it in until if it != FOREVER],
+            )
+            for name, expected in zip(NAMES, columns, strict=True):
+                self.assertEqual(found.column(name).listed(), expected, name)
+            for point in (0, 1, reader.newest().entry):
+                state = found.in_state(point)
+                positions = range(len(row)) if state is None else state.tolist()
+                expected = [
+                    it for it, (first, end) in enumerate(zip(since, until, strict=True)) if first <= point < end
+                ]
+                self.assertEqual(list(positions), expected, point)
+
+    def test_after_each_of_many_entries(self):
+        self.entry(100, 100)
+        self.assert_as_in_the_store()
+        kept = self.workspace.store.computed.file("columns-areas")
+        first = kept.stat().st_mtime_ns
+        for _ in range(8):
+            self.entry()
+            self.assert_as_in_the_store()
+        self.assertEqual(kept.stat().st_mtime_ns, first, "small changes are put behind, the file is not made anew")
+
+    def test_made_anew_where_it_lies_far_behind(self):
+        self.entry(0, 40)
+        self.assert_as_in_the_store()
+        kept = self.workspace.store.computed.file("columns-areas")
+        first = kept.stat().st_mtime_ns
+        with mock.patch.object(history, "_MOST_BEHIND", 3), mock.patch.object(history, "_MOST_ENTRIES", 4):
+            for _ in range(6):
+                self.entry(0, 40)
+                self.assert_as_in_the_store()
+        self.assertGreater(kept.stat().st_mtime_ns, first)
+
+    def test_files_of_another_history_are_not_used(self):
+        self.entry()
+        self.assert_as_in_the_store()
+        aside = [(file, file.read_bytes()) for file in self.workspace.store.files if file.exists()]
+        self.entry()
+        self.entry()
+        with mock.patch.object(history, "_MOST_BEHIND", 0):
+            self.assert_as_in_the_store()
+        for file in self.workspace.store.files:
+            file.unlink(missing_ok=True)
+        for file, content in aside:
+            file.write_bytes(content)  # the store is put back from a copy, and goes another way
+        heads = self.workspace.folder / "ledger.heads"
+        heads.write_text("".join(heads.read_text().splitlines(keepends=True)[:1]))
+        self.entry()
+        self.entry()
+        self.assert_as_in_the_store()
+
+    def test_between_two_states(self):
+        for _ in range(4):
+            self.entry()
+        with self.workspace.store.reading() as reader:
+            found = Histories(reader, self.workspace.store.computed).of(AREAS)
+            states = [
+                set(range(len(found.rows))) if (it := found.in_state(at)) is None else set(it.tolist())
+                for at in range(5)
+            ]
+            for first in range(5):
+                for second in range(5):
+                    gone, come = (set(it.tolist()) for it in found.between(first, second))
+                    self.assertEqual((gone, come), (states[first] - states[second], states[second] - states[first]))
+
+
+if __name__ == "__main__":
+    unittest.main()
