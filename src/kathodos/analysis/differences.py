@@ -7,22 +7,23 @@ something changed that bears on all. They are taken in classes of those alike in
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, in_loads, joined, small, stretches
+from kathodos.columns.csr import Bools, Ints, distinct, in_loads, stretches
 from kathodos.columns.dictionary import row_numbers
-from kathodos.columns.intervals import without
-from kathodos.columns.ordered import order_of
+from kathodos.columns.intervals import Intervals, without
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
+from kathodos.columns.threads import in_threads
 from kathodos.engine.decide import who_has
 from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.index import Index
-from kathodos.engine.pair_axis import IntervalLists
+from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals
 from kathodos.model import kinds
 from kathodos.model.kinds import GATHERED, Kind
 from kathodos.store.history import Histories, KindHistory
@@ -125,7 +126,7 @@ class ReachDifferences:
         sides = [self._reaching(side, at) for at, side in enumerate((first, second))]
         self._sides = [side for side, _ in sides]
         code = (sides[0][1] + 1) * (len(self._sides[1]) + 1) + sides[1][1] + 1
-        pairs, self._pair = np.unique(code, return_inverse=True)
+        pairs, self._pair = np.unique(code, return_inverse=True)  # in the order of the classes of the first state
         self._pairs = np.stack([pairs // (len(self._sides[1]) + 1) - 1, pairs % (len(self._sides[1]) + 1) - 1])
         self._is_one_axis = _axis(first.index) == _axis(second.index)
         gained, lost = self._counted()
@@ -179,10 +180,9 @@ class ReachDifferences:
         """How much each pair of classes gains and loses."""
         count = self._pairs.shape[1]
         gained, lost = np.zeros(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
-        for block in self._blocks():
-            for which, found in ((gained, self._beyond(block, 1)), (lost, self._beyond(block, 0))):
-                owner, sizes = found
-                which[block] = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
+        blocks = self._blocks()  # what the sides share is made here, before several threads ask for it
+        for block, both in zip(blocks, in_threads(self._measured, blocks), strict=True):
+            gained[block], lost[block] = both
         return gained, lost
 
     @property
@@ -191,34 +191,43 @@ class ReachDifferences:
         return self._sides[0].reach.axis.packing
 
     def _blocks(self) -> list[Ints]:
-        loads = [side.sizes(self._is_one_axis) for side in self._sides]
-        total = sum(np.append(load, 0)[classes] for load, classes in zip(loads, self._pairs, strict=True))
-        return in_loads(np.asarray(total), _BLOCK, 1 << 20)
+        loads = [np.append(side.loads, 0)[classes] for side, classes in zip(self._sides, self._pairs, strict=True)]
+        if not self._is_one_axis:
+            _ = self._joint_pairs
+        return in_loads(loads[0] + loads[1] + 1, _BLOCK, min(side.reach.axis.most_owners for side in self._sides))
 
-    def _beyond(self, block: Ints, side: int) -> tuple[Ints, Ints]:
-        """What the pairs of classes of a block reach in one state and not in the other: whose, and how many pairs."""
+    def _measured(self, block: Ints) -> tuple[Ints, Ints]:
+        """How much each pair of classes of a block gains and loses."""
+        lines = self._lines(block)
         if self._is_one_axis:
-            first, end = self._intervals_beyond(block, side)
-            return self._packing.firsts(first), end - first
-        owner = self._codes_beyond(block, side) // self._joint_size
-        return owner, np.ones(len(owner), dtype=np.int64)
+            gained, lost = self._beyond(lines, 1), self._beyond(lines, 0)
+            found = [(self._packing.firsts(first), end - first) for first, end in (gained, lost)]
+            sums = [np.bincount(owner, weights=sizes, minlength=len(block)) for owner, sizes in found]
+            return sums[0].astype(np.int64), sums[1].astype(np.int64)
+        counts = [np.zeros(len(block), dtype=np.int64) for _ in range(2)]
+        sizes = [np.bincount(it[0], weights=it[2] - it[1], minlength=len(block)) for it in lines]
+        for some in in_loads((sizes[0] + sizes[1]).astype(np.int64) + 1, _BLOCK):
+            codes = [self._codes(lines, at, some) for at in range(2)]
+            for which, side in zip(counts, (1, 0), strict=True):
+                owner = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True) // self._joint_size
+                which[some] = np.bincount(owner - some[0], minlength=len(some))
+        return counts[0], counts[1]
 
-    def _intervals_beyond(self, block: Ints, side: int) -> tuple[Ints, Ints]:
-        lines = []
-        for at in (side, 1 - side):
-            owner, first, end = self._sides[at].intervals.of(self._pairs[at, block])
-            lines.append((self._packing.pack(owner, first), self._packing.pack(owner, end)))
-        return without(lines[0], lines[1]) if len(lines[1][0]) else lines[0]
+    def _lines(self, block: Ints) -> list[OwnedIntervals]:
+        """What the pairs of classes of a block reach in each state: whose, and intervals of pairs."""
+        return [side.reached_by(classes[block]) for side, classes in zip(self._sides, self._pairs, strict=True)]
 
-    def _codes_beyond(self, block: Ints, side: int) -> Ints:
-        codes = []
-        for at in (side, 1 - side):
-            owner, first, end = self._sides[at].intervals.of(self._pairs[at, block])
-            of, positions = stretches(first, end - first)
-            joint = self._joint_pairs[at][positions]
-            codes.append(np.unique(owner[of] * self._joint_size + joint))
-        found: Ints = np.setdiff1d(codes[0], codes[1], assume_unique=True)
-        return found
+    def _beyond(self, lines: Sequence[OwnedIntervals], side: int) -> Intervals:
+        """What is reached in one state and not in the other, each owner's behind that of the one before."""
+        packed = [(self._packing.pack(owner, first), self._packing.pack(owner, end)) for owner, first, end in lines]
+        return without(packed[side], packed[1 - side]) if len(packed[1 - side][0]) else packed[side]
+
+    def _codes(self, lines: Sequence[OwnedIntervals], side: int, some: Ints) -> Ints:
+        """What some owners, that follow each other, reach in one state, by names that both states have in common."""
+        owner, first, end = lines[side]
+        here = slice(*insertion_points(owner, [int(some[0]), int(some[-1]) + 1]))
+        of, positions = stretches(first[here], end[here] - first[here])
+        return distinct(owner[here][of] * self._joint_size + self._joint_pairs[side][positions])
 
     @cached_property
     def _joint_pairs(self) -> list[Ints]:
@@ -247,12 +256,13 @@ class ReachDifferences:
         return {}
 
     def _texts(self, block: Ints, side: int) -> list[str]:
-        axis = self._sides[side].reach.axis
+        axis, lines = self._sides[side].reach.axis, self._lines(block)
         if self._is_one_axis:
-            first, end = self._intervals_beyond(block, side)
+            first, end = self._beyond(lines, side)
             positions = stretches(self._packing.seconds(first), end - first)[1]
         else:
-            joint = self._codes_beyond(block, side)
+            codes = [self._codes(lines, at, np.zeros(1, dtype=np.int64)) for at in range(2)]
+            joint = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True)
             positions = np.isin(self._joint_pairs[side], joint).nonzero()[0]
             positions = positions[axis.pair_nodes[positions] >= 0]
         index = axis.index
@@ -274,24 +284,20 @@ class _Reaching:
         return len(self.reach.classes)
 
     @cached_property
-    def intervals(self) -> IntervalLists:
-        """What each class reaches, on the axis; behind them an empty list."""
-        firsts, ends = [], []
-        counts = np.zeros(len(self) + 1, dtype=np.int64)
-        for block in self.reach.blocks:  # in the order of the classes, and each in that of its owners
-            owner, first, end = self.reach.reached(block)
-            counts[block] = np.bincount(owner, minlength=len(block))
-            firsts.append(small(first))
-            ends.append(small(end))
-        starts = np.concatenate([[0], np.cumsum(counts)]).astype(np.int64)
-        return IntervalLists(starts, joined(firsts), joined(ends))
+    def loads(self) -> Ints:
+        """How many intervals are put together to tell what each class reaches."""
+        permits, denials = self.reach.part_pairs
+        sizes = permits.sizes(self.reach.classes.items) + 2 * denials.sizes(self.reach.classes.items)
+        return np.diff(np.concatenate([[0], np.cumsum(sizes)])[self.reach.classes.starts])
 
-    def sizes(self, is_one_axis: bool) -> Ints:
-        """How much there is to compare of each class: intervals, or pairs."""
-        if is_one_axis:
-            return np.diff(self.intervals.starts)[:-1] + 1
-        lengths = np.concatenate([[0], np.cumsum(self.intervals.end - self.intervals.first)])
-        return np.diff(lengths[self.intervals.starts])[:-1] + 1
+    def reached_by(self, classes: Ints) -> OwnedIntervals:
+        """What each of some classes reaches (-1: nothing): its position among them, in order, and intervals."""
+        some = distinct(classes[classes >= 0]).astype(np.int64)
+        if not len(some):
+            return (some, some, some)
+        owner, first, end = self.reach.reached(some)
+        lists = IntervalLists(insertion_points(owner, np.arange(len(some) + 2)), first, end)  # behind them an empty one
+        return lists.of(np.where(classes >= 0, insertion_points(some, classes), len(some)))
 
 
 @dataclass(frozen=True)
