@@ -15,7 +15,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct, in_loads, stretches
 from kathodos.columns.dictionary import row_numbers
-from kathodos.columns.intervals import Intervals, without
+from kathodos.columns.intervals import Intervals, alone
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
@@ -29,7 +29,7 @@ from kathodos.model.kinds import GATHERED, Kind
 from kathodos.store.history import Histories, KindHistory
 from kathodos.store.records import Edits
 
-_BLOCK = 2_000_000  # intervals or pairs that are compared together
+_BLOCK = 1_000_000  # intervals or pairs that are compared together
 _OF_ONE = (kinds.GRANTS.name, kinds.MEMBERS.name, kinds.IDENTITIES.name, kinds.ACCOUNTS.name)
 
 
@@ -200,7 +200,7 @@ class ReachDifferences:
         """How much each pair of classes of a block gains and loses."""
         lines = self._lines(block)
         if self._is_one_axis:
-            gained, lost = self._beyond(lines, 1), self._beyond(lines, 0)
+            lost, gained = self._beyond(lines)
             found = [(self._packing.firsts(first), end - first) for first, end in (gained, lost)]
             sums = [np.bincount(owner, weights=sizes, minlength=len(block)) for owner, sizes in found]
             return sums[0].astype(np.int64), sums[1].astype(np.int64)
@@ -217,10 +217,10 @@ class ReachDifferences:
         """What the pairs of classes of a block reach in each state: whose, and intervals of pairs."""
         return [side.reached_by(classes[block]) for side, classes in zip(self._sides, self._pairs, strict=True)]
 
-    def _beyond(self, lines: Sequence[OwnedIntervals], side: int) -> Intervals:
-        """What is reached in one state and not in the other, each owner's behind that of the one before."""
+    def _beyond(self, lines: Sequence[OwnedIntervals]) -> tuple[Intervals, Intervals]:
+        """What is reached in the first state alone, and in the second, each owner's behind that of the one before."""
         packed = [(self._packing.pack(owner, first), self._packing.pack(owner, end)) for owner, first, end in lines]
-        return without(packed[side], packed[1 - side]) if len(packed[1 - side][0]) else packed[side]
+        return alone(*packed)
 
     def _codes(self, lines: Sequence[OwnedIntervals], side: int, some: Ints) -> Ints:
         """What some owners, that follow each other, reach in one state, by names that both states have in common."""
@@ -258,7 +258,7 @@ class ReachDifferences:
     def _texts(self, block: Ints, side: int) -> list[str]:
         axis, lines = self._sides[side].reach.axis, self._lines(block)
         if self._is_one_axis:
-            first, end = self._beyond(lines, side)
+            first, end = self._beyond(lines)[side]
             positions = stretches(self._packing.seconds(first), end - first)[1]
         else:
             codes = [self._codes(lines, at, np.zeros(1, dtype=np.int64)) for at in range(2)]

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, distinct
+from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.ordered import insertion_points, order_of
 
 Intervals = tuple[Ints, Ints]  # firsts and ends
+_COUNT = (1 << 32) - 1  # how many of the first intervals are open stands below, how many of the second above
+_STEPS = np.array([1, -1, 1 << 32, -(1 << 32)])  # where one of the first begins and ends, and one of the second
 
 
 def covered(first: Ints, end: Ints, size: int) -> Bools:
@@ -49,11 +51,22 @@ def united(first: Ints, end: Ints) -> Intervals:
 
 def without(kept: Intervals, taken: Intervals) -> Intervals:
     """What lies in one of the first intervals and in none of the second."""
-    edges = distinct(np.concatenate([*kept, *taken]))
-    held = held_between(edges, *kept)
-    if len(taken[0]):
-        held &= ~held_between(edges, *taken)
-    return intervals_where(held, edges)
+    return alone(kept, taken)[0]
+
+
+def alone(one: Intervals, other: Intervals) -> tuple[Intervals, Intervals]:
+    """What lies in the first intervals alone, and what in the second alone; positions are below 2**61."""
+    keys = np.concatenate([np.asarray(bounds, dtype=np.int64) << 2 for bounds in (*one, *other)])
+    ends = np.cumsum([len(bounds) for bounds in (*one, *other)])
+    for kind in (1, 2, 3):
+        keys[ends[kind - 1] : ends[kind]] |= kind
+    keys.sort()
+    open_ = np.cumsum(_STEPS[keys & 3])
+    keys >>= 2
+    last = np.append(keys[1:] != keys[:-1], True)[: len(keys)].nonzero()[0]
+    edges, open_ = keys[last], open_[last]
+    in_one, in_other = (open_ & _COUNT) > 0, open_ > _COUNT
+    return intervals_where((in_one & ~in_other)[:-1], edges), intervals_where((in_other & ~in_one)[:-1], edges)
 
 
 def holds(intervals: Intervals, positions: Ints) -> Bools:
