@@ -266,12 +266,10 @@ class ReachDifferences:
             positions = np.isin(self._joint_pairs[side], joint).nonzero()[0]
             positions = positions[axis.pair_nodes[positions] >= 0]
         index = axis.index
-        return sorted(
-            f"{index.actions[action][1]} {index.tree.addresses[node]}"
-            for action, node in zip(
-                axis.pair_actions[positions].tolist(), axis.pair_nodes[positions].tolist(), strict=True
-            )
-        )
+        actions = [index.actions[action][1] for action in axis.pair_actions[positions].tolist()]
+        addresses = index.tree.addresses.taken(axis.pair_nodes[positions])
+        return sorted(f"{action} {address}" for action, address in zip(actions, addresses, strict=True))
+
 
 
 class _Reaching:
