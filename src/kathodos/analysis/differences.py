@@ -271,7 +271,6 @@ class ReachDifferences:
         return sorted(f"{action} {address}" for action, address in zip(actions, addresses, strict=True))
 
 
-
 class _Reaching:
     """What the askers of one state reach, in classes of those alike."""
 

@@ -36,6 +36,8 @@ def insertion_points(
 
 def order_of(values: Ints | npt.NDArray[np.uint32]) -> Ints:
     """The positions of the values in ascending order, of equal ones the first first."""
+    if (values[1:] >= values[:-1]).all():
+        return np.arange(len(values))
     packed = _with_positions(values) if len(values) >= _MANY else None
     if packed is None:
         return np.argsort(values, kind="stable")

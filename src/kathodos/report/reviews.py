@@ -78,7 +78,7 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
         hint = f"Everything is decided: kathodos review close {review.name}" if review.state == "open" else ""
     chosen = wanted.nonzero()[0]
     most = len(chosen) if form != "table" else _MOST_SHOWN
-    names = names_of(records, map(str, lines.column("identity").taken(chosen[:most]).compact().values))
+    names = names_of(records, map(str, lines.column("identity", chosen[:most]).compact().values))
     rows = ({**_first(line, names), **line} for line in lines.records_at(chosen[:most]))
     if form != "table":
         return Answer([Field(key, key) for key in _KEYS], rows)
@@ -91,9 +91,9 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
 
 def _named(lines: ReviewLines, column: str, text: str) -> str:
     """The identity whose lines there are, or who decides some. Raises CallError with the nearest."""
-    names = [str(name) for name in lines.column(column).compact().values]
-    name = text.removeprefix("identity:")
-    if name not in names:
+    name, held = text.removeprefix("identity:"), lines.column(column)
+    if not held.holding(name).any():
+        names = map(str, held.compact().values)
         what = "about" if column == "identity" else "for the reviewer"
         raise CallError(f"{lines.review.name} has no line {what} {name}.", nearest(name, names))
     return name
@@ -204,7 +204,7 @@ def lines_decided(lines: ReviewLines, chosen: Ints, decision: str, actor: str) -
     undecided = ~lines.is_decided
     undecided[chosen] = False
     left, review = int(undecided.sum()), lines.review
-    reviewers = map(str, lines.column("reviewer").taken(chosen).compact().values)
+    reviewers = map(str, lines.column("reviewer", chosen).compact().values)
     named = sorted({*reviewers} - {actor.removeprefix("identity:")})
     text = [f"{actor} decided in place of {', '.join(named)}; the ledger says so."] if named else []
     done = "Certified" if decision == CERTIFY else "Revoked"

@@ -47,7 +47,7 @@ class Decide(Operation[tuple[ReviewLines, Ints]]):
         size = len(chosen)
         decided = (always(self.decision, size), always(plan.actor, size), always(plan.now, size))
         put_decisions(plan, lines, chosen, [*decided, always(plan.reason, size), always(0, size)])
-        concerned = lines.column("identity").taken(chosen).compact().values
+        concerned = lines.column("identity", chosen).compact().values
         plan.subjects += [f"review:{review.name}", *(f"identity:{name}" for name in concerned)]
         numbers = ranges_text(lines.numbers[chosen].tolist())
         plan.payload = DecidePayload(review.name, self.decision, numbers)

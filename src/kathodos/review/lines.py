@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, Numbers, positions_among
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, positions_among, tabled
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.errors import CallError
 from kathodos.model import times
@@ -100,14 +100,23 @@ class ReviewLines:
     def __len__(self) -> int:
         return len(self.positions)
 
-    def column(self, name: str) -> DictionaryColumn:
-        """What stands with the lines."""
-        return self.records.column(REVIEW_LINES, name).taken(self.positions)
+    @cached_property
+    def _is_every_line(self) -> bool:
+        """Whether there are no lines but these, and they stand in order."""
+        count = len(self.records.rows(REVIEW_LINES))
+        return len(self) == count and np.array_equal(self.positions, np.arange(count))
 
-    def decided(self, name: str) -> DictionaryColumn:
-        """What was decided of each line; nothing where nothing was."""
-        column = self.records.column(DECISIONS, name)
-        return DictionaryColumn(np.append(column.codes, np.int32(-1))[self.decisions], column.values)
+    def column(self, name: str, some: Ints | None = None) -> DictionaryColumn:
+        """What stands with the lines, or with some of them."""
+        column = self.records.column(REVIEW_LINES, name)
+        if some is None and self._is_every_line:
+            return column
+        return column.taken(self.positions if some is None else self.positions[some])
+
+    def decided(self, name: str, some: Ints | None = None) -> DictionaryColumn:
+        """What was decided of each line, or of some; nothing where nothing was."""
+        column, of = self.records.column(DECISIONS, name), self.decisions if some is None else self.decisions[some]
+        return DictionaryColumn(np.append(column.codes, np.int32(-1))[of], column.values)
 
     @cached_property
     def is_decided(self) -> Bools:
@@ -153,7 +162,7 @@ class ReviewLines:
 
     def ended_by(self, chosen: Ints) -> Iterator[tuple[str, str, str, str]]:
         """What revoking some lines ends: the reference, the grant or the group (the other is empty), the holder."""
-        columns = (self.column(name).listed(chosen) for name in ("grant", "group", "holder"))
+        columns = (self.column(name, chosen).listed() for name in ("grant", "group", "holder"))
         for grant, group, holder in ((str(it or "") for it in one) for one in zip(*columns, strict=True)):
             yield f"grant:{grant}" if grant else f"{holder} in {group}", grant, group, holder
 
@@ -167,8 +176,8 @@ class ReviewLines:
         decided = ("decision", "decided_by", "decided_at", "reason", "signed")
         for first in range(0, len(chosen), _TOGETHER):
             some = chosen[first : first + _TOGETHER]
-            columns = [self.column(name).listed(some) for name in names]
-            columns += [self.decided(name).listed(some) for name in decided]
+            columns = [self.column(name, some).listed() for name in names]
+            columns += [self.decided(name, some).listed() for name in decided]
             for values in zip(*columns, strict=True):
                 yield _line(self.review.name, dict(zip((*names, *decided), values, strict=True)), things)
 
@@ -209,7 +218,9 @@ def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) 
 
 
 def _numbers(column: DictionaryColumn, at: Ints) -> Ints:
-    return np.array([int(value or 0) for value in column.values] or [0], dtype=np.int64)[column.codes[at]]
+    values = tabled(column.values)
+    assert isinstance(values, Numbers) or not len(values)
+    return values.array[column.codes[at]] if isinstance(values, Numbers) else np.zeros(len(at), dtype=np.int64)
 
 
 def _holding_any(column: DictionaryColumn, values: Iterable[str]) -> Bools:
