@@ -1,6 +1,7 @@
 """Columns stand where the index numbers things, filters select as they do in lists, uses are whose they are."""
 
 import unittest
+import unittest.mock
 
 import numpy as np
 from hypothesis import given
@@ -110,6 +111,53 @@ class Columns(unittest.TestCase):
         basis = basis_of({"systems": [{"system": "s"}], "resources": resources})
         found = dict(zip(basis.index.tree.addresses, basis.sensitivity.tolist(), strict=True))
         self.assertEqual(found, {"s:/": 0, "s:/a": 2, "s:/a/b": 2, "s:/a/b/c": 0, "s:/d": 3})
+
+    @given(st.data())
+    @searching(60)
+    def test_uses_of_some_are_those_among_all(self, data):
+        who = st.sampled_from((None, "p1", "p2", "gone"))
+        account = st.sampled_from((None, "s/own", "s/other", "s/alone", "s/gone"))
+        uses = data.draw(
+            st.lists(
+                st.fixed_dictionaries(
+                    {
+                        "time": st.sampled_from(("2026-01-01", "2026-01-02T03:04:05Z")),
+                        "identity": who,
+                        "account": account,
+                        "action": st.sampled_from(("view", "edit", "unheard of")),
+                        "resource": st.sampled_from(("s:/", "s:/a", "s:/nowhere")),
+                        "record": st.sampled_from((None, "7")),
+                        "count": st.integers(1, 3),
+                    }
+                ),
+                max_size=8,
+            )
+        )
+        accounts = [("own", "p1"), ("other", "p2"), ("alone", None)]
+        basis = basis_of(
+            {
+                "systems": [{"system": "s"}],
+                "actions": [{"system": "s", "action": action} for action in ("view", "edit")],
+                "resources": [{"resource": "s:/a"}],
+                "identities": [{"id": "p1"}, {"id": "p2"}],
+                "accounts": [{"system": "s", "login": login, "identity": owner} for login, owner in accounts],
+                "activity": [{**use, "activity": str(at)} for at, use in enumerate(uses)],
+            }
+        )
+        users = np.array(data.draw(st.lists(st.booleans(), min_size=5, max_size=5)))
+        columns = ("user", "account", "action", "node", "time", "count")
+
+        every = basis.uses
+        chosen = users[every.user]
+        expected = [it for it, kept in zip(_rows(every, columns), chosen.tolist(), strict=True) if kept]
+        for limit in (0, 20_000):
+            with unittest.mock.patch("kathodos.analysis.basis._MANY_USERS", limit):
+                self.assertEqual(sorted(map(str, _rows(basis.uses_of(users), columns))), sorted(map(str, expected)))
+
+
+def _rows(found, columns):
+    records = [found.records[at] if at >= 0 else None for at in found.record.tolist()]
+    return list(zip(*(getattr(found, name).tolist() for name in columns), records, strict=True))
 
 
 if __name__ == "__main__":

@@ -27,6 +27,8 @@ from kathodos.model.times import BEGINNING, DAY
 from kathodos.store.attributes import AttributeColumns, Distinct, selected
 from kathodos.store.records import Records, Stored
 
+_MANY_USERS = 20_000  # from which on all uses are looked up
+
 
 @dataclass(frozen=True)
 class Uses:
@@ -211,8 +213,28 @@ class Basis:
     @cached_property
     def uses(self) -> Uses:
         """All recorded uses of what is known; those that name nothing known are left out."""
+        return self._uses(None)
+
+    def uses_of(self, users: Bools) -> Uses:
+        """As `uses`, of some identities and accounts; where these are few, nothing is looked up for all the others."""
+        few, people = users.nonzero()[0], self.people
+        if len(few) > _MANY_USERS:
+            rows = None
+        else:
+            holders = self.index.holders
+            owned = (users[:people][holders.owner] & (holders.owner >= 0)) | users[people:]
+            identity, account = (self.records.column(kinds.ACTIVITY, name) for name in ("identity", "account"))
+            found = identity.holding_any(holders.identities.taken(few[few < people]))
+            found |= account.holding_any(holders.accounts.taken(owned.nonzero()[0]))
+            rows = found.nonzero()[0]
+        return self._uses(rows, users)
+
+    def _uses(self, rows: Ints | None, users: Bools | None = None) -> Uses:
+        """The uses that these rows of the activity tell (None: all rows), and of these only those of some users."""
         names = ("identity", "account", "time", "action", "resource", "record", "count")
-        columns = (self.records.column(kinds.ACTIVITY, name) for name in names)
+        columns = [self.records.column(kinds.ACTIVITY, name) for name in names]
+        if rows is not None:
+            columns = [column.taken(rows).compact() for column in columns]
         identity, account, time, action, resource, record, count = columns
         holders, tree = self.index.holders, self.index.tree
         user = numbers_among(holders.identities, identity)
@@ -224,7 +246,8 @@ class Basis:
         number = self._action_numbers(action)[
             insertion_points(self.index.system_roots, node, side="right"), action.codes
         ]
-        known = ((user >= 0) & (node >= 0) & (number >= 0)).nonzero()[0]
+        is_known = (user >= 0) & (node >= 0) & (number >= 0)
+        known = (is_known if users is None else is_known & users[user]).nonzero()[0]
         known = small(known[order_of(user[known])])
         counts = np.array([*(int(it or 0) for it in count.values), 0], dtype=np.int64)
         return Uses(

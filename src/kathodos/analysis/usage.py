@@ -187,9 +187,8 @@ class Usage:
 
         Gives action and place of each cell, and user, cell and last time of each pair, ordered by user.
         """
-        uses, index = self.basis.uses, self.index
-        chosen = slice(None) if self.only is None else self.only[uses.user].nonzero()[0]
-        node, action, user, time = (it[chosen] for it in (uses.node, uses.action, uses.user, uses.time))
+        uses, index = self.basis.uses if self.only is None else self.basis.uses_of(self.only), self.index
+        node, action, user, time = uses.node, uses.action, uses.user, uses.time
         width = max(len(index.actions), 1)
         codes = index.tree.position[node].astype(np.int64) * width + action
         cells = distinct(codes)

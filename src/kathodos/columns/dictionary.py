@@ -98,6 +98,14 @@ class DictionaryColumn:
         found: npt.NDArray[np.bool_] = self.codes == self.code_of(value)
         return found
 
+    def holding_any(self, values: Sequence[Scalar]) -> npt.NDArray[np.bool_]:
+        """Which rows hold one of some values."""
+        wanted = np.zeros(len(self.values) + 1, dtype=bool)
+        codes = np.array([self.code_of(value) for value in values], dtype=np.int64)
+        wanted[codes[codes >= -1]] = True
+        found: npt.NDArray[np.bool_] = wanted[self.codes]
+        return found
+
     def taken(self, positions: Ints | npt.NDArray[np.bool_]) -> DictionaryColumn:
         """The column of only these rows."""
         return DictionaryColumn(self.codes[positions], self.values)

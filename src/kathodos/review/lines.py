@@ -131,11 +131,11 @@ class ReviewLines:
 
     def about(self, identities: Iterable[str]) -> Bools:
         """Which lines are about one of some identities."""
-        return _holding_any(self.column("identity"), identities)
+        return self.column("identity").holding_any(list(identities))
 
     def of_reviewers(self, reviewers: Iterable[str]) -> Bools:
         """Which lines one of some reviewers is to decide."""
-        return _holding_any(self.column("reviewer"), reviewers)
+        return self.column("reviewer").holding_any(list(reviewers))
 
     def named(self, words: Iterable[str], deciders: set[str]) -> Ints:
         """The positions of the lines that words such as `4`, `7-9` or `all` name. Raises CallError for one not there.
@@ -221,13 +221,6 @@ def _numbers(column: DictionaryColumn, at: Ints) -> Ints:
     values = tabled(column.values)
     assert isinstance(values, Numbers) or not len(values)
     return values.array[column.codes[at]] if isinstance(values, Numbers) else np.zeros(len(at), dtype=np.int64)
-
-
-def _holding_any(column: DictionaryColumn, values: Iterable[str]) -> Bools:
-    found = np.zeros(len(column), dtype=bool)
-    for value in values:
-        found |= column.holding(value)
-    return found
 
 
 @dataclass(frozen=True)
