@@ -85,7 +85,7 @@ class Reports(Prepared, unittest.TestCase):
         self.assertTrue(all(row["because"] for row in redundant))
 
     def test_without_a_review_there_is_something_to_do(self):
-        answer = reviews.review_status(self.view, None)
+        answer = reviews.review_status(self.view, None, "table")
         self.assertEqual((answer.heading, list(answer.rows)), ("There is no review yet.", []))
         self.assertIn("kathodos review open", answer.hint)
 

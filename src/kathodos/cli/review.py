@@ -118,7 +118,7 @@ def run_decide(session: Session) -> int:
 def run_status(session: Session) -> int:
     from kathodos.report.reviews import review_status
 
-    return session.answer(review_status(session.view, session.arguments.name))
+    return session.answer(review_status(session.view, session.arguments.name, session.format))
 
 
 def run_close(session: Session) -> int:

@@ -146,18 +146,25 @@ def words_about(evidence: dict[str, Any]) -> list[str]:
     return [held, *brings, f"contains {'; '.join(contains[:3])}{more}" if contains else "contains nothing"]
 
 
-def review_status(view: View, name: str | None) -> Answer:
-    """Who has decided how much, of one review or of all, and how many days are left."""
+def review_status(view: View, name: str | None, form: str) -> Answer:
+    """Who has decided how much, of one review or of all, and how many days are left; to a person those most behind."""
     records = view.catalogue
     reviews = reviews_in(records)
     if name:
         reviews = [find_review(reviews, name)]
-    found = [(review, it) for review in reviews for it in progress_of(ReviewLines(records, review), now())]
+    most, found, left, reviewers = _MOST_SHOWN if form == "table" else None, [], 0, 0
+    for review in reviews:
+        lines = ReviewLines(records, review)
+        left += int((~lines.is_decided).sum())
+        reviewers += lines.reviewers()
+        found += [(review, it) for it in progress_of(lines, now(), most)]
+    found = found[:most]
     names = names_of(records, (it.reviewer for _, it in found))
     rows = [{**vars(it), "name": names.get(it.reviewer), "state": review.state} for review, it in found]
-    left = sum(it.left for _, it in found)
     heading = f"{plural(len(reviews), 'review')}, {plural(left, 'line')} left" if reviews else "There is no review yet."
     hint = "Next: kathodos review lines NAME --undecided" if left else ""
+    if reviewers > len(found):
+        hint = f"{reviewers - len(found)} more reviewers: --format csv lists all. {hint}".rstrip()
     if not reviews:
         hint = "Open one: kathodos review open NAME --where FILTER --by-manager --due DATE"
     return Answer(_STATUS, rows, heading, hint=hint)

@@ -13,8 +13,8 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, Numbers, positions_among, tabled
+from kathodos.columns.csr import Bools, Ints, distinct
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, picked, positions_among, tabled
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.errors import CallError
 from kathodos.model import times
@@ -118,6 +118,10 @@ class ReviewLines:
         column, of = self.records.column(DECISIONS, name), self.decisions if some is None else self.decisions[some]
         return DictionaryColumn(np.append(column.codes, np.int32(-1))[of], column.values)
 
+    def reviewers(self) -> int:
+        """How many reviewers have lines."""
+        return len(distinct(self.column("reviewer").codes.astype(np.int64)))
+
     @cached_property
     def is_decided(self) -> Bools:
         """Which lines somebody decided."""
@@ -168,18 +172,32 @@ class ReviewLines:
 
     def records_at(self, chosen: Ints) -> Iterator[dict[str, Any]]:
         """Some lines with their evidence and what was decided."""
-        things = {}
-        for at in self.records.column(REVIEW_THINGS, "review").holding(self.review.name).nonzero()[0].tolist():
-            thing = record_at(self.records, REVIEW_THINGS, at)
-            things[thing["thing"]] = thing
+        things: dict[int, dict[str, Any]] = {}
         names = REVIEW_LINES.names[1:]
         decided = ("decision", "decided_by", "decided_at", "reason", "signed")
         for first in range(0, len(chosen), _TOGETHER):
             some = chosen[first : first + _TOGETHER]
+            self._read_things(some, things)
             columns = [self.column(name, some).listed() for name in names]
             columns += [self.decided(name, some).listed() for name in decided]
             for values in zip(*columns, strict=True):
                 yield _line(self.review.name, dict(zip((*names, *decided), values, strict=True)), things)
+
+    def _read_things(self, some: Ints, things: dict[int, dict[str, Any]]) -> None:
+        """Puts what some lines are about beside what is known already, by the number of the thing."""
+        numbers, positions = self._things
+        wanted = distinct(_numbers(self.records.column(REVIEW_LINES, "thing"), self.positions[some]))
+        wanted = np.array([number for number in wanted.tolist() if number not in things], dtype=np.int64)
+        for number, at in zip(wanted.tolist(), positions[insertion_points(numbers, wanted)].tolist(), strict=True):
+            things[number] = record_at(self.records, REVIEW_THINGS, at)
+
+    @cached_property
+    def _things(self) -> tuple[Ints, Ints]:
+        """The numbers of the things that the lines are about, in order, and where their records stand."""
+        at = self.records.column(REVIEW_THINGS, "review").holding(self.review.name).nonzero()[0]
+        numbers = _numbers(self.records.column(REVIEW_THINGS, "thing"), at)
+        order = order_of(numbers)
+        return numbers[order], at[order]
 
 
 _TOGETHER = 10_000  # lines that are put together at once
@@ -235,19 +253,24 @@ class Progress:
     due: str
 
 
-def progress_of(lines: ReviewLines, now: datetime) -> list[Progress]:
-    """How far each reviewer is, those with most left first."""
+def progress_of(lines: ReviewLines, now: datetime, most: int | None = None) -> list[Progress]:
+    """How far each reviewer is (`most`: only so many of them), those with most left first."""
     review = lines.review
     due = datetime.fromtimestamp((times.end_moment(review.due) - 1) / 1_000_000, UTC)
     days = (due.date() - now.date()).days
     reviewer = lines.column("reviewer").compact()
     total = np.bincount(reviewer.codes, minlength=len(reviewer.values))
     done = np.bincount(reviewer.codes[lines.is_decided], minlength=len(reviewer.values))
+    left, some = total - done, np.arange(len(total))
+    if most is not None and most < len(left):
+        some = (left >= np.partition(left, -most)[-most]).nonzero()[0]
     found = [
-        Progress(review.name, str(name), of, all_of - of, days, review.due)
-        for name, of, all_of in zip(reviewer.values, done.tolist(), total.tolist(), strict=True)
+        Progress(review.name, str(name), of, remaining, days, review.due)
+        for name, of, remaining in zip(
+            picked(reviewer.values, some), done[some].tolist(), left[some].tolist(), strict=True
+        )
     ]
-    return sorted(found, key=lambda progress: (-progress.left, progress.reviewer))
+    return sorted(found, key=lambda progress: (-progress.left, progress.reviewer))[:most]
 
 
 def names_of(records: Records, identities: Iterable[str]) -> dict[str, str | None]:
