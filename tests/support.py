@@ -9,7 +9,7 @@ from pathlib import Path
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 
-from kathodos.engine.compile import compile_index
+from kathodos.engine.compiled.compile import compile_index
 from kathodos.model.kinds import BY_NAME, GATHERED
 from kathodos.model.rows import Rows
 from kathodos.store.records import InMemory

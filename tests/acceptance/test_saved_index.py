@@ -4,7 +4,7 @@ import os
 import subprocess
 import unittest
 
-from kathodos.engine.layout import arrays_of, index_from
+from kathodos.engine.compiled.layout import arrays_of, index_from
 from tests.engine.test_decide import everything
 from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, index_of, lay_out, records, run
 

@@ -89,7 +89,7 @@ class Columns(unittest.TestCase):
                 "activity": [*uses, {"time": "2026-01-01", "account": "s/none", "action": "view", "resource": "s:/a"}],
             }
         )
-        from kathodos.engine.compile import compile_index
+        from kathodos.engine.compiled.compile import compile_index
 
         basis = Basis(InMemory(state), compile_index(InMemory(state)), 0)
         names = list(basis.index.holders.identities)

@@ -8,8 +8,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.analysis.differences import ReachDifferences, Side
-from kathodos.engine.compile import compile_index
-from kathodos.engine.index import NEEDED
+from kathodos.engine.compiled.compile import compile_index
+from kathodos.engine.compiled.index import NEEDED
 from kathodos.model.times import microseconds
 from kathodos.store.records import Edit, InMemory
 from tests.reference import Reference

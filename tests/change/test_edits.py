@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from kathodos.change.edits import edits_in
 from kathodos.change.files import KINDS, Block, Verb, changes_text
 from kathodos.connectors.mapping import Table
-from kathodos.engine.compile import compile_index
+from kathodos.engine.compiled.compile import compile_index
 from kathodos.errors import DataError
 from kathodos.ingest.checking import check_table
 from kathodos.model.kinds import BY_NAME

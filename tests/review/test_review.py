@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.dictionary import dictionary_column
-from kathodos.engine.compile import compile_index
+from kathodos.engine.compiled.compile import compile_index
 from kathodos.engine.decide import who_has
 from kathodos.errors import CallError
 from kathodos.findings.conflicts.states import no_conflicts

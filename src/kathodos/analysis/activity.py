@@ -10,7 +10,7 @@ from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled
 from kathodos.columns.moments import moments_of
 from kathodos.columns.strings import StringTable, starting_with
-from kathodos.engine.index import Holders
+from kathodos.engine.compiled.index import Holders
 from kathodos.model.kinds import ACTIVITY
 from kathodos.store.records import Records
 

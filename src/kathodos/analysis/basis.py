@@ -18,8 +18,8 @@ from kathodos.columns.dictionary import DictionaryColumn, Scalar, distinct_pairs
 from kathodos.columns.moments import moments_of
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import is_live
-from kathodos.engine.index import Index
 from kathodos.model import kinds
 from kathodos.model.filters import Node
 from kathodos.model.kinds import Kind

@@ -20,9 +20,9 @@ from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
 from kathodos.columns.threads import in_threads
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import who_has
 from kathodos.engine.everyone import ReachClasses
-from kathodos.engine.index import Index
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals
 from kathodos.model import kinds
 from kathodos.model.kinds import GATHERED, Kind

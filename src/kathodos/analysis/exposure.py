@@ -10,7 +10,7 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs
 from kathodos.columns.ordered import insertion_points
-from kathodos.engine.index import ANY_ACTION
+from kathodos.engine.compiled.index import ANY_ACTION
 
 KINDS = ("read", "write", "export", "approve", "administer")
 READ, WRITE, EXPORT, APPROVE, ADMINISTER = (1 << at for at in range(len(KINDS)))

@@ -25,8 +25,8 @@ from kathodos.columns.csr import (
 )
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import direct_principals_of_each, who_has
-from kathodos.engine.index import Index
 
 _MOST = 20_000_000  # pairs of group and group above up to which they are listed
 _BLOCK = 4_000_000  # things held that are counted together

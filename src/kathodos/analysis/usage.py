@@ -29,8 +29,8 @@ from kathodos.columns.csr import (
 )
 from kathodos.columns.dictionary import in_chunks
 from kathodos.columns.ordered import insertion_points, order_of
+from kathodos.engine.compiled.index import ANY_ACTION, LISTED
 from kathodos.engine.decide import who_has
-from kathodos.engine.index import ANY_ACTION, LISTED
 from kathodos.model.times import BEGINNING
 
 _NEVER = 2**62

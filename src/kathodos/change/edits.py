@@ -7,7 +7,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 from kathodos.change.files import KINDS, Block, Verb, kind_of, read_blocks
-from kathodos.engine.index import Index
+from kathodos.engine.compiled.index import Index
 from kathodos.errors import DataError, UnfitError
 from kathodos.model import kinds
 from kathodos.model.cells import read_key, read_record

@@ -10,7 +10,7 @@ from typing import Any, TypeAlias
 
 import msgspec
 
-from kathodos.engine.index import NEEDED
+from kathodos.engine.compiled.index import NEEDED
 from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.printing import printable

@@ -19,7 +19,7 @@ import numpy as np
 from kathodos.columns.csr import Bools, Ints, distinct, reachable, spread
 from kathodos.columns.intervals import Intervals, held_between, holds, intervals_where, united, without
 from kathodos.columns.ordered import insertion_points
-from kathodos.engine.index import ANY_ACTION, Holders, Index, System
+from kathodos.engine.compiled.index import ANY_ACTION, Holders, Index, System
 
 
 @dataclass(frozen=True)

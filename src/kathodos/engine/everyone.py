@@ -29,8 +29,8 @@ from kathodos.columns.intervals import Intervals, without
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import fingerprints
 from kathodos.columns.threads import in_threads
+from kathodos.engine.compiled.index import Index, System
 from kathodos.engine.decide import direct_principals_of_each, is_live
-from kathodos.engine.index import Index, System
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals, PairAxis
 from kathodos.engine.reach import Reached, pairs_in, what_grants_give, what_reached_by
 

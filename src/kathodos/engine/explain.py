@@ -15,8 +15,8 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Ints, among, ints, reachable
+from kathodos.engine.compiled.index import ANY_ACTION, AccessEntry, Index, System
 from kathodos.engine.decide import direct_principals, gates_over, permit_wins, principals_of
-from kathodos.engine.index import ANY_ACTION, AccessEntry, Index, System
 from kathodos.engine.paths import Paths
 from kathodos.engine.reach import what_applies
 from kathodos.model.addresses import Pattern, parse_address, parse_pattern

@@ -15,7 +15,7 @@ from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, joined
 from kathodos.columns.intervals import Intervals, furthest_of_each
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
-from kathodos.engine.index import ANY_ACTION, Index, System
+from kathodos.engine.compiled.index import ANY_ACTION, Index, System
 
 OwnedIntervals = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
 

@@ -20,10 +20,10 @@ import numpy as np
 
 from kathodos.columns.csr import Ints, among, distinct, reachable
 from kathodos.columns.intervals import Intervals, united, without
+from kathodos.engine.compiled.index import Index, Mandate, System
+from kathodos.engine.compiled.patch import updated
 from kathodos.engine.decide import direct_principals, principals_of
 from kathodos.engine.explain import Chain, explain
-from kathodos.engine.index import Index, Mandate, System
-from kathodos.engine.patch import updated
 from kathodos.engine.reach import Reached, grants_of, what_reached_by
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_address, segment_expression

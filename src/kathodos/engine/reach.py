@@ -11,6 +11,9 @@ import numpy as np
 from kathodos.columns.csr import Bools, Ints, among, csr_from_pairs, distinct, joined, stretches
 from kathodos.columns.intervals import Intervals, holds, united, without
 from kathodos.columns.ordered import insertion_points
+from kathodos.engine.compiled.index import ANY_ACTION, Index, System
+from kathodos.engine.compiled.scopes import reaching_down
+from kathodos.engine.compiled.tree import Tree
 from kathodos.engine.decide import (
     Given,
     askers_with,
@@ -24,9 +27,6 @@ from kathodos.engine.decide import (
     rank_of,
     who_has,
 )
-from kathodos.engine.index import ANY_ACTION, Index, System
-from kathodos.engine.scopes import reaching_down
-from kathodos.engine.tree import Tree
 
 
 @dataclass(frozen=True)

@@ -18,9 +18,9 @@ from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distin
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.packed import CountsAndSums, PackedPairs
 from kathodos.columns.threads import in_threads
+from kathodos.engine.compiled.index import Index, System
 from kathodos.engine.decide import Given, gates_over, is_live, permit_wins, rank_of
 from kathodos.engine.everyone import ReachClasses
-from kathodos.engine.index import Index, System
 from kathodos.engine.pair_axis import IntervalLists
 
 _BLOCK = 200_000  # intervals that are swept together

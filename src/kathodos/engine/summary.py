@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import who_has
-from kathodos.engine.index import Index
 from kathodos.engine.reach import Reached, permits_on, what_reached_by, who_reaches
 
 BY_PERMISSION, BY_ROLE = "directly, by a permission", "directly, by a role"

@@ -15,9 +15,9 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, ints
 from kathodos.columns.threads import in_threads
+from kathodos.engine.compiled.index import Index, System
 from kathodos.engine.decide import able_of, principals_of, who_has
 from kathodos.engine.explain import Chain, explain
-from kathodos.engine.index import Index, System
 from kathodos.engine.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
 from kathodos.engine.reach import grants_of, one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.conflicts.states import LATENT, Conflict, Conflicts, broken_by

@@ -9,9 +9,9 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct, ints, joined
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import who_has
 from kathodos.engine.explain import Chain, Explanation, explain
-from kathodos.engine.index import Index
 from kathodos.engine.reach import (
     grants_of,
     one_per_answer,

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.everyone import Pairs, count_everything, everything, pairs_of, stream_pairs
 from kathodos.engine.explain import Chains, Explanation, chain_text, explain
-from kathodos.engine.index import Index
 from kathodos.engine.reach import Reached, holders_permitting, pairs_in, what_reached_by, who_reaches
 from kathodos.engine.summary import Collapsed, collapsed, extent_of, routes_to
 from kathodos.errors import CallError, found_if

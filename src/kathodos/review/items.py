@@ -12,7 +12,7 @@ import numpy as np
 
 from kathodos.columns.csr import CSRList, Ints, among, csr_from_pairs, distinct, spread_each
 from kathodos.columns.ordered import insertion_points, order_of
-from kathodos.engine.index import LISTED, Index
+from kathodos.engine.compiled.index import LISTED, Index
 
 
 @dataclass(frozen=True)

@@ -8,8 +8,8 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, distinct, ints, joined
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import Given
-from kathodos.engine.index import Index
 from kathodos.engine.reach import nodes_in
 from kathodos.rules.reading import Duty, Permission
 

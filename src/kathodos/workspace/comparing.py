@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from kathodos.engine.index import NEEDED, Index
+from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.store.records import edits_between, rows_between
 
 if TYPE_CHECKING:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from kathodos.engine.index import NEEDED, Index
-from kathodos.engine.layout import arrays_of, index_from
+from kathodos.engine.compiled.index import NEEDED, Index
+from kathodos.engine.compiled.layout import arrays_of, index_from
 from kathodos.store.computed import Computed
 from kathodos.store.history import Histories
 from kathodos.store.records import Stored, edits_between, rows_between
@@ -23,11 +23,11 @@ def index_at(histories: Histories, point: int | None) -> Index:
         if not changed:
             return index
         if changed <= _MOST_EDITS:
-            from kathodos.engine.patch import updated
+            from kathodos.engine.compiled.patch import updated
 
             index = updated(index, edits_between(histories, touched, entry, wanted), Stored(histories, wanted))
             return _kept(histories, index) if point is None else index
-    from kathodos.engine.compile import compile_index
+    from kathodos.engine.compiled.compile import compile_index
 
     index = compile_index(Stored(histories, point))
     return _kept(histories, index) if point is None else index

@@ -10,7 +10,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.csr import Ints
-from kathodos.engine.index import Index
+from kathodos.engine.compiled.index import Index
 from kathodos.errors import CallError
 from kathodos.model import kinds
 from kathodos.model.kinds import Kind
@@ -91,8 +91,8 @@ class View:
     def index(self) -> Index:
         """The records compiled to arrays."""
         if self._before is not None and self.assumed is not None:
-            from kathodos.engine.index import NEEDED
-            from kathodos.engine.patch import updated
+            from kathodos.engine.compiled.index import NEEDED
+            from kathodos.engine.compiled.patch import updated
 
             return updated(self._before.index, edits_of(self.assumed, NEEDED), self.catalogue)
         from kathodos.workspace.saved_index import index_at

@@ -17,7 +17,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from kathodos.analysis.basis import Basis
-from kathodos.engine.patch import updated
+from kathodos.engine.compiled.patch import updated
 from kathodos.findings.conflicts.cure_problem import Problem, Withdrawal
 from kathodos.findings.conflicts.states import Conflict, who_breaks
 from kathodos.model.kinds import GRANTS, MEMBERS

@@ -13,8 +13,8 @@ from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, ints, reachable
 from kathodos.columns.intervals import holds
 from kathodos.columns.ordered import insertion_points
+from kathodos.engine.compiled.index import BY_FILTER
 from kathodos.engine.decide import counts_itself, direct_principals, who_has
-from kathodos.engine.index import BY_FILTER
 from kathodos.engine.reach import grants_permitting, what_grants_give
 from kathodos.findings.conflicts.cure_program import Link, Program
 from kathodos.findings.conflicts.states import Conflict

@@ -10,9 +10,9 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable, spread_each
 from kathodos.columns.ordered import insertion_points
+from kathodos.engine.compiled.index import Index
+from kathodos.engine.compiled.patch import updated
 from kathodos.engine.decide import who_has
-from kathodos.engine.index import Index
-from kathodos.engine.patch import updated
 from kathodos.engine.reach import grants_of, what_grants_give
 from kathodos.findings.conflicts.states import Conflict, Conflicts, broken_by
 from kathodos.model.kinds import GRANTS

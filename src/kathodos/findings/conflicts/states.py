@@ -12,8 +12,8 @@ import numpy.typing as npt
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.threads import in_threads
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.explain import Chain, explain
-from kathodos.engine.index import Index
 from kathodos.engine.reach import Reached, one_per_answer, what_reached_by, who_reaches_any
 from kathodos.model.severities import SEVERITIES
 from kathodos.model.times import day_text

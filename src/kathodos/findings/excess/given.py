@@ -7,8 +7,8 @@ import numpy as np
 from kathodos.analysis.exposure import ADMINISTER
 from kathodos.columns.csr import Bools, Ints, among, csr_from_arrays, csr_from_pairs, distinct, ints, spread_each
 from kathodos.columns.ordered import insertion_points
+from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import able_of, counted_as, direct_principals_of_each, principals_of, somebody_with, who_has
-from kathodos.engine.index import Index
 from kathodos.engine.reach import permits_on, reaches_something_on, what_applies, who_reaches_something
 from kathodos.engine.redundant import redundant_grants
 from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of

@@ -17,9 +17,9 @@ from kathodos.analysis.holding import Holding, Things
 from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, positions_among
 from kathodos.columns.ordered import insertion_points
+from kathodos.engine.compiled.index import System
 from kathodos.engine.decide import able_of, who_has
 from kathodos.engine.explain import explain
-from kathodos.engine.index import System
 from kathodos.engine.reach import one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of
 from kathodos.model.kinds import IDENTITIES

@@ -11,12 +11,12 @@ from dataclasses import replace
 import numpy as np
 
 from kathodos.columns.csr import csr_from_pairs
-from kathodos.engine.compile import compile_index
-from kathodos.engine.index import Index
-from kathodos.engine.patch_grants import GrantChange, with_entitlements
-from kathodos.engine.patch_holders import HolderChange
-from kathodos.engine.policy import compile_policy
-from kathodos.engine.resources import Resources, compile_resources
+from kathodos.engine.compiled.compile import compile_index
+from kathodos.engine.compiled.index import Index
+from kathodos.engine.compiled.patch_grants import GrantChange, with_entitlements
+from kathodos.engine.compiled.patch_holders import HolderChange
+from kathodos.engine.compiled.policy import compile_policy
+from kathodos.engine.compiled.resources import Resources, compile_resources
 from kathodos.model import kinds
 from kathodos.store.records import Edit, Edits, Records
 

@@ -16,8 +16,8 @@ import numpy as np
 from kathodos.columns.csr import Bools, CSRList, Ints, closures, csr_from_lists, csr_from_pairs, ints
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import Hashes, StringTable, hash_of, starting_with, without_start
-from kathodos.engine.scopes import EVERYTHING, Scope, ScopedIntervals
-from kathodos.engine.tree import Tree
+from kathodos.engine.compiled.scopes import EVERYTHING, Scope, ScopedIntervals
+from kathodos.engine.compiled.tree import Tree
 from kathodos.model import kinds
 
 NEEDED = (

@@ -6,9 +6,9 @@ from datetime import datetime
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.engine.compile import compile_index
-from kathodos.engine.index import NEEDED
-from kathodos.engine.patch import updated
+from kathodos.engine.compiled.compile import compile_index
+from kathodos.engine.compiled.index import NEEDED
+from kathodos.engine.compiled.patch import updated
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.times import microseconds
 from kathodos.store.records import Edit, InMemory, edited

@@ -14,7 +14,7 @@ import numpy as np
 from kathodos.columns.csr import Bools, Ints, distinct, joined, small, stretches
 from kathodos.columns.intervals import covered
 from kathodos.columns.ordered import insertion_points, order_of
-from kathodos.engine.tree import Tree
+from kathodos.engine.compiled.tree import Tree
 
 _BLOCK = 256
 

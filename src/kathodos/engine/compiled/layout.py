@@ -11,8 +11,8 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.csr import ints
-from kathodos.engine.index import Index, Mandate, System
-from kathodos.engine.scopes import AnchoredIntervals, Scope
+from kathodos.engine.compiled.index import Index, Mandate, System
+from kathodos.engine.compiled.scopes import AnchoredIntervals, Scope
 
 Arrays = dict[str, npt.NDArray[Any]]
 _OBJECTS = ("systems", "actions", "mandates", "scopes")  # lists of other things than texts and numbers

@@ -10,12 +10,12 @@ import numpy as np
 from kathodos.columns.csr import Bools, CSRList, Ints, bools, csr_from_pairs, distinct, ints, joined, reachable, small
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.columns.strings import string_table
-from kathodos.engine.applying import Targets, compile_scope
-from kathodos.engine.compile import (
+from kathodos.engine.compiled.applying import Targets, compile_scope
+from kathodos.engine.compiled.compile import (
     GrantTable,
     Numbering,
 )
-from kathodos.engine.index import (
+from kathodos.engine.compiled.index import (
     ANY_ACTION,
     NO_ROLE,
     AccessEntries,
@@ -24,8 +24,15 @@ from kathodos.engine.index import (
     Holders,
     Index,
 )
-from kathodos.engine.patch_holders import ROW
-from kathodos.engine.scopes import EVERYTHING, AnchoredIntervals, Scope, ScopedIntervals, join, ordered_intervals
+from kathodos.engine.compiled.patch_holders import ROW
+from kathodos.engine.compiled.scopes import (
+    EVERYTHING,
+    AnchoredIntervals,
+    Scope,
+    ScopedIntervals,
+    join,
+    ordered_intervals,
+)
 from kathodos.model import kinds
 from kathodos.model.addresses import parse_pattern
 from kathodos.store.records import Edit

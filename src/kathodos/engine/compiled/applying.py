@@ -16,8 +16,8 @@ from kathodos.columns.csr import (
     joined,
 )
 from kathodos.columns.strings import StringTable
-from kathodos.engine.index import System
-from kathodos.engine.scopes import (
+from kathodos.engine.compiled.index import System
+from kathodos.engine.compiled.scopes import (
     EVERYTHING,
     AnchoredIntervals,
     Scope,
@@ -29,7 +29,7 @@ from kathodos.engine.scopes import (
     under_addresses,
     within_scope,
 )
-from kathodos.engine.tree import Tree
+from kathodos.engine.compiled.tree import Tree
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_pattern
 from kathodos.model.filters import parse_filter

@@ -12,12 +12,12 @@ import numpy.typing as npt
 from kathodos.columns.csr import Ints, csr_from_pairs, ints, joined, small
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import Hashes, StringTable, hash_of, string_table
-from kathodos.engine.compile import (
+from kathodos.engine.compiled.compile import (
     RowNumbers,
     accounts_by_owner,
     identities_selected,
 )
-from kathodos.engine.index import (
+from kathodos.engine.compiled.index import (
     BY_FILTER,
     LISTED,
     Holders,

@@ -12,8 +12,8 @@ from kathodos.columns.csr import (
     ints,
     small,
 )
-from kathodos.engine.index import NO_ROW
-from kathodos.engine.tree import Tree, grow_tree
+from kathodos.engine.compiled.index import NO_ROW
+from kathodos.engine.compiled.tree import Tree, grow_tree
 from kathodos.model import kinds
 from kathodos.store.records import Records, columns_of
 

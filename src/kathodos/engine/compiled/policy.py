@@ -20,8 +20,8 @@ from kathodos.columns.csr import (
 )
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import string_table
-from kathodos.engine.applying import Targets, compile_scopes, intervals_of_scoped
-from kathodos.engine.index import (
+from kathodos.engine.compiled.applying import Targets, compile_scopes, intervals_of_scoped
+from kathodos.engine.compiled.index import (
     ANY_ACTION,
     NO_ROLE,
     AccessEntries,
@@ -32,9 +32,9 @@ from kathodos.engine.index import (
     Mandate,
     System,
 )
-from kathodos.engine.resources import Resources
-from kathodos.engine.scopes import ordered_intervals
-from kathodos.engine.tree import Tree
+from kathodos.engine.compiled.resources import Resources
+from kathodos.engine.compiled.scopes import ordered_intervals
+from kathodos.engine.compiled.tree import Tree
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern
 from kathodos.store.records import Records, columns_of

@@ -20,15 +20,15 @@ from kathodos.columns.csr import (
 from kathodos.columns.dictionary import DictionaryColumn, distinct_pairs, tabled
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import Hashes, StringTable, joined_with, ordered_hashes, string_table
-from kathodos.engine.index import (
+from kathodos.engine.compiled.index import (
     BY_FILTER,
     LISTED,
     Grants,
     Holders,
     Index,
 )
-from kathodos.engine.policy import compile_policy
-from kathodos.engine.resources import compile_resources
+from kathodos.engine.compiled.policy import compile_policy
+from kathodos.engine.compiled.resources import compile_resources
 from kathodos.model import kinds
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import Kind
