@@ -207,7 +207,7 @@ class _NewEntries:
         entries = index.entries
         self._verbs = {verb: at for at, verb in enumerate(entries.verbs)}
         self._patterns: Numbering[str] = Numbering(len(entries.patterns), entries.patterns.find)
-        self._lines: Numbering[tuple[int, int]] = Numbering(len(entries), self._find)
+        self._entries: Numbering[tuple[int, int]] = Numbering(len(entries), self._find)
 
     def _find(self, key: tuple[int, int]) -> int:
         entries, (verb, pattern) = self._index.entries, key
@@ -219,15 +219,15 @@ class _NewEntries:
 
     def number(self, action: str, pattern: str) -> int:
         verb = self._verbs.setdefault(action, len(self._verbs))
-        return self._lines.number((verb, self._patterns.number(pattern)))
+        return self._entries.number((verb, self._patterns.number(pattern)))
 
     def applied(self) -> AccessEntries:
         """All entries."""
         old, verbs = self._index.entries, list(self._verbs)
-        if not self._lines.new:
+        if not self._entries.new:
             return old
         patterns = old.patterns.without(ints([]), self._patterns.new)
-        new = list(self._lines.new)
+        new = list(self._entries.new)
         actions = [
             self._index.action_number.get((parse_pattern(patterns[pattern]).system, verbs[verb]), ANY_ACTION)
             for verb, pattern in new
