@@ -10,9 +10,7 @@ import json
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
-import numpy as np
-
-from kathodos.columns.dictionary import Ints, Scalar, rows_of
+from kathodos.columns.dictionary import Ints, Scalar, in_chunks, rows_of
 from kathodos.ingest.checking import Checked
 from kathodos.ingest.comparing import SEPARATOR, Comparison, Key, Present
 from kathodos.ledger.entries import Entry, json_text, newest_entries, payload_of
@@ -25,6 +23,7 @@ from kathodos.store.records import rows_of as records_of
 
 Claim = Mapping[str, Scalar]
 _ATTRIBUTES = "attributes"
+_TOGETHER = 20_000  # records that are read together
 
 
 @dataclass(frozen=True)
@@ -33,10 +32,17 @@ class Precedence:
 
     sources: Sequence[str]
     per_kind: Mapping[str, Mapping[str, Sequence[str]]] = field(default_factory=dict)
+    _known: dict[tuple[str, str, tuple[str, ...]], list[str]] = field(default_factory=dict, compare=False, repr=False)
 
     def order(self, kind: Kind, attribute: str, claiming: Iterable[str]) -> list[str]:
         """The sources that say something, the one that wins first."""
-        chosen = self.per_kind.get(kind.name, {})
+        asked = (kind.name, attribute, tuple(claiming))
+        if asked not in self._known:
+            self._known[asked] = self._order(*asked)
+        return self._known[asked]
+
+    def _order(self, kind: str, attribute: str, claiming: Iterable[str]) -> list[str]:
+        chosen = self.per_kind.get(kind, {})
         order = [*chosen.get(attribute, chosen.get("*", ())), *self.sources]
         return sorted(claiming, key=lambda name: (order.index(name) if name in order else len(order), name))
 
@@ -102,45 +108,59 @@ def merge(
     if checked is not None:
         at, held = comparison.shared
         keys, rows = rows_of(checked.keys(), at), rows_of(checked.columns, at)
-        for key, row, position in zip(keys, rows, held.tolist(), strict=True):
+        for key, row, (position, before, other) in zip(keys, rows, _held(present, held), strict=True):
             spoken.add(key)
             by_source = dict(known.get(key, {}))
             if position >= 0 and not by_source:
-                other = str(present.sources.value(position))
-                by_source[other] = _claim_of(kind, next(present.records(_one(position))), given.get(other))
+                by_source[other] = _claim_of(kind, before, given.get(other))
                 merged.claims.append((key, other, by_source[other]))
             by_source[source] = _claim_of(kind, row, checked.given)
             merged.claims.append((key, source, by_source[source]))
-            _settle(merged, kind, present, position, by_source, precedence)
+            _settle(merged, kind, position, before, other, by_source, precedence)
     gone = [key for key, by_source in known.items() if source in by_source and key not in spoken] if covers else []
     if checked is not None:
         gone = [key for key in gone if key not in checked.aside]
-    for key, position in zip(gone, present.positions_of(gone).tolist(), strict=True):
+    for key, (position, before, other) in zip(gone, _held(present, present.positions_of(gone)), strict=True):
         by_source = {name: claim for name, claim in known[key].items() if name != source}
         merged.dropped.append((key, source))
         merged.let_go += 1
         if len(by_source) == 1:
             merged.dropped.append((key, next(iter(by_source))))
         if position >= 0:
-            _settle(merged, kind, present, position, by_source, precedence)
+            _settle(merged, kind, position, before, other, by_source, precedence)
     return merged
 
 
-def _one(position: int) -> Ints:
-    return np.array([position])
+def _held(present: Present, positions: Ints) -> Iterator[tuple[int, Key, str]]:
+    """Each of some positions with the record that stands there and its sources; -1 and nothing where none does."""
+    for part in in_chunks(len(positions), _TOGETHER):
+        some = positions[part]
+        there = some[some >= 0]
+        known = zip(present.records(there), present.sources.listed(there), strict=True)
+        for position in some.tolist():
+            if position < 0:
+                yield -1, (), ""
+            else:
+                before, sources = next(known)
+                yield position, before, str(sources)
 
 
 def _settle(
-    merged: Merged, kind: Kind, present: Present, position: int, by_source: Mapping[str, Claim], precedence: Precedence
+    merged: Merged,
+    kind: Kind,
+    position: int,
+    before: Key,
+    said_by: str,
+    by_source: Mapping[str, Claim],
+    precedence: Precedence,
 ) -> None:
-    """Notes what a record with these claims comes to."""
+    """Notes what a record with these claims comes to; `before` stands there now, and was `said_by` these sources."""
     row = _together(kind, by_source, precedence)
     sources = SEPARATOR.join(precedence.order(kind, "*", by_source))
     if position < 0:
         merged.came.append((row, sources))
         return
-    before = next(present.records(_one(position)))
-    if before == row and present.sources.value(position) == sources:
+    if before == row and said_by == sources:
         merged.same += 1
     else:
         merged.changed.append((row, sources))
