@@ -6,6 +6,8 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
+import numpy as np
+
 from kathodos.ledger import writing
 from kathodos.model.kinds import AREAS
 from kathodos.store import history
@@ -53,7 +55,9 @@ class KeptUp(unittest.TestCase):
                 [it for it, forever in zip(found.until.tolist(), is_open, strict=True) if not forever],
                 [it for it in until if it != FOREVER],
             )
+            some = np.array(self.random.sample(range(len(row)), min(len(row), 5)), dtype=np.int64)
             for name, expected in zip(NAMES, columns, strict=True):
+                self.assertEqual(found.listed(name, some), [expected[at] for at in some.tolist()], name)
                 self.assertEqual(found.column(name).listed(), expected, name)
             for point in (0, 1, reader.newest().entry):
                 state = found.in_state(point)

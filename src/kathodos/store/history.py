@@ -18,6 +18,7 @@ from kathodos.columns.csr import Ints, joined
 from kathodos.columns.dictionary import (
     DictionaryColumn,
     Numbers,
+    Scalar,
     always,
     appended,
     dictionary_column,
@@ -102,6 +103,16 @@ class KindHistory:
                 parts = [_column_in(self._stored, name), *parts]
             self._known[name] = appended(*parts) if len(parts) > 1 else parts[0]
         return self._known[name]
+
+    def listed(self, name: str, positions: Ints) -> list[Scalar]:
+        """What some rows hold in a column, which is not put together for them where rows stand behind the file."""
+        if name in self._known or self._stored is None or not len(self._added):
+            return self.column(name).listed(positions)
+        count = len(self.rows) - len(self._added)
+        is_kept = positions < count
+        kept = iter(_column_in(self._stored, name).listed(positions[is_kept]))
+        added = iter(self._added.columns[name].listed(positions[~is_kept] - count))
+        return [next(kept if it else added) for it in is_kept.tolist()]
 
     def in_state(self, point: int | None) -> Ints | None:
         """The positions of the rows that belong to the state after an entry; None where that is all of them."""

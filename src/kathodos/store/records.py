@@ -111,7 +111,7 @@ class Stored:
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         history = self.history(kind)
         at = insertion_points(history.rows, np.array(rows, dtype=np.int64))
-        columns = {name: history.column(name).listed(at) for name in kind.names}
+        columns = {name: history.listed(name, at) for name in kind.names}
         return Rows(kind, list(rows), columns)
 
     def with_key(self, kind: Kind, key: Key) -> Record | None:
