@@ -89,6 +89,26 @@ class Reports(Prepared, unittest.TestCase):
         self.assertEqual((answer.heading, list(answer.rows)), ("There is no review yet.", []))
         self.assertIn("kathodos review open", answer.hint)
 
+    def test_of_many_reviewers_those_most_behind_are_shown_and_all_are_data(self):
+        for name, who in (("early", "ann"), ("late", "bo"), ("whole", "ann")):
+            where = "id pr" if name == "whole" else f'id eq "{who}"'
+            inside(
+                "review", "open", name, "--where", where, "--by-manager", "--due", "2026-07-01", "--yes", cwd=self.here
+            )
+        inside("review", "decide", "all", "certify", "--review", "early", "--as", "head", cwd=self.here)
+        inside("review", "close", "early", "--yes", "--as", "head", cwd=self.here)
+        with Workspace.find(self.here).view() as view:
+            whole = list(reviews.review_status(view, None, "csv").rows)
+            self.assertEqual([row["days_left"] for row in whole if row["state"] == "signed off"], [None])
+            self.assertTrue(all(row["days_left"] == 16 for row in whole if row["state"] == "open"))
+            with mock.patch.object(reviews, "_MOST_SHOWN", 1):
+                cut = reviews.review_status(view, None, "table")
+            (shown,) = cut.rows
+            self.assertEqual(shown["left"], max(row["left"] for row in whole))
+            self.assertIn(f"{len(whole) - 1} more reviewers", cut.hint)
+            self.assertIn(f"{sum(row['left'] for row in whole)} lines left", cut.heading)
+            self.assertIn("review lines late --undecided", reviews.review_status(view, "late", "table").hint)
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -12,9 +12,9 @@ from kathodos.errors import CallError
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import now
 from kathodos.model.words import plural
-from kathodos.report.answers import Answer, Field, Lines
+from kathodos.report.answers import Answer, Field, Lines, Row
 from kathodos.review.closing import Closing
-from kathodos.review.lines import CERTIFY, ReviewLines, find_review, names_of, progress_of, reviews_in
+from kathodos.review.lines import CERTIFY, OPEN, ReviewLines, find_review, names_of, progress_of, reviews_in
 from kathodos.review.opening import Drafted
 from kathodos.workspace.view import View
 
@@ -158,11 +158,17 @@ def review_status(view: View, name: str | None, form: str) -> Answer:
         left += int((~lines.is_decided).sum())
         reviewers += lines.reviewers()
         found += [(review, it) for it in progress_of(lines, now(), most)]
-    found = found[:most]
+    if most is not None and len(found) > most:
+        found = sorted(found, key=lambda it: -it[1].left)[:most]
     names = names_of(records, (it.reviewer for _, it in found))
-    rows = [{**vars(it), "name": names.get(it.reviewer), "state": review.state} for review, it in found]
+    rows: list[Row] = []
+    for review, it in found:
+        days = it.days_left if review.state == OPEN else None  # nothing is due any more
+        rows.append({**vars(it), "days_left": days, "name": names.get(it.reviewer), "state": review.state})
+    behind = {review.name for review, it in found if it.left}
     heading = f"{plural(len(reviews), 'review')}, {plural(left, 'line')} left" if reviews else "There is no review yet."
-    hint = "Next: kathodos review lines NAME --undecided" if left else ""
+    name = behind.pop() if len(behind) == 1 else "NAME"
+    hint = f"Next: kathodos review lines {name} --undecided" if left else ""
     if reviewers > len(found):
         hint = f"{reviewers - len(found)} more reviewers: --format csv lists all. {hint}".rstrip()
     if not reviews:
