@@ -2,8 +2,11 @@
 PYTHON ?= python3
 BIN := .venv/bin
 DEMO ?= demo-workspace
+TESTS := $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
+# What touches a store is tested on both: in a file, and in a database where a PostgreSQL server's programs are.
+ON_BOTH := acceptance connectors ledger report review store workspace analysis.test_differences findings.excess
 
-.PHONY: demo test search lint bench clean
+.PHONY: demo test search soak lint bench clean
 
 .venv/installed: pyproject.toml
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
@@ -15,11 +18,16 @@ demo: .venv/installed
 	$(BIN)/kathodos demo $(DEMO) --fresh
 
 test: .venv/installed
-	$(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
+	$(TESTS)
+	KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,$(ON_BOTH))
 
 # The same tests with many times as many made-up catalogues, another choice at each run.
 search: .venv/installed
-	KATHODOS_SEARCH=20 $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
+	KATHODOS_SEARCH=20 $(TESTS)
+
+# Sixteen people at once on one store in a database, for ten minutes.
+soak: .venv/installed
+	$(BIN)/python bench/soak.py
 
 lint: .venv/installed
 	$(BIN)/ruff check .
@@ -33,6 +41,7 @@ bench: .venv/installed
 	$(BIN)/python bench/scale.py
 	$(BIN)/python bench/findings.py
 	$(BIN)/python bench/gathering.py
+	$(BIN)/python bench/stores.py
 
 clean:
 	rm -rf .venv $(DEMO)

@@ -32,6 +32,7 @@ from kathodos.findings.excess.roles import NEAR_ROLES
 from kathodos.findings.excess.use import DORMANT
 from kathodos.findings.risk.judging import Judged, Risk
 from kathodos.model.times import BEGINNING
+from kathodos.model.toml import TomlText
 from kathodos.rules.reading import read_rules
 from kathodos.workspace.workspace import Workspace
 
@@ -106,14 +107,14 @@ class Run:
             }
             for at in range(RULES)
         ]
-        return read_rules([("bench.toml", {"topic": "bench", "conflict": tables}, "")]).conflicts
+        return read_rules([TomlText("bench.toml", {"topic": "bench", "conflict": tables}, "")]).conflicts
 
     def needs(self):
         tables = [
             {"id": f"N-{at}", "who": f'department eq "Department {at}"', "must": [f"view {self.addresses[100 + at]}"]}
             for at in range(NEEDS)
         ]
-        return read_rules([("bench.toml", {"topic": "bench", "need": tables}, "")]).needs
+        return read_rules([TomlText("bench.toml", {"topic": "bench", "need": tables}, "")]).needs
 
     def excess(self, context):
         started, batches, spent = time.perf_counter(), [], {}

@@ -142,7 +142,7 @@ def more_tables(context, batches):
         "active": pd.DataFrame({"i": holders.is_active.nonzero()[0]}),
         "able": pd.DataFrame({"i": (holders.is_active | (holders.accounts_of.sizes() > 0)).nonzero()[0]}),
         "used": pd.DataFrame({name: column[by_people] for name, column in used.items()}).drop_duplicates(),
-        "account": pd.DataFrame({"owner": holders.owner, "days": np.maximum((basis.at - seen) // DAY, 0)}),
+        "account": pd.DataFrame({"owner": holders.owner, "days": np.maximum((basis.moment - seen) // DAY, 0)}),
         "finding": pd.DataFrame(
             {"whose": np.concatenate([it.whose for it in batches]), "weight": np.concatenate(weights)}
         ),

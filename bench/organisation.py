@@ -14,7 +14,7 @@ from pathlib import Path
 import numpy as np
 
 from kathodos.columns.ranges import range_text
-from kathodos.store.base import FOREVER
+from kathodos.store.blocks import FOREVER
 from kathodos.store.tables import TABLES
 
 SYSTEMS = 10
@@ -164,7 +164,8 @@ def fill_store(organisation, file: Path, with_lives=False):
     connection.execute("PRAGMA synchronous=OFF")
     connection.execute("BEGIN")
     connection.execute(
-        "INSERT INTO ledger VALUES (1, '2026-01-01T00:00:00Z', 'bench', 'gather', '[]', '', '{}', '{}', ?)", (b"1",)
+        "INSERT INTO ledger VALUES (1, '2026-01-01T00:00:00Z', 'bench', '{}', 'gather', '[]', '', '{}', '{}', ?)",
+        (b"1",),
     )
     connection.execute("INSERT INTO ledger_tree (level, position, hash) VALUES (0, 0, ?)", (b"1",))
     addresses, name = organisation.addresses(), organisation.name
@@ -280,7 +281,7 @@ def give_more(organisation, file: Path, grants, entry=2):
     connection = sqlite3.connect(file, isolation_level=None)
     connection.execute("BEGIN")
     connection.execute(
-        "INSERT INTO ledger VALUES (?, '2026-01-02T00:00:00Z', 'bench', 'gather', '[]', '', '{}', '{}', ?)",
+        "INSERT INTO ledger VALUES (?, '2026-01-02T00:00:00Z', 'bench', '{}', 'gather', '[]', '', '{}', '{}', ?)",
         (entry, str(entry).encode()),
     )
     first = 5_000_000 + entry * 1000

@@ -3,10 +3,15 @@
 import contextlib
 import datetime
 import ipaddress
+import os
+import shutil
 import socket
 import subprocess
+import tempfile
 import threading
+import time
 import urllib.parse
+from pathlib import Path
 
 from kathodos.demo import services
 
@@ -70,25 +75,122 @@ class Directory:
 
 
 class Cutting:
-    """A way to a server that breaks off after so many bytes of its answers."""
+    """A way to a server that breaks off after so many bytes of its answers, or of what is sent to it.
 
-    def __init__(self, port, after):
+    `again`: whether all that is asked after the break is let through; else nobody gets there any more.
+    """
+
+    def __init__(self, port, after, again=False, of_answers=True):
+        self.behind, self.left, self.again, self.of_answers, self.passed = port, after, again, of_answers, 0
         self.server = socket.create_server(("127.0.0.1", 0))
         self.port = self.server.getsockname()[1]
-        self.thread = threading.Thread(target=self._serve, args=(port, after), daemon=True)
-        self.thread.start()
+        threading.Thread(target=self._serve, daemon=True).start()
 
-    def _serve(self, port, left):
-        client, _ = self.server.accept()
-        with client, socket.create_connection(("127.0.0.1", port)) as behind:
-            threading.Thread(target=_pass_on, args=(client, behind), daemon=True).start()
-            while left > 0 and (data := behind.recv(min(4096, left))):
-                client.sendall(data)
-                left -= len(data)
-        self.server.close()
+    def _serve(self):
+        with contextlib.suppress(OSError):
+            while True:
+                client, _ = self.server.accept()
+                behind = socket.create_connection(("127.0.0.1", self.behind))
+                counted, free = ((behind, client), (client, behind))[:: 1 if self.of_answers else -1]
+                threading.Thread(target=_pass_on, args=free, daemon=True).start()
+                threading.Thread(target=self._pass_some, args=counted, daemon=True).start()
+
+    def _pass_some(self, one, other):
+        with one, other, contextlib.suppress(OSError):
+            while self.left > 0 and (data := one.recv(min(4096, self.left))):
+                other.sendall(data)
+                self.left -= len(data)
+                self.passed += len(data)
+            if self.left <= 0:
+                self.left = 2**62 if self.again else 0
+                if not self.again:
+                    self.server.shutdown(socket.SHUT_RDWR)
+            for side in (one, other):
+                side.shutdown(socket.SHUT_RDWR)  # another thread waits for it
 
 
 def _pass_on(client, behind):
     with contextlib.suppress(OSError):
         while data := client.recv(4096):
             behind.sendall(data)
+
+
+SERVERS_USER = 65534  # where the tests are root, which the server does not want to be
+AS_SERVER = ("setpriv", f"--reuid={SERVERS_USER}", "--clear-groups") if os.geteuid() == 0 else ()
+_UNTIL_LET_GO = """
+trap '' INT TERM
+"$@" & server=$!
+while read -r _; do :; done            # until whoever started it ends
+kill -QUIT "$server" && wait "$server" && rm -rf "$FOLDER"
+"""
+
+
+class Postgres:
+    """A PostgreSQL server in a temporary folder of its own, which goes when the tests end, however they end."""
+
+    def __init__(self, *settings):
+        self.folder = Path(tempfile.mkdtemp(prefix="kathodos-postgres-"))
+        self.folder.chmod(0o777)
+        self.programs, self.settings, self.watch = services.postgres_programs(), settings, None
+        words = ("--username", "postgres", "--auth", "trust", "--no-sync", "--encoding", "UTF8", "--locale", "C.UTF-8")
+        self._run("initdb", "--pgdata", self.data, *words)
+        self.port = services.free_port()
+        self.start()
+
+    @property
+    def data(self):
+        return self.folder / "data"
+
+    def _run(self, program, *words):
+        command = [*AS_SERVER, self.programs / program, *map(str, words)]
+        done = subprocess.run(command, cwd=self.folder, capture_output=True, text=True)
+        if done.returncode:
+            raise AssertionError(done.stdout + done.stderr)
+
+    def start(self):
+        """Starts it, and waits until it answers."""
+        # An empty database is quickly made, and nothing has to outlive the machine.
+        own = {"listen_addresses": "127.0.0.1", "port": self.port, "unix_socket_directories": self.folder}
+        quick = {"fsync": "off", "full_page_writes": "off", "autovacuum": "off", "max_connections": 60}
+        settings = [f"{name}={value}" for name, value in {**own, **quick}.items()]
+        words = [*AS_SERVER, self.programs / "postgres", "-D", self.data]
+        words += [word for it in (*settings, *self.settings) for word in ("-c", it)]
+        self.watch = subprocess.Popen(
+            ["bash", "-c", _UNTIL_LET_GO, "server", *map(str, words)],
+            cwd=self.folder,
+            env={**os.environ, "FOLDER": str(self.folder)},
+            stdin=subprocess.PIPE,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        for _ in range(400):
+            with contextlib.suppress(Exception), self.connect("postgres"):
+                return
+            time.sleep(0.05)
+        raise AssertionError("the server does not answer")
+
+    def stop(self, mode="fast"):
+        """Stops it; what it keeps stays, to be started again."""
+        self._run("pg_ctl", "stop", "--pgdata", self.data, "--mode", mode)
+        self.watch.stdin.close()
+        self.watch.wait()
+
+    def close(self):
+        """Stops it for good."""
+        self.watch.stdin.close()
+        self.watch.wait()
+        shutil.rmtree(self.folder, ignore_errors=True)
+
+    def connect(self, database, user="postgres"):
+        import psycopg
+
+        return psycopg.connect(host=str(self.folder), port=self.port, user=user, dbname=database, autocommit=True)
+
+    def create(self, name, words=""):
+        """A new database."""
+        with self.connect("postgres") as connection:
+            connection.execute(f'CREATE DATABASE "{name}" {words}'.encode())
+
+    def url(self, database, user="postgres", port=None, words=""):
+        """How a store in one of its databases is named."""
+        return f"postgresql+psycopg://{user}@127.0.0.1:{port or self.port}/{database}{words}"

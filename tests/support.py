@@ -13,6 +13,7 @@ from kathodos.engine.compiled.compile import compile_index
 from kathodos.model.kinds import BY_NAME, GATHERED
 from kathodos.model.rows import Rows
 from kathodos.store.records import InMemory
+from tests import stores
 
 COMMAND = Path(sys.executable).parent / "kathodos"
 NOW = "2026-06-15T12:00:00Z"
@@ -110,13 +111,30 @@ def write_tables(folder, catalogue):
             writer.writerows(records)
 
 
+def surroundings(now=NOW):
+    """The variables that a command is given."""
+    if stores.ON_POSTGRES:
+        stores.cache()
+    return {"KATHODOS_NOW": now or "", "COLUMNS": "120"}
+
+
+def placed(words):
+    """A command; a workspace that it makes has its store where the tests keep theirs."""
+    url = stores.new_url() if words[0] == "init" and "--store" not in words else None
+    return [*words, "--store", url] if url else words
+
+
 def run(*words, cwd, status=0, stdin=None, now=NOW, **variables):
-    """Runs the installed command as a user would and checks its status; gives what it printed, and its errors."""
-    environment = {**os.environ, "KATHODOS_NOW": now or "", "COLUMNS": "120", **variables}
+    """Runs the installed command as a user would and checks its status; gives what it printed, and its errors.
+
+    Where stores are databases, as `inside`: starting the command is tested on files.
+    """
+    if stores.ON_POSTGRES and stdin is None:
+        return inside(*words, cwd=cwd, status=status, now=now, **variables)
     done = subprocess.run(
-        [COMMAND, *map(str, words)],
+        [COMMAND, *map(str, placed(words))],
         cwd=cwd,
-        env=environment,
+        env={**os.environ, **surroundings(now), **variables},
         input=stdin,
         capture_output=True,
         text=True,
@@ -144,7 +162,7 @@ def inside(*words, cwd, status=0, now=NOW, **variables):
 
     from kathodos.cli.main import main
 
-    environment = {"KATHODOS_NOW": now or "", "COLUMNS": "120", **variables}
+    environment = {**surroundings(now), **variables}
     out, said, before = io.StringIO(), io.StringIO(), Path.cwd()
     os.chdir(cwd)
     try:
@@ -154,7 +172,7 @@ def inside(*words, cwd, status=0, now=NOW, **variables):
             contextlib.redirect_stderr(said),
         ):
             try:
-                code = main([str(word) for word in words])
+                code = main([str(word) for word in placed(words)])
             except SystemExit as stopped:
                 code = stopped.code
     finally:
@@ -371,11 +389,9 @@ class Prepared(Scratch):
         cls.prepared = cls.prepare(Path(folder.name).resolve())
 
     def setUp(self):
-        import shutil
-
         super().setUp()
         self.here = self.folder / "work"
-        shutil.copytree(self.prepared, self.here)
+        stores.copied(self.prepared, self.here)
 
 
 # A small office: two clerks and their head, a nested group, a conflict of one of them.

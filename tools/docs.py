@@ -10,17 +10,21 @@ out. The blocks of one file run one after another in a workspace of their own, l
 
 from __future__ import annotations
 
+import functools
 import os
 import re
 import shutil
 import subprocess
 import sys
 import tempfile
+from collections.abc import Mapping
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 NOW = "2026-06-15T10:00:00Z"
 BLOCK = re.compile(r"```console\n(.*?)```", re.DOTALL)
+HEAD = re.compile(r"\b(head) [0-9a-f]{16}\b")  # another one on each machine: entries say from where they were written
+SERVER = "postgresql+psycopg://"
 MOST = 14
 
 
@@ -37,10 +41,26 @@ def demo(folder: Path) -> Path:
     return folder / "tarnholm"
 
 
-def run(command: str, workspace: Path) -> list[str]:
+@functools.cache
+def database() -> dict[str, str]:
+    """Variables by which the server that the documentation names is one of this machine, made for it; none without."""
+    sys.path.insert(0, str(ROOT))
+    from kathodos.demo.services import postgres_programs
+    from tests.servers import Postgres
+
+    programs = postgres_programs()
+    if programs is None:
+        return {}
+    server = Postgres()
+    path = f"{os.environ['PATH']}:{programs}"
+    return {"PGHOSTADDR": "127.0.0.1", "PGPORT": str(server.port), "PATH": path, "XDG_CACHE_HOME": str(server.folder)}
+
+
+def run(command: str, workspace: Path, variables: Mapping[str, str]) -> list[str]:
     """The lines that a command line prints, errors included."""
-    path = f"{Path(sys.executable).parent}:{os.environ['PATH']}"
-    environment = {**os.environ, "KATHODOS_NOW": NOW, "COLUMNS": "110", "PATH": path, "KATHODOS_ACTOR": "r.lund"}
+    path = f"{Path(sys.executable).parent}:{variables.get('PATH', os.environ['PATH'])}"
+    own = {"KATHODOS_NOW": NOW, "COLUMNS": "110", "PATH": path, "KATHODOS_ACTOR": "r.lund"}
+    environment = {**os.environ, **variables, **own}
     done = subprocess.run(
         ["bash", "-c", command],
         cwd=workspace,
@@ -51,19 +71,22 @@ def run(command: str, workspace: Path) -> list[str]:
     )
     if "Traceback" in done.stdout or (done.returncode > 1 and "# refused" not in command):
         raise AssertionError(f"{command}\n{done.stdout}")
-    return [line.rstrip() for line in done.stdout.splitlines()]
+    return [HEAD.sub(r"\1 3b13585d7c6b55f7", line.rstrip()) for line in done.stdout.splitlines()]
 
 
 def refreshed(text: str, workspace: Path) -> str:
-    """The document with what its commands print now."""
-    return BLOCK.sub(lambda block: f"```console\n{_filled(block[1], workspace)}```", text)
+    """The document with what its commands print now; one that names a server as it is where there is none."""
+    variables = database() if SERVER in "".join(BLOCK.findall(text)) else {"LANG": "C.UTF-8"}
+    if not variables:
+        return text
+    return BLOCK.sub(lambda block: f"```console\n{_filled(block[1], workspace, variables)}```", text)
 
 
-def _filled(block: str, workspace: Path) -> str:
+def _filled(block: str, workspace: Path, variables: Mapping[str, str]) -> str:
     parts = re.split(r"^(\$ .*)\n", block, flags=re.MULTILINE)[1:]
     written = ""
     for command, shown in zip(parts[::2], parts[1::2], strict=True):
-        lines = run(command[2:], workspace)
+        lines = run(command[2:], workspace, variables)
         kept = shown.splitlines()
         most = len(kept) - 1 if kept[-1:] == ["..."] else MOST
         cut = [*lines[:most], "..."] if len(lines) > most + 1 else lines

@@ -2,11 +2,12 @@
 
 import os
 import shutil
-import sqlite3
 import subprocess
 import time
 import unittest
 
+from kathodos.workspace.workspace import Workspace
+from tests import stores
 from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, Scratch, lay_out, records, run
 
 AS_NOBODY = ("setpriv", "--reuid=65534", "--clear-groups")
@@ -100,6 +101,7 @@ class BadInput(Prepared, unittest.TestCase):
             rules.write_text(content)
             self.assert_refused(["conflicts"], 3, *expected)
 
+    @stores.ONLY_IN_A_FILE
     def test_a_store_that_cannot_be_used(self):
         store = self.office / "catalogue.db"
         good = store.read_bytes()
@@ -117,14 +119,13 @@ class BadInput(Prepared, unittest.TestCase):
     def test_a_store_that_somebody_else_is_writing_to(self):
         configuration = self.office / "kathodos.toml"
         configuration.write_text(configuration.read_text().replace("wait = 10 ", "wait = 1 "))
-        holder = sqlite3.connect(self.office / "catalogue.db", isolation_level=None)
-        holder.execute("BEGIN IMMEDIATE")
-        self.assert_refused(["baseline", "mark", "x"], 3, "locked", "Try again")
-        self.assertIn("2 roles", run("list", "roles", cwd=self.office).stdout)
-        holder.execute("ROLLBACK")
-        holder.close()
+        with Workspace.find(self.office).store.write():
+            said = "for more than 1 s" if stores.ON_POSTGRES else "locked"
+            self.assert_refused(["baseline", "mark", "x"], 3, said, "ry again")
+            self.assertIn("2 roles", run("list", "roles", cwd=self.office).stdout)
         run("baseline", "mark", "x", cwd=self.office)
 
+    @stores.ONLY_IN_A_FILE
     def test_a_disk_that_is_full_loses_nothing(self):
         import csv
 
@@ -191,13 +192,121 @@ class BadInput(Prepared, unittest.TestCase):
         self.assertEqual((done.returncode, done.stderr), (0, ""))
 
     def test_a_command_waits_for_a_short_write(self):
-        holder = sqlite3.connect(self.office / "catalogue.db", isolation_level=None)
-        holder.execute("BEGIN IMMEDIATE")
-        waiting = subprocess.Popen([COMMAND, "baseline", "mark", "late"], cwd=self.office, stdout=subprocess.DEVNULL)
-        time.sleep(1.5)
-        holder.execute("ROLLBACK")
-        holder.close()
+        with Workspace.find(self.office).store.write():
+            words = [COMMAND, "baseline", "mark", "late"]
+            waiting = subprocess.Popen(words, cwd=self.office, stdout=subprocess.DEVNULL)
+            time.sleep(1.5)
+            self.assertIsNone(waiting.poll())
         self.assertEqual(waiting.wait(), 0)
+
+
+class StrangeCalls(Prepared, unittest.TestCase):
+    """What nobody means, told in a line or two, whatever it is."""
+
+    @classmethod
+    def prepare(cls, folder):
+        office = lay_out(folder / "office", OFFICE)
+        run("gather", cwd=office)
+        return office
+
+    def refused(self, *words, status=3):
+        said = run(*words, cwd=self.here, status=status).stderr
+        self.assertLessEqual(len(said.splitlines()), 2, said)
+        return said
+
+    def test_numbers_without_end(self):
+        self.assertIn("of so large a number", self.refused("list", "grants", "--as-of", "9" * 5000, status=2))
+        self.assertIn("no entry 99", self.refused("list", "grants", "--as-of", "99", status=2))
+        add = ("control", "add", "C-9", "--owner", "head", "--does", "x", "--every", "P9999999999Y")
+        self.assertIn("is no duration", self.refused(*add))
+
+    def test_a_path_is_a_path(self):
+        for name in ("role:", "dues:a%", "file:b"):
+            run("reach", "--to", name, cwd=self.here)
+            self.assertEqual((self.here / name).read_bytes()[:4], b"PAR1")
+
+    def test_files_that_stand_in_themselves_too_deep(self):
+        text = f"a = {'[' * 3000}{']' * 3000}\n"
+        (self.here / "rules" / "deep.toml").write_text(text)
+        self.assertIn("too deep", self.refused("conflicts"))
+        (self.here / "rules" / "deep.toml").write_text(f"a = {'{a=' * 3000}1{'}' * 3000}\n")
+        self.assertIn("too deep", self.refused("conflicts"))
+        (self.here / "assumed.toml").write_text(text)
+        self.assertIn("too deep", self.refused("reach", "--assume", "assumed.toml"))
+
+    def test_tables_that_are_none(self):
+        import zipfile
+
+        import pyarrow as pa
+        import pyarrow.parquet as pq
+
+        source = '[[source]]\nname = "files"\nkind = "tables"\npath = "tables"\n'
+        for line, expected in (
+            ('delimiter = "\\n"', "one character each"),
+            ('quote = "\\r"', "one character each"),
+            ('encoding = "idna"', "no encoding"),
+            ('encoding = "undefined"', "no encoding"),
+        ):
+            stores.configured(self.here, f"{source}[source.tables.identities]\n{line}\n")
+            self.assertIn(expected, self.refused("gather"))
+        stores.configured(self.here, source)
+        kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet.main+xml"
+        types, parts = "http://schemas.openxmlformats.org/package/2006/content-types", "xl/workbook.xml"
+        related = "http://schemas.openxmlformats.org/package/2006/relationships"
+        what = "http://schemas.openxmlformats.org/officeDocument/2006/relationships/officeDocument"
+        main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
+        (self.here / "tables" / "roles.csv").unlink()
+        with zipfile.ZipFile(self.here / "tables" / "roles.xlsx", "w") as book:
+            content = f'<Types xmlns="{types}"><Override PartName="/{parts}" ContentType="{kind}"/></Types>'
+            book.writestr("[Content_Types].xml", content)
+            book.writestr(parts, f'<workbook xmlns="{main}"><sheets/></workbook>')
+            relation = f'<Relationship Id="r" Type="{what}" Target="{parts}"/>'
+            book.writestr("_rels/.rels", f'<Relationships xmlns="{related}">{relation}</Relationships>')
+        self.assertIn("has no sheet", self.refused("gather"))
+        (self.here / "tables" / "roles.xlsx").unlink()
+        late = pa.table({"system": ["dues"], "role": ["r"], "when": pa.array([2**62], pa.timestamp("us"))})
+        pq.write_table(late, self.here / "tables" / "roles.parquet")
+        self.assertIn("roles.parquet", self.refused("gather"))
+
+    @stores.ONLY_IN_A_FILE
+    def test_a_store_that_is_a_folder(self):
+        for url in ("sqlite:////", "sqlite:///.", "sqlite:///tables"):
+            (self.here / "kathodos.toml").write_text(f'[store]\nurl = "{url}"\n')
+            self.assertIn("is a folder", self.refused("list", "roles"))
+
+    def test_escapes_in_a_call_are_written_out(self):
+        for words in (("list", "systems", "--\x1b[31mx"), ("non\x1b[31msense",), ("reach", "--format", "\x1b[31mx")):
+            self.assertNotIn("\x1b", self.refused(*words, status=2))
+
+    def test_a_file_for_which_there_is_no_room_is_not_left_half(self):
+        from kathodos.errors import DataError
+        from kathodos.output.files import write_new
+
+        limit = "import resource; resource.setrlimit(resource.RLIMIT_FSIZE, (4096, 4096))"
+        script = f"{limit}; from kathodos.output.files import write_new; write_new('c.toml', 'x' * 9999)"
+        done = subprocess.run(
+            [
+                COMMAND.parent / "python",
+                "-c",
+                f"import signal; signal.signal(signal.SIGXFSZ, signal.SIG_IGN); {script}",
+            ],
+            cwd=self.here,
+            capture_output=True,
+            text=True,
+        )
+        self.assertIn("c.toml cannot be written", done.stderr)
+        self.assertFalse((self.here / "c.toml").exists())
+        write_new(str(self.here / "c.toml"), "y")
+        with self.assertRaises(DataError):
+            write_new(str(self.here / "no" / "c.toml"), "y")
+
+    def test_streams_that_are_closed_or_full(self):
+        for streams, status in ((">&-", 0), ("2>&-", 0), ("<&- >&- 2>&-", 0), ("> /dev/full", 3)):
+            command = f"{COMMAND} list roles {streams}"
+            done = subprocess.run(["bash", "-c", command], cwd=self.here, capture_output=True, text=True)
+            self.assertEqual(done.returncode, status, (streams, done.stderr))
+            self.assertLessEqual(len(done.stderr.splitlines()), 2, done.stderr)
+            self.assertNotIn("Traceback", done.stderr)
 
 
 class HostileNames(Scratch, unittest.TestCase):

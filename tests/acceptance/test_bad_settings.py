@@ -2,6 +2,7 @@
 
 import unittest
 
+from tests import stores
 from tests.support import OFFICE, OFFICE_RULES, Prepared, inside, lay_out, records_inside
 
 SOURCE = """[[source]]
@@ -20,7 +21,7 @@ class Settings(Prepared, unittest.TestCase):
 
     def refused(self, words, text):
         """What is said when a command is run with this configuration: one or two lines, and status 3."""
-        (self.here / "kathodos.toml").write_text(text, encoding="utf-8")
+        stores.configured(self.here, text)
         done = inside(*words, cwd=self.here, status=3)
         self.assertEqual(done.stdout, "")
         self.assertLessEqual(len(done.stderr.splitlines()), 2, done.stderr)
@@ -133,7 +134,7 @@ class Settings(Prepared, unittest.TestCase):
             ),
             ('password_from = "file:none.txt"', "The file none.txt, which the source db names, cannot be read"),
         ):
-            (self.here / "kathodos.toml").write_text(f"{source}{line}\n")
+            stores.configured(self.here, f"{source}{line}\n")
             said = inside("gather", cwd=self.here, status=3).stderr
             for part in expected:
                 self.assertIn(part, said)

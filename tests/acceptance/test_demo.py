@@ -4,12 +4,12 @@ import csv
 import io
 import json
 import re
-import shutil
 import tempfile
 import unittest
 from pathlib import Path
 
 from kathodos.demo import make_data
+from tests import stores
 from tests.support import inside, records, records_inside, run
 
 NOW = "2026-06-15T10:00:00Z"
@@ -24,6 +24,8 @@ class TheDemo(unittest.TestCase):
         cls.folder = Path(cls.scratch.name)
         cls.printed = run("demo", "tarnholm", cwd=cls.folder)
         cls.workspace = cls.folder / "tarnholm"
+        if stores.ON_POSTGRES:
+            run("store", "copy", stores.new_url(), "--move", cwd=cls.workspace)
         cls.found = []
 
     def ask(self, *words, status=0, state="before-review"):
@@ -41,6 +43,7 @@ class TheDemo(unittest.TestCase):
         (row,) = self.ask("list", "identities", "--where", where)
         return row["id"]
 
+    @stores.ONLY_IN_A_FILE
     def test_it_is_deterministic_and_repeatable_by_hand(self):
         other = self.folder / "again"
         other.mkdir()
@@ -50,6 +53,7 @@ class TheDemo(unittest.TestCase):
         self.assertGreater(len(commands), 20)
         self.assertIn("As signed", run("ledger", "verify", cwd=self.workspace, now=NOW).stdout)
 
+    @stores.ONLY_IN_A_FILE
     def test_it_replaces_only_an_earlier_demo(self):
         self.assertIn("--fresh", run("demo", "tarnholm", cwd=self.folder, status=2).stderr)
         other = self.folder / "precious"
@@ -154,7 +158,7 @@ class TheDemo(unittest.TestCase):
     def test_story_7_a_grant_that_adds_nothing(self):
         (grant,) = self.ask("list", "grants", "--where", 'holder eq "identity:p0072" and gives eq "role:dues/clerk"')
         other = self.folder / "without"
-        shutil.copytree(self.workspace, other)
+        stores.copied(self.workspace, other)
         grants = other / "tables" / "grants.csv"
         lines = [line for line in grants.read_text().splitlines(True) if not line.startswith(f"{grant['grant']},")]
         run("gather", cwd=other, now=NOW)

@@ -5,6 +5,7 @@ import subprocess
 import unittest
 
 from kathodos.engine.compiled.layout import arrays_of, index_from
+from tests import stores
 from tests.engine.test_decide import everything
 from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, index_of, lay_out, records, run
 
@@ -21,7 +22,7 @@ class TheSavedIndex(Prepared, unittest.TestCase):
 
     def setUp(self):
         super().setUp()
-        self.file = self.here / "catalogue.db.computed" / "index"
+        self.file = stores.computed(self.here) / "index"
         self.assertGreater(len(self.expected), 5)
         self.assertTrue(self.file.exists())
 
@@ -70,7 +71,7 @@ class TheSavedIndex(Prepared, unittest.TestCase):
         there = lay_out(self.folder / "other", other)
         run("gather", cwd=there)
         records(*ASKED, cwd=there)
-        self.file.write_bytes((there / self.file.relative_to(self.here)).read_bytes())
+        self.file.write_bytes((stores.computed(there) / "index").read_bytes())
         self.assert_same_answer()
 
     def test_several_at_once_all_answer_and_leave_a_whole_one(self):

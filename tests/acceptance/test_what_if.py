@@ -137,11 +137,11 @@ class WhatIf(Prepared, unittest.TestCase):
             frame = pd.read_parquet(self.here / f"{at}.parquet")
             expected = [(_reference(row), row["action"], row["resource"]) for row in told]
             self.assertEqual(sorted(frame.itertuples(index=False, name=None)), sorted(expected))
-        before = (self.here / "catalogue.db").read_bytes()
-        for target in ("no/such/folder.parquet", "catalogue.db", "0.parquet", "."):
+        before = (self.here / "kathodos.toml").read_bytes()
+        for target in ("no/such/folder.parquet", "kathodos.toml", "0.parquet", "."):
             run("reach", "--to", target, cwd=self.here, status=3)
         self.assertIn("--to is empty", run("reach", "--to", "", cwd=self.here, status=2).stderr)
-        self.assertEqual((self.here / "catalogue.db").read_bytes(), before)
+        self.assertEqual((self.here / "kathodos.toml").read_bytes(), before)
         self.assertEqual([file.name for file in self.here.glob("*.part")], [])
 
 

@@ -8,6 +8,7 @@ from kathodos.connectors.directory import read
 from kathodos.connectors.ldif import read_ldif
 from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
+from tests import stores
 from tests.servers import PASSWORD, ROOT, SLAPD, Cutting, Directory
 from tests.support import Scratch, records, run
 
@@ -206,9 +207,10 @@ class Server(Scratch, unittest.TestCase):
         run("init", "office", cwd=self.folder)
         office = self.folder / "office"
         (office / "secret").write_text(PASSWORD)
-        (office / "kathodos.toml").write_text(
+        stores.configured(
+            office,
             f'[[source]]\nname = "dir"\nkind = "ldap"\nurl = "{self.server.url}"\nbase = "{BASE}"\nincremental = true\n'
-            f'bind = {{ as = "{ROOT}", password_from = "env:LDAP_SECRET" }}\n'
+            f'bind = {{ as = "{ROOT}", password_from = "env:LDAP_SECRET" }}\n',
         )
 
         def gather():

@@ -11,6 +11,7 @@ from unittest import mock
 from kathodos.connectors import posix as posix_source
 from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
+from tests import stores
 from tests.connectors.test_posix_tree import GROUPS, USERS, grow, has_acls
 from tests.support import Scratch, records, run
 
@@ -35,7 +36,7 @@ class Tree(Scratch, unittest.TestCase):
 
     @unittest.skipUnless(has_acls() and shutil.which("getfacl"), "needs root, a file system with ACLs, and getfacl")
     def test_a_dump_made_elsewhere_says_what_the_walk_says(self):
-        for seed in range(4):
+        for seed in range(8):
             top = self.folder / f"tree{seed}"
             top.mkdir()
             grow(top, random.Random(seed))
@@ -43,20 +44,41 @@ class Tree(Scratch, unittest.TestCase):
                 (folder / "inside").write_text("so that the dump shows that this is a folder")
             (top / "link").symlink_to("/etc")
             names = {f":{number}:": f":{name}:" for number, name in (*USERS.items(), *GROUPS.items())}
-            dump = subprocess.run(["getfacl", "-R", "-P", "."], cwd=top, capture_output=True, text=True).stdout
+            dump = subprocess.run(["getfacl", "-R", "-P", "."], cwd=top, capture_output=True).stdout
+            dump = os.fsdecode(dump)
             for number, name in (*USERS.items(), *GROUPS.items()):
                 dump = dump.replace(f"owner: {number}\n", f"owner: {name}\n").replace(
                     f"group: {number}\n", f"group: {name}\n"
                 )
             for number, name in names.items():
                 dump = dump.replace(number, name)
-            (self.folder / "dump").write_text(dump)
+            (self.folder / "dump").write_bytes(os.fsencode(dump))
             walked, reading = self.read(tree=f"tree{seed}")
             self.assertEqual(reading.problems, [])
             dumped, reading = self.read(dump="dump")
             self.assertEqual(reading.problems, [])
             self.assertEqual(walked, dumped)
             self.assertNotIn("link", str(walked["resources"]))
+
+    def test_a_primary_group_without_a_line_has_its_members_all_the_same(self):
+        (self.folder / "passwd").write_bytes(
+            PASSWD.encode() + b"ed:x:61005:62009::/:/bin/sh\nf\xff:x:61006:62009::/:/x\n"
+        )
+        (self.folder / "dump").write_text(
+            "# file: a\n# owner: ann\n# group: 62009\nuser::rw-\nuser:f\\377:rwx\t#effective:r--\n"
+            "group::r--\nmask::r--\nother::---\n"
+        )
+        found, reading = self.read(dump="dump")
+        self.assertEqual(reading.problems, [])
+        inside = {dict(row)["member"] for row in found["members"] if dict(row)["group"] == "gid:62009"}
+        self.assertEqual(inside, {"account:files/ed", "account:files/f%FF"})
+        given = {(dict(row)["holder"], dict(row)["gives"]) for row in found["grants"] if dict(row)["on"] == "files:/a"}
+        self.assertIn(("group:files/gid:62009", "role:files/file-r--"), given)
+        self.assertIn(("account:files/f%FF", "role:files/file-r--"), given)
+        self.assertNotIn("role:files/executes", {gives for _, gives in given})
+        (self.folder / "passwd").write_text(PASSWD + f"ed:x:{'9' * 5000}:62009::/:/bin/sh\n")
+        with self.assertRaisesRegex(DataError, "passwd, line 6: expected 7 fields"):
+            self.read(dump="dump")
 
     def test_a_file_that_goes_while_the_tree_is_read_is_noted(self):
         top = self.folder / "tree"
@@ -104,15 +126,21 @@ class Tree(Scratch, unittest.TestCase):
         top = office / "share"
         (top / "plans").mkdir(parents=True)
         (top / "plans" / "berth").write_text("x")
+        for name in (b"\xff", b"\xfe", b"end "):
+            (top / os.fsdecode(name)).write_text("x")
         for path, mode in ((top, 0o755), (top / "plans", 0o750), (top / "plans" / "berth", 0o640)):
             path.chmod(mode)
         mine = f"me:x:{os.geteuid() or 61001}:7::/:/bin/sh\nbo:x:61999:8::/:/bin/sh\n"
         (office / "passwd").write_text(mine)
         (office / "group").write_text("crew:x:7:\nwheel:x:8:bo\n")
         source = 'kind = "posix"\nsystem = "share"\ntree = "share"\npasswd = "passwd"\ngroup = "group"\n'
-        (office / "kathodos.toml").write_text(f'[[source]]\nname = "tree"\n{source}administrators = ["wheel"]\n')
+        stores.configured(office, f'[[source]]\nname = "tree"\n{source}administrators = ["wheel"]\n')
         rows = {row["kind"]: row["came"] for row in records("gather", cwd=office)}
-        self.assertEqual((rows["accounts"], rows["resources"]), (2, 3))
+        self.assertEqual((rows["accounts"], rows["resources"]), (2, 6))
+        listed = {row["resource"] for row in records("list", "resources", cwd=office)}
+        self.assertLess({"share:/%FF", "share:/%FE", "share:/end "}, listed)
+        self.assertTrue(records("reach", "--on", "share:/%FF", cwd=office))
+        self.assertTrue(records("reach", "--on", "share:/end ", cwd=office))
         reached = records("reach", "--on", "share:/plans/berth", "--do", "write", cwd=office)
         self.assertIn("share/bo", {row["account"] for row in reached})
         self.assertIn(("share:/plans", "goes"), self.after_losing(office, Path("share/plans")))

@@ -15,6 +15,15 @@ from tests.support import index_of
 
 USERS = {0: "root", 61001: "ann", 61002: "bo", 61003: "cy", 61004: "di"}
 GROUPS = {62001: "crew", 62002: "desk", 62003: "yard"}
+NASTY = (
+    *map(os.fsdecode, (b"\xff", b"\xfe", b"b ", b"t\t", b" l", b"c\\", b"o\\040")),
+    "%FF",
+    "n\n",
+    "é",
+    "#h",
+    "b",
+    "t",
+)
 WAYS = (("read", os.R_OK), ("write", os.W_OK), ("execute", os.X_OK))
 
 
@@ -43,7 +52,9 @@ def grow(top, seeded):
     """A random tree: folders in folders, owners and groups of all sorts, modes and ACLs."""
     folders, everything = [top], [top]
     for number in range(26):
-        path = seeded.choice(folders) / seeded.choice((f"f{number}", f"a*{number}", f"50%{number}"))
+        path = seeded.choice(folders) / seeded.choice((f"f{number}", f"a*{number}", f"50%{number}", *NASTY))
+        if path.exists():
+            continue
         if seeded.random() < 0.45:
             path.mkdir()
             folders.append(path)
@@ -109,6 +120,7 @@ class TheKernelsOwnAnswer(unittest.TestCase):
         tables = {kind: records_of(said) for kind, said in columns.items()}
         index = index_of(tables)
         reached = set(triples(index, None, 0))
+        self.assertEqual(len({address_of("files", it.path) for it in access}), len(files))
         for user, name in USERS.items():
             groups = [group for group, inside in members.items() if user in inside] or [65534]
             for entry, path, said in zip(access, files, asked_as(user, groups, files), strict=True):

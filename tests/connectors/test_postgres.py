@@ -1,32 +1,22 @@
 """PostgreSQL's own answer: what the engine reaches is what the server says of every role, object and privilege."""
 
 import json
-import os
 import random
-import shutil
-import subprocess
-import tempfile
 import unittest
-from pathlib import Path
 
 from kathodos.connectors import postgres_catalogs as postgres
 from kathodos.engine.everyone import triples
 from kathodos.model.addresses import address_of
-from tests.support import index_of, records, run
+from kathodos.workspace.workspace import Workspace
+from tests import stores
+from tests.servers import Postgres
+from tests.support import Scratch, index_of, records, run
 
 OF_TABLES = ("select", "insert", "update", "delete", "truncate", "references", "trigger")
 OF_COLUMNS = ("select", "insert", "update", "references")
 OF_SEQUENCES = ("usage", "select", "update")
+FUNCTIONS = (("f/*", "integer"), ("f", ""))
 OF_SCHEMAS = {"usage": "use-schema", "create": "create-in-schema"}
-AS_SERVER = ("setpriv", "--reuid=65534", "--clear-groups") if os.geteuid() == 0 else ()
-
-
-def programs():
-    """The folder of a server's programs; None where there is no server, or no way to run it as another user."""
-    found = shutil.which("initdb") or next(iter(sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"))), None)
-    if found is None or (AS_SERVER and not shutil.which("setpriv")):
-        return None
-    return Path(found).resolve().parent
 
 
 def quoted(name):
@@ -38,7 +28,8 @@ class World:
 
     def __init__(self, seed, run):
         self.seeded, self.run = random.Random(seed), run
-        self.roles = [f"r{seed}-{number}" for number in range(6)] + [f"Odd*/ %{seed}"]
+        app = f"r{seed}-0"
+        self.roles = [app, f"r{seed}-1", f"{app}:member", f"{app} ", f"group:{app}", f"r{seed}-5", f"Odd*/ %{seed};x"]
         self.schemas, self.relations = [f"one {seed}", "two"], []
 
     def make(self):
@@ -54,17 +45,18 @@ class World:
                 self.run(f"GRANT {name} TO {quoted(self.seeded.choice(self.roles[:5]))}")
         for schema in self.schemas:
             self.run(f"CREATE SCHEMA {quoted(schema)} AUTHORIZATION {quoted(self.seeded.choice(self.roles))}")
-            for number in range(3):
-                self.relation(schema, f"t{number}", 'TABLE {} (a int, b int, "c/*" int)', "TABLE")
+            for name in ("t0", "t0 ", "f()"):
+                self.relation(schema, name, 'TABLE {} (a int, b int, "c/*" int)', "TABLE")
             self.relation(schema, "v", "VIEW {} AS SELECT 1 AS a, 2 AS b", "VIEW")
             self.relation(schema, "s", "SEQUENCE {}", "SEQUENCE")
-            function = f"{quoted(schema)}.{quoted('f/*')}"
-            self.run(f"CREATE FUNCTION {function}(int) RETURNS int LANGUAGE sql AS 'SELECT 1'")
-            self.run(f"ALTER FUNCTION {function} OWNER TO {quoted(self.seeded.choice(self.roles))}")
-            for _ in range(3):
-                give, to = self.pick(("GRANT", "TO"), ("REVOKE", "FROM"))
-                who = self.pick("PUBLIC", *map(quoted, self.roles))
-                self.run(f"{give} EXECUTE ON FUNCTION {function} {to} {who}")
+            for name, arguments in FUNCTIONS:
+                function = f"{quoted(schema)}.{quoted(name)}"
+                self.run(f"CREATE FUNCTION {function}({arguments}) RETURNS int LANGUAGE sql AS 'SELECT 1'")
+                self.run(f"ALTER FUNCTION {function} OWNER TO {quoted(self.seeded.choice(self.roles))}")
+                for _ in range(3):
+                    give, to = self.pick(("GRANT", "TO"), ("REVOKE", "FROM"))
+                    who = self.pick("PUBLIC", *map(quoted, self.roles))
+                    self.run(f"{give} EXECUTE ON FUNCTION {function} {to} {who}")
         for _ in range(60):
             self.run(self.change())
         self.run(f"CREATE SCHEMA quiet AUTHORIZATION {quoted(self.seeded.choice(self.roles))}")  # keeps its defaults
@@ -93,32 +85,15 @@ class World:
         return f"{give} {self.pick(*OF_TABLES, 'ALL')} ON {full} {to} {who}"
 
 
-@unittest.skipUnless(programs(), "needs a PostgreSQL server's programs")
-class TheServersOwnAnswer(unittest.TestCase):
+@stores.ONLY_WITH_A_SERVER
+class TheServersOwnAnswer(Scratch, unittest.TestCase):
     @classmethod
     def setUpClass(cls):
-        import psycopg
+        cls.server = Postgres()
+        cls.addClassCleanup(cls.server.close)
+        cls.connect = cls.server.connect
 
-        scratch = tempfile.TemporaryDirectory(ignore_cleanup_errors=True)
-        cls.addClassCleanup(scratch.cleanup)
-        cls.folder = Path(scratch.name)
-        cls.folder.chmod(0o777)
-        data, bin_folder = cls.folder / "data", programs()
-        cls.server(bin_folder / "initdb", "--pgdata", data, "--username", "postgres", "--auth", "trust", "--no-sync")
-        options = f"-c listen_addresses='' -c unix_socket_directories='{cls.folder}' -c fsync=off"
-        start = ("--pgdata", data, "--wait", "--log", cls.folder / "log", "--options", options)
-        cls.server(bin_folder / "pg_ctl", "start", *start)
-        cls.addClassCleanup(cls.server, bin_folder / "pg_ctl", "stop", "--pgdata", data, "--mode", "immediate")
-        cls.connect = staticmethod(
-            lambda name: psycopg.connect(host=str(cls.folder), user="postgres", dbname=name, autocommit=True)
-        )
-
-    @classmethod
-    def server(cls, *words):
-        done = subprocess.run([*AS_SERVER, *map(str, words)], cwd=cls.folder, capture_output=True, text=True)
-        if done.returncode:
-            raise AssertionError(done.stdout + done.stderr)
-
+    @unittest.skipIf(stores.ON_POSTGRES, "touches no store")
     def test_of_every_role_object_and_privilege(self):
         for seed in range(4):
             with self.subTest(seed=seed):
@@ -129,7 +104,21 @@ class TheServersOwnAnswer(unittest.TestCase):
                     world.make()
                     owner = quoted(world.seeded.choice(world.roles))
                     connection.execute(f"ALTER DATABASE world{seed} OWNER TO {owner}")
-                    self.compare(seed, world, lambda sql: connection.execute(sql).fetchall())
+                    tables = postgres.read_records(lambda sql: connection.execute(sql).fetchall(), "pg")
+                    reached = set(triples(index_of(tables), None, 0))
+                    self.compare(seed, world, lambda sql: connection.execute(sql).fetchall(), reached)
+                self.assertEqual(self.gathered(f"world{seed}"), reached)
+
+    def gathered(self, database):
+        """What is reached after the command has gathered a database, with nothing set aside or noted."""
+        office = self.folder / database
+        run("init", database, cwd=self.folder)
+        url = f"postgresql://postgres@/{database}?host={self.server.folder}&port={self.server.port}"
+        stores.configured(office, f'[[source]]\nname = "db"\nkind = "postgres"\nsystem = "pg"\nurl = "{url}"\n')
+        run("gather", cwd=office)
+        self.assertEqual(records("gather", "--problems", cwd=office), [])
+        with Workspace.find(office).view() as view:
+            return set(triples(view.index, None, 0))
 
     def test_the_command_reads_the_database_and_says_what_is_wrong(self):
         with self.connect("postgres") as connection:
@@ -142,12 +131,11 @@ class TheServersOwnAnswer(unittest.TestCase):
             connection.execute("ALTER DEFAULT PRIVILEGES FOR ROLE keeper GRANT SELECT ON TABLES TO clerk")
             connection.execute("GRANT INSERT ON dues TO keeper")
             connection.execute("REVOKE SELECT ON pg_auth_members FROM PUBLIC; SELECT 1")
-        self.folder.chmod(0o777)
         run("init", "office", cwd=self.folder)
         office = self.folder / "office"
         source = '[[source]]\nname = "db"\nkind = "postgres"\nsystem = "pg"\n'
-        url = f"postgresql://{{}}@/harbour?host={self.folder}"
-        (office / "kathodos.toml").write_text(f'{source}url = "{url.format("postgres")}"\n')
+        url = f"postgresql://{{}}@/harbour?host={self.server.folder}&port={self.server.port}"
+        stores.configured(office, f'{source}url = "{url.format("postgres")}"\n')
         run("gather", cwd=office)
         told = json.loads(run("show", "pg:/harbour/public/dues", "--format", "json", cwd=office).stdout)
         self.assertEqual((told["row_security"], told["type"]), ("on", "table"))
@@ -165,19 +153,23 @@ class TheServersOwnAnswer(unittest.TestCase):
             ("postgresql://postgres:secret@/harbour", "a url without a password"),
             (f"postgresql://postgres@/harbour?host={office}", "does not answer"),
         ):
-            (office / "kathodos.toml").write_text(f'{source}url = "{text}"\n')
+            stores.configured(office, f'{source}url = "{text}"\n')
             error = run("gather", cwd=office, status=3).stderr
             self.assertIn(expected, error)
             self.assertNotIn("secret", error)
 
-    def compare(self, seed, world, query):
-        tables = postgres.read_records(query, "pg")
-        reached = set(triples(index_of(tables), None, 0))
+    def compare(self, seed, world, query, reached):
         said = list(self.answers(f"world{seed}", world, query))
         self.assertGreater(len(said), 1000)
         self.assertTrue({True, False} <= {answer for *_, answer in said})
+        addresses = {}
         for role, action, path, answer in said:
-            asked = (f"account:pg/{role}", action, address_of("pg", path))
+            address = path
+            if isinstance(path, tuple):
+                own = path[0] != postgres.ROLES
+                address = postgres.address_in_database("pg", *path) if own else address_of("pg", path)
+            self.assertEqual(addresses.setdefault(address, path), path)
+            asked = (f"account:pg/{role}", action, address)
             self.assertEqual(asked in reached, answer, asked)
 
     def answers(self, database, world, query):
@@ -209,9 +201,11 @@ class TheServersOwnAnswer(unittest.TestCase):
                             yield role, privilege, (database, schema, relation, column), answer
         for schema in world.schemas:
             usage = f"has_schema_privilege(role, '{schema}', 'usage')"
-            call = f"has_function_privilege(role, '{quoted(schema)}.{quoted('f/*')}(int)', 'execute')"
-            for role, answer in query(f"SELECT role, {usage} AND {call} FROM {who}"):
-                yield role, "execute", (database, schema, "f/*(integer)"), answer
+            for name, arguments in FUNCTIONS:
+                call = f"has_function_privilege(role, '{quoted(schema)}.{quoted(name)}({arguments})', 'execute')"
+                address = postgres.address_of_function("pg", database, schema, name, arguments)
+                for role, answer in query(f"SELECT role, {usage} AND {call} FROM {who}"):
+                    yield role, "execute", address, answer
         for name in (database, "postgres"):
             for privilege, action in (("CONNECT", "connect"), ("CREATE", "create-schema"), ("TEMP", "temporary")):
                 call = f"has_database_privilege(role, '{name}', '{privilege}')"

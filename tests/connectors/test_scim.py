@@ -11,6 +11,7 @@ from kathodos.connectors.scim import ENTERPRISE, read
 from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
 from kathodos.standin.scim import Standin
+from tests import stores
 from tests.support import Scratch, records, run
 
 TOKEN = "a token of the tests"
@@ -85,6 +86,18 @@ class Scim(Scratch, unittest.TestCase):
             found, _ = self.read(server, filter='userName eq "p0007"')
             self.assertEqual([row["login"] for row in found["accounts"]], ["p0007"])
 
+    def test_members_that_are_no_list_and_half_characters(self):
+        groups = [
+            {"id": "g1", "displayName": "odd\ud800", "members": 5},
+            {"id": "g2", "displayName": "odd", "members": {}},
+        ]
+        groups.append({"id": "g3", "displayName": "even", "members": [{"value": "u1"}, 7, None]})
+        with serving({"Users": DATA["Users"][:3], "Groups": groups}) as server:
+            found, reading = self.read(server)
+        self.assertEqual([row["group"] for row in found["groups"]], ["odd%ED%A0%80", "odd", "even"])
+        self.assertEqual([row["group"] for row in found["members"]], ["even"])
+        self.assertIn("are no list", " ".join(it.reason for it in reading.problems))
+
     def test_a_busy_service_is_asked_again(self):
         with serving(fault="busy") as server:
             found, _ = self.read(server)
@@ -127,9 +140,10 @@ class Scim(Scratch, unittest.TestCase):
         run("init", "office", cwd=self.folder)
         office = self.folder / "office"
         with serving(token=TOKEN) as server:
-            (office / "kathodos.toml").write_text(
+            stores.configured(
+                office,
                 f'[[source]]\nname = "roster"\nkind = "scim"\nurl = "{server.url}"\nsystem = "roster"\n'
-                'as = ["identities", "accounts"]\nauth = { token_from = "env:ROSTER_TOKEN" }\n'
+                'as = ["identities", "accounts"]\nauth = { token_from = "env:ROSTER_TOKEN" }\n',
             )
             rows = {row["kind"]: row["came"] for row in records("gather", cwd=office, ROSTER_TOKEN=TOKEN)}
             self.assertEqual((rows["identities"], rows["accounts"], rows["grants"]), (250, 250, 126))

@@ -1,8 +1,6 @@
 """The digest over an entry's rows is found anew in the same blocks, and whatever was changed shows where."""
 
-import contextlib
 import random
-import sqlite3
 import subprocess
 import sys
 import tempfile
@@ -14,6 +12,7 @@ from kathodos.ledger import entries, verify, writing
 from kathodos.model.kinds import AREAS, SYSTEMS
 from kathodos.store.computed import Point
 from kathodos.workspace.workspace import Workspace
+from tests import stores
 
 BLOCK = 7
 
@@ -22,7 +21,7 @@ class Blocks(unittest.TestCase):
     def setUp(self):
         scratch = tempfile.TemporaryDirectory()
         self.addCleanup(scratch.cleanup)
-        self.workspace = Workspace.create(Path(scratch.name) / "office")
+        self.workspace = Workspace.create(Path(scratch.name) / "office", stores.new_url())
         for module in (entries, verify):
             patched = mock.patch.object(module, "BLOCK", BLOCK)
             patched.start()
@@ -41,12 +40,14 @@ class Blocks(unittest.TestCase):
 
     def test_whatever_the_sizes_what_was_written_is_found_as_signed(self):
         seeded = random.Random(3)
-        total = 0
+        total, still_open = 0, set()
         for _ in range(12):
             sizes = [
                 seeded.choice((1, BLOCK - 1, BLOCK, BLOCK + 1, 3 * BLOCK, 20)) for _ in range(seeded.randint(1, 3))
             ]
-            self.bring(*sizes, end=seeded.sample(range(1, total + 1), min(total, 2)) if total > 40 else ())
+            ended = seeded.sample(sorted(still_open), 2) if total > 40 else ()
+            self.bring(*sizes, end=ended)
+            still_open = (still_open - {*ended}) | {*range(total + 1, total + sum(sizes) + 1)}
             total += sum(sizes)
             done = self.found()
             self.assertEqual((done.discrepancies, done.rows), ([], total))
@@ -90,11 +91,9 @@ class Blocks(unittest.TestCase):
         return (row - 1) % (3 * BLOCK + 2)
 
     def change(self, *statements):
-        with sqlite3.connect(self.workspace.store.file) as connection:
-            for statement in statements:
-                connection.execute(statement)
-        connection.close()
+        stores.altered(self.workspace.folder, *statements)
 
+    @stores.ONLY_IN_A_FILE
     def test_other_types_in_the_place_of_texts_and_numbers_are_found(self):
         self.bring(3)
         for column, value in (
@@ -110,8 +109,8 @@ class Blocks(unittest.TestCase):
                 self.change(f'UPDATE areas SET "{column}" = {before} WHERE row = 1')
 
     def told(self, query):
-        with contextlib.closing(sqlite3.connect(self.workspace.store.file)) as connection:
-            return connection.execute(query).fetchone()[0]
+        ((value,),) = stores.told(self.workspace.folder, query)
+        return value
 
 
 APART = """
@@ -130,13 +129,11 @@ if __name__ == "__main__":
 class Apart(unittest.TestCase):
     def test_processes_find_what_one_finds(self):
         with tempfile.TemporaryDirectory() as scratch:
-            workspace = Workspace.create(Path(scratch) / "office")
+            workspace = Workspace.create(Path(scratch) / "office", stores.new_url())
             with writing.writing(workspace.store, workspace.keys, "test", "tester") as draft:
                 draft.open_rows(AREAS, [(f"a{at}", f"s:/{at}", None, None) for at in range(5)], "one")
                 draft.open_rows(SYSTEMS, [("s", *[None] * (len(SYSTEMS.names) - 1))], "one")
-            with contextlib.closing(sqlite3.connect(workspace.store.file)) as connection, connection:
-                connection.execute("UPDATE areas SET resources = 's:/9' WHERE row = 2")
-                connection.execute("DELETE FROM systems")
+            stores.altered(workspace.folder, "UPDATE areas SET resources = 's:/9' WHERE row = 2", "DELETE FROM systems")
             alone = verify.verify(workspace.store, workspace.keys).discrepancies
             self.assertEqual([it.where.partition(" (")[0] for it in alone], ["systems row 1", "areas row 2"])
             script = Path(scratch) / "apart.py"

@@ -13,6 +13,7 @@ from kathodos.ledger.payloads import Act, MarkPayload
 from kathodos.model.kinds import AREAS, BASELINES
 from kathodos.store.records import columns_of
 from kathodos.workspace.workspace import Workspace
+from tests import stores
 from tests.support import Scratch
 
 
@@ -34,7 +35,7 @@ class Areas(Operation):
 class Operations(Scratch, unittest.TestCase):
     def setUp(self):
         super().setUp()
-        self.workspace = Workspace.create(self.folder / "office")
+        self.workspace = Workspace.create(self.folder / "office", stores.new_url())
 
     def areas(self):
         with self.workspace.view() as view:

@@ -33,6 +33,13 @@ class Resolving(unittest.TestCase):
             self.assertEqual(names().resolve(text, AMONG), expected)
         self.assertEqual(names().resolve("x", ("accounts",), "gates"), "account:gates/x")
 
+    def test_a_name_that_begins_like_a_prefix_is_itself(self):
+        found = names()
+        found.add(kinds.GROUPS, [("pg", "app"), ("pg", "group:app")])
+        self.assertEqual(found.resolve("group:app", ("groups",), "pg"), "group:pg/group:app")
+        self.assertEqual(found.resolve("app", ("groups",), "pg"), "group:pg/app")
+        self.assertEqual(found.resolve("group:pg/group:app", ("groups",)), "group:pg/group:app")
+
     def test_several_and_none(self):
         with self.assertRaises(UnfitError) as ambiguous:
             names().resolve("ann", AMONG)

@@ -11,9 +11,10 @@ import numpy as np
 from kathodos.ledger import writing
 from kathodos.model.kinds import AREAS
 from kathodos.store import history
-from kathodos.store.base import FOREVER
+from kathodos.store.blocks import FOREVER
 from kathodos.store.history import SOURCE, Histories
 from kathodos.workspace.workspace import Workspace
+from tests import stores
 
 NAMES = (SOURCE, *AREAS.names)
 
@@ -22,7 +23,7 @@ class KeptUp(unittest.TestCase):
     def setUp(self):
         scratch = tempfile.TemporaryDirectory()
         self.addCleanup(scratch.cleanup)
-        self.workspace = Workspace.create(Path(scratch.name) / "office")
+        self.workspace = Workspace.create(Path(scratch.name) / "office", stores.new_url())
         self.random = random.Random(5)
         self.open = []  # rows that are open, as the store numbers them
         self.next = 1
@@ -43,9 +44,9 @@ class KeptUp(unittest.TestCase):
         """What a new reader finds through the kept files is what the table holds."""
         with self.workspace.store.reading() as reader:
             found = Histories(reader, self.workspace.store.computed).of(AREAS)
-            parts = list(reader.history(AREAS))
-            row, since, until, *columns = (
-                [value for part in parts for value in part[at]] for at in range(4 + len(AREAS.names))
+            parts = [part for block in reader.blocks(AREAS) for part in block.lists(50)]
+            row, since, until, _, *columns = (
+                [value for part in parts for value in part[at]] for at in range(5 + len(AREAS.names))
             )
             self.assertEqual(found.rows.tolist(), row)
             self.assertEqual(found.since.tolist(), since)
@@ -88,6 +89,7 @@ class KeptUp(unittest.TestCase):
                 self.assert_as_in_the_store()
         self.assertGreater(kept.stat().st_mtime_ns, first)
 
+    @stores.ONLY_IN_A_FILE
     def test_files_of_another_history_are_not_used(self):
         self.entry()
         self.assert_as_in_the_store()

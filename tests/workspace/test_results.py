@@ -6,6 +6,7 @@ from unittest import mock
 
 from kathodos.workspace.results import unchanged_between
 from kathodos.workspace.workspace import Workspace
+from tests import stores
 from tests.support import NOW, OFFICE, OFFICE_RULES, Prepared, inside, lay_out, records_inside
 
 QUESTIONS = (
@@ -35,7 +36,7 @@ class Kept(Prepared, unittest.TestCase):
 
     def anew(self, *words, now=NOW):
         """The answer without anything kept."""
-        shutil.rmtree(self.here / "catalogue.db.computed", ignore_errors=True)
+        shutil.rmtree(stores.computed(self.here), ignore_errors=True)
         return self.asked(*words, now=now)
 
     def test_the_second_answer_is_the_first(self):
@@ -95,7 +96,7 @@ class Kept(Prepared, unittest.TestCase):
 
     def test_one_that_is_damaged_is_made_anew(self):
         first = self.asked("risk", "top")
-        for file in (self.here / "catalogue.db.computed").glob("result-*"):
+        for file in stores.computed(self.here).glob("result-*"):
             whole = bytearray(file.read_bytes())
             whole[len(whole) // 3] ^= 1
             file.write_bytes(whole)
@@ -105,7 +106,7 @@ class Kept(Prepared, unittest.TestCase):
         with mock.patch("kathodos.workspace.results._MOST", 3):
             for hour in range(6):
                 self.asked("tie", now=f"2026-07-{10 + hour}T00:00:00Z")
-        self.assertEqual(len(list((self.here / "catalogue.db.computed").glob("result-*"))), 3)
+        self.assertEqual(len(list(stores.computed(self.here).glob("result-*"))), 3)
 
 
 if __name__ == "__main__":

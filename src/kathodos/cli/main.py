@@ -7,11 +7,13 @@ from __future__ import annotations
 import argparse
 import contextlib
 import difflib
+import errno
 import os
 import re
 import sys
 from collections.abc import Iterable, Sequence
 from importlib import import_module
+from pathlib import Path
 from typing import Any, NoReturn, TextIO, cast
 
 from kathodos.cli.session import Session
@@ -20,7 +22,7 @@ from kathodos.errors import CallError, DataError, KathodosError, Status, sentenc
 COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
     *("reach", "conflicts", "rules", "control", "check", "excess", "escalation", "risk", "chart"),
-    *("review", "baseline", "list", "show", "activity", "ledger", "standin", "demo"),
+    *("review", "baseline", "list", "show", "activity", "ledger", "store", "standin", "demo"),
 )
 _STOPPED = 130  # as a shell says of a command that was interrupted
 _MOST_DAMAGED = 40  # files of one store, each of which may be
@@ -38,7 +40,9 @@ class _Parser(argparse.ArgumentParser):
     """A parser whose errors are two lines: what is wrong, and where the help is."""
 
     def error(self, message: str) -> NoReturn:
-        self.exit(CallError.status, f"{sentence(_nearest_choice(message))}\nSee {self.prog} --help.\n")
+        from kathodos.model.printing import printable
+
+        self.exit(CallError.status, f"{printable(sentence(_nearest_choice(message)))}\nSee {self.prog} --help.\n")
 
 
 def _nearest_choice(message: str) -> str:
@@ -83,10 +87,10 @@ def build_parser() -> argparse.ArgumentParser:
 
 def main(words: Sequence[str] | None = None) -> int:
     """Runs one command; gives its exit status. Errors become one or two lines on stderr."""
-    parser = build_parser()
-    _complete(parser)
-    arguments = parser.parse_args(words)
     try:
+        parser = build_parser()
+        _complete(parser)
+        arguments = parser.parse_args(words)
         _refuse_empty(arguments)
         status = _answered(arguments)
         sys.stdout.flush()
@@ -94,14 +98,18 @@ def main(words: Sequence[str] | None = None) -> int:
         _say(error)
         return error.status
     except BrokenPipeError:
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+        _let_go()
         return Status.DONE
     except KeyboardInterrupt:
         sys.stderr.write("Stopped; nothing half-done was kept.\n")
         return _STOPPED
     except OSError as error:
         where = f"{error.filename}: " if error.filename else ""
-        _say(DataError(f"{where}{error.strerror or error}.", "Check that the file is there and may be used."))
+        remedy = "Check that the file is there and may be used."
+        if error.errno == errno.ENOSPC:
+            _let_go()
+            remedy = "Make room, or let the answer go elsewhere."
+        _say(DataError(f"{where}{error.strerror or error}.", remedy))
         return Status.WRONG_DATA
     return status
 
@@ -150,8 +158,16 @@ def _refuse_empty(arguments: argparse.Namespace) -> None:
     """Nothing in quotes is no name: it would be taken for everything, or for a name that nobody can write."""
     for name, value in vars(arguments).items():
         if any(isinstance(it, str) and not it.strip() for it in (value if isinstance(value, list) else [value])):
+            if name == "url":
+                raise CallError("The URL is empty.", "Name one.")
             names = {"whose": "for", "actor": "as", "moment": "at"}
             raise CallError(f"--{names.get(name, name).replace('_', '-')} is empty.", "Name it, or leave it out.")
+
+
+def _let_go() -> None:
+    """Lets what is still to be written go nowhere: where it was to go takes nothing any more."""
+    with contextlib.suppress(OSError, ValueError):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
 
 
 def _complete(parser: argparse.ArgumentParser) -> None:
@@ -170,6 +186,9 @@ def _say(error: KathodosError) -> None:
 
 def run() -> None:
     """The installed command."""
+    for name in ("stdin", "stdout", "stderr"):  # one that was closed before is as one that goes nowhere
+        if getattr(sys, name) is None:
+            setattr(sys, name, Path(os.devnull).open("r" if name == "stdin" else "w"))  # noqa: SIM115  # to the end
     for stream in (sys.stdout, sys.stderr):
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import contextlib
-import getpass
 import os
 import sys
 from functools import cached_property
@@ -12,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from kathodos.errors import DataError
+from kathodos.ledger.origin import system_user
 from kathodos.model.printing import printable
 from kathodos.output.answers import show
 from kathodos.report.answers import Answer
@@ -44,14 +44,11 @@ class Session:
 
     @property
     def actor(self) -> str:
-        """Who acts: `--as`, else `KATHODOS_ACTOR`, else the user of the operating system."""
+        """Who acts: `--as`, else `KATHODOS_ACTOR`, else the login where that proves it, else the system's user."""
         named = getattr(self.arguments, "actor", None) or os.environ.get("KATHODOS_ACTOR")
         if named:
             return str(named)
-        try:
-            return getpass.getuser()
-        except (OSError, KeyError):
-            return f"uid:{os.getuid()}"
+        return self.workspace.login if self.workspace.configuration.is_actor_the_login else system_user()
 
     @property
     def reason(self) -> str:

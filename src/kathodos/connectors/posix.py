@@ -19,11 +19,17 @@ from kathodos.connectors.posix_tree import EXECUTE, Access, columns_of, read_acc
 from kathodos.connectors.settings import Settings, Source
 from kathodos.errors import DataError
 from kathodos.formats.raw import NOTED, Problem, shown
+from kathodos.model.carried import carried
 from kathodos.model.kinds import GATHERED
 
 _KEYS = ("guard", "system", "tree", "dump", "passwd", "group", "administrators")
 _BITS = {"r": 4, "w": 2, "x": 1}
-_OCTAL = re.compile(rb"\\([0-7]{3})")
+_ESCAPED = re.compile(rb"\\(\\|[0-7]{3})")
+_ENTRY = re.compile(
+    rb"(?P<default>default:)?(?P<kind>user|group|mask|other):(?P<name>.*?):(?P<marks>[r-][w-][x-])(?:\s*#effective:.*)?\s*\Z",
+    re.DOTALL,
+)
+_LONGEST_NUMBER = 10  # digits of the number of a user or a group
 
 
 @dataclass(frozen=True)
@@ -81,8 +87,8 @@ def _users(settings: Settings) -> Users:
         import grp
         import pwd
 
-        people = [(it.pw_name, it.pw_uid, it.pw_gid) for it in pwd.getpwall()]
-        groups = [(it.gr_name, it.gr_gid, list(it.gr_mem)) for it in grp.getgrall()]
+        people = [(carried(it.pw_name), it.pw_uid, it.pw_gid) for it in pwd.getpwall()]
+        groups = [(carried(it.gr_name), it.gr_gid, [carried(name) for name in it.gr_mem]) for it in grp.getgrall()]
     users: dict[int, str] = {}
     for name, user, _ in people:
         users.setdefault(user, name)
@@ -93,24 +99,29 @@ def _users(settings: Settings) -> Users:
         names.setdefault(group, name)
         members.setdefault(group, []).extend(number[it] for it in inside if it in number)
     for _, user, group in people:
-        if group in names:
-            members.setdefault(group, []).append(user)
+        names.setdefault(group, f"gid:{group}")  # one that has no line; no name in a file of groups has a colon
+        members.setdefault(group, []).append(user)
     return Users(users, names, {group: sorted(set(inside)) for group, inside in members.items()})
 
 
 def _lines(path: Path, width: int, numbers: Sequence[int]) -> Iterator[list[str]]:
     """The lines of a file of colon-separated fields. Raises DataError with the line where one is none."""
     try:
-        text = path.read_text(encoding="utf-8", errors="replace")
+        text = path.read_bytes().decode("utf-8", "surrogateescape")
     except OSError as error:
         raise unreadable(path, error) from error
-    for number, line in enumerate(text.splitlines(), 1):
+    for number, line in enumerate(text.split("\n"), 1):
         if line.strip() and not line.startswith(("#", "+", "-")):
-            parts = line.split(":")
-            if len(parts) < width or not all(parts[at].isdecimal() for at in numbers):
+            parts = [carried(part) for part in line.removesuffix("\r").split(":")]
+            if len(parts) < width or not all(_is_number(parts[at]) for at in numbers):
                 what = f"{path}, line {number}: expected {width} fields with colons between them."
                 raise DataError(what, "Nothing was changed; copy the file anew.")
             yield parts
+
+
+def _is_number(text: str) -> bool:
+    """Whether a text is the number of a user or a group."""
+    return text.isascii() and text.isdecimal() and len(text) <= _LONGEST_NUMBER
 
 
 # Files
@@ -163,7 +174,7 @@ def _dumped(path: Path, users: Users, problems: list[Problem]) -> Iterator[Acces
 
 def _above(line: bytes) -> Iterator[int]:
     """The folder that the file of a block's first line lies in, as a hash of its path."""
-    path = _path(_unescaped(line.partition(b":")[2].strip()))
+    path = _path(_unescaped(line.rstrip(b"\r\n").removeprefix(b"# file: ")))
     if path:
         yield hash(path[:-1])
 
@@ -176,7 +187,7 @@ def _blocks(file: Iterator[bytes]) -> Iterator[tuple[int, list[bytes]]]:
     block: list[bytes] = []
     begin = 0
     for number, raw in enumerate(file, 1):
-        line = raw.strip()
+        line = raw.rstrip(b"\r\n")
         if line:
             begin = begin if block else number
             block.append(line)
@@ -194,43 +205,39 @@ def _access(block: Sequence[bytes], users: Mapping[str, int], groups: Mapping[st
     has_defaults = False
     for raw in block:
         if raw.startswith(b"#"):
-            name, _, value = raw.lstrip(b"# ").partition(b":")
-            given[name.decode("ascii", "replace")] = _unescaped(value.strip())
+            name, _, value = raw.removeprefix(b"# ").partition(b": ")
+            given[name.decode("ascii", "replace")] = _unescaped(value)
         else:
-            text = _unescaped(raw.partition(b"#")[0].strip())
-            parts = text.split(":")
-            if parts[0] == "default":
+            found = _ENTRY.match(raw)
+            if not found:
+                raise ValueError(f"has the line {_unescaped(raw.strip())!r}, which is no ACL entry")
+            if found["default"]:
                 has_defaults = True
                 continue
-            if (
-                len(parts) != 3
-                or parts[0] not in ("user", "group", "mask", "other")
-                or not set(parts[2]) <= set("rwx-")
-            ):
-                raise ValueError(f"has the line {text!r}, which is no ACL entry")
-            entries.append((parts[0], parts[1], sum(_BITS.get(mark, 0) for mark in parts[2])))
+            named = carried(_unescaped(found["name"]))
+            entries.append((found["kind"].decode(), named, sum(_BITS.get(chr(mark), 0) for mark in found["marks"])))
     plain = {kind: bits for kind, name, bits in entries if not name}
     of_users = {_number(name, users): bits for kind, name, bits in entries if kind == "user" and name}
     of_groups = {_number(name, groups): bits for kind, name, bits in entries if kind == "group" and name}
     if ".." in _path(given["file"]):
         raise ValueError("has a path that leads upward")
     mask = plain.get("mask")
-    everything = [plain["user"], plain["group"], plain["other"], *of_users.values(), *of_groups.values()]
+    of_mode = [plain["user"], plain["group"] if mask is None else mask, plain["other"]]  # of which `ls` shows the bits
     if mask == 0:  # the kernel does not look at the ACL then
         of_users, of_groups, mask = {}, {}, None
         plain["group"] = 0
     return Access(
         path=_path(given["file"]),
         is_folder=has_defaults,
-        owner=_number(given["owner"], users),
-        group=_number(given["group"], groups),
+        owner=_number(carried(given["owner"]), users),
+        group=_number(carried(given["group"]), groups),
         of_owner=plain["user"],
         of_group=plain["group"],
         of_others=plain["other"],
         of_users=of_users,
         of_groups=of_groups,
         mask=mask,
-        is_executable=any(bits & EXECUTE for bits in everything),
+        is_executable=any(bits & EXECUTE for bits in of_mode),
     )
 
 
@@ -238,8 +245,11 @@ def _number(name: str, known: Mapping[str, int]) -> int:
     """The number of a user or group; a name that is not known stands for a number that nobody has."""
     if name in known:
         return known[name]
-    return int(name) if name.isdecimal() else -2 - zlib.crc32(name.encode("utf-8", "surrogatepass"))
+    return int(name) if _is_number(name) else -2 - zlib.crc32(name.encode("utf-8", "surrogatepass"))
 
 
 def _unescaped(raw: bytes) -> str:
-    return _OCTAL.sub(lambda found: bytes([int(found[1], 8) & 255]), raw).decode("utf-8", "replace")
+    def meant(found: re.Match[bytes]) -> bytes:
+        return b"\\" if found[1] == b"\\" else bytes([int(found[1], 8) & 255])
+
+    return _ESCAPED.sub(meant, raw).decode("utf-8", "surrogateescape")

@@ -4,6 +4,9 @@ Every role is an account. For every role there is a group of those who have its 
 inherit, through members that inherit) and one of those who may become it (all members). Access lists, with the server's
 own defaults where none is set, are grants to these groups, PUBLIC is everyone, a superuser may do everything. A table
 needs `use-schema` on its schema: a gate. Versions differ in whether a role or each membership says that it inherits.
+
+No name can pass for another: in the names of these groups a colon of a role is written out (`%3A`), in addresses the
+bracket of a table or a function's name (`%28`) and the at sign that a database begins with (`%40`).
 """
 
 from __future__ import annotations
@@ -57,13 +60,13 @@ CROSS JOIN LATERAL aclexplode(coalesce(d.datacl, acldefault('d', d.datdba))) e W
 """
 _HERE = "SELECT datname, pg_get_userbyid(datdba) FROM pg_database WHERE datname = current_database()"
 _FUNCTION = f"""
-SELECT n.nspname, p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')', pg_get_userbyid(e.grantee),
-  e.grantee FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
+SELECT n.nspname, p.proname, pg_get_function_identity_arguments(p.oid), pg_get_userbyid(e.grantee), e.grantee
+FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace
 CROSS JOIN LATERAL aclexplode(coalesce(p.proacl, acldefault('f', p.proowner))) e WHERE {_SCHEMAS}
 """
 _FUNCTIONS = f"""
-SELECT n.nspname, p.proname || '(' || pg_get_function_identity_arguments(p.oid) || ')', pg_get_userbyid(p.proowner),
-  p.prosecdef FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE {_SCHEMAS}
+SELECT n.nspname, p.proname, pg_get_function_identity_arguments(p.oid), pg_get_userbyid(p.proowner), p.prosecdef
+FROM pg_proc p JOIN pg_namespace n ON n.oid = p.pronamespace WHERE {_SCHEMAS}
 """
 _ADMINS = """
 SELECT g.rolname, m.rolname FROM pg_auth_members a
@@ -115,6 +118,33 @@ def read_records(query: Query, system: str) -> dict[str, list[Record]]:
     return _Reader(query, system).tables()
 
 
+def has(role: str) -> str:
+    """The group of those who have a role's privileges."""
+    return role.replace("%", "%25").replace(":", "%3A")
+
+
+def may_become(role: str) -> str:
+    """The group of those who may become a role."""
+    return f"{has(role)}:member"
+
+
+def address_in_database(system: str, database: str, *path: str) -> str:
+    """The address of a database, a schema, a table or a column."""
+    top, *below = (_in_address(name) for name in (database, *path))
+    top = f"%40{top[1:]}" if top.startswith("@") else top
+    return f"{system}:/{'/'.join([top, *(name.replace('(', '%28') for name in below)])}"
+
+
+def address_of_function(system: str, database: str, schema: str, name: str, arguments: str) -> str:
+    """The address of a function; its bracket tells it from a table, whatever that is called."""
+    return f"{address_in_database(system, database, schema, name)}({_in_address(arguments)})"
+
+
+def _in_address(name: str) -> str:
+    """A name as one segment of an address."""
+    return address_of("", [name]).removeprefix(":/")
+
+
 @dataclass
 class _Reader:
     query: Query
@@ -141,7 +171,7 @@ class _Reader:
             "groups": [
                 {"system": self.system, "group": group, "title": title.format(name)}
                 for name in names
-                for group, title in ((name, "has the privileges of {}"), (f"{name}:member", "may become {}"))
+                for group, title in ((has(name), "has the privileges of {}"), (may_become(name), "may become {}"))
             ],
             "members": list(self.members(names, owner)),
             "resources": list(self.resources(database, names)),
@@ -154,6 +184,9 @@ class _Reader:
     def at(self, *path: str) -> str:
         return address_of(self.system, path)
 
+    def in_database(self, *path: str) -> str:
+        return address_in_database(self.system, *path)
+
     def members(self, names: Sequence[str], owner: str) -> Iterator[Record]:
         """Who has the privileges of each role, and who may become it."""
         (has_option,) = self.query(_HAS_OPTION)[0]
@@ -161,45 +194,45 @@ class _Reader:
         found = list(self.query(_MEMBERS.format(inherits=options[0], sets=options[1])))
         inherits: dict[str, bool] = dict(self.query("SELECT rolname, rolinherit FROM pg_roles"))
         found.append(("pg_database_owner", owner, inherits[owner], True))
-        pairs = [(name, f"account:{self.system}/{name}") for name in names]
-        pairs += [(f"{name}:member", f"account:{self.system}/{name}") for name in names]
-        for role, member, does_inherit, may_become in found:
-            if may_become:
-                pairs.append((f"{role}:member", f"group:{self.system}/{member}:member"))
+        pairs = [(has(name), f"account:{self.system}/{name}") for name in names]
+        pairs += [(may_become(name), f"account:{self.system}/{name}") for name in names]
+        for role, member, does_inherit, does_set in found:
+            if does_set:
+                pairs.append((may_become(role), f"group:{self.system}/{may_become(member)}"))
             if does_inherit:
-                pairs.append((role, f"group:{self.system}/{member}"))
+                pairs.append((has(role), f"group:{self.system}/{has(member)}"))
         for group, member in sorted(set(pairs)):
             yield {"system": self.system, "group": group, "member": member}
 
     def resources(self, database: str, names: Sequence[str]) -> Iterator[Record]:
         for name in sorted({row[0] for row in self.query(_DATABASE)}):
-            yield {"resource": self.at(name), "type": "database"}
+            yield {"resource": self.in_database(name), "type": "database"}
         for (schema,) in self.query(f"SELECT nspname FROM pg_namespace WHERE {_SCHEMAS}"):
-            yield {"resource": self.at(database, schema), "type": "schema"}
+            yield {"resource": self.in_database(database, schema), "type": "schema"}
         (has_last,) = self.query(_HAS_LAST_SCAN)[0]
         last = "greatest(last_seq_scan, last_idx_scan)" if has_last else "NULL::timestamptz"
         scans = {(schema, name): rest for schema, name, *rest in self.query(_SCANS.format(last=last))}
         for schema, relation, kind, owner, has_rules, is_forced in self.query(_RELATIONS):
             count, used = scans.get((schema, relation), (None, None))
             yield {
-                "resource": self.at(database, schema, relation),
+                "resource": self.in_database(database, schema, relation),
                 "type": _TYPES[kind],
                 "title": f"owned by {owner}",
                 "row_security": ("on", "forced")[is_forced] if has_rules else None,
                 "scans": count,
                 "last_used": time_text(used) if used else None,
             }
-        for schema, function, owner, runs_as_owner in self.query(_FUNCTIONS):
+        for schema, function, arguments, owner, runs_as_owner in self.query(_FUNCTIONS):
             runs_as = f", runs as {owner}" if runs_as_owner else ""
-            address = self.at(database, schema, function)
+            address = address_of_function(self.system, database, schema, function, arguments)
             yield {"resource": address, "type": "function", "title": f"owned by {owner}{runs_as}"}
-        for role, _ in sorted(set(self.query(_ADMINS))):
+        for role in sorted({role for role, _ in self.query(_ADMINS)}):
             yield {"resource": self.at(MEMBERS, role), "type": "group", "title": f"who is a member of {role}"}
         for owner, schema, kind in sorted({row[:3] for row in self.query(_DEFAULT)}):
             title = f"what new {_OBJECTS[kind]} of {owner} give"
             yield {"resource": self.at(DEFAULTS, owner, schema, _OBJECTS[kind]), "type": "defaults", "title": title}
         for schema, relation, column in self.query(_COLUMNS):
-            yield {"resource": self.at(database, schema, relation, column), "type": "column"}
+            yield {"resource": self.in_database(database, schema, relation, column), "type": "column"}
         for name in names:
             yield {"resource": self.at(ROLES, name), "type": "role"}
 
@@ -207,27 +240,28 @@ class _Reader:
         """(holder, action, address) of everything that the access lists give."""
         everything = f"{self.system}:/**"
         for name, is_super, _ in roles:
-            yield f"group:{self.system}/{name}", "use-role", self.at(ROLES, name)
-            yield f"group:{self.system}/{name}:member", "become-role", self.at(ROLES, name)
+            yield f"group:{self.system}/{has(name)}", "use-role", self.at(ROLES, name)
+            yield f"group:{self.system}/{may_become(name)}", "become-role", self.at(ROLES, name)
             if is_super:
                 yield f"account:{self.system}/{name}", "*", everything
             for action in self.of_all_data(name):
-                yield f"group:{self.system}/{name}", action, everything
+                yield f"group:{self.system}/{has(name)}", action, everything
         for name, _, role, grantee, privilege in self.query(_DATABASE):
-            yield self.holder(role, grantee), _OF_DATABASES[privilege], self.at(name)
-        for schema, function, role, grantee in self.query(_FUNCTION):
-            yield self.holder(role, grantee), "execute", self.at(database, schema, function)
+            yield self.holder(role, grantee), _OF_DATABASES[privilege], self.in_database(name)
+        for schema, function, arguments, role, grantee in self.query(_FUNCTION):
+            address = address_of_function(self.system, database, schema, function, arguments)
+            yield self.holder(role, grantee), "execute", address
         for role, member in self.query(_ADMINS):
-            yield f"group:{self.system}/{member}:member", "admit", self.at(MEMBERS, role)
+            yield f"group:{self.system}/{may_become(member)}", "admit", self.at(MEMBERS, role)
         for owner, schema, kind, role, grantee, privilege in self.query(_DEFAULT):
             action = _OF_SCHEMAS[privilege] if kind == "n" else privilege.lower()
             yield self.holder(role, grantee), action, self.at(DEFAULTS, owner, schema, _OBJECTS[kind])
         for schema, role, grantee, privilege in self.query(_SCHEMA):
-            yield self.holder(role, grantee), _OF_SCHEMAS[privilege], self.at(database, schema)
+            yield self.holder(role, grantee), _OF_SCHEMAS[privilege], self.in_database(database, schema)
         for schema, relation, role, grantee, privilege in self.query(_RELATION):
-            yield self.holder(role, grantee), privilege.lower(), self.at(database, schema, relation)
+            yield self.holder(role, grantee), privilege.lower(), self.in_database(database, schema, relation)
         for schema, relation, column, role, grantee, privilege in self.query(_COLUMN):
-            yield self.holder(role, grantee), privilege.lower(), self.at(database, schema, relation, column)
+            yield self.holder(role, grantee), privilege.lower(), self.in_database(database, schema, relation, column)
 
     @staticmethod
     def of_all_data(role: str) -> tuple[str, ...]:
@@ -238,4 +272,4 @@ class _Reader:
 
     def holder(self, role: str, grantee: int) -> str:
         """Whoever has the privileges of a grantee; number 0 is PUBLIC."""
-        return f"group:{self.system}/{role}" if grantee else "everyone"
+        return f"group:{self.system}/{has(role)}" if grantee else "everyone"

@@ -21,6 +21,7 @@ from kathodos.errors import DataError
 from kathodos.formats.raw import Problem, shown
 from kathodos.model import kinds
 from kathodos.model.addresses import address_of
+from kathodos.model.carried import written_out
 from kathodos.model.kinds import Kind
 
 if TYPE_CHECKING:
@@ -220,7 +221,7 @@ class _Service:
         except (ValueError, RecursionError):
             kind = answer.headers.get("Content-Type", "nothing known").partition(";")[0]
             raise self.error(f"answers {shown(kind)}, and no JSON", "Check url: it may be a page for people.") from None
-        if not isinstance(answered, dict) or LISTED not in answered.get("schemas", []):
+        if not isinstance(answered, dict) or LISTED not in (answered.get("schemas") or ()):
             raise self.error("answers JSON that is no SCIM list", "Check url; it ends where /Users begins.")
         return answered
 
@@ -294,7 +295,8 @@ class _Translation:
 
     def table(self, kind: Kind, rows: Sequence[Mapping[str, str | None]]) -> Table:
         names = list(dict.fromkeys(name for row in rows for name in row)) or list(kind.key)
-        return Table.of_cells(kind, self.file, {name: [row.get(name) for row in rows] for name in names})
+        cells = {name: [written_out(cell) if (cell := row.get(name)) else cell for row in rows] for name in names}
+        return Table.of_cells(kind, self.file, cells)
 
     def is_fit(self, user: Mapping[str, Any]) -> bool:
         name = user.get("userName")
@@ -356,7 +358,13 @@ class _Translation:
 
     def members(self, groups: Sequence[Mapping[str, Any]]) -> Iterator[dict[str, str | None]]:
         for group in groups:
-            for member in group.get("members") or ():
+            members = group.get("members") or []
+            if not isinstance(members, list):
+                self.aside(
+                    group, f"the members of {shown(group['displayName'])} are no list", "Ask who runs the service."
+                )
+                continue
+            for member in members:
                 number = str(member.get("value")) if isinstance(member, Mapping) else ""
                 reference = self.references.get(number)
                 if reference is None:

@@ -67,7 +67,7 @@ def mapped_of(block: Settings) -> Mapped:
 def format_of(block: Settings) -> Format:
     """How a file leaves open is said by its block."""
     delimiter, quote = block.text("delimiter", ","), block.text("quote", '"')
-    if len(delimiter) != 1 or len(quote) != 1 or delimiter == quote:
+    if len(delimiter) != 1 or len(quote) != 1 or delimiter == quote or {delimiter, quote} & set("\r\n\0"):
         raise block.expected("delimiter and quote = one character each")
     header = block.number("header", 1)
     if header < 1 or not header.is_integer():

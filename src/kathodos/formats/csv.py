@@ -26,8 +26,9 @@ def read_csv(path: Path, form: Format) -> Raw:
     encoding = form.encoding or encoding_of(path)
     errors = "replace" if encoding.startswith("utf-16") else "surrogateescape"
     try:
+        b"\xff".decode(encoding, errors)  # some encodings are for other things than files
         file = path.open(encoding=encoding, errors=errors, newline="")
-    except LookupError:
+    except (LookupError, UnicodeError):
         raise DataError(f"There is no encoding {encoding!r}.", "Write for example utf-8, cp1252 or utf-16.") from None
     with file:
         return _Reader(path.name, file, form, encoding).read()

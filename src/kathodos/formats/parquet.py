@@ -29,7 +29,7 @@ def read_parquet(path: Path, form: Format) -> Raw:
                 growing.add_arrays(arrays, np.arange(number, number + batch.num_rows))
                 number += batch.num_rows
             return growing.raw()
-    except (pa.ArrowException, OSError) as error:
+    except (pa.ArrowException, OSError, OverflowError, ValueError) as error:
         what = f"{path.name} is no Parquet file that can be read: {str(error).splitlines()[0]}."
         raise DataError(what, "It may have been cut off; write it anew.") from None
 

@@ -41,6 +41,8 @@ def _read(path: Path, form: Format) -> Raw:
         if form.sheet and form.sheet not in book.sheetnames:
             remedy = f"It has: {', '.join(book.sheetnames)}."
             raise DataError(f"{path.name} has no sheet {form.sheet!r}.", remedy)
+        if not book.sheetnames:
+            raise DataError(f"{path.name} has no sheet.", "Save it anew with the table in its first sheet.")
         sheet = book[form.sheet or book.sheetnames[0]]
         rows = itertools.islice(sheet.iter_rows(values_only=True), form.header - 1, None)
         header = [_text(cell) or "" for cell in next(rows, ())]

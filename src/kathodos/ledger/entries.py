@@ -34,11 +34,16 @@ _FACTOR = np.uint64(0x9E3779B97F4A7C15)  # 2**64 divided by the golden ratio (Kn
 
 @dataclass(frozen=True)
 class Entry:
-    """An entry as it is kept. `rows` says per table which rows were opened and closed, and the opened ones' digest."""
+    """An entry as it is kept.
+
+    `origin` says from where it was written: the user of the operating system and the host, and what the database knows
+    of them. `rows` says per table which rows were opened and closed, and the opened ones' digest.
+    """
 
     number: int
     time: str
     actor: str
+    origin: dict[str, str]
     kind: str
     subjects: list[str]
     reason: str
@@ -59,9 +64,10 @@ def newest_entries(reader: Reader) -> Iterator[Entry]:
 
 def entry_of(row: EntryRow) -> Entry:
     """An entry of what is written of it. Raises DataError where a part is not what is written of one any more."""
-    number, time, actor, kind, subjects, reason, payload, rows, _ = row
-    about, kept = part_of_entry(number, subjects, list[str]), part_of_entry(number, payload, dict[str, Any])
-    return Entry(number, time, actor, kind, about, reason, kept, rows_of_entry(number, rows))
+    number, time, actor, origin, kind, subjects, reason, payload, rows, _ = row
+    whence, about = part_of_entry(number, origin, dict[str, str]), part_of_entry(number, subjects, list[str])
+    kept = part_of_entry(number, payload, dict[str, Any])
+    return Entry(number, time, actor, whence, kind, about, reason, kept, rows_of_entry(number, rows))
 
 
 def payload_of(entry: Entry, kind: type[P]) -> P:
@@ -74,8 +80,9 @@ def payload_of(entry: Entry, kind: type[P]) -> P:
 
 def row_of(entry: Entry, leaf: bytes) -> EntryRow:
     """An entry as it is written."""
-    subjects, payload, rows = (json_text(part) for part in (entry.subjects, entry.payload, entry.rows))
-    return (entry.number, entry.time, entry.actor, entry.kind, subjects, entry.reason, payload, rows, leaf)
+    kept = (entry.origin, entry.subjects, entry.payload, entry.rows)
+    origin, subjects, payload, rows = map(json_text, kept)
+    return (entry.number, entry.time, entry.actor, origin, entry.kind, subjects, entry.reason, payload, rows, leaf)
 
 
 def read_entries(reader: Reader) -> list[Entry]:

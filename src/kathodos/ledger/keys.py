@@ -82,6 +82,16 @@ class Keys:
             file.write(private)
         self.public_file.write_bytes(public)
 
+    def take(self, folder: Path) -> None:
+        """Takes the keys over that lie in another folder: the public half, and the signing key where it is there."""
+        given = Keys(folder)
+        given.public()
+        if given.private_file.exists():
+            given.private()
+            with os.fdopen(os.open(self.private_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
+                file.write(given.private_file.read_bytes())
+        self.public_file.write_bytes(given.public_file.read_bytes())
+
     def private(self) -> Ed25519PrivateKey:
         """The signing key. Raises DataError where it cannot be had."""
         from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
@@ -100,10 +110,22 @@ class Keys:
         load = load_pem_public_key
         return _read_key(self.public_file, load, Ed25519PublicKey, remedy)  # type: ignore[type-abstract]  # isinstance
 
+    def must_take_heads(self) -> None:
+        """Raises DataError where heads could not be noted: then nothing may be changed."""
+        place = self.witness_file if self.witness_file.exists() else self.witness_file.parent
+        if not os.access(place, os.W_OK):
+            what = f"{self.witness_file} may not be written, and the head of each change is noted there."
+            raise DataError(what, "Nothing was changed. Ask for write access to the folder, or work on a copy.")
+
     def witness(self, head: Head) -> None:
         """Notes a signed head outside the store, in one append, so that a shortened ledger is noticed."""
         with self.witness_file.open("ab") as file:
             file.write(head.line().encode() + b"\n")
+
+    def witness_new(self, head: Head) -> None:
+        """Notes a head that others have signed, unless it or a later one is noted already."""
+        if all(head.size > it.size for it in self.witnessed()):
+            self.witness(head)
 
     def witnessed(self) -> list[Head]:
         """The heads noted outside the store. What a crash cut short is passed over, also where a line follows on it."""

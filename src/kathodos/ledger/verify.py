@@ -2,19 +2,16 @@
 
 from __future__ import annotations
 
-import bisect
-import contextlib
 import multiprocessing
 import os
 from collections.abc import Iterator, Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 
 from kathodos.columns.csr import Ints, ints, joined
-from kathodos.columns.dictionary import DictionaryColumn, column_from_arrow, dictionary_column
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.ranges import ranges_in
 from kathodos.errors import DataError
@@ -31,13 +28,13 @@ from kathodos.ledger.entries import (
 )
 from kathodos.ledger.keys import Head, Keys, is_signed
 from kathodos.model.kinds import BY_NAME, KINDS, Kind
-from kathodos.store.base import FOREVER, EntryRow, Reader, Store
+from kathodos.store.base import EntryRow, Reader, Store
+from kathodos.store.blocks import FIRST, FOREVER, LAST, Block, joined_blocks
 from kathodos.store.computed import Point
 
 RowsOfEntries = Mapping[int, Mapping[str, Mapping[str, str]]]  # by entry and kind: which it opened and closed
 _LARGE = 500_000  # rows from which on several processes pay
 _PROCESSES = 4
-_NO_TEXT = "\udfff"  # stands before bytes that somebody put in the place of a text: no kept text can hold it
 
 
 @dataclass(frozen=True)
@@ -113,18 +110,18 @@ def _readable(row: EntryRow) -> Entry:
     try:
         return entry_of(row)
     except DataError:
-        return Entry(row[0], "", "", "", [], "", {}, {})
+        return Entry(row[0], "", "", {}, "", [], "", {}, {})
 
 
 def _entry_discrepancies(reader: Reader, written: list[EntryRow], entries: list[Entry]) -> Iterator[Discrepancy]:
-    kept = {row[0]: (bytes(row[-1]), [row[4], row[6], row[7]]) for row in written}
-    nodes = {position + 1: value for position, value in reader.leaves()}
+    kept = {row[0]: (bytes(row[-1]), [row[at] for at in (3, 5, 7, 8)]) for row in written}
+    nodes = {position + 1: value for level, position, value in reader.nodes() if level == 0}
     expected = 1
     for entry in entries:
         yield from (Discrepancy(f"entry {number}", "is missing") for number in range(expected, entry.number))
         expected = entry.number + 1
         leaf, texts = kept[entry.number]
-        as_written = texts == [json_text(entry.subjects), json_text(entry.payload), json_text(entry.rows)]
+        as_written = texts == [json_text(it) for it in (entry.origin, entry.subjects, entry.payload, entry.rows)]
         if not as_written or not leaf == nodes.get(entry.number) == _leaf(entry):
             yield Discrepancy(f"entry {entry.number}", "was edited, moved or inserted: it is not what the tree holds")
 
@@ -180,23 +177,19 @@ def _row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Ch
     suspects: set[int] = set()
     digests: dict[int, Digest] = {}
     total = 0
-    for part in opened.blocks(reader.scan(kind, BLOCK)):
-        rows, since, until, sums, *held = zip(*part, strict=True)
-        total += len(rows)
-        sources, *content = map(_coded, held)
-        numbers = _numbers(rows)
-        by, ends = opened.openers(numbers), closed.ends(numbers)
-        expected = checksums_of(
-            numbers, [column.codes for column in content], [value_checksums(column) for column in content]
-        )
-        intact = expected == _numbers(sums)
-        is_recorded = (by == _numbers(since)) & (_numbers(until) == ends)
+    for part in opened.pieces(_with_faults(it) for it in reader.blocks(kind, FIRST, LAST)):
+        total += len(part)
+        by, ends = opened.openers(part.rows), closed.ends(part.rows)
+        intact = part.checksums == 0
+        is_recorded = (by == part.since) & (part.until == ends)
         for at in (~(intact & is_recorded & (by > 0))).nonzero()[0].tolist():
             suspects.add(int(by[at]))
-            key = " ".join(str(content[kind.names.index(name)].value(at)) for name in kind.key)
-            what = _what_is_wrong(since[at], until[at], int(by[at]), int(ends[at]), bool(intact[at]))
-            wrong.append(Discrepancy(f"{kind.name} row {rows[at]} ({key})", what))
-        digests.setdefault(int(by[0]), Digest()).add(rows[0], [sources, *content])
+            key = " ".join(str(part.columns[kind.names.index(name)].value(at)) for name in kind.key)
+            what = _what_is_wrong(
+                int(part.since[at]), int(part.until[at]), int(by[at]), int(ends[at]), bool(intact[at])
+            )
+            wrong.append(Discrepancy(f"{kind.name} row {part.rows[at]} ({key})", what))
+        digests.setdefault(int(by[0]), Digest()).add(int(part.rows[0]), part.held)
     for row, number in opened.missing():
         suspects.add(number)
         wrong.append(Discrepancy(f"{kind.name} row {row}", f"was removed; entry {number} brought it"))
@@ -208,21 +201,11 @@ def _row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Ch
     return total, wrong
 
 
-def _coded(values: tuple[Any, ...]) -> DictionaryColumn:
-    """Values as they were read as a column: texts by Arrow, which is quicker; whatever is none by itself."""
-    if set(map(type, values)) <= {str, type(None)}:
-        import pyarrow as pa
-
-        with contextlib.suppress(UnicodeEncodeError):  # half a character
-            return column_from_arrow(pa.chunked_array([pa.array(values, pa.string())]))
-    return dictionary_column(f"{_NO_TEXT}{value!r}" if isinstance(value, bytes) else value for value in values)
-
-
-def _numbers(values: tuple[Any, ...]) -> Ints:
-    """Kept whole numbers; what somebody put in the place of one is none that we would have kept, and told as -1."""
-    if set(map(type, values)) <= {int}:
-        return np.array(values, dtype=np.int64)
-    return np.array([value if isinstance(value, int) and abs(value) < 2**63 else -1 for value in values])
+def _with_faults(block: Block) -> Block:
+    """Rows as they were read, with 0 for the checksum of each that has the right one."""
+    checks = [value_checksums(column) for column in block.columns]
+    expected = checksums_of(block.rows, [column.codes for column in block.columns], checks)
+    return replace(block, checksums=block.checksums - expected)
 
 
 class _Opened:
@@ -239,17 +222,23 @@ class _Opened:
         )
         self._seen: list[Ints] = []
 
-    def blocks(self, scanned: Iterator[list[Any]]) -> Iterator[list[Any]]:
+    def pieces(self, read: Iterator[Block]) -> Iterator[Block]:
         """The rows in the blocks in which the entries' digests were made; rows between ranges by themselves."""
-        rest: list[Any] = []
-        limits = np.unique(np.concatenate([[0], self._firsts, self._ends]))
-        while part := [*rest, *next(scanned, [])]:
-            start = int(insertion_points(limits, part[0][0], side="right")) - 1
+        limits = np.unique(np.concatenate([[FIRST], self._firsts, self._ends]))
+        rest, following = next(read, None), next(read, None)
+        while rest is not None:
+            while following is not None and len(rest) < BLOCK:
+                rest, following = joined_blocks([rest, following]), next(read, None)
+            start = int(insertion_points(limits, rest.rows[0], side="right")) - 1
             base = int(limits[start])
-            end = min(base + ((part[0][0] - base) // BLOCK + 1) * BLOCK, *limits[start + 1 : start + 2].tolist(), 2**62)
-            size = bisect.bisect_left(part, end, key=lambda row: int(row[0]))
-            yield part[:size]
-            rest = part[size:]
+            end = base + ((int(rest.rows[0]) - base) // BLOCK + 1) * BLOCK
+            end = min(end, *limits[start + 1 : start + 2].tolist(), LAST)
+            size = int(insertion_points(rest.rows, end)) or 1
+            yield rest.part(slice(size))
+            if size < len(rest):
+                rest = rest.part(slice(size, None))
+            else:
+                rest, following = following, next(read, None)
 
     def openers(self, rows: Ints) -> Ints:
         """The entry that opened each row, 0 where none did; notes that the rows are there."""

@@ -11,15 +11,18 @@ from typing import Any
 
 import numpy as np
 
+from kathodos.columns.csr import Ints, joined
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, in_chunks
 from kathodos.columns.ranges import range_text, ranges_text
 from kathodos.errors import DataError
 from kathodos.ledger import merkle
 from kathodos.ledger.entries import Digest, Entry, checksums_of, row_of, value_checksums
 from kathodos.ledger.keys import Head, Keys
+from kathodos.ledger.origin import place_of_work
 from kathodos.model import times
 from kathodos.model.kinds import Kind
 from kathodos.store.base import Store, Writer
+from kathodos.store.blocks import FOREVER, Block
 from kathodos.store.computed import ComputedFolder, DamagedError
 from kathodos.store.history import Histories, Opened
 from kathodos.store.records import Stored
@@ -55,7 +58,9 @@ class Draft:
             return
         first = self.writer.next_row(kind)
         self._digests.setdefault(kind.name, Digest()).add(first, [sources, *columns])
-        self.writer.open_rows(kind, self.number, _stored_rows(first, columns, sources))
+        rows = np.arange(first, first + total)
+        since, until = np.full(total, self.number), np.full(total, FOREVER)
+        self.writer.put_rows(kind, Block(rows, since, until, _checksums(rows, columns), sources, columns))
         self.opened.setdefault(kind.name, []).append(Opened(self.number, first, columns, sources))
 
     def close_rows(self, kind: Kind, ids: Iterable[int]) -> None:
@@ -90,6 +95,7 @@ class Draft:
 def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -> Iterator[Draft]:
     """One change with its entry. Nothing is kept where the body raises, nor where it opens and closes no row."""
     key = keys.private()
+    keys.must_take_heads()
     head = None
     with store.write() as writer:
         draft = Draft(writer, store.computed, writer.newest().entry + 1, times.now(), actor)
@@ -97,13 +103,12 @@ def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -
         if not draft.is_empty:
             time = times.time_text(draft.time)
             subjects = sorted(set(draft.subjects))
-            entry = Entry(draft.number, time, actor, kind, subjects, reason, draft.payload, draft.rows())
+            origin = {**place_of_work(), **writer.origin()}
+            entry = Entry(draft.number, time, actor, origin, kind, subjects, reason, draft.payload, draft.rows())
             unsigned = Head(draft.number, time, _append(writer, entry))
             head = Head(unsigned.size, unsigned.time, unsigned.root, key.sign(unsigned.statement()))
             writer.put_head(head.size, head.time, head.root, head.signature)
     if head:
-        with contextlib.suppress(DamagedError), store.reading() as reader:  # whoever asks next makes the file anew
-            Histories(reader, store.computed).take_in(draft.opened)
         try:
             keys.witness(head)
         except OSError as error:
@@ -111,6 +116,8 @@ def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -
                 f"The change was made (entry {head.size}), but its head could not be noted: {error.strerror}.",
                 f"Make {keys.witness_file} writable; the next change notes its own head there.",
             ) from error
+        with contextlib.suppress(DamagedError, DataError), store.reading() as reader:  # else made by who asks next
+            Histories(reader, store.computed).take_in(draft.opened)
 
 
 def _append(writer: Writer, entry: Entry) -> bytes:
@@ -130,13 +137,11 @@ def _append(writer: Writer, entry: Entry) -> bytes:
     return merkle.root(entry.number, node)
 
 
-def _stored_rows(
-    first: int, columns: Sequence[DictionaryColumn], sources: DictionaryColumn
-) -> Iterator[tuple[Any, ...]]:
-    """Rows as the store takes them: number, checksum, source, values."""
+def _checksums(rows: Ints, columns: Sequence[DictionaryColumn]) -> Ints:
+    """The checksum of each row that is to be opened."""
     checks = [value_checksums(column) for column in columns]
-    for part in in_chunks(len(sources), _CHUNK):
-        numbers = range(first + part.start, first + part.stop)
-        sums = checksums_of(np.array(numbers), [column.codes[part] for column in columns], checks).tolist()
-        held = [column.listed(part) for column in (sources, *columns)]
-        yield from zip(numbers, sums, *held, strict=True)
+    parts = [
+        checksums_of(rows[part], [column.codes[part] for column in columns], checks)
+        for part in in_chunks(len(rows), _CHUNK)
+    ]
+    return joined(parts)

@@ -1,7 +1,7 @@
 """Addresses of resources, `system:/a/b`, and the patterns that match them.
 
 `*` matches any characters within one segment, `**` as a whole segment any number of segments, none included.
-`%2F` escapes a slash in a segment, `%2A` a star, `%25` a per cent sign.
+`%2F` escapes a slash in a segment, `%2A` a star, `%25` a per cent sign, and `%FF` stands for a byte that is not UTF-8.
 """
 
 from __future__ import annotations
@@ -9,6 +9,8 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
+
+from kathodos.model.carried import written_out
 
 _ESCAPE = re.compile(r"%2[fa5]")
 _PATTERN = re.compile(r"(?P<system>[^:/\s]+):(?P<path>/.*)\Z", re.DOTALL)
@@ -81,7 +83,7 @@ def address_of(system: str, path: Iterable[str]) -> str:
 
 
 def _escaped(name: str) -> str:
-    return name.replace("%", "%25").replace("/", "%2F").replace("*", "%2A")
+    return written_out(name.replace("%", "%25").replace("/", "%2F").replace("*", "%2A"))
 
 
 def segment_expression(segment: str) -> re.Pattern[str]:

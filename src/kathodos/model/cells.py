@@ -114,7 +114,7 @@ class CellReader:
     def gives(self, cell: str, system: str | None) -> str:
         action, _, pattern = cell.partition(" ")
         if ":/" in pattern and not cell.startswith("role:"):
-            return f"{action} {self.pattern(pattern.strip(), system)}"
+            return f"{action} {self.pattern(pattern.lstrip(), system)}"
         return self.names.resolve(cell, ("roles",))
 
     def scope(self, cell: str, system: str | None) -> str:

@@ -79,6 +79,9 @@ class Names:
                 return text
         named = [kind for kind in among if kind in PREFIXES]
         for kind in named:
+            if system and f"{system}/{text}" in self.of[kind]:
+                return f"{PREFIXES[kind]}:{system}/{text}"  # a name is what it is, also where it begins like a prefix
+        for kind in named:
             name = rest if prefix == PREFIXES[kind] else text
             if system and f"{system}/{name}" in self.of[kind]:
                 return f"{PREFIXES[kind]}:{system}/{name}"

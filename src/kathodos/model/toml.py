@@ -109,6 +109,9 @@ def toml_text(name: str, text: str) -> TomlText:
         what = re.sub(r" \(at .*\)$", "", str(error))
         remedy = "Mend that line; the file is TOML 1.0."
         raise DataError(f"{name}, line {line}, column {column}: {what}.", remedy) from None
+    except RecursionError:
+        what = f"{name}: lists or tables stand in one another too deep to be read."
+        raise DataError(what, "Write it flat, as docs/file-formats.md shows.") from None
 
 
 def steps_of(text: str) -> list[str | int]:

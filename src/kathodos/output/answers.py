@@ -97,7 +97,7 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
     if answer.hint:
         parts.append(Text(printable(answer.hint), style="dim"))
     for part in parts:
-        console.print(part)
+        console.print(part, soft_wrap=answer.is_verbatim)
 
 
 def _broken() -> None:

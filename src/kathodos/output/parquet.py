@@ -36,7 +36,8 @@ def write_pairs(file: Path, pairs: NumberedPairs) -> int:
     options = {"write_statistics": False, "dictionary_pagesize_limit": _LARGEST_DICTIONARY, "compression": "snappy"}
     aside, count = file.with_name(file.name + ".part"), 0
     try:
-        with pq.ParquetWriter(aside, schema, **options) as writer, ThreadPoolExecutor(1) as apart:
+        # A whole path is none that Arrow takes for a URI, whatever colons it has.
+        with pq.ParquetWriter(aside.absolute(), schema, **options) as writer, ThreadPoolExecutor(1) as apart:
             written: Future[None] | None = None
             for group in _grouped(pairs.blocks):
                 if written is not None:

@@ -55,7 +55,8 @@ class Branch:
 class Answer:
     """What a command found. `text` and `trees` are for people only; `rows` are for people and programs.
 
-    `document` stands in for the rows in JSON, where the answer is one thing and not a list.
+    `document` stands in for the rows in JSON, where the answer is one thing and not a list. `is_verbatim`: another
+    program is to read the text, so that no line of it is broken.
     """
 
     fields: Sequence[Field] = ()
@@ -67,3 +68,4 @@ class Answer:
     status: Status = Status.DONE
     document: Row | None = None
     extra_keys: Sequence[str] = field(default=())
+    is_verbatim: bool = False

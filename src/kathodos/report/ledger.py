@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Any
 
 from kathodos.columns.ranges import ranges_in
@@ -28,6 +28,7 @@ _ENTRIES = (
     Field("reason", "Reason", 6, least=12),
     Field("subjects", "Subjects", 4, least=16),
 )
+_LOGIN = Field("login", "Logged in as", 7)
 _WRONG = (Field("where", "Where", 9, least=14), Field("what", "What is wrong", 8, least=20))
 
 
@@ -58,16 +59,14 @@ def entry_list(histories: Histories, asked: EntryChoice, is_table: bool) -> Answ
     ]
     rows = [_record(entry) for entry in chosen]
     if not is_table:
-        fields = [
-            Field(key, key) for key in ("number", "time", "actor", "kind", "subjects", "reason", "payload", "rows")
-        ]
-        return Answer(fields, rows)
+        return Answer([Field(it.name, it.name) for it in fields(Entry)], rows)
     rows = [
-        {**row, "what": _what(entry), "subjects": _some(row["subjects"])}
+        {**row, "what": _what(entry), "subjects": _some(row["subjects"]), "login": _login(entry)}
         for row, entry in zip(rows, chosen, strict=True)
     ]
     heading = f"{plural(len(rows), 'entry', 'entries')}" + (f" of {len(entries)}" if len(rows) < len(entries) else "")
-    return Answer(_ENTRIES, rows, heading, hint="Proof that none was altered: kathodos ledger verify")
+    columns = [*_ENTRIES[:3], *([_LOGIN] if any(row["login"] for row in rows) else []), *_ENTRIES[3:]]
+    return Answer(columns, rows, heading, hint="Proof that none was altered: kathodos ledger verify")
 
 
 def _record(entry: Entry) -> dict[str, Any]:
@@ -83,6 +82,12 @@ def _what(entry: Entry) -> str:
     if len(parts) > 3:
         return f"+{sum(it[0] for it in parts)} -{sum(it[1] for it in parts)} in {len(parts)} kinds"
     return ", ".join(text for _, _, text in parts)
+
+
+def _login(entry: Entry) -> str:
+    """The login with which the store was opened, and from which address, as a database knows them."""
+    login, address = (entry.origin.get(name, "") for name in ("login", "address"))
+    return f"{login} from {address}" if address else login
 
 
 def _some(subjects: list[str]) -> str:

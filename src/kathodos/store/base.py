@@ -13,12 +13,12 @@ from typing import Any, TypeVar
 from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
 from kathodos.model.times import moment_of
+from kathodos.store.blocks import LAST, Block
 from kathodos.store.computed import KEY, ComputedFolder, Point
 
-FOREVER = 2**62
-Columns = Sequence[Sequence[Any]]
-EntryRow = tuple[int, str, str, str, str, str, str, str, bytes]
-"""Number, time, actor, kind, subjects, reason, payload, rows, leaf; three of them as JSON."""
+FILE, SERVER = "sqlite:///", "postgresql+psycopg://"  # how the url of a store begins
+EntryRow = tuple[int, str, str, str, str, str, str, str, str, bytes]
+"""Number, time, actor, origin, kind, subjects, reason, payload, rows, leaf; four of them as JSON."""
 
 
 T = TypeVar("T")
@@ -75,22 +75,18 @@ class Reader(abc.ABC):
         """The size, time, root and signature of every signed head, the smallest first."""
 
     @abc.abstractmethod
-    def leaves(self) -> Iterator[tuple[int, bytes]]:
-        """The position and hash of every leaf of the ledger's tree."""
-
-    @abc.abstractmethod
-    def scan(self, kind: Kind, size: int) -> Iterator[list[Any]]:
-        """All rows of a kind by number, in lists of so many: row, since, until, checksum, source, values."""
+    def nodes(self) -> Iterator[tuple[int, int, bytes]]:
+        """The level, position and hash of every node of the ledger's tree; the leaves are those of level 0."""
 
     @abc.abstractmethod
     def damages(self) -> list[str]:
-        """What the database itself finds wrong with its pages and indexes."""
+        """What the database itself finds wrong with what it keeps."""
 
     @abc.abstractmethod
-    def history(self, kind: Kind, first: int = 0, last: int = FOREVER) -> Iterator[Columns]:
-        """The rows of a kind numbered from `first` to `last`, whatever state they belong to, some thousand at a time.
+    def blocks(self, kind: Kind, first: int = 1, last: int = LAST) -> Iterator[Block]:
+        """The rows of a kind numbered from `first` to `last`, whatever state they belong to, at most BLOCK at a time.
 
-        Columns: row, since, until, source, and the kind's own in order.
+        What somebody has put in the place of a text or a number is read as one that was never kept.
         """
 
     def entry_before(self, moment: datetime) -> int:
@@ -110,8 +106,8 @@ class Writer(Reader):
         """The number of the next row of a kind."""
 
     @abc.abstractmethod
-    def open_rows(self, kind: Kind, entry: int, rows: Iterator[tuple[Any, ...]]) -> None:
-        """Opens rows for an entry: row number, checksum, source, and the kind's values."""
+    def put_rows(self, kind: Kind, block: Block) -> None:
+        """Writes rows as they are."""
 
     @abc.abstractmethod
     def close_rows(self, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
@@ -128,6 +124,10 @@ class Writer(Reader):
     @abc.abstractmethod
     def put_entry(self, entry: EntryRow) -> None:
         """Writes a ledger entry."""
+
+    def origin(self) -> dict[str, str]:
+        """From where this writes, as the database knows it: `login`, `address`, `application`; nothing for a file."""
+        return {}
 
     @abc.abstractmethod
     def put_head(self, size: int, time: str, root: bytes, signature: bytes) -> None:
@@ -151,6 +151,10 @@ class Store(abc.ABC):
     def write(self) -> AbstractContextManager[Writer]:
         """A writer; all that it writes is kept at the end, or nothing where an error ends it."""
 
+    def login(self) -> str:
+        """The login with which it is opened, as the database knows it; empty for a file."""
+        return ""
+
     @cached_property
     def computed(self) -> ComputedFolder:
         """Where what is computed from the store is kept."""
@@ -160,3 +164,8 @@ class Store(abc.ABC):
     @abc.abstractmethod
     def files(self) -> list[Path]:
         """The files that `create` makes in the workspace."""
+
+    @property
+    @abc.abstractmethod
+    def place(self) -> str:
+        """Where it is, in words that hold no secret."""

@@ -21,14 +21,14 @@ from kathodos.columns.dictionary import (
     Scalar,
     always,
     appended,
-    dictionary_column,
     joined_columns,
 )
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.ranges import ranges_in
 from kathodos.columns.strings import StringTable
 from kathodos.model.kinds import BY_NAME, Kind
-from kathodos.store.base import FOREVER, Columns, Reader, rows_of_entry
+from kathodos.store.base import Reader, rows_of_entry
+from kathodos.store.blocks import FOREVER, Block, joined_blocks
 from kathodos.store.computed import Arrays, ComputedFolder
 
 SOURCE = "source"
@@ -173,19 +173,16 @@ class Added:
 
 def _read(reader: Reader, kind: Kind, ranges: Iterable[range]) -> Added:
     """Rows with numbers in these ranges, read from the store."""
-    parts: list[Columns] = []
-    for numbers in ranges:
-        parts += reader.history(kind, numbers.start, numbers.stop - 1)
-    return _added(kind, parts)
+    return _added(kind, [it for numbers in ranges for it in reader.blocks(kind, numbers.start, numbers.stop - 1)])
 
 
-def _added(kind: Kind, parts: Sequence[Columns]) -> Added:
-    rows, since, until = (np.array([value for part in parts for value in part[at]], dtype=np.int64) for at in range(3))
-    until = np.where(until == FOREVER, _OPEN, until)
-    columns = {}
-    for at, name in enumerate((SOURCE, *kind.names), 3):
-        columns[name] = dictionary_column([value for part in parts for value in part[at]])
-    return Added(rows, since, until, columns)
+def _added(kind: Kind, blocks: Sequence[Block]) -> Added:
+    if not blocks:
+        return _none_of(kind)
+    whole = joined_blocks(blocks)
+    until = np.where(whole.until == FOREVER, _OPEN, whole.until)
+    named = zip((SOURCE, *kind.names), (whole.sources, *whole.columns), strict=True)
+    return Added(whole.rows, whole.since, until, dict(named))
 
 
 class Histories:
@@ -231,7 +228,7 @@ class Histories:
         if stored is not None and self.reader.leaf(stored.point.entry) != stored.point.leaf:
             stored = None  # of another history, or the store was put back from a copy
         if stored is None:
-            return self._kept(kind, KindHistory(kind, None, _added(kind, list(self.reader.history(kind))), _NONE))
+            return self._kept(kind, KindHistory(kind, None, _added(kind, list(self.reader.blocks(kind))), _NONE))
         pending = self._pending(kind, stored.point.entry)
         if not len(pending) and pending.entries < _MOST_ENTRIES:
             return KindHistory(kind, stored, _none_of(kind), _NONE)

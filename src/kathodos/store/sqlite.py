@@ -8,12 +8,20 @@ from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import Any
 
+import numpy as np
+
+from kathodos.columns.csr import Ints
+from kathodos.columns.dictionary import DictionaryColumn, column_from_arrow, dictionary_column
 from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
-from kathodos.store.base import FOREVER, Columns, EntryRow, Reader, Store, Writer
-from kathodos.store.computed import Point
+from kathodos.store.base import Reader, Store, Writer
+from kathodos.store.blocks import BLOCK, LAST, Block, block_of
+from kathodos.store.sql import SQLReader, SQLWriter, columns_in
 
-_CHUNK = 1000  # rows that stay in the processor's cache while they are taken apart
+_CHUNK = 1 << 10  # rows that stay in the processor's cache while they are taken apart
+_WRITTEN = 20_000  # rows that are taken apart together to be written
+_FEW = 2000  # values up to which importing Arrow would take longer than it saves
+_NO_TEXT = "\udfff"  # stands before bytes that somebody put in the place of a text: no kept text can hold it
 _REMEDIES = {
     "full": "The disk is full. Nothing was changed; make room and run the command again.",
     "disk i/o error": "The disk does not take it (full, or at a limit). Nothing was changed; make room.",
@@ -37,6 +45,10 @@ class SQLiteStore(Store):
     @property
     def files(self) -> list[Path]:
         return [self.file.with_name(self.file.name + end) for end in ("", "-wal", "-shm")]
+
+    @property
+    def place(self) -> str:
+        return self.file.name
 
     def _open(self) -> Any:
         import sqlite3
@@ -116,91 +128,58 @@ class SQLiteStore(Store):
         return DataError(f"The store {self.file} could not be used: {text}.", "Check the file and the folder it is in.")
 
 
-class _SQLiteReader(Reader):
+class _SQLiteReader(SQLReader):
     def __init__(self, connection: Any) -> None:
         self._connection = connection
 
-    def _cursor(self) -> Any:
-        return self._connection.cursor()
-
-    def newest(self) -> Point:
-        found = self._cursor().execute("SELECT number, leaf FROM ledger ORDER BY number DESC LIMIT 1").fetchone()
-        return Point(int(found[0]), bytes(found[1]).hex()) if found else Point(0, "")
-
-    def leaf(self, entry: int) -> str:
-        found = self._cursor().execute("SELECT leaf FROM ledger WHERE number = ?", (entry,)).fetchone()
-        return bytes(found[0]).hex() if found else ""
-
-    def times(self) -> Iterator[tuple[int, str]]:
-        for number, time in self._cursor().execute("SELECT number, time FROM ledger ORDER BY number DESC"):
-            yield int(number), str(time)
-
-    def rows_after(self, entry: int) -> list[tuple[int, str]]:
-        query = 'SELECT number, "rows" FROM ledger WHERE number > ? ORDER BY number'
-        return [(int(number), str(text)) for number, text in self._cursor().execute(query, (entry,))]
-
-    def entries(self) -> Iterator[EntryRow]:
-        query = 'SELECT number, time, actor, kind, subjects, reason, payload, "rows", leaf FROM ledger '
-        for row in self._cursor().execute(query + "ORDER BY number DESC"):
-            yield tuple(row)
-
-    def heads(self) -> list[tuple[int, str, bytes, bytes]]:
-        found = self._cursor().execute("SELECT size, time, root, signature FROM ledger_heads ORDER BY size")
-        return [(size, time, bytes(root), bytes(signature)) for size, time, root, signature in found]
-
-    def leaves(self) -> Iterator[tuple[int, bytes]]:
-        for position, value in self._cursor().execute("SELECT position, hash FROM ledger_tree WHERE level = 0"):
-            yield int(position), bytes(value)
-
-    def scan(self, kind: Kind, size: int) -> Iterator[list[Any]]:
-        cursor = self._cursor().execute(f'SELECT * FROM "{kind.name}" ORDER BY "row"')
-        while part := cursor.fetchmany(size):
-            yield part
+    def _ask(self, query: str, *parameters: Any) -> Iterator[tuple[Any, ...]]:
+        yield from self._connection.execute(query, parameters)
 
     def damages(self) -> list[str]:
-        return [text for (text,) in self._cursor().execute("PRAGMA integrity_check(20)") if text != "ok"]
+        return [text for (text,) in self._ask("PRAGMA integrity_check(20)") if text != "ok"]
 
-    def history(self, kind: Kind, first: int = 0, last: int = FOREVER) -> Iterator[Columns]:
-        names = ", ".join(f'"{"until_" if name == "until" else name}"' for name in kind.names)
-        cursor = self._cursor().execute(
-            f'SELECT "row", since, "until", source, {names} FROM "{kind.name}" '
-            'WHERE "row" BETWEEN ? AND ? ORDER BY "row"',
-            (first, last),
-        )
+    def blocks(self, kind: Kind, first: int = 1, last: int = LAST) -> Iterator[Block]:
+        query = f'SELECT {columns_in(kind)} FROM "{kind.name}" WHERE "row" BETWEEN ? AND ? ORDER BY "row"'
+        cursor = self._connection.execute(query, (first, last))
         while part := cursor.fetchmany(_CHUNK):
-            yield list(zip(*part, strict=True))
+            columns: list[list[Any]] = [[] for _ in part[0]]
+            while part:
+                for column, values in zip(columns, zip(*part, strict=True), strict=True):
+                    column += values
+                part = cursor.fetchmany(_CHUNK) if len(columns[0]) + _CHUNK <= BLOCK else []
+            yield block_of([_numbers(it) for it in columns[:4]], [_coded(it) for it in columns[4:]])
 
 
-class _SQLiteWriter(_SQLiteReader, Writer):
-    def next_row(self, kind: Kind) -> int:
-        found = self._cursor().execute(f'SELECT coalesce(max("row"), 0) FROM "{kind.name}"').fetchone()
-        return int(found[0]) + 1
+class _SQLiteWriter(_SQLiteReader, SQLWriter):
+    def _do(self, statement: str, *parameters: Any) -> None:
+        self._connection.execute(statement, parameters)
 
-    def open_rows(self, kind: Kind, entry: int, rows: Iterator[tuple[Any, ...]]) -> None:
-        marks = ", ".join("?" * len(kind.names))
-        statement = f'INSERT INTO "{kind.name}" VALUES (?, {entry:d}, {FOREVER:d}, ?, ?, {marks})'
-        self._cursor().executemany(statement, rows)
+    def put_rows(self, kind: Kind, block: Block) -> None:
+        marks = ", ".join("?" * (5 + len(kind.names)))
+        statement = f'INSERT INTO "{kind.name}" ({columns_in(kind)}) VALUES ({marks})'
+        for lists in block.lists(_WRITTEN):
+            self._connection.executemany(statement, zip(*lists, strict=True))
 
     def close_rows(self, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
         statement = f'UPDATE "{kind.name}" SET "until" = {entry:d} WHERE "row" = ?'
-        self._cursor().executemany(statement, ((number,) for number in numbers))
+        self._connection.executemany(statement, ((number,) for number in numbers))
 
-    def node(self, level: int, position: int) -> bytes | None:
-        query = "SELECT hash FROM ledger_tree WHERE level = ? AND position = ?"
-        found = self._cursor().execute(query, (level, position)).fetchone()
-        return bytes(found[0]) if found else None
 
-    def put_node(self, level: int, position: int, value: bytes) -> None:
-        statement = "INSERT INTO ledger_tree (level, position, hash) VALUES (?, ?, ?)"
-        self._cursor().execute(statement, (level, position, value))
+def _coded(values: list[Any]) -> DictionaryColumn:
+    """Values as they were read as a column: many texts by Arrow, which is quicker; whatever is none by itself."""
+    if len(values) > _FEW and set(map(type, values)) <= {str, type(None)}:
+        import pyarrow as pa
 
-    def put_entry(self, entry: EntryRow) -> None:
-        names = 'number, time, actor, kind, subjects, reason, payload, "rows", leaf'
-        self._cursor().execute(f"INSERT INTO ledger ({names}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?)", entry)
+        with contextlib.suppress(UnicodeEncodeError):  # half a character
+            return column_from_arrow(pa.chunked_array([pa.array(values, pa.string())]))
+    return dictionary_column(f"{_NO_TEXT}{value!r}" if isinstance(value, bytes) else value for value in values)
 
-    def put_head(self, size: int, time: str, root: bytes, signature: bytes) -> None:
-        statement = "INSERT INTO ledger_heads (size, time, root, signature) VALUES (?, ?, ?, ?)"
-        self._cursor().execute(statement, (size, time, root, signature))
+
+def _numbers(values: list[Any]) -> Ints:
+    """Kept whole numbers; what somebody put in the place of one is none that we would have kept, and told as -1."""
+    if set(map(type, values)) <= {int}:
+        return np.array(values, dtype=np.int64)
+    return np.array([value if isinstance(value, int) else -1 for value in values], dtype=np.int64)
 
 
 def _quoted(file: Path) -> str:

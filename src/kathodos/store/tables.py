@@ -11,6 +11,7 @@ from typing import Any
 import sqlalchemy as sa
 
 from kathodos.model.kinds import KINDS, Kind
+from kathodos.store.sql import stored_name
 
 METADATA = sa.MetaData()
 _NUMBER = sa.BigInteger().with_variant(sa.Integer, "sqlite")  # there an INTEGER key is the order in which rows lie
@@ -31,11 +32,6 @@ def _table(kind: Kind) -> sa.Table:
     return sa.Table(kind.name, METADATA, *columns)
 
 
-def stored_name(name: str) -> str:
-    """The name of the table's column for a column of a kind: `until` is taken by the history."""
-    return "until_" if name == "until" else name
-
-
 TABLES = {kind.name: _table(kind) for kind in KINDS}
 LEDGER = sa.Table(
     "ledger",
@@ -43,6 +39,7 @@ LEDGER = sa.Table(
     sa.Column("number", sa.BigInteger, primary_key=True, autoincrement=False),
     sa.Column("time", sa.Text, nullable=False),
     sa.Column("actor", sa.Text, nullable=False),
+    sa.Column("origin", sa.Text, nullable=False),
     sa.Column("kind", sa.Text, nullable=False),
     sa.Column("subjects", sa.Text, nullable=False),
     sa.Column("reason", sa.Text, nullable=False),

@@ -16,12 +16,13 @@ from kathodos.ingest.tie_rules import ATTRIBUTE, TieRule
 from kathodos.model.toml import TomlText, toml_text
 
 CONFIGURATION = "kathodos.toml"
-TEMPLATE = """\
+FILE_STORE = "sqlite:///catalogue.db"
+_TEMPLATE = """\
 # A Kathodos workspace. Paths are relative to this folder.
 
 [store]
-url = "sqlite:///catalogue.db"   # the catalogue and its ledger
-wait = 10                        # seconds to wait while another command writes
+url = {url}   # the catalogue and its ledger
+wait = 10{space}   # seconds to wait while another command writes
 
 # What `kathodos gather` reads: a folder of CSV tables (systems.csv, identities.csv, grants.csv ...).
 [[source]]
@@ -36,14 +37,21 @@ path = "tables"
 # values = { status = { "employed" = "active", "gone" = "left" } }
 # dates = ["%d.%m.%Y"]
 """
+DATABASE = "database"
 _REMEDY = "Mend the file; `kathodos init` shows one, and docs/file-formats.md all keys."
 
 
 class StoreSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """`[store]`: where the catalogue lives, and how many seconds a command waits while another writes."""
 
-    url: str = "sqlite:///catalogue.db"
+    url: str = FILE_STORE
     wait: Annotated[float, msgspec.Meta(ge=0)] = 10
+
+
+class ActorsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[actors]`: by what it is proven who acts; "database": who acts is whose login the store was opened with."""
+
+    proof: Literal["", "database"] = ""
 
 
 class TieBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -57,6 +65,7 @@ class TieBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     store: StoreSection = StoreSection()
+    actors: ActorsSection = ActorsSection()
     source: list[dict[str, Any]] = []
     precedence: dict[str, dict[str, list[str]]] = {}
     tie: list[TieBlock] | TieBlock = []
@@ -72,6 +81,7 @@ class Configuration:
         self.folder = folder
         content = file.as_type(_Content, _REMEDY)
         self.store = content.store
+        self.is_actor_the_login = content.actors.proof == DATABASE
         self.precedence = content.precedence
         self.thresholds = content.findings
         self.weights = content.risk
@@ -102,6 +112,14 @@ class Configuration:
             remedy = 'Write by = "id", "mail" or "name", or by = "attribute" with account = and identity = columns.'
             raise self.file.error(path, f"a [[tie]] by {block.by} does not fit its other keys", remedy)
         return TieRule(block.by, tuple(block.systems), block.account, block.identity)
+
+
+def new_configuration(url: str) -> str:
+    """The text of a new workspace's configuration, with its store at a URL."""
+    import json
+
+    written = json.dumps(url, ensure_ascii=False)
+    return _TEMPLATE.replace("{url}", written).replace("{space}", " " * max(len(written) - 2, 0))
 
 
 def read_configuration(folder: Path) -> Configuration:

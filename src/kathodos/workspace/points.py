@@ -9,8 +9,11 @@ from kathodos.errors import CallError, sentence
 from kathodos.model.kinds import BASELINES
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import last_moment_of, moment_of, normal_moment, now
+from kathodos.store.blocks import FOREVER
 from kathodos.store.history import Histories
 from kathodos.store.records import Stored, columns_of
+
+_DIGITS = 19  # that the number of an entry cannot have
 
 
 @dataclass(frozen=True)
@@ -25,8 +28,8 @@ def point_in(histories: Histories, text: str | None) -> NamedPoint:
     """The state that a text names. A date means its last moment. Raises CallError where it names none."""
     if text is None:
         return NamedPoint(None, now())
-    if text.isdecimal():
-        return _entry_point(histories, int(text))
+    if text.isascii() and text.isdecimal():
+        return _entry_point(histories, int(text) if len(text) < _DIGITS else FOREVER)
     try:
         moment = last_moment_of(normal_moment(text))
     except ValueError:
@@ -47,7 +50,8 @@ def moment_in(text: str | None, option: str = "--at") -> datetime | None:
 def _entry_point(histories: Histories, number: int) -> NamedPoint:
     newest = histories.newest.entry
     if number > newest:
-        raise CallError(f"The ledger has no entry {number}.", f"Its last is {newest}.")
+        called = str(number) if number < FOREVER else "of so large a number"
+        raise CallError(f"The ledger has no entry {called}.", f"Its last is {newest}.")
     time = histories.reader.time_of(number)
     return NamedPoint(number, moment_of(time) if time else now())
 

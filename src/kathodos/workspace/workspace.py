@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import os
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
@@ -52,30 +53,41 @@ class Workspace:
         )
 
     @classmethod
-    def create(cls, folder: Path) -> Workspace:
-        """Makes a new workspace: configuration, empty store, signing key, folders for tables and rules."""
-        from kathodos.workspace.configuration import TEMPLATE
+    def create(cls, folder: Path, url: str | None = None, keys_from: Path | None = None) -> Workspace:
+        """Makes a new workspace: configuration, empty store, signing key, folders for tables and rules.
+
+        `url`: where its store is (default: a file in the folder). Where that holds a workspace already, the folder
+        joins it with the keys that are in the folder `keys_from`. Raises CallError and DataError.
+        """
+        from kathodos.store.opening import named_store
+        from kathodos.workspace.configuration import FILE_STORE, new_configuration
 
         if (folder / CONFIGURATION).exists():
             raise CallError(f"{folder} is a workspace already.", "Work in it, or name another folder.")
+        named_store(url or FILE_STORE, folder)
         made: list[Path] = []
+        text = new_configuration(url or FILE_STORE)
         try:
             folder.mkdir(parents=True, exist_ok=True)
             for name in ("tables", "rules"):
                 (folder / name).mkdir(exist_ok=True)
             workspace = cls(folder.resolve())
-            workspace.__dict__["configuration"] = _template(workspace.folder)
-            made = workspace._files()
-            for file in made:
+            workspace.__dict__["configuration"] = _configuration(text, workspace.folder)
+            files = workspace._files()
+            for file in files:
                 if file.exists():
-                    made = []
                     raise CallError(
                         f"{file} is there already, and is never written over.",
                         "Take it away if an earlier init was stopped half-way, or name another folder.",
                     )
-            workspace.keys.create()
+            made = files
+            if keys_from is None:
+                workspace.keys.create()
+            else:
+                workspace.keys.take(keys_from)
             workspace.store.create()
-            (folder / CONFIGURATION).write_text(TEMPLATE, encoding="utf-8")
+            workspace._join(is_with_keys=keys_from is not None)
+            (folder / CONFIGURATION).write_text(text, encoding="utf-8")
         except BaseException as error:
             for file in made:
                 file.unlink(missing_ok=True)
@@ -85,9 +97,34 @@ class Workspace:
             raise
         return workspace
 
+    def _join(self, is_with_keys: bool) -> None:
+        """Where the store holds a workspace already: sees that the keys are its own, and notes how long its ledger is.
+
+        Raises CallError where they are not.
+        """
+        from kathodos.ledger.entries import read_heads
+        from kathodos.ledger.keys import is_signed
+        from kathodos.model.words import plural
+
+        with self.store.reading() as reader:
+            heads = read_heads(reader)
+        if not heads:
+            if is_with_keys:
+                what = f"The store {self.store.place} holds no workspace that could be joined."
+                raise CallError(what, "Name the store that does with --store URL, or begin a workspace without --keys.")
+            return
+        what = f"The store {self.store.place} holds a workspace already"
+        if not is_with_keys:
+            remedy = "To join it, name a folder with its ledger.pub, and ledger.key for who makes changes: --keys DIR"
+            raise CallError(f"{what}, with {plural(heads[-1].size, 'entry', 'entries')}.", remedy)
+        if not is_signed(heads[-1], self.keys.public()):
+            raise CallError(f"{what}, which other keys than these have signed.", "Name a folder with its own keys.")
+        self.keys.witness(heads[-1])
+
     def _files(self) -> list[Path]:
         """The files that `create` makes, the configuration last."""
-        return [self.keys.private_file, self.keys.public_file, *self.store.files, self.folder / CONFIGURATION]
+        own = [self.keys.private_file, self.keys.public_file, self.keys.witness_file]
+        return [*own, *self.store.files, self.folder / CONFIGURATION]
 
     @cached_property
     def configuration(self) -> Configuration:
@@ -190,19 +227,37 @@ class Workspace:
         """
         from kathodos.ledger.operations import carry_out
 
+        if self.configuration.is_actor_the_login and actor != self.login:
+            what = f"{actor} is not the login {self.login}, which [actors] proof in kathodos.toml takes for who acts."
+            raise CallError(what, "Leave --as and KATHODOS_ACTOR out, or open the store with that person's login.")
         return carry_out(operation, self.store, self.keys, actor, reason)
 
     def verify(self, kept: Sequence[Head] = ()) -> Verification:
         """Whether the ledger and the catalogue are as signed; `kept`: heads that an auditor has kept elsewhere.
 
-        Where they are, what was computed from the store is made anew, so that it is too.
+        Where they are, what was computed from the store is made anew, so that it is too, and the newest head is noted
+        beside the heads of the changes made here.
         """
         from kathodos.ledger.verify import verify
 
         found = verify(self.store, self.keys, kept)
         if not found.discrepancies:
             self.store.computed.discard()
+            if found.head is not None:
+                with contextlib.suppress(OSError):  # who may not write here has others who note it
+                    self.keys.witness_new(found.head)
         return found
+
+    @cached_property
+    def login(self) -> str:
+        """The login with which the store is opened. Raises DataError where it knows of none."""
+        login = self.store.login()
+        if not login:
+            what = f'[actors] proof = "database" in kathodos.toml, and the store {self.store.place} knows of no logins.'
+            raise DataError(
+                what, "Take it out, or keep the store in PostgreSQL: docs/manual.md, From one laptop to a team."
+            )
+        return login
 
     # Gathering
 
@@ -227,9 +282,9 @@ class Workspace:
         return Terms(order, guard, may_lose, settings.tie_rules)
 
 
-def _template(folder: Path) -> Configuration:
-    """The configuration of a new workspace."""
+def _configuration(text: str, folder: Path) -> Configuration:
+    """The configuration that a text is."""
     from kathodos.model.toml import toml_text
-    from kathodos.workspace.configuration import TEMPLATE, Configuration
+    from kathodos.workspace.configuration import Configuration
 
-    return Configuration(toml_text(CONFIGURATION, TEMPLATE), folder)
+    return Configuration(toml_text(CONFIGURATION, text), folder)

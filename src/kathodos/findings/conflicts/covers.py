@@ -20,7 +20,7 @@ from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
 from kathodos.model.times import end_moment, first_moment, microseconds, moment_of
 from kathodos.store.records import Records, rows_of
 
-_PERIOD = re.compile(r"P(?:(\d+)Y)?(?:(\d+)M)?(?:(\d+)W)?(?:(\d+)D)?\Z")
+_PERIOD = re.compile(r"P(?:(\d{1,3})Y)?(?:(\d{1,4})M)?(?:(\d{1,4})W)?(?:(\d{1,5})D)?\Z", re.ASCII)
 HOLDS, RAN_OUT, ENDED, CONTROL_GONE = "holds", "ran out", "ended", "its control is gone"
 
 

@@ -1,0 +1,285 @@
+"""How a PostgreSQL database keeps history from being changed: triggers, roles and rights, and whether they hold.
+
+A row of the catalogue can be written, and once be closed; the ledger, its tree and its heads can only be added to.
+Triggers see to it for whoever writes, rights for the roles that are not the owner's.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import TYPE_CHECKING, Any
+
+from kathodos.model.kinds import KINDS, Kind
+from kathodos.store.blocks import FOREVER
+from kathodos.store.postgres_errors import REFUSED
+from kathodos.store.sql import columns_in
+
+if TYPE_CHECKING:
+    import psycopg
+
+LEDGER_TABLES = ("ledger", "ledger_tree", "ledger_heads")
+ALL_TABLES = (*(kind.name for kind in KINDS), *LEDGER_TABLES)
+_NAMES = ", ".join(f"'{name}'" for name in ALL_TABLES)
+_THESE = f"relnamespace = current_schema()::regnamespace AND relkind = 'r' AND relname IN ({_NAMES})"
+_FUNCTION = "kathodos_keeps_history"
+_CHANGED, _TAKEN = "kathodos_is_changed", "kathodos_is_taken_away"
+_BODY = f"""
+BEGIN
+  RAISE EXCEPTION 'what % holds is not changed', TG_TABLE_NAME USING ERRCODE = '{REFUSED}';
+END
+"""
+_ALWAYS = "A"  # how the catalogs say that a trigger goes off whatever a session asks for
+_ROW_UPDATE, _STATEMENT_UPDATE, _TAKING = 1 | 2 | 16, 2 | 16, 2 | 8 | 32  # bits of a trigger's type, all of them before
+_MOST_DAMAGES = 20
+
+
+def protections() -> Iterator[str]:
+    """The statements that make the triggers, anew where they are there."""
+    yield (
+        f"CREATE OR REPLACE FUNCTION {_FUNCTION}() RETURNS trigger LANGUAGE plpgsql "
+        f"SET search_path = pg_catalog AS $body${_BODY}$body$"
+    )
+    for kind in KINDS:
+        yield from _trigger(kind.name, _CHANGED, "UPDATE", f"ROW WHEN ({_is_more_than_closing(kind)})")
+        yield from _trigger(kind.name, _TAKEN, "DELETE OR TRUNCATE", "STATEMENT")
+    for table in LEDGER_TABLES:
+        yield from _trigger(table, _CHANGED, "UPDATE", "STATEMENT")
+        yield from _trigger(table, _TAKEN, "DELETE OR TRUNCATE", "STATEMENT")
+
+
+def _trigger(table: str, name: str, event: str, each: str) -> Iterator[str]:
+    yield f'DROP TRIGGER IF EXISTS {name} ON "{table}"'
+    yield f'CREATE TRIGGER {name} BEFORE {event} ON "{table}" FOR EACH {each} EXECUTE FUNCTION {_FUNCTION}()'
+    yield f'ALTER TABLE "{table}" ENABLE ALWAYS TRIGGER {name}'
+
+
+def _is_more_than_closing(kind: Kind) -> str:
+    """Whether an update does anything but close an open row."""
+    others = [name for name in columns_in(kind).split(", ") if name != '"until"']
+    before, after = (", ".join(f"{row}.{name}" for name in others) for row in ("OLD", "NEW"))
+    return (
+        f'OLD."until" <> {FOREVER} OR NEW."until" >= {FOREVER} OR NEW."until" <= OLD.since '
+        f"OR ROW({before}) IS DISTINCT FROM ROW({after})"
+    )
+
+
+@dataclass(frozen=True)
+class Roles:
+    """The roles of a store: who owns it, who works with it, who may only read it."""
+
+    owner: str
+    working: str
+    reading: str
+
+
+def setup_sql(database: str, roles: Roles) -> str:
+    """What an administrator runs, once or again: roles, tables, triggers and rights in a database of its own."""
+    owner, working, reading = (_quoted(it) for it in (roles.owner, roles.working, roles.reading))
+    here = _quoted(database) if database else "the database"
+    every = ", ".join(f'"{name}"' for name in ALL_TABLES)
+    parts = [
+        f"""\
+-- A store of Kathodos in PostgreSQL: run this as an administrator of the server, in the store's own database:
+--   createdb --encoding=UTF8 --template=template0 {here}
+--   psql --dbname {here} --set ON_ERROR_STOP=1 --file THIS-FILE
+-- It can be run again; nothing that is kept is changed.
+BEGIN;
+SET LOCAL client_min_messages = warning;
+""",
+        *(_role(name) for name in (roles.owner, roles.working, roles.reading)),
+        f"""
+-- Nobody comes in who is not let in.
+DO $do$ BEGIN
+  EXECUTE format('REVOKE ALL ON DATABASE %I FROM PUBLIC', current_database());
+  EXECUTE format('GRANT CONNECT ON DATABASE %I TO {working}, {reading}', current_database());
+END $do$;
+REVOKE ALL ON SCHEMA public FROM PUBLIC;
+GRANT USAGE ON SCHEMA public TO {owner}, {working}, {reading};
+
+-- The tables.""",
+        *(f"{statement};" for statement in tables()),
+        "\n-- What keeps history from being changed.",
+        *(f"{statement};" for statement in protections()),
+        "\n-- Whose it is, and who may do what: those who work with it write rows and close them, auditors read.",
+        f"ALTER FUNCTION {_FUNCTION}() OWNER TO {owner};",
+        *(f'ALTER TABLE "{name}" OWNER TO {owner};' for name in ALL_TABLES),
+        f"REVOKE ALL ON {every} FROM PUBLIC, {working}, {reading};",
+        f"GRANT SELECT, INSERT ON {every} TO {working};",
+        f"GRANT SELECT ON {every} TO {reading};",
+        *(f'GRANT UPDATE ("until") ON "{kind.name}" TO {working};' for kind in KINDS),
+        f"""COMMIT;
+
+-- Then give each person a login of their own, and one of the roles:
+--   CREATE ROLE "NAME" LOGIN PASSWORD '...' IN ROLE {working};     -- who gathers, decides, changes
+--   CREATE ROLE "NAME" LOGIN PASSWORD '...' IN ROLE {reading};     -- auditors
+-- Let them come over TLS alone: ssl = on in postgresql.conf, and in pg_hba.conf, before any other line:
+--   hostssl   {here}  +{working}  all  scram-sha-256
+--   hostssl   {here}  +{reading}  all  scram-sha-256
+--   hostnossl {here}  all  all  reject
+-- Afterwards, as one of those who work with it: kathodos store setup --check""",
+    ]
+    return "\n".join(parts) + "\n"
+
+
+def _role(name: str) -> str:
+    return (
+        f"DO $do$ BEGIN IF NOT EXISTS (SELECT FROM pg_roles WHERE rolname = {_text(name)}) "
+        f"THEN CREATE ROLE {_quoted(name)} NOLOGIN; END IF; END $do$;"
+    )
+
+
+def tables() -> Iterator[str]:
+    """The statements that make the tables where they are not there."""
+    from sqlalchemy.dialects import postgresql
+    from sqlalchemy.schema import CreateTable
+
+    from kathodos.store.tables import METADATA
+
+    dialect = postgresql.dialect()  # type: ignore[no-untyped-call]
+    for table in METADATA.sorted_tables:
+        made = str(CreateTable(table, if_not_exists=True).compile(dialect=dialect)).strip()
+        yield "\n".join(line.rstrip() for line in made.replace("\t", "  ").splitlines())
+
+
+def _quoted(name: str) -> str:
+    return '"' + name.replace('"', '""') + '"'
+
+
+def _text(text: str) -> str:
+    return "'" + text.replace("'", "''") + "'"
+
+
+@dataclass(frozen=True)
+class Check:
+    """One thing that has to hold, whether it does, and what was found."""
+
+    what: str
+    holds: bool
+    found: str = ""
+
+
+def checks(connection: psycopg.Connection[Any]) -> list[Check]:
+    """Whether what `setup_sql` sets up is in force for the login that asks."""
+    return [
+        *_of_the_connection(connection),
+        *_of_the_login(connection),
+        _joined("Whoever is not let in may do nothing.", _open_to_all(connection)),
+        _joined("History is kept from being changed in every table.", missing_triggers(connection)),
+    ]
+
+
+def _joined(what: str, wrong: list[str]) -> Check:
+    more = f" and {len(wrong) - 3} more" if len(wrong) > 3 else ""
+    return Check(what, not wrong, "; ".join(wrong[:3]) + more)
+
+
+def _of_the_connection(connection: psycopg.Connection[Any]) -> Iterator[Check]:
+    encoding = connection.info.parameter_status("server_encoding")
+    yield Check("The database is in UTF-8.", encoding == "UTF8", str(encoding))
+    is_local, is_encrypted = _one(
+        connection,
+        "SELECT inet_client_addr() IS NULL OR inet_client_addr() <<= '127.0.0.0/8' OR inet_client_addr() = '::1', "
+        "coalesce(bool_or(ssl), false) "
+        "FROM pg_stat_ssl WHERE pid = pg_backend_pid()",
+    )
+    how = "over TLS" if is_encrypted else "from this machine" if is_local else "without TLS"
+    yield Check("The connection is over TLS, or does not leave the machine.", is_encrypted or is_local, how)
+
+
+def _of_the_login(connection: psycopg.Connection[Any]) -> Iterator[Check]:
+    login, is_super = _one(connection, "SELECT current_user, rolsuper FROM pg_roles WHERE rolname = current_user")
+    yield Check("The login is no administrator of the server.", not is_super, str(login))
+    own = [
+        str(name)
+        for name, is_own in _of_tables(connection, "pg_has_role(current_user, relowner, 'MEMBER')")
+        if is_own and not is_super
+    ]
+    yield _joined("The login does not own what it works with.", own)
+    may_write = [name for name, may in _of_tables(connection, "has_table_privilege(oid, 'INSERT')") if may]
+    how = "it reads" if not may_write else "it works" if len(may_write) == len(ALL_TABLES) else "some tables only"
+    yield Check("The login works with all tables, or only reads.", len(may_write) in (0, len(ALL_TABLES)), how)
+    may_read = [name for name, may in _of_tables(connection, "has_table_privilege(oid, 'SELECT')") if not may]
+    yield _joined("The login may read every table.", may_read)
+    beyond = [
+        f"{privilege.lower()} of {name}"
+        for privilege in ("DELETE", "TRUNCATE", "UPDATE", "TRIGGER")
+        for name, may in _of_tables(connection, f"has_table_privilege(oid, '{privilege}')")
+        if may
+    ]
+    beyond += [
+        f"update of {name}.{column}"
+        for name, column in _rows(
+            connection,
+            "SELECT relname, attname FROM pg_class JOIN pg_attribute ON attrelid = pg_class.oid "
+            f"WHERE {_THESE} AND attnum > 0 AND NOT attisdropped AND attname <> 'until' "
+            "AND has_column_privilege(pg_class.oid, attnum, 'UPDATE') ORDER BY relname, attnum",
+        )
+    ]
+    yield _joined("The login may close rows of the catalogue, and change nothing else.", beyond)
+
+
+def _open_to_all(connection: psycopg.Connection[Any]) -> list[str]:
+    query = (
+        "SELECT lower(privilege_type) || ' of ' || relname FROM pg_class, aclexplode(relacl) "
+        f"WHERE {_THESE} AND grantee = 0 UNION ALL SELECT 'create in the schema' FROM pg_namespace, aclexplode(nspacl) "
+        "WHERE nspname = current_schema() AND grantee = 0 AND privilege_type = 'CREATE'"
+    )
+    return [str(text) for (text,) in _rows(connection, query)]
+
+
+def missing_triggers(connection: psycopg.Connection[Any]) -> list[str]:
+    """The tables that a trigger is missing of, is off, or is another than was made."""
+    query = (
+        "SELECT relname, tgname, tgtype, tgenabled = 'A', tgqual IS NOT NULL, prosrc FROM pg_trigger "
+        f"JOIN pg_class ON pg_class.oid = tgrelid JOIN pg_proc ON pg_proc.oid = tgfoid WHERE {_THESE}"
+    )
+    there = {(table, name): rest for table, name, *rest in _rows(connection, query)}
+    kinds = {kind.name for kind in KINDS}
+    wrong = []
+    for table in ALL_TABLES:
+        changing = [_ROW_UPDATE, True, True, _BODY] if table in kinds else [_STATEMENT_UPDATE, True, False, _BODY]
+        for name, expected in ((_CHANGED, changing), (_TAKEN, [_TAKING, True, False, _BODY])):
+            if there.get((table, name)) != expected:
+                wrong.append(f"{table}: the trigger {name} is missing, off, or another one")
+    return wrong
+
+
+def damages(connection: psycopg.Connection[Any]) -> list[str]:
+    """What the server finds wrong with tables and indexes, by `amcheck` where that is there, and with the triggers."""
+    import psycopg
+
+    found = missing_triggers(connection)
+    query = (
+        f"SELECT relname, indexrelid::regclass::text FROM pg_index JOIN pg_class ON pg_class.oid = indrelid "
+        f"WHERE {_THESE} AND NOT (indisvalid AND indisready)"
+    )
+    found += [f"{table}: the index {index} does not hold" for table, index in _rows(connection, query)]
+    if _rows(connection, "SELECT FROM pg_extension WHERE extname = 'amcheck'"):
+        query = (
+            "SELECT format('SELECT bt_index_check(%s::regclass, true)', quote_literal(indexrelid::regclass::text)) "
+            f"FROM pg_index JOIN pg_class ON pg_class.oid = indrelid WHERE {_THESE} ORDER BY 1"
+        )
+        for (check,) in _rows(connection, query):
+            try:
+                with connection.transaction():
+                    connection.execute(check.encode())
+            except psycopg.errors.InsufficientPrivilege:
+                break  # the login may not: the server's owner can
+            except psycopg.Error as error:
+                found.append(str(error.diag.message_primary))
+    return found[:_MOST_DAMAGES]
+
+
+def _of_tables(connection: psycopg.Connection[Any], asked: str) -> list[tuple[str, bool]]:
+    rows = _rows(connection, f"SELECT relname, {asked} FROM pg_class WHERE {_THESE} ORDER BY relname")
+    return [(str(name), bool(answer)) for name, answer in rows]
+
+
+def _rows(connection: psycopg.Connection[Any], query: str) -> list[tuple[Any, ...]]:
+    return connection.execute(query.encode()).fetchall()
+
+
+def _one(connection: psycopg.Connection[Any], query: str) -> tuple[Any, ...]:
+    (row,) = _rows(connection, query)
+    return row
