@@ -426,7 +426,13 @@ class Reference:
         grants = [
             {"grant": f"taken{at}", "holder": me, "gives": what, "on": scope}
             for at, (kind, what, scope) in enumerate(steps)
-            if kind != "joins"
+            if kind in ("gives itself", "grants itself")
+        ]
+        lines = [
+            {"system": what[5:].split("/")[0], "role": what[5:].split("/")[1], "action": "*", "resource": pattern}
+            for kind, what, _ in steps
+            if kind == "widens"
+            for pattern in [f"{what[5:].split('/')[0]}:/**"]
         ]
         joined = [
             {"system": what[6:].split("/")[0], "group": what[6:].split("/")[1], "member": me}
@@ -434,6 +440,7 @@ class Reference:
             if kind == "joins"
         ]
         catalogue = {**self.catalogue, "grants": [*self.rows("grants"), *grants]}
+        catalogue["role_permissions"] = [*self.rows("role_permissions"), *lines]
         return Reference({**catalogue, "members": [*self.rows("members"), *joined]})
 
     def possible(self, worlds, pairs, asker, moment):
@@ -460,16 +467,17 @@ class Reference:
                 if kind == "grants":
                     yield ("grants itself", f"* {node[0]}:/{'/'.join((*node[1:-1], '**'))}", None), False
                 if kind == "role":
-                    for scope in {scope for world in worlds for scope in world.scopes_of(name, asker, moment)}:
-                        yield ("widens", f"* {node[0]}:/**", scope), False
+                    effects = {effect for world in worlds for effect in world.effects_of(name, asker, moment)}
+                    if "permit" in effects:
+                        yield ("widens", f"role:{name}", None), "deny" in effects
 
-    def scopes_of(self, role, asker, moment):
+    def effects_of(self, role, asker, moment):
         for grant in self.rows("grants"):
             live = instant(grant.get("from")) <= moment < instant(grant.get("until"), end=True)
-            if live and grant["holder"] in self.principals(asker, moment) and grant.get("effect") != "deny":
+            if live and grant["holder"] in self.principals(asker, moment):
                 top = grant["gives"].removeprefix("role:")
                 if grant["gives"] != top and role in self.roles_below(top):
-                    yield grant.get("on")
+                    yield grant.get("effect") or "permit"
 
     def roles_below(self, top, any_status=False):
         found = {

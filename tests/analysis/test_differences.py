@@ -40,6 +40,10 @@ def owned_by_others(catalogue):
     return {f"{it['system']}/{it['login']}" for it in catalogue.get("accounts", ()) if it.get("identity") in people}
 
 
+def accounts_in(catalogue):
+    return {f"account:{it['system']}/{it['login']}" for it in catalogue.get("accounts", ())}
+
+
 def told(differences):
     return {
         (who, sign, text)
@@ -65,10 +69,14 @@ class Differences(unittest.TestCase):
         gained = {(who, "+", f"{action} {address}") for who, action, address in has - had}
         lost = {(who, "-", f"{action} {address}") for who, action, address in had - has}
         moved = {f"account:{name}" for name in owned_by_others(first) ^ owned_by_others(second)}
-        expected = {it for it in gained | lost if it[0] not in moved}  # the others ask for themselves in one state only
+        moved &= accounts_in(first) & accounts_in(second)
+        alone = Reference({**second, "accounts": [{**it, "identity": None} for it in second.get("accounts", ())]})
+        reached = {(who, f"{action} {address}") for who, action, address in alone.everything(then) if who in moved}
         for edits in (None, edits_from(before, after)):
             found = ReachDifferences(*sides, edits)
-            self.assertEqual({it for it in told(found) if it[0] not in moved}, expected)
+            self.assertEqual(told(found), {it for it in gained | lost if it[0] not in moved})
+            self.assertEqual({it.account: (it.was is None) != (it.is_now is None) for it in found.moved}, dict.fromkeys(moved, True))
+            self.assertEqual({(it.account, text) for it in found.moved for text in it.reaches}, reached)
             for at in range(len(found)):
                 self.assertEqual((found.gained[at], found.lost[at]), tuple(map(len, found.texts(at))))
 

@@ -9,7 +9,7 @@ from datetime import date
 from pathlib import Path
 from unittest import mock
 
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 from kathodos.connectors import mapping as tables
@@ -74,6 +74,7 @@ class Reading(unittest.TestCase):
         _, problems = read("grant,holder,gives,colour\n", GRANTS)
         self.assertEqual(wrong(problems), [(1, "colour", "unknown column; it is not used", "noted")])
 
+    @example([["\ufeff", ""]])
     @given(st.lists(st.lists(st.text(st.characters(codec="utf-8"), max_size=6), min_size=2, max_size=2), max_size=8))
     def test_whatever_csv_can_write_is_read_back_with_the_right_lines(self, rows):
         text = io.StringIO(newline="")

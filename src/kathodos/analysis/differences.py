@@ -116,12 +116,28 @@ def _concerned(kind: str, record: Mapping[str, object]) -> str:
     return f"account:{record['system']}/{record['login']}"
 
 
+@dataclass(frozen=True)
+class MovedAccount:
+    """An account that became somebody's, or nobody's: whose it was and is, and what it reaches by itself now."""
+
+    account: str
+    was: str | None
+    is_now: str | None
+    reaches: list[str]
+
+
 class ReachDifferences:
-    """Those whose reach differs, most first: their references, and how many pairs of action and resource each."""
+    """Those whose reach differs, most first: their references, and how many pairs of action and resource each.
+
+    An account counts where it is tied to nobody in each state in which it is there. Those that became somebody's, or
+    nobody's, are told apart (`moved`).
+    """
 
     def __init__(self, first: Side, second: Side, edits: Edits | None) -> None:
         before, after = first.index.holders, second.index.holders
         self._tables = (_joint(before.identities, after.identities), _joint(before.accounts, after.accounts))
+        self._moved = self._accounts_moved(first.index, second.index)
+        self._states = (first, second)
         self._numbers = self._looked_at(first, second, edits)
         sides = [self._reaching(side, at) for at, side in enumerate((first, second))]
         self._sides = [side for side, _ in sides]
@@ -141,6 +157,30 @@ class ReachDifferences:
 
     # Who is who
 
+    def _accounts_moved(self, first: Index, second: Index) -> tuple[Ints, Ints]:
+        """The accounts that are somebody's in one state and nobody's in the other, by their numbers in each."""
+        accounts = self._tables[1]
+        common = (accounts.of_first < len(accounts.second)).nonzero()[0]
+        later = accounts.of_first[common]
+        is_moved = (first.holders.owner[common] >= 0) != (second.holders.owner[later] >= 0)
+        return common[is_moved], later[is_moved]
+
+    @cached_property
+    def moved(self) -> list[MovedAccount]:
+        """The accounts that became somebody's, or nobody's, with what each reaches in the second state."""
+        if not len(self._moved[0]):
+            return []
+        first, second = self._states
+        people = second.index.holders.people
+        reaching = _Reaching(second, self._moved[1] + people)
+        found = []
+        for at, (old, new) in enumerate(zip(*(it.tolist() for it in self._moved), strict=True)):
+            owners = [_owner(side.index, account) for side, account in ((first, old), (second, new))]
+            _, begin, end = reaching.reached_by(reaching.reach.alike[[at]])
+            texts = _pair_texts(reaching, stretches(begin, end - begin)[1])
+            found.append(MovedAccount(f"account:{second.index.holders.accounts[new]}", *owners, texts))
+        return found
+
     def _looked_at(self, first: Side, second: Side, edits: Edits | None) -> Ints:
         """Whoever asks for itself in one of the states, and whose reach can differ, in one numbering for both."""
         concerned = who_may_differ(first, second, edits)
@@ -150,7 +190,7 @@ class ReachDifferences:
             if concerned is not None:
                 askers = askers[concerned[at][askers]]
             found.append(self._joint_numbers(side.index, at)[askers])
-        return np.union1d(*found)
+        return np.setdiff1d(np.union1d(*found), self._tables[0].size + self._moved[1])
 
     def _joint_numbers(self, index: Index, side: int) -> Ints:
         """The number in both of each identity and account of one state."""
@@ -256,7 +296,7 @@ class ReachDifferences:
         return {}
 
     def _texts(self, block: Ints, side: int) -> list[str]:
-        axis, lines = self._sides[side].reach.axis, self._lines(block)
+        lines = self._lines(block)
         if self._is_one_axis:
             first, end = self._beyond(lines)[side]
             positions = stretches(self._packing.seconds(first), end - first)[1]
@@ -264,11 +304,7 @@ class ReachDifferences:
             codes = [self._codes(lines, at, np.zeros(1, dtype=np.int64)) for at in range(2)]
             joint = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True)
             positions = np.isin(self._joint_pairs[side], joint).nonzero()[0]
-            positions = positions[axis.pair_nodes[positions] >= 0]
-        index = axis.index
-        actions = [index.actions[action][1] for action in axis.pair_actions[positions].tolist()]
-        addresses = index.tree.addresses.taken(axis.pair_nodes[positions])
-        return sorted(f"{action} {address}" for action, address in zip(actions, addresses, strict=True))
+        return _pair_texts(self._sides[side], positions)
 
 
 class _Reaching:
@@ -295,6 +331,21 @@ class _Reaching:
         owner, first, end = self.reach.reached(some)
         lists = IntervalLists(insertion_points(owner, np.arange(len(some) + 2)), first, end)  # behind them an empty one
         return lists.of(np.where(classes >= 0, insertion_points(some, classes), len(some)))
+
+
+def _pair_texts(reaching: _Reaching, positions: Ints) -> list[str]:
+    """Pairs of a state by their positions on its axis, as `action address`, in order."""
+    axis = reaching.reach.axis
+    positions = positions[axis.pair_nodes[positions] >= 0]
+    actions = [axis.index.actions[action][1] for action in axis.pair_actions[positions].tolist()]
+    addresses = axis.index.tree.addresses.taken(axis.pair_nodes[positions])
+    return sorted(f"{action} {address}" for action, address in zip(actions, addresses, strict=True))
+
+
+def _owner(index: Index, account: int) -> str | None:
+    """The identity that an account is tied to, if it is to one."""
+    owner = int(index.holders.owner[account])
+    return f"identity:{index.holders.identities[owner]}" if owner >= 0 else None
 
 
 @dataclass(frozen=True)

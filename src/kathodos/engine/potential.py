@@ -3,7 +3,8 @@
 A step is one of four: by a mandate it gives itself a role; where it may administer a resource of the type `group`,
 `role` or `grants`, it joins that group (if it has no filter), puts every permission of the system into that role (if
 it has it), or gives itself every permission on what lies at and below the parent of that resource. Each step is an
-edit of the catalogue, and what it opens is decided as everything else is.
+edit of the catalogue, and what it opens is decided as everything else is; what is put into a role counts through each
+grant that gives the role, with that grant's scope, effect and tier.
 
 A role or a group that also denies is tried by itself on top of the rest: nobody has to take what takes something
 away.
@@ -114,12 +115,30 @@ class _Climb:
         return len(self.steps) > before
 
     def _with(self, steps: list[Step]) -> Index:
-        """The index after some steps."""
-        edits: Edits = {
-            kinds.GRANTS.name: Edit(come=[self._grant(step) for step in steps if step.kind != JOINS]),
-            kinds.MEMBERS.name: Edit(come=[self._member(step) for step in steps if step.kind == JOINS]),
-        }
+        """The index after some steps. A widened role gives the more through every grant by which the asker has it."""
+        grants = [self._grant(step) for step in steps if step.kind in (GIVES, GRANTS)]
+        members = [self._member(step) for step in steps if step.kind == JOINS]
+        index = self._edited(grants, members)
+        more = [grant for step in steps if step.kind == WIDENS for grant in self._widened(step, index)]
+        return self._edited([*grants, *more], members) if more else index
+
+    def _edited(self, grants: list[Record], members: list[Record]) -> Index:
+        edits: Edits = {kinds.GRANTS.name: Edit(come=grants), kinds.MEMBERS.name: Edit(come=members)}
         return updated(self.index, edits, edited(self.records, edits))
+
+    def _widened(self, step: Step, index: Index) -> Iterator[Record]:
+        """What a widened role gives the asker: the more, as each grant that gives it the role would."""
+        role = step.what.removeprefix("role:")
+        for grant in self._giving(index, role):
+            effect = "deny" if index.grants.denies[grant] else "permit"
+            yield {
+                **self._grant(step),
+                "grant": f"{_MARK}{step.number}/{index.grants.ids[grant]}",
+                "gives": f"* {role.partition('/')[0]}:/**",
+                "on": index.scope(grant),
+                "effect": effect,
+                "tier": int(index.grants.tier[grant]),
+            }
 
     @property
     def _self(self) -> str:
@@ -214,8 +233,9 @@ class _Climb:
             if kind == "group" and self._may_join(f"group:{name}"):
                 yield JOINS, f"group:{name}", None, {**more, "denies": self._brings_denial(f"group:{name}")}
             elif kind == "role":
-                for scope in self._scopes_of(name):
-                    yield WIDENS, f"* {system.name}:/**", scope, {**more, "by": f"{more['by']}, a role it has"}
+                given = [index.grants.denies[it] for index in self._indexes() for it in self._giving(index, name)]
+                if not all(given):
+                    yield WIDENS, f"role:{name}", None, {**more, "by": f"{more['by']}, a role it has", "denies": any(given)}
             elif kind == "grants":
                 above = parse_address(self.index.tree.addresses[int(self.index.tree.parent[node])])
                 yield GRANTS, f"* {Pattern(above.system, (*above.segments, '**'))}", None, more
@@ -233,19 +253,14 @@ class _Climb:
                         yield node, int(system.actions[position])
                         break
 
-    def _scopes_of(self, name: str) -> list[str | None]:
-        """The scopes on which the asker has a role by now, itself or as a junior of another."""
-        found = dict.fromkeys(index.scope(grant) for index in self._indexes() for grant in self._giving(index, name))
-        return list(found)
-
     def _giving(self, index: Index, role: str) -> Iterator[int]:
-        """The grants that give the asker a role, itself or as a junior of another, in one of the rounds' indexes."""
+        """The grants that give or deny the asker a role, itself or as a junior of another, in a round's index."""
         number, passing = index.roles.find(role), index.role_is_active.tolist()
         if number < 0 or not passing[number]:
             return
         for grant in grants_of(index, self.asker, self.moment).tolist():
             given = index.role_of(grant)
-            if given >= 0 and not index.grants.denies[grant] and _includes(index, given, number, passing):
+            if given >= 0 and _includes(index, given, number, passing):
                 yield grant
 
     # Which steps were needed
@@ -258,15 +273,20 @@ class _Climb:
             if explanation.is_reached:
                 chains = [explanation.permits, *(chains for _, _, chains in explanation.gates)]
                 for chain in (some.shown[0] for some in chains):
-                    for step in self._steps_in(chain):
+                    self._collect_made(index, chain.grant, found)
+                    for step in self._joined(chain.holders):
                         self._collect_step(step, found)
                 return
 
-    def _steps_in(self, chain: Chain) -> Iterator[Step]:
-        steps = list(self.steps.values())
-        if chain.grant.startswith(_MARK) and self.index.grants.ids.find(chain.grant) < 0:
-            yield steps[int(chain.grant.removeprefix(_MARK))]
-        yield from self._joined(chain.holders)
+    def _collect_made(self, index: Index, grant: str, found: dict[int, Step]) -> None:
+        """Adds the step that made a grant, and what led to the grant by which a role that it widened is had."""
+        if not grant.startswith(_MARK) or self.index.grants.ids.find(grant) >= 0:
+            return
+        number, _, widened = grant.removeprefix(_MARK).partition("/")
+        step = list(self.steps.values())[int(number)]
+        if widened:
+            self._collect_grant(index, index.grants.ids.find(widened), found)
+        self._collect_step(step, found)
 
     def _joined(self, holders: tuple[str, ...]) -> Iterator[Step]:
         """The steps that made the first of these, which is the asker's own, a member of the next."""
@@ -285,8 +305,6 @@ class _Climb:
         found[step.number] = step
         if step.node >= 0:
             self.collect(step.node, step.action, step.round, found)
-            if step.kind == WIDENS:
-                self._collect_role(step, found)
         elif step.mandate is not None:
             self._collect_holder(step.mandate, step.round, found)
 
@@ -302,23 +320,12 @@ class _Climb:
                     self._collect_step(step, found)
                     return
 
-    def _collect_role(self, step: Step, found: dict[int, Step]) -> None:
-        """Adds the steps by which the asker came to have the role that it widens, on the scope on which it does."""
-        role = f"{self.index.system_of(step.node).name}/{named_by(self.index, step.node)}"
-        alone = (single for _, single in self.singles[step.round])
-        for index in (self.indexes[step.round], *alone):
-            for grant in self._giving(index, role):
-                if index.scope(grant) == step.scope:
-                    self._collect_grant(index, grant, step.round, found)
-                    return
-
-    def _collect_grant(self, index: Index, grant: int, number: int, found: dict[int, Step]) -> None:
+    def _collect_grant(self, index: Index, grant: int, found: dict[int, Step]) -> None:
         """Adds the steps by which the asker came to have a grant."""
         holder = index.holders.references[index.grants.holder[grant]]
-        if index.grants.ids[grant].startswith(_MARK):
-            self._collect_step(list(self.steps.values())[int(index.grants.ids[grant][len(_MARK) :])], found)
-        elif holder.startswith("group:"):
-            self._collect_holder(holder, number + 1, found)
+        self._collect_made(index, index.grants.ids[grant], found)
+        if holder.startswith("group:"):
+            self._collect_holder(holder, len(self.indexes), found)
 
 
 def named_by(index: Index, node: int) -> str:

@@ -89,6 +89,8 @@ class _Reader:
         """Whether a line is a record here, and a delimiter the only mark."""
         if self.form.quote in text or "\0" in text or text.count("\r") != text.count("\r\n"):
             return False
+        if text.startswith("\ufeff"):  # the mark of a file's start is a character of a name here; Arrow drops it
+            return False
         return text.isascii() or not _is_broken(text)
 
     def split(self, text: str, growing: Growing) -> bool:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
-from kathodos.analysis.differences import ReachDifferences, by_kind
+from kathodos.analysis.differences import MovedAccount, ReachDifferences, by_kind
 from kathodos.errors import found_if
 from kathodos.model.kinds import BASELINES
 from kathodos.model.words import plural
@@ -51,6 +51,8 @@ def compared(first: View, second: View, form: str) -> Answer:
     text = [f"  {it.kind.name:<18} {it.came} came, {it.changed} changed, {it.went} went" for it in kinds]
     count = len(found) if found is not None else 0
     differing = plural(count, "asker reaches", "askers reach")
+    moved = found.moved if found is not None else []
+    text += [_moved_text(it) for it in moved[:_MOST_SHOWN]]
     text.append(f"{differing} more or less than before:" if count else "Nobody reaches anything else than before.")
     heading = f"From entry {first.point.entry} to entry {second.point.entry}" + ("" if kinds else ": no record differs")
     hint = "All of it: add --format json" if count else ""
@@ -67,9 +69,17 @@ def compared(first: View, second: View, form: str) -> Answer:
             "to": second.point.entry,
             "kinds": [{"kind": it.kind.name, "came": it.came, "changed": it.changed, "went": it.went} for it in kinds],
             "people": [{"who": who, "gained": gained, "lost": lost} for who, gained, lost in texts],
+            "moved": [{"account": it.account, "was": it.was, "is": it.is_now, "reaches": it.reaches} for it in moved],
         }
     status = found_if(kinds or count)
     return Answer(_PEOPLE, rows, heading, text, hint=hint, status=status, document=document)
+
+
+def _moved_text(account: MovedAccount) -> str:
+    """An account that became somebody's, or nobody's."""
+    change = f"is {account.is_now}'s now, and was nobody's" if account.is_now else f"is nobody's now, and was {account.was}'s"
+    pairs = plural(len(account.reaches), "pair of action and resource", "pairs of action and resource")
+    return f"  {account.account} {change}. By itself it reaches {pairs}."
 
 
 def _differing(first: View, second: View, found: ReachDifferences | None, at: int) -> dict[str, Any]:
