@@ -16,6 +16,7 @@ import organisation as made_up
 from organisation import ACTIONS, IMPLIES, KINDS, SYSTEMS
 
 from kathodos.columns.dictionary import DictionaryColumn, always, dictionary_column
+from kathodos.ledger.hand import hand_of
 from kathodos.ledger.writing import writing
 from kathodos.model import kinds
 from kathodos.workspace.workspace import Workspace
@@ -104,7 +105,7 @@ def column(codes, values):
 
 def fill(company: Company, workspace: Workspace):
     """Writes the company into a new workspace as its first ledger entry, in the way in which a gather writes."""
-    with writing(workspace.store, workspace.keys, "gather", "bench") as draft:
+    with writing(workspace.store, workspace.keys, "gather", hand_of("bench")) as draft:
         draft.payload["source"] = "company"
         for kind, columns in _kinds(company):
             rows = len(next(iter(columns.values())))
@@ -343,7 +344,7 @@ def _held_by_few(company, most=4):
 
 def give_more(company: Company, workspace: Workspace, count: int):
     """Gives so many people another role each, as a further entry."""
-    with writing(workspace.store, workspace.keys, "gather", "bench") as draft:
+    with writing(workspace.store, workspace.keys, "gather", hand_of("bench")) as draft:
         random = np.random.default_rng(draft.number)
         rows = [
             (f"M{draft.number}-{at}", f"identity:p{holder:07}", f"role:s0/r{role:05}", None, "permit", 0, *[None] * 6)
@@ -356,7 +357,7 @@ def give_more(company: Company, workspace: Workspace, count: int):
 
 def move_everyone(company: Company, workspace: Workspace):
     """Puts everybody into other groups, as a further entry: a reorganisation."""
-    with writing(workspace.store, workspace.keys, "gather", "bench") as draft:
+    with writing(workspace.store, workspace.keys, "gather", hand_of("bench")) as draft:
         draft.close_rows(kinds.MEMBERS, draft.records.rows(kinds.MEMBERS).tolist())
         moved = Company(company.people)
         moved.parts.position = (moved.parts.position + 7 * TITLES + 3) % moved.positions

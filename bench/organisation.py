@@ -5,17 +5,17 @@ trees up to 8 deep with some detached and some denies, 7 n memberships, n/10 gra
 one department and position share all their groups; else no two people have the same.
 """
 
-import json
-import sqlite3
 from dataclasses import dataclass
 from datetime import date, timedelta
 from pathlib import Path
 
 import numpy as np
 
-from kathodos.columns.ranges import range_text
-from kathodos.store.blocks import FOREVER
-from kathodos.store.tables import TABLES
+from kathodos.columns.dictionary import always, dictionary_column
+from kathodos.ledger.hand import hand_of
+from kathodos.ledger.writing import writing
+from kathodos.model.kinds import BY_NAME
+from kathodos.workspace.workspace import Workspace
 
 SYSTEMS = 10
 ACTIONS = ("view", "edit", "approve", "export", "manage")
@@ -156,20 +156,17 @@ def _grants(random, identities, groups, roles, nodes):
 
 
 def fill_store(organisation, file: Path, with_lives=False):
-    """Writes the organisation into a new store's tables, as ledger entry 1. The digests are left empty.
+    """Writes the organisation into a new store's tables, as ledger entry 1.
 
     `with_lives`: people have positions and accounts, some have left, and there is activity.
     """
-    connection = sqlite3.connect(file, isolation_level=None)
-    connection.execute("PRAGMA synchronous=OFF")
-    connection.execute("BEGIN")
-    connection.execute(
-        "INSERT INTO ledger VALUES (1, '2026-01-01T00:00:00Z', 'bench', '{}', 'gather', '[]', '', '{}', '{}', ?)",
-        (b"1",),
-    )
-    connection.execute("INSERT INTO ledger_tree (level, position, hash) VALUES (0, 0, ?)", (b"1",))
+    workspace = Workspace.find(file.parent)
+    with writing(workspace.store, workspace.keys, "gather", hand_of("bench")) as draft:
+        _fill(_Filler(draft), organisation, with_lives)
+
+
+def _fill(fill, organisation, with_lives):
     addresses, name = organisation.addresses(), organisation.name
-    fill = _Filler(connection)
     fill("systems", ("system", "combining", "inherit"), ((f"s{at}", "deny-overrides", 1) for at in range(SYSTEMS)))
     fill(
         "actions",
@@ -200,9 +197,6 @@ def fill_store(organisation, file: Path, with_lives=False):
     if with_lives:
         _fill_activity(fill, organisation, addresses)
     fill("grants", GRANT, grant_rows(organisation, organisation.grant, addresses))
-    fill.note()
-    connection.execute("COMMIT")
-    connection.close()
 
 
 def _fill_people(fill, organisation):
@@ -249,44 +243,23 @@ def pattern(address, deep):
 
 
 class _Filler:
-    def __init__(self, connection, entry=1):
-        self.connection = connection
-        self.entry = entry
-        self.rows = {}
+    """Opens rows of a kind in an entry of the ledger; what is not given is nothing."""
 
-    def note(self):
-        """Writes into the ledger entry which rows were opened."""
-        text = json.dumps(self.rows)
-        self.connection.execute("UPDATE ledger SET rows = ? WHERE number = ?", (text, self.entry))
+    def __init__(self, draft):
+        self.draft = draft
 
     def __call__(self, kind, columns, rows):
-        names = ["row", "since", "until", "checksum", *columns]
-        assert set(columns) <= set(TABLES[kind].columns.keys())
-        (last,) = self.connection.execute(f"SELECT coalesce(max(row), 0) FROM {kind}").fetchone()
-        places = ", ".join("?" * len(names))
-        quoted = ", ".join(f'"{name}"' for name in names)
-        self.connection.executemany(
-            f"INSERT INTO {kind} ({quoted}) VALUES ({places})",
-            ((at, self.entry, FOREVER, 0, *row) for at, row in enumerate(rows, last + 1)),
-        )
-        (end,) = self.connection.execute(f"SELECT coalesce(max(row), 0) FROM {kind}").fetchone()
-        if end > last:
-            before = self.rows.get(kind, {"opened": ""})["opened"]
-            opened = ",".join(filter(None, [before, range_text(range(last + 1, end + 1))]))
-            self.rows[kind] = {"opened": opened, "closed": "", "digest": ""}
+        kind = BY_NAME[kind]
+        assert set(columns) <= set(kind.names)
+        given = dict(zip(columns, map(dictionary_column, zip(*rows, strict=True)), strict=True))
+        count = len(next(iter(given.values())))
+        whole = [given.get(name, always(None, count)) for name in kind.names]
+        self.draft.open_columns(kind, whole, always(None, count))
 
 
 def give_more(organisation, file: Path, grants, entry=2):
     """Adds grants to a filled store as another ledger entry."""
-    connection = sqlite3.connect(file, isolation_level=None)
-    connection.execute("BEGIN")
-    connection.execute(
-        "INSERT INTO ledger VALUES (?, '2026-01-02T00:00:00Z', 'bench', '{}', 'gather', '[]', '', '{}', '{}', ?)",
-        (entry, str(entry).encode()),
-    )
-    first = 5_000_000 + entry * 1000
-    fill = _Filler(connection, entry)
-    fill("grants", GRANT, grant_rows(organisation, grants, organisation.addresses(), first))
-    fill.note()
-    connection.execute("COMMIT")
-    connection.close()
+    workspace = Workspace.find(file.parent)
+    with writing(workspace.store, workspace.keys, "gather", hand_of("bench")) as draft:
+        first = 5_000_000 + entry * 1000
+        _Filler(draft)("grants", GRANT, grant_rows(organisation, grants, organisation.addresses(), first))

@@ -5,6 +5,7 @@ The server is each process's own; it is started when it is first needed.
 
 import functools
 import itertools
+import json
 import os
 import re
 import shutil
@@ -15,6 +16,7 @@ from contextlib import closing
 from pathlib import Path
 
 from kathodos.demo import services
+from kathodos.ledger.origin import system_user
 from tests.servers import Postgres
 
 ON_POSTGRES = os.environ.get("KATHODOS_TEST_STORE") == "postgres"
@@ -91,9 +93,31 @@ def _clone(name, other):
             time.sleep(0.05)
 
 
+ACTORS = ("auditor", "boss", "head", "me", "x", "r.lund")
+
+
+def may_act(folder, *names):
+    """Lists the names under which tests act in a workspace's configuration, beside the system's user."""
+    file = Path(folder) / "kathodos.toml"
+    file.write_text(with_actors(file.read_text(encoding="utf-8"), *names), encoding="utf-8")
+
+
+def prove(folder, proof):
+    """Asks for a proof of who acts in a workspace's configuration."""
+    file = Path(folder) / "kathodos.toml"
+    file.write_text(file.read_text(encoding="utf-8").replace("[actors]\n", f'[actors]\nproof = "{proof}"\n'), "utf-8")
+
+
+def with_actors(text, *names):
+    listed = f"names = {json.dumps([system_user(), *(names or ACTORS)])}"
+    if "[actors]" in text:
+        return re.sub(r"^names = \[.*\]$", listed, text, count=1, flags=re.MULTILINE)
+    return f"{text}\n[actors]\n{listed}\n"
+
+
 def configured(folder, text):
-    """Writes a workspace's configuration; where its store is stays as it was."""
-    url = url_of(folder)
+    """Writes a workspace's configuration; where its store is stays as it was, and the tests' names may act."""
+    text, url = with_actors(text), url_of(folder)
     more = f'\n[store]\nurl = "{url}"\n' if url and not text.lstrip("[").startswith("store") else ""
     (Path(folder) / "kathodos.toml").write_text(text + more, encoding="utf-8")
 

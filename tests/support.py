@@ -357,6 +357,7 @@ def unique(key, rows):
 def lay_out(folder, catalogue, rules="", mapping=""):
     """A workspace with these tables and rules, made by the installed command but not gathered yet."""
     run("init", folder, cwd=folder.parent)
+    stores.may_act(folder)
     write_tables(folder / "tables", catalogue)
     if rules:
         (folder / "rules" / "rules.toml").write_text(rules, encoding="utf-8")

@@ -159,6 +159,7 @@ class TheDemo(unittest.TestCase):
         (grant,) = self.ask("list", "grants", "--where", 'holder eq "identity:p0072" and gives eq "role:dues/clerk"')
         other = self.folder / "without"
         stores.copied(self.workspace, other)
+        stores.may_act(other)
         grants = other / "tables" / "grants.csv"
         lines = [line for line in grants.read_text().splitlines(True) if not line.startswith(f"{grant['grant']},")]
         run("gather", cwd=other, now=NOW)

@@ -65,7 +65,7 @@ class Findings(Prepared, unittest.TestCase):
         (cover,) = records("conflicts", "covers", cwd=self.here, now=LATER)
         self.assertEqual(
             (cover["conflict"], cover["state"], cover["covered_by"], cover["reason"]),
-            ("D-1/ann", "ran out", "hanna@office.example", "no second clerk"),
+            ("D-1/ann", "ran out", "head", "no second clerk"),
         )
         (entry,) = records("ledger", "list", "--kind", "cover", cwd=self.here)
         self.assertIn("identity:ann", entry["subjects"])

@@ -76,7 +76,7 @@ class Tampering(Prepared, unittest.TestCase):
         import numpy as np
 
         from kathodos.columns.dictionary import dictionary_column
-        from kathodos.ledger.entries import checksums_of, value_checksums
+        from kathodos.store.marks import checksums_of, value_checksums
 
         columns = [dictionary_column([value]) for value in ("uno", 1, "2026-06-15T12:00:00Z", None)]
         (mark,) = checksums_of(np.array([1]), [it.codes for it in columns], [value_checksums(it) for it in columns])
@@ -93,7 +93,7 @@ class Tampering(Prepared, unittest.TestCase):
             (["DELETE FROM ledger WHERE number = 3"], "entry 3", "is missing"),
             (["UPDATE ledger SET number = -number WHERE number IN (2, 3)",
               "UPDATE ledger SET number = 5 + number WHERE number < 0"], "entry 2", "moved"),
-            (["INSERT INTO ledger SELECT 7, time, actor, origin, kind, subjects, reason, payload, rows, leaf "
+            (["INSERT INTO ledger SELECT 7, time, actor, origin, kind, subjects, reason, payload, rows, settings, proof, leaf "
               "FROM ledger WHERE number = 3"], "entry 7", "no signed head"),
             (["UPDATE ledger_heads SET root = x'00' WHERE size = 2"], "head 2", "signature"),
             (["DELETE FROM ledger_heads WHERE size = 4"], "entry 4", "no signed head"),
@@ -122,7 +122,7 @@ class Tampering(Prepared, unittest.TestCase):
             *(f"DELETE FROM {table} WHERE since = 6" for table in tables),
             *(f"UPDATE {table} SET until = 4611686018427387904 WHERE until = 6" for table in tables),
         )
-        self.assert_found(found, "entries 6-6", "were dropped")
+        self.assert_found(found, "entry 6", "was dropped")
 
     def test_a_head_kept_by_an_auditor_stays_true_and_a_forged_store_does_not_stand_against_it(self):
         head = self.folder / "head.json"
@@ -132,7 +132,7 @@ class Tampering(Prepared, unittest.TestCase):
         other = lay_out(self.folder / "other", OFFICE)
         run("gather", cwd=other)
         wrong = run("ledger", "verify", "--head", head, cwd=other, status=1).stdout
-        self.assertIn("does not carry this workspace's signature", wrong)
+        self.assertIn("that this workspace's key did not sign", wrong)
         (self.folder / "none.json").write_text("")  # an empty file proves nothing
         run("ledger", "verify", "--head", self.folder / "none.json", cwd=self.office, status=3)
         (self.folder / "none.json").write_text("hello\n")

@@ -1,5 +1,6 @@
 """The index saved beside the store: it saves time and never changes an answer."""
 
+import json
 import os
 import subprocess
 import unittest
@@ -44,7 +45,9 @@ class TheSavedIndex(Prepared, unittest.TestCase):
         self.assertNotEqual(header, whole)
         for damaged in (b"", b"kathodos", whole[:-1], whole + b"x", bytes(flipped), header):
             self.file.write_bytes(damaged)
-            self.assert_same_answer()
+            done = run(*ASKED, "--format", "jsonl", cwd=self.here)
+            self.assertEqual([json.loads(line) for line in done.stdout.splitlines()], self.expected)
+            self.assertEqual("was altered by somebody or by a fault" in done.stderr, damaged != b"", damaged[:20])
             self.assertEqual(self.file.stat().st_size, len(whole), "made anew")
             self.assert_same_answer()
 
@@ -61,10 +64,16 @@ class TheSavedIndex(Prepared, unittest.TestCase):
             sorted(map(str, records(*ASKED, "--as-of", "1", cwd=self.here))), sorted(map(str, self.expected))
         )
 
-    def test_verifying_the_ledger_takes_it_away(self):
+    def test_verifying_the_ledger_tells_of_a_forged_one_and_keeps_it(self):
         run("ledger", "verify", cwd=self.here)
-        self.assertFalse(self.file.exists())
+        forged = bytearray(self.file.read_bytes())
+        forged[len(forged) // 2] ^= 4
+        self.file.write_bytes(forged)
+        said = run("ledger", "verify", cwd=self.here, status=1).stdout
+        self.assertIn("the computed file index", said)
+        self.assertEqual((self.file.parent / "altered-1-index").read_bytes(), forged)
         self.assert_same_answer()
+        run("ledger", "verify", cwd=self.here)
 
     def test_one_of_another_store_does_not_fit(self):
         other = {**OFFICE, "grants": OFFICE["grants"][:1]}

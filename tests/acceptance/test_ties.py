@@ -64,7 +64,7 @@ class Ties(Prepared, unittest.TestCase):
         self.assertEqual({row["came"] + row["changed"] + row["went"] for row in records("gather", cwd=self.at)}, {0})
 
     def test_a_persons_word_stands_over_later_gathers_until_it_is_taken_back(self):
-        run("tie", "s/b", "p3", "--reason", "asked him", "--as", "ann", cwd=self.at)
+        run("tie", "s/b", "p3", "--reason", "asked him", "--as", "boss", cwd=self.at)
         run("tie", "s/said", "nobody", "--reason", "a shared desk", cwd=self.at)
         more = [*PEOPLE["accounts"], {"system": "s", "login": "new"}]
         people = [*PEOPLE["identities"], {"id": "p4", "name": "Cy"}]

@@ -75,7 +75,9 @@ class Differences(unittest.TestCase):
         for edits in (None, edits_from(before, after)):
             found = ReachDifferences(*sides, edits)
             self.assertEqual(told(found), {it for it in gained | lost if it[0] not in moved})
-            self.assertEqual({it.account: (it.was is None) != (it.is_now is None) for it in found.moved}, dict.fromkeys(moved, True))
+            self.assertEqual(
+                {it.account: (it.was is None) != (it.is_now is None) for it in found.moved}, dict.fromkeys(moved, True)
+            )
             self.assertEqual({(it.account, text) for it in found.moved for text in it.reaches}, reached)
             for at in range(len(found)):
                 self.assertEqual((found.gained[at], found.lost[at]), tuple(map(len, found.texts(at))))

@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from kathodos.ledger import entries, verify, writing
+from kathodos.ledger import entries, hand, verify, writing
 from kathodos.model.kinds import AREAS, SYSTEMS
 from kathodos.store.computed import Point
 from kathodos.workspace.workspace import Workspace
@@ -29,7 +29,7 @@ class Blocks(unittest.TestCase):
 
     def bring(self, *sizes, end=()):
         """One entry that opens so many rows in each of several goes, from changing sources, and closes some."""
-        with writing.writing(self.workspace.store, self.workspace.keys, "test", "tester") as draft:
+        with writing.writing(self.workspace.store, self.workspace.keys, "test", hand.hand_of("tester")) as draft:
             for go, size in enumerate(sizes):
                 rows = [(f"{draft.number}-{go}-{at}", f"s:/{at % 3}", None, None) for at in range(size)]
                 draft.open_rows(AREAS, rows, ("one", None, "two")[go % 3])
@@ -130,7 +130,7 @@ class Apart(unittest.TestCase):
     def test_processes_find_what_one_finds(self):
         with tempfile.TemporaryDirectory() as scratch:
             workspace = Workspace.create(Path(scratch) / "office", stores.new_url())
-            with writing.writing(workspace.store, workspace.keys, "test", "tester") as draft:
+            with writing.writing(workspace.store, workspace.keys, "test", hand.hand_of("tester")) as draft:
                 draft.open_rows(AREAS, [(f"a{at}", f"s:/{at}", None, None) for at in range(5)], "one")
                 draft.open_rows(SYSTEMS, [("s", *[None] * (len(SYSTEMS.names) - 1))], "one")
             stores.altered(workspace.folder, "UPDATE areas SET resources = 's:/9' WHERE row = 2", "DELETE FROM systems")

@@ -6,8 +6,10 @@ import unittest
 import numpy as np
 
 from kathodos.errors import CallError
+from kathodos.ledger.actors import Actor
 from kathodos.ledger.baselines import MarkBaseline
 from kathodos.ledger.entries import read_entries
+from kathodos.ledger.hand import hand_of
 from kathodos.ledger.operations import Operation, Plan, carry_out
 from kathodos.ledger.payloads import Act, MarkPayload
 from kathodos.model.kinds import AREAS, BASELINES
@@ -36,6 +38,8 @@ class Operations(Scratch, unittest.TestCase):
     def setUp(self):
         super().setUp()
         self.workspace = Workspace.create(self.folder / "office", stores.new_url())
+        stores.may_act(self.workspace.folder)
+        self.workspace = Workspace.find(self.workspace.folder)
 
     def areas(self):
         with self.workspace.view() as view:
@@ -59,7 +63,7 @@ class Operations(Scratch, unittest.TestCase):
     def test_with_nothing_to_write_there_is_no_entry(self):
         done = self.workspace.carry_out(Areas([]), "me")
         self.assertEqual((done.result, done.entry), (0, None))
-        self.assertTrue(Plan(self.stored(), "me").is_empty)
+        self.assertTrue(Plan(self.stored(), Actor("me", self.stored())).is_empty)
 
     def stored(self):
         with self.workspace.view() as view:
@@ -82,7 +86,7 @@ class Operations(Scratch, unittest.TestCase):
 
         def mark(at):
             try:
-                carry_out(MarkBaseline(f"mark-{at}"), self.workspace.store, self.workspace.keys, "me")
+                carry_out(MarkBaseline(f"mark-{at}"), self.workspace.store, self.workspace.keys, hand_of("me"))
             except Exception as error:
                 failures.append(error)
 

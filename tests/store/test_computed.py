@@ -61,7 +61,8 @@ class ComputedFiles(unittest.TestCase):
     def test_another_key_or_none_finds_nothing(self):
         self.saved()
         (self.here / KEY).write_bytes(bytes(32))
-        self.assertIsNone(self.opened().open("one"))
+        with self.assertRaises(DamagedError):
+            self.opened().open("one")
         (self.here / KEY).write_bytes(b"short")
         self.assertIsNone(self.opened().open("one"))
         (self.here / KEY).unlink()
@@ -72,8 +73,12 @@ class ComputedFiles(unittest.TestCase):
         whole = file.read_bytes()
         for at in range(0, len(whole), 7):
             file.write_bytes(whole[:at] + bytes([whole[at] ^ 1]) + whole[at + 1 :])
-            found = self.opened().open("one")
-            if found is None:
+            if at < len(b"kathodos computed 1\n"):  # what says of which form it is
+                self.assertIsNone(self.opened().open("one"))
+                continue
+            try:
+                found = self.opened().open("one")
+            except DamagedError:
                 continue
             padding = len(b"kathodos computed 1\n") <= at < 64
             if padding:
@@ -87,7 +92,23 @@ class ComputedFiles(unittest.TestCase):
         whole = file.read_bytes()
         for size in (0, 1, 19, 20, 60, len(whole) // 2, len(whole) - 1):
             file.write_bytes(whole[:size])
-            self.assertIsNone(self.opened().open("one"), size)
+            if size:
+                with self.assertRaises(DamagedError, msg=size):
+                    self.opened().open("one")
+            else:
+                self.assertIsNone(self.opened().open("one"))
+
+    def test_what_was_altered_is_told_of_all_and_kept_under_another_name(self):
+        self.saved("whole")
+        for name in ("one", "two"):
+            file = self.saved(name)
+            file.write_bytes(file.read_bytes()[:-1] + b"x")
+        self.assertEqual(self.folder.looked_over(), {"one": None, "two": None, "whole": POINT})
+        kept = self.folder.file("one").read_bytes()
+        self.assertEqual(self.folder.put_aside("one").name, "altered-1-one")
+        self.saved("one")
+        self.assertEqual(self.folder.file("altered-1-one").read_bytes(), kept)
+        self.assertEqual(self.folder.looked_over(), {"one": POINT, "two": None, "whole": POINT})
 
     def test_an_array_of_another_file_is_not_taken(self):
         """A tag holds for one file and one name: the bytes of another do not pass, though they were written by us."""
@@ -105,7 +126,7 @@ class ComputedFiles(unittest.TestCase):
         found = self.folder.open("one")
         self.saved(arrays={"numbers": np.zeros(3)})
         self.assert_whole(found)
-        self.folder.discard()
+        self.folder.put_aside("one")
         self.assert_whole(found)
         self.assertIsNone(self.folder.open("one"))
 

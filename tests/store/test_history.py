@@ -8,7 +8,7 @@ from unittest import mock
 
 import numpy as np
 
-from kathodos.ledger import writing
+from kathodos.ledger import hand, writing
 from kathodos.model.kinds import AREAS
 from kathodos.store import history
 from kathodos.store.blocks import FOREVER
@@ -30,7 +30,7 @@ class KeptUp(unittest.TestCase):
 
     def entry(self, least=0, most=6):
         """An entry that opens and closes some rows."""
-        with writing.writing(self.workspace.store, self.workspace.keys, "test", "tester") as draft:
+        with writing.writing(self.workspace.store, self.workspace.keys, "test", hand.hand_of("tester")) as draft:
             count = self.random.randint(least, most)
             values = (None, "", "é", "s:/1", "s:/2; s:/3")
             rows = [(f"a{self.next + at}", self.random.choice(values), None, "id pr") for at in range(count)]

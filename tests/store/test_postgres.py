@@ -297,8 +297,8 @@ class SetUp(Databases, unittest.TestCase):
 
     def test_the_login_is_who_acts_where_that_is_asked_for(self):
         office = self.lay_out(url=self.url_of("lund"))
-        with (office / "kathodos.toml").open("a") as file:
-            file.write('[actors]\nproof = "database"\n')
+        stores.may_act(office, self.login("lund"), "head")
+        stores.prove(office, "database")
         inside("gather", cwd=office)
         said = inside("baseline", "mark", "x", "--as", "head", cwd=office, status=2).stderr
         self.assertIn(f"head is not the login {self.login('lund')}", said)
@@ -310,7 +310,8 @@ class SetUp(Databases, unittest.TestCase):
         self.assertEqual({it["origin"]["application"] for it in entries}, {"kathodos"})
         shown = inside("ledger", "list", cwd=office, COLUMNS="200").stdout
         self.assertIn(f"{self.login('lund')} from 127.0.0.1", shown)
-        files = lay_out(self.folder / "files", OFFICE, mapping='[actors]\nproof = "database"\n')
+        files = lay_out(self.folder / "files", OFFICE)
+        stores.prove(files, "database")
         self.assertIn("knows of no logins", inside("gather", cwd=files, status=3).stderr)
 
 
@@ -528,7 +529,7 @@ class Broken(Databases, unittest.TestCase):
             with mock.patch.object(store, "connected", losing), mock.patch.object(store, "_was_kept", asking):
                 expected = self.assertRaisesRegex(DataError, said) if said else contextlib.nullcontext()
                 with expected, store.write() as writer:
-                    entry = (number, NOW, "a", "{}", "k", "[]", "", "{}", "{}", bytes([number]))
+                    entry = (number, NOW, "a", "{}", "k", "[]", "", "{}", "{}", "{}", "", bytes([number]))
                     writer.put_entry(entry)
             self.assertEqual(len(self.ask("SELECT number FROM ledger")), number if is_sent else number - 1)
 

@@ -175,10 +175,10 @@ class ReachDifferences:
         reaching = _Reaching(second, self._moved[1] + people)
         found = []
         for at, (old, new) in enumerate(zip(*(it.tolist() for it in self._moved), strict=True)):
-            owners = [_owner(side.index, account) for side, account in ((first, old), (second, new))]
+            was, is_now = _owner(first.index, old), _owner(second.index, new)
             _, begin, end = reaching.reached_by(reaching.reach.alike[[at]])
             texts = _pair_texts(reaching, stretches(begin, end - begin)[1])
-            found.append(MovedAccount(f"account:{second.index.holders.accounts[new]}", *owners, texts))
+            found.append(MovedAccount(f"account:{second.index.holders.accounts[new]}", was, is_now, texts))
         return found
 
     def _looked_at(self, first: Side, second: Side, edits: Edits | None) -> Ints:

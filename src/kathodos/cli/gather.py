@@ -78,8 +78,10 @@ def _gathered(session: Session, source: Source) -> Done[Gathered]:
     if asked.dry_run:
         return Done(rehearse_source(workspace, source, is_detailed=True)[0], None)
     try:
-        return gather_source(workspace, source, session.actor, session.reason, asked.accept_loss)
+        return gather_source(
+            workspace, source, session.said_actor, session.reason, asked.accept_loss, session.accepts_clock
+        )
     except GuardedError as error:
         if not (sys.stdin.isatty() and session.agrees(f"{error.what} Let them go all the same?")):
             raise
-        return gather_source(workspace, source, session.actor, session.reason, may_lose=True)
+        return gather_source(workspace, source, session.said_actor, session.reason, True, session.accepts_clock)

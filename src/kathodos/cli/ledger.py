@@ -41,6 +41,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "check every entry, signed head and catalogue row",
         "  kathodos ledger verify\n  kathodos ledger verify --head kept-by-the-auditor.json",
     )
+    verifying.add_argument("--anchor", metavar="PLACE", help="where heads were sent to: a file, a git folder, a URL")
     verifying.add_argument("--head", metavar="FILE", help="a head printed earlier, one a line, that must still be true")
     command(
         steps,
@@ -66,7 +67,9 @@ def run_verify(session: Session) -> int:
     from kathodos.report.ledger import verified
 
     kept = kept_heads(session.arguments.head) if session.arguments.head else []
-    return session.answer(verified(session.workspace.verify(kept)))
+    workspace, named = session.workspace, session.arguments.anchor
+    anchor = workspace.anchor_at(named) if named else None
+    return session.answer(verified(workspace.verify(kept, anchor)))
 
 
 def run_head(session: Session) -> int:

@@ -135,7 +135,7 @@ class _Noted:
 
 
 def _answered(arguments: argparse.Namespace) -> int:
-    """Runs the command; once more where a computed file turns out to be damaged, which is taken away and made anew."""
+    """Runs the command; once more where a computed file turns out to be altered, which is put aside and made anew."""
     noted = _Noted(sys.stdout)
     with contextlib.redirect_stdout(cast(TextIO, noted)):
         for _ in range(_MOST_DAMAGED):
@@ -147,10 +147,12 @@ def _answered(arguments: argparse.Namespace) -> int:
                     file = getattr(error, "damaged_file", None)
                     if file is None:
                         raise
-                    session.workspace.store.computed.discard(file.name)
+                    aside = session.workspace.store.computed.put_aside(file.name)
+                    what = f"{file.name}, computed from the store, was altered by somebody or by a fault."
+                    session.complain(f"{what} It is kept as {aside} and not used.")
                     if noted.is_begun:
                         break
-    what = "A file computed from the store was damaged in the middle of the answer, and has been taken away."
+    what = "A file computed from the store turned out to be altered in the middle of the answer."
     raise DataError(what, "Ask again; it is made anew. `kathodos ledger verify` looks at the store itself.")
 
 

@@ -45,6 +45,8 @@ def acting(parser: argparse.ArgumentParser) -> None:
     """The options of a command that changes something."""
     parser.add_argument("--as", dest="actor", metavar="NAME", help="who acts (else KATHODOS_ACTOR, else the OS user)")
     parser.add_argument("--reason", metavar="TEXT", help="why; the ledger keeps it")
+    clock = "write although the clock is behind the last entry, or is not the database's; needs --reason"
+    parser.add_argument("--accept-clock", action="store_true", help=clock)
 
 
 def confirming(parser: argparse.ArgumentParser) -> None:

@@ -42,9 +42,14 @@ class Session:
     def workspace(self) -> Workspace:
         return Workspace.find(getattr(self.arguments, "workspace", None))
 
-    @property
+    @cached_property
     def actor(self) -> str:
-        """Who acts: `--as`, else `KATHODOS_ACTOR`, else the login where that proves it, else the system's user."""
+        """Who acts, as it is kept. Raises CallError where that is nobody who may."""
+        return self.workspace.acting(self.said_actor).among(self.view.stored).name
+
+    @property
+    def said_actor(self) -> str:
+        """Who is said to act: `--as`, `KATHODOS_ACTOR`, the login where that proves it, or the system's user."""
         named = getattr(self.arguments, "actor", None) or os.environ.get("KATHODOS_ACTOR")
         if named:
             return str(named)
@@ -53,6 +58,11 @@ class Session:
     @property
     def reason(self) -> str:
         return str(getattr(self.arguments, "reason", None) or "")
+
+    @property
+    def accepts_clock(self) -> bool:
+        """Whether to write although the clock is behind the last entry."""
+        return bool(getattr(self.arguments, "accept_clock", False))
 
     @property
     def format(self) -> str:
@@ -107,7 +117,7 @@ class Session:
 
     def carry_out(self, operation: Operation[R]) -> Done[R]:
         """Does what is asked, as who acts and for the reason given."""
-        return self.workspace.carry_out(operation, self.actor, self.reason)
+        return self.workspace.carry_out(operation, self.said_actor, self.reason, self.accepts_clock)
 
     def view_of(self, as_of: str | None, at: str | None = None) -> View:
         """Another state, to the end of the call."""

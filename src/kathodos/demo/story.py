@@ -17,6 +17,7 @@ from kathodos.workspace.workspace import CONFIGURATION, Workspace
 
 Main = Callable[[Sequence[str]], int]  # what runs one command, given as its words
 # With the tables as they were then.
+REVIEWER = "r.lund"
 EARLIER: tuple[str, str, tuple[str, ...]] = (
     "2025-11-10T09:00:00Z",
     "The year before. A first gather, a review, and a conflict left standing under a control until the end of April.",
@@ -171,7 +172,7 @@ def describe(folder: Path, is_fresh: bool, main: Main) -> int:
         shutil.copytree(data, folder, dirs_exist_ok=True)
     _say("The Tarnholm Harbour Trust is made up: a harbour authority with three sites and about 260 identities.")
     _say(f"Its workspace is {folder}. Repeat any line there by hand, with the clock of the story:")
-    _say(f"  cd {shlex.quote(str(folder))}; export KATHODOS_NOW={CHAPTERS[-1][0]}")
+    _say(f"  cd {shlex.quote(str(folder))}; export KATHODOS_NOW={CHAPTERS[-1][0]} KATHODOS_ACTOR={REVIEWER}")
     with _working_in(folder):
         with _tables_of_the_year_before():
             _chapter(main, *EARLIER)
@@ -235,7 +236,7 @@ def _further(block: str) -> None:
 
 
 def _chapter(main: Main, now: str, text: str, commands: Sequence[str]) -> None:
-    os.environ["KATHODOS_NOW"] = now
+    os.environ |= {"KATHODOS_NOW": now, "KATHODOS_ACTOR": REVIEWER}
     _say(f"\n== {text}")
     for command in commands:
         _run(main, command)

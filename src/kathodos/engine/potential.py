@@ -24,7 +24,7 @@ from kathodos.columns.intervals import Intervals, united, without
 from kathodos.engine.compiled.index import Index, Mandate, System
 from kathodos.engine.compiled.patch import updated
 from kathodos.engine.decide import direct_principals, principals_of
-from kathodos.engine.explain import Chain, explain
+from kathodos.engine.explain import explain
 from kathodos.engine.reach import Reached, grants_of, what_reached_by
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_address, segment_expression
@@ -235,7 +235,12 @@ class _Climb:
             elif kind == "role":
                 given = [index.grants.denies[it] for index in self._indexes() for it in self._giving(index, name)]
                 if not all(given):
-                    yield WIDENS, f"role:{name}", None, {**more, "by": f"{more['by']}, a role it has", "denies": any(given)}
+                    yield (
+                        WIDENS,
+                        f"role:{name}",
+                        None,
+                        {**more, "by": f"{more['by']}, a role it has", "denies": any(given)},
+                    )
             elif kind == "grants":
                 above = parse_address(self.index.tree.addresses[int(self.index.tree.parent[node])])
                 yield GRANTS, f"* {Pattern(above.system, (*above.segments, '**'))}", None, more

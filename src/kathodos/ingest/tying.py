@@ -206,7 +206,7 @@ class TieAccount(Operation[None]):
         stated = _account(plan.records, self.account)
         owners = plan.records.column(ACCOUNTS, "identity").listed(stated)
         before = plan.records.column(TIES, "said").listed(tie) or owners or [None]
-        row = (self.account, self.identity, PERSON, plan.actor, plan.now, plan.reason, before[0])
+        row = (self.account, self.identity, PERSON, plan.actor.name, plan.now, plan.reason, before[0])
         plan.open_rows(TIES, [row])
         plan.subjects += [f"account:{self.account}", *([f"identity:{self.identity}"] if self.identity else [])]
         tie_accounts(plan, self.rules)

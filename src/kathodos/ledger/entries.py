@@ -9,16 +9,14 @@ from __future__ import annotations
 
 import hashlib
 import json
-import zlib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 import msgspec
 import numpy as np
-import numpy.typing as npt
 
-from kathodos.columns.dictionary import Codes, DictionaryColumn, Ints, Scalar, in_chunks
+from kathodos.columns.dictionary import Codes, DictionaryColumn, Scalar, in_chunks
 from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head
 from kathodos.ledger.payloads import Payload
@@ -26,18 +24,18 @@ from kathodos.model.kinds import Kind
 from kathodos.store.base import EntryRow, Reader, part_of_entry, rows_of_entry, unreadable
 from kathodos.store.history import Histories
 
-Checks = npt.NDArray[np.uint64]
 P = TypeVar("P", bound=Payload)
 BLOCK = 1 << 16
-_FACTOR = np.uint64(0x9E3779B97F4A7C15)  # 2**64 divided by the golden ratio (Knuth, 6.4)
 
 
 @dataclass(frozen=True)
 class Entry:
     """An entry as it is kept.
 
-    `origin` says from where it was written: the user of the operating system and the host, and what the database knows
-    of them. `rows` says per table which rows were opened and closed, and the opened ones' digest.
+    `origin` says from where it was written: the user of the operating system and the host, what the database knows of
+    them, and the machine's clock where another was set. `rows` says per table which rows were opened and closed, and
+    the opened ones' digest; `settings` the digests of configuration, rules and controls in force. `proof` is the
+    actor's own signature of all the rest, where such are made.
     """
 
     number: int
@@ -49,6 +47,14 @@ class Entry:
     reason: str
     payload: dict[str, Any]
     rows: dict[str, dict[str, str]]
+    settings: dict[str, str] = field(default_factory=dict)
+    proof: str = ""
+
+    def statement(self) -> bytes:
+        """What the actor signs: all but the signature, in canonical form (RFC 8785)."""
+        import rfc8785
+
+        return rfc8785.dumps({name: value for name, value in vars(self).items() if name != "proof"})
 
     def leaf(self) -> bytes:
         """The entry's leaf hash (RFC 9162, 2.1.1) over its canonical form (RFC 8785)."""
@@ -64,10 +70,20 @@ def newest_entries(reader: Reader) -> Iterator[Entry]:
 
 def entry_of(row: EntryRow) -> Entry:
     """An entry of what is written of it. Raises DataError where a part is not what is written of one any more."""
-    number, time, actor, origin, kind, subjects, reason, payload, rows, _ = row
-    whence, about = part_of_entry(number, origin, dict[str, str]), part_of_entry(number, subjects, list[str])
-    kept = part_of_entry(number, payload, dict[str, Any])
-    return Entry(number, time, actor, whence, kind, about, reason, kept, rows_of_entry(number, rows))
+    number = row.number
+    return Entry(
+        number,
+        row.time,
+        row.actor,
+        part_of_entry(number, row.origin, dict[str, str]),
+        row.kind,
+        part_of_entry(number, row.subjects, list[str]),
+        row.reason,
+        part_of_entry(number, row.payload, dict[str, Any]),
+        rows_of_entry(number, row.rows),
+        part_of_entry(number, row.settings, dict[str, str]),
+        row.proof,
+    )
 
 
 def payload_of(entry: Entry, kind: type[P]) -> P:
@@ -80,9 +96,10 @@ def payload_of(entry: Entry, kind: type[P]) -> P:
 
 def row_of(entry: Entry, leaf: bytes) -> EntryRow:
     """An entry as it is written."""
-    kept = (entry.origin, entry.subjects, entry.payload, entry.rows)
-    origin, subjects, payload, rows = map(json_text, kept)
-    return (entry.number, entry.time, entry.actor, origin, entry.kind, subjects, entry.reason, payload, rows, leaf)
+    kept = (entry.origin, entry.subjects, entry.payload, entry.rows, entry.settings)
+    origin, subjects, payload, rows, settings = map(json_text, kept)
+    whole = (entry.number, entry.time, entry.actor, origin, entry.kind, subjects, entry.reason)
+    return EntryRow(*whole, payload, rows, settings, entry.proof, leaf)
 
 
 def read_entries(reader: Reader) -> list[Entry]:
@@ -142,20 +159,6 @@ def _in_order(column: DictionaryColumn, part: slice) -> tuple[list[Scalar], Code
     rank = np.zeros(len(used), dtype=np.int32)
     rank[order] = np.arange(1, len(order) + 1)
     return [column.values[code] for code in used[order].tolist()], rank[which]
-
-
-def checksums_of(rows: Ints, columns: Sequence[Codes], checks: Sequence[Checks]) -> Ints:
-    """The checksum of each row: its number and the checksum of each of its values, mixed modulo 2**64."""
-    total = rows.astype(np.uint64)
-    for codes, check in zip(columns, checks, strict=True):
-        total = total * _FACTOR + check[codes]
-    return total.view(np.int64)
-
-
-def value_checksums(column: DictionaryColumn) -> Checks:
-    """One more than the CRC-32 of each value of a column, by its code; behind them 0 for nothing."""
-    known = [zlib.crc32(str(value).encode("utf-8", "surrogatepass")) + 1 for value in column.values]
-    return np.array([*known, 0], dtype=np.uint64)
 
 
 def json_text(value: object) -> str:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import os
 from collections.abc import Callable
@@ -10,12 +11,15 @@ from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
+import msgspec
+
 from kathodos.errors import DataError
 
 if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 
 K = TypeVar("K")
+_LONGEST = 400  # letters of a line that holds a head
 KEY, PUBLIC, WITNESS = "ledger.key", "ledger.pub", "ledger.heads"
 
 
@@ -40,14 +44,28 @@ class Head:
         return json.dumps(record)
 
 
+class _Line(msgspec.Struct, forbid_unknown_fields=True):
+    root: str
+    signature: str
+    size: int
+    time: str
+
+
 def read_head(line: str) -> Head:
     """The head that `line` holds. Raises ValueError where it holds none."""
     try:
-        read = json.loads(line)
-        root, signature = bytes.fromhex(read["root"]), bytes.fromhex(read["signature"])
-        return Head(int(read["size"]), str(read["time"]), root, signature)
-    except (KeyError, TypeError) as error:
+        read = msgspec.json.decode(line, type=_Line)
+        return Head(read.size, read.time, bytes.fromhex(read.root), bytes.fromhex(read.signature))
+    except (msgspec.MsgspecError, ValueError, RecursionError) as error:
         raise ValueError("not a signed head") from error
+
+
+@dataclass(frozen=True)
+class JunkLine:
+    """A line of the file of heads that holds none: its number, and whether it is the beginning of one."""
+
+    number: int
+    is_cut_short: bool
 
 
 def kept_heads(file: str) -> list[Head]:
@@ -110,6 +128,13 @@ class Keys:
         load = load_pem_public_key
         return _read_key(self.public_file, load, Ed25519PublicKey, remedy)  # type: ignore[type-abstract]  # isinstance
 
+    def fingerprint(self) -> str:
+        """A short name for the key: the first half of the SHA-256 digest of its public half."""
+        from cryptography.hazmat.primitives.serialization import Encoding, PublicFormat
+
+        raw = self.public().public_bytes(Encoding.Raw, PublicFormat.Raw)
+        return hashlib.sha256(raw).hexdigest()[:32]
+
     def must_take_heads(self) -> None:
         """Raises DataError where heads could not be noted: then nothing may be changed."""
         place = self.witness_file if self.witness_file.exists() else self.witness_file.parent
@@ -130,13 +155,37 @@ class Keys:
     def witnessed(self) -> list[Head]:
         """The heads noted outside the store. What a crash cut short is passed over, also where a line follows on it."""
         heads = []
-        if self.witness_file.exists():
-            for line in self.witness_file.read_text(encoding="utf-8", errors="replace").splitlines():
-                try:
-                    heads.append(read_head(line[max(line.rfind("{"), 0) :]))
-                except ValueError:
-                    continue
+        for line in self._lines():
+            try:
+                heads.append(read_head(line[max(line.rfind("{"), 0) :]))
+            except ValueError:
+                continue
         return heads
+
+    def junk_lines(self) -> list[JunkLine]:
+        """The lines that hold no head, or something before it; those that a crash cut short begin as one does."""
+        found = []
+        for number, line in enumerate(self._lines(), 1):
+            start = max(line.rfind("{"), 0)
+            before, rest = line[:start], line[start:]
+            try:
+                read_head(rest)
+            except ValueError:
+                before = line
+            if before:
+                found.append(JunkLine(number, len(before) < _LONGEST and before.isprintable() and _begins_as(before)))
+        return found
+
+    def _lines(self) -> list[str]:
+        if not self.witness_file.exists():
+            return []
+        return self.witness_file.read_text(encoding="utf-8", errors="replace").splitlines()
+
+
+def _begins_as(text: str) -> bool:
+    """Whether a text is what is first written of a head."""
+    form = '{"root": "'
+    return form.startswith(text[: len(form)]) and all(it in "0123456789abcdef" for it in text[len(form) : 74])
 
 
 def is_signed(head: Head, key: Ed25519PublicKey) -> bool:
@@ -145,7 +194,7 @@ def is_signed(head: Head, key: Ed25519PublicKey) -> bool:
 
     try:
         key.verify(head.signature, head.statement())
-    except InvalidSignature:
+    except (InvalidSignature, ValueError):  # a text or a number that canonical JSON cannot hold
         return False
     return True
 

@@ -19,6 +19,8 @@ import numpy as np
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, joined_columns
 from kathodos.columns.ordered import insertion_points
+from kathodos.ledger.actors import Actor
+from kathodos.ledger.hand import Hand
 from kathodos.ledger.keys import Keys
 from kathodos.ledger.payloads import Act, Payload
 from kathodos.ledger.writing import Draft, writing
@@ -52,7 +54,7 @@ class Plan:
     """
 
     records: Stored
-    actor: str
+    actor: Actor
     reason: str = ""
     time: datetime = field(default_factory=times.now)
     subjects: list[str] = field(default_factory=list)
@@ -151,10 +153,10 @@ class Done(Generic[R]):
     entry: int | None
 
 
-def carry_out(operation: Operation[R], store: Store, keys: Keys, actor: str, reason: str = "") -> Done[R]:
+def carry_out(operation: Operation[R], store: Store, keys: Keys, hand: Hand) -> Done[R]:
     """Plans an operation from the newest state and writes it, in one transaction with its ledger entry."""
-    with writing(store, keys, operation.act, actor, reason) as draft:
-        plan = Plan(draft.records, actor, reason, draft.time)
+    with writing(store, keys, operation.act, hand) as draft:
+        plan = Plan(draft.records, draft.actor, hand.reason, draft.time)
         result = operation.compose(plan)
         plan.write(draft)
         entry = None if draft.is_empty else draft.number

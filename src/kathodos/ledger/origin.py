@@ -6,6 +6,8 @@ import getpass
 import os
 import platform
 
+from kathodos.model import times
+
 
 def system_user() -> str:
     """The user of the operating system."""
@@ -16,5 +18,6 @@ def system_user() -> str:
 
 
 def place_of_work() -> dict[str, str]:
-    """The user of the operating system and the host, as an entry keeps them."""
-    return {"user": system_user(), "host": platform.node()}
+    """The system's user and the host, as an entry keeps them, and that another clock than the machine's was used."""
+    place = {"user": system_user(), "host": platform.node()}
+    return {**place, "clock": "KATHODOS_NOW"} if times.is_set() else place

@@ -21,6 +21,7 @@ class Act(StrEnum):
     COVER = "cover"
     UNCOVER = "uncover"
     SETTLE = "settle"
+    SETTINGS = "settings"
 
 
 TAKING_AWAY = (Act.CLOSE_REVIEW,)
@@ -80,6 +81,13 @@ class AddControlPayload(Payload, frozen=True):
 
 class ConfirmControlPayload(Payload, frozen=True):
     control: str
+
+
+class SettingsPayload(Payload, frozen=True):
+    """`files`: by name the digests that each had and has (empty: it was not there); `difference`: of their texts."""
+
+    files: dict[str, list[str]]
+    difference: str
 
 
 class CoverPayload(Payload, frozen=True):

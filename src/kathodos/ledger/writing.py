@@ -4,30 +4,41 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
-from datetime import datetime
-from functools import cached_property
-from typing import Any
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from functools import partial
+from typing import TYPE_CHECKING, Any
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints, joined
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, in_chunks
 from kathodos.columns.ranges import range_text, ranges_text
-from kathodos.errors import DataError
+from kathodos.errors import CallError, DataError
 from kathodos.ledger import merkle
-from kathodos.ledger.entries import Digest, Entry, checksums_of, row_of, value_checksums
-from kathodos.ledger.keys import Head, Keys
+from kathodos.ledger.actors import Actor
+from kathodos.ledger.anchors import Anchor
+from kathodos.ledger.entries import Digest, Entry, read_heads, row_of
+from kathodos.ledger.hand import Hand
+from kathodos.ledger.keys import Head, Keys, is_signed
 from kathodos.ledger.origin import place_of_work
+from kathodos.ledger.payloads import Act
+from kathodos.ledger.settings import change_of
 from kathodos.model import times
-from kathodos.model.kinds import Kind
+from kathodos.model.kinds import SETTINGS, Kind
 from kathodos.store.base import Store, Writer
 from kathodos.store.blocks import FOREVER, Block
-from kathodos.store.computed import ComputedFolder, DamagedError
+from kathodos.store.computed import DamagedError
 from kathodos.store.history import Histories, Opened
+from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.records import Stored
 
+if TYPE_CHECKING:
+    from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
 _CHUNK = 20_000
+_MOST_APART = timedelta(minutes=5)  # that this clock and a database's may be
 
 
 @dataclass
@@ -35,10 +46,10 @@ class Draft:
     """The entry being written. `open_rows` and `close_rows` change the catalogue as part of it."""
 
     writer: Writer
-    computed: ComputedFolder
     number: int
     time: datetime
-    actor: str
+    actor: Actor
+    records: Stored  # as they were when the entry was begun
     subjects: list[str] = field(default_factory=list)
     payload: dict[str, Any] = field(default_factory=dict)
     opened: dict[str, list[Opened]] = field(default_factory=dict)
@@ -70,11 +81,6 @@ class Draft:
             self.writer.close_rows(kind, self.number, ids)
             self._closed.setdefault(kind.name, []).extend(ids)
 
-    @cached_property
-    def records(self) -> Stored:
-        """The records as they were when the entry was begun."""
-        return Stored(Histories(self.writer, self.computed))
-
     @property
     def is_empty(self) -> bool:
         return not self.opened and not self._closed
@@ -92,49 +98,134 @@ class Draft:
 
 
 @contextlib.contextmanager
-def writing(store: Store, keys: Keys, kind: str, actor: str, reason: str = "") -> Iterator[Draft]:
-    """One change with its entry. Nothing is kept where the body raises, nor where it opens and closes no row."""
+def writing(store: Store, keys: Keys, kind: str, hand: Hand) -> Iterator[Draft]:
+    """One change with its entry. Nothing is kept where the body raises, nor where it opens and closes no row.
+
+    Where the settings have changed since they were last written, an entry that says so stands before it.
+    """
     key = keys.private()
     keys.must_take_heads()
-    head = None
+    if hand.anchor is not None:
+        hand.anchor.check()
     with store.write() as writer:
-        draft = Draft(writer, store.computed, writer.newest().entry + 1, times.now(), actor)
+        now, newest = times.now(), writer.newest().entry
+        _must_be_as_signed(writer, newest, keys)
+        records = Stored(Histories(writer, store.computed))
+        actor = hand.acting.among(records)
+        changed = change_of(records, hand.settings) if hand.settings.files else None
+        is_apart = changed is not None and newest > 0  # the first entry of all says itself what is in force
+        draft = Draft(writer, newest + (2 if is_apart else 1), now, actor, records)
         yield draft
+        heads = []
         if not draft.is_empty:
-            time = times.time_text(draft.time)
-            subjects = sorted(set(draft.subjects))
-            origin = {**place_of_work(), **writer.origin()}
-            entry = Entry(draft.number, time, actor, origin, kind, subjects, reason, draft.payload, draft.rows())
-            unsigned = Head(draft.number, time, _append(writer, entry))
-            head = Head(unsigned.size, unsigned.time, unsigned.root, key.sign(unsigned.statement()))
-            writer.put_head(head.size, head.time, head.root, head.signature)
-    if head:
-        try:
-            keys.witness(head)
-        except OSError as error:
-            raise DataError(
-                f"The change was made (entry {head.size}), but its head could not be noted: {error.strerror}.",
-                f"Make {keys.witness_file} writable; the next change notes its own head there.",
-            ) from error
+            _must_be_in_time(writer, newest, now, hand)
+            if changed and is_apart:
+                before = Draft(writer, newest + 1, now, actor, records, changed.subjects)
+                before.payload |= msgspec.to_builtins(changed.payload)
+                before.close_rows(SETTINGS, changed.closed)
+            if changed:
+                (before if is_apart else draft).open_rows(SETTINGS, changed.opened)
+            if is_apart:
+                heads.append(_entered(before, Act.SETTINGS, hand, key))
+            heads.append(_entered(draft, kind, hand, key))
+    if heads:
+        _noted(heads, keys)
+        if hand.anchor is not None:
+            _anchored(heads, store, hand.anchor)
         with contextlib.suppress(DamagedError, DataError), store.reading() as reader:  # else made by who asks next
             Histories(reader, store.computed).take_in(draft.opened)
 
 
+def _must_be_as_signed(writer: Writer, newest: int, keys: Keys) -> None:
+    """Raises DataError where the tree is not what the last head says: the next would sign what somebody altered."""
+    heads = [Head(*row) for row in writer.heads_from(max(newest, 1))]
+    if not newest and not heads:
+        return
+    whole = len(heads) == 1 and heads[0].size == newest
+    if not whole or not is_signed(heads[0], keys.public()) or heads[0].root != _root(writer, newest):
+        what = f"The ledger is not as it was signed at its last entry, {newest}."
+        raise DataError(what, "Nothing was changed. See what was altered with `kathodos ledger verify`.")
+
+
+def _must_be_in_time(writer: Writer, newest: int, now: datetime, hand: Hand) -> None:
+    """Raises CallError where the clock is behind the last entry, or is not the database's, unless that is accepted."""
+    last = times.moment_of(writer.time_of(newest)) if newest else now
+    there = None if times.is_set() else writer.clock()
+    if now < last:
+        what = f"It is {times.time_text(now)} by this clock, and the last entry was written at {times.time_text(last)}."
+    elif there is not None and abs(now - there) > _MOST_APART:
+        what = f"It is {times.time_text(now)} by this clock, and {times.time_text(there)} by the database's."
+    else:
+        return
+    if not hand.may_precede:
+        remedy = "Nothing was changed. Set the clock; where it is right, say so with --accept-clock and --reason."
+        raise CallError(what, remedy)
+    if not hand.reason.strip():
+        raise CallError(f"{what} To write all the same needs a reason.", "Add --reason TEXT; the ledger keeps it.")
+
+
+def _entered(draft: Draft, kind: str, hand: Hand, key: Ed25519PrivateKey) -> Head:
+    """Writes the entry of a draft and its signed head."""
+    time = times.time_text(draft.time)
+    origin = {**place_of_work(), **draft.writer.origin()}
+    subjects = sorted(set(draft.subjects))
+    under = hand.settings.digests() if hand.settings.files else {}
+    entry = Entry(
+        draft.number, time, draft.actor.name, origin, kind, subjects, hand.reason, draft.payload, draft.rows(), under
+    )
+    if hand.proof is not None:
+        entry = replace(entry, proof=hand.proof.signed(entry.actor, entry.statement(), time))
+    unsigned = Head(draft.number, time, _append(draft.writer, entry))
+    head = Head(unsigned.size, unsigned.time, unsigned.root, key.sign(unsigned.statement()))
+    draft.writer.put_head(head.size, head.time, head.root, head.signature)
+    return head
+
+
+def _noted(heads: Sequence[Head], keys: Keys) -> None:
+    """Notes heads beside the store."""
+    try:
+        for head in heads:
+            keys.witness(head)
+    except OSError as error:
+        raise DataError(
+            f"The change was made (entry {heads[-1].size}), but its head could not be noted: {error.strerror}.",
+            f"Make {keys.witness_file} writable; the next change notes its own head there.",
+        ) from error
+
+
+def _anchored(heads: Sequence[Head], store: Store, anchor: Anchor) -> None:
+    """Gives the anchor the heads that it has not received."""
+    try:
+        known = anchor.newest()
+        if known < heads[0].size - 1:
+            with store.reading() as reader:
+                heads = read_heads(reader)
+        missing = [head for head in heads if head.size > known]
+        if missing:
+            anchor.add(missing)
+    except DataError as error:
+        raise DataError(f"The change was made (entry {heads[-1].size}). {error.what}", error.remedy) from None
+
+
 def _append(writer: Writer, entry: Entry) -> bytes:
     """Puts the entry into the ledger and its leaf into the tree; returns the new root."""
-
-    def node(level: int, position: int) -> bytes:
-        found = writer.node(level, position)
-        if found is None:
-            what = f"The ledger's tree has no node {position} of level {level}: nothing can be written behind it."
-            raise DataError(what, "See what was altered with `kathodos ledger verify`.")
-        return found
-
     leaf = entry.leaf()
     writer.put_entry(row_of(entry, leaf))
-    for level, position, value in merkle.grown(entry.number - 1, leaf, node):
+    for level, position, value in merkle.grown(entry.number - 1, leaf, partial(_node, writer)):
         writer.put_node(level, position, value)
-    return merkle.root(entry.number, node)
+    return _root(writer, entry.number)
+
+
+def _root(writer: Writer, size: int) -> bytes:
+    return merkle.root(size, partial(_node, writer))
+
+
+def _node(writer: Writer, level: int, position: int) -> bytes:
+    found = writer.node(level, position)
+    if found is None:
+        what = f"The ledger's tree has no node {position} of level {level}: nothing can be written behind it."
+        raise DataError(what, "See what was altered with `kathodos ledger verify`.")
+    return found
 
 
 def _checksums(rows: Ints, columns: Sequence[DictionaryColumn]) -> Ints:

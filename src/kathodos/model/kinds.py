@@ -436,9 +436,16 @@ COVERS = Kind(
     ("rule", "identity", "covered_at"),
 )
 
+SETTINGS = Kind(
+    "settings",
+    "settings file",
+    (Column("file", Form.NAME), Column("digest"), Column("text")),
+    ("file",),
+)
+
 KINDS = (
     *(*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_THINGS, REVIEW_LINES, DECISIONS),
-    *(CONTROLS, CONFIRMATIONS, COVERS),
+    *(CONTROLS, CONFIRMATIONS, COVERS, SETTINGS),
 )
 BY_NAME = {kind.name: kind for kind in KINDS}
 

@@ -81,11 +81,21 @@ def moment_text(moment: int) -> str:
     return time_text(_EPOCH + moment * _MICROSECOND) if moment % DAY else day_text(moment)
 
 
+def machine_now() -> datetime:
+    """The present by the machine's clock."""
+    return datetime.now(UTC)
+
+
+def is_set() -> bool:
+    """Whether `KATHODOS_NOW` stands in for the machine's clock."""
+    return bool(os.environ.get("KATHODOS_NOW"))
+
+
 def now() -> datetime:
     """The present, or the moment in `KATHODOS_NOW` where tests and demos fix the clock."""
     fixed = os.environ.get("KATHODOS_NOW")
     if not fixed:
-        return datetime.now(UTC)
+        return machine_now()
     try:
         return moment_of(normal_moment(fixed))
     except ValueError as error:

@@ -77,7 +77,11 @@ def compared(first: View, second: View, form: str) -> Answer:
 
 def _moved_text(account: MovedAccount) -> str:
     """An account that became somebody's, or nobody's."""
-    change = f"is {account.is_now}'s now, and was nobody's" if account.is_now else f"is nobody's now, and was {account.was}'s"
+    change = (
+        f"is {account.is_now}'s now, and was nobody's"
+        if account.is_now
+        else f"is nobody's now, and was {account.was}'s"
+    )
     pairs = plural(len(account.reaches), "pair of action and resource", "pairs of action and resource")
     return f"  {account.account} {change}. By itself it reaches {pairs}."
 

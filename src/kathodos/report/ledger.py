@@ -8,9 +8,11 @@ from typing import Any
 
 from kathodos.columns.ranges import ranges_in
 from kathodos.errors import CallError, Status, sentence
-from kathodos.ledger.entries import Entry, entries_touching, read_entries
+from kathodos.ledger.actors import normal_name
+from kathodos.ledger.entries import Entry, entries_touching, payload_of, read_entries
 from kathodos.ledger.keys import Head
-from kathodos.ledger.verify import Verification
+from kathodos.ledger.payloads import Act, SettingsPayload
+from kathodos.ledger.verify import ALTERED, DAMAGED, Verification
 from kathodos.model.kinds import KINDS
 from kathodos.model.references import PREFIXES
 from kathodos.model.referring import columns_pointing, key_of
@@ -28,8 +30,14 @@ _ENTRIES = (
     Field("reason", "Reason", 6, least=12),
     Field("subjects", "Subjects", 4, least=16),
 )
+_BY_USER = Field("user", "By system user", 7)
 _LOGIN = Field("login", "Logged in as", 7)
-_WRONG = (Field("where", "Where", 9, least=14), Field("what", "What is wrong", 8, least=20))
+_WRONG = (
+    Field("where", "Where", 9, least=14),
+    Field("what", "What is wrong", 8, least=20),
+    Field("kind", "By", 5),
+)
+_BY = {ALTERED: "somebody", DAMAGED: "a fault, or somebody"}
 
 
 @dataclass(frozen=True)
@@ -54,19 +62,33 @@ def entry_list(histories: Histories, asked: EntryChoice, is_table: bool) -> Answ
         if (first is None or _moment(entry) >= first[0])
         and (last is None or _moment(entry) < last[1])
         and asked.kind in (None, entry.kind)
-        and asked.actor in (None, entry.actor)
+        and (asked.actor is None or normal_name(asked.actor.removeprefix("identity:")) == normal_name(entry.actor))
         and (about is None or entry.number in about)
     ]
     rows = [_record(entry) for entry in chosen]
+    if asked.kind == Act.SETTINGS and is_table:
+        return _settings_changes(chosen)
     if not is_table:
         return Answer([Field(it.name, it.name) for it in fields(Entry)], rows)
     rows = [
-        {**row, "what": _what(entry), "subjects": _some(row["subjects"]), "login": _login(entry)}
+        {**row, "what": _what(entry), "subjects": _some(row["subjects"]), "login": _login(entry), "user": _user(entry)}
         for row, entry in zip(rows, chosen, strict=True)
     ]
     heading = f"{plural(len(rows), 'entry', 'entries')}" + (f" of {len(entries)}" if len(rows) < len(entries) else "")
-    columns = [*_ENTRIES[:3], *([_LOGIN] if any(row["login"] for row in rows) else []), *_ENTRIES[3:]]
+    further = [it for it in (_BY_USER, _LOGIN) if any(row[it.key] for row in rows)]
+    columns = [*_ENTRIES[:3], *further, *_ENTRIES[3:]]
     return Answer(columns, rows, heading, hint="Proof that none was altered: kathodos ledger verify")
+
+
+def _settings_changes(entries: Sequence[Entry]) -> Answer:
+    """What changed in configuration, rules and controls, with the difference of the texts."""
+    text: list[str] = []
+    for entry in entries:
+        changed = payload_of(entry, SettingsPayload)
+        text += ["", f"Entry {entry.number}, {entry.time}: {', '.join(changed.files)}; written by {entry.actor}."]
+        text += [f"  {line}" for line in changed.difference.splitlines()]
+    heading = f"{plural(len(entries), 'change', 'changes')} of configuration, rules and controls"
+    return Answer(heading=heading, text=text, hint="The files as they were: kathodos list settings --as-of ENTRY")
 
 
 def _record(entry: Entry) -> dict[str, Any]:
@@ -82,6 +104,12 @@ def _what(entry: Entry) -> str:
     if len(parts) > 3:
         return f"+{sum(it[0] for it in parts)} -{sum(it[1] for it in parts)} in {len(parts)} kinds"
     return ", ".join(text for _, _, text in parts)
+
+
+def _user(entry: Entry) -> str:
+    """The user of the operating system and the host, where the actor has another name."""
+    user, host = (entry.origin.get(name, "") for name in ("user", "host"))
+    return "" if normal_name(user) == normal_name(entry.actor) or not user else f"{user} on {host}"
 
 
 def _login(entry: Entry) -> str:
@@ -130,14 +158,21 @@ def verified(found: Verification) -> Answer:
     """Whether all is as signed, and if not, what is not."""
     rows = [vars(discrepancy) for discrepancy in found.discrepancies]
     counted = f"{plural(found.entries, 'entry', 'entries')} and {plural(found.rows, 'catalogue row')}"
-    document = {"intact": not rows, "entries": found.entries, "rows": found.rows, "discrepancies": rows}
+    document = {
+        "intact": not rows,
+        "entries": found.entries,
+        "rows": found.rows,
+        "discrepancies": rows,
+        "notes": found.notes,
+    }
     if rows:
+        shown = [{**row, "kind": _BY[row["kind"]]} for row in rows]
         heading = f"NOT as signed: {plural(len(rows), 'discrepancy', 'discrepancies')} in {counted}"
         hint = "Keep the store as it is for the auditor; put a copy from before in its place."
-        return Answer(_WRONG, rows, heading, hint=hint, status=Status.FOUND, document=document)
+        return Answer(_WRONG, shown, heading, found.notes, hint=hint, status=Status.FOUND, document=document)
     head = f"; head {found.head.root.hex()[:16]} of {found.head.time}" if found.head else ""
     hint = "For an auditor to keep: kathodos ledger head --format jsonl > head.json"
-    return Answer(heading=f"As signed: {counted}{head}.", hint=hint, document=document)
+    return Answer(heading=f"As signed: {counted}{head}.", text=found.notes, hint=hint, document=document)
 
 
 def newest_head(heads: Sequence[Head], form: str) -> Answer:

@@ -11,6 +11,7 @@ from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, always, positions_among
 from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
+from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, CloseReviewPayload
 from kathodos.model.kinds import (
@@ -18,7 +19,6 @@ from kathodos.model.kinds import (
     MEMBERS,
     REVIEWS,
 )
-from kathodos.review.actors import identities_of
 from kathodos.review.deciding import put_decisions
 from kathodos.review.lines import CERTIFY, REVOKE, SIGNED, ReviewLines, find_review, reviews_in
 from kathodos.store.records import Records, positions_holding
@@ -46,12 +46,12 @@ class Closing:
         return not len(self.left_open)
 
 
-def _closing(records: Records, name: str | None, undecided: str | None, actor: str) -> Closing:
+def _closing(records: Records, name: str | None, undecided: str | None, actor: Actor) -> Closing:
     """What the closing does; undecided lines of the one who closes stay open whatever is said about the others."""
     lines = ReviewLines(records, find_review(reviews_in(records), name))
     if lines.review.state == SIGNED:
         raise CallError(f"{lines.review.name} was signed off on {lines.review.signed_at}.", "Open a new review.")
-    by_closing = ~lines.is_decided & ~lines.about(identities_of(records, actor))
+    by_closing = ~lines.is_decided & ~lines.about(actor.identities)
     by_closing &= undecided is not None
     fresh, decision = ~lines.is_signed, lines.decided("decision")
     word = {it: decision.holding(it) | (by_closing & (undecided == it)) for it in (CERTIFY, REVOKE)}
@@ -90,9 +90,10 @@ class CloseReview(Operation[Closing]):
     undecided: str | None
 
     def compose(self, plan: Plan) -> Closing:
-        """Raises CallError where it is signed off already."""
+        """Raises CallError where it is signed off already, or is the actor's alone."""
         closing = _closing(plan.records, self.review, self.undecided, plan.actor)
         lines = closing.lines
+        _must_have_others(closing, plan.actor)
         plan.close_rows(GRANTS, closing.grants)
         plan.close_rows(MEMBERS, closing.members)
         _sign(plan, closing, self.undecided)
@@ -107,11 +108,22 @@ class CloseReview(Operation[Closing]):
         return closing
 
 
+def _must_have_others(closing: Closing, actor: Actor) -> None:
+    """Raises CallError where the actor is a subject of the review and nobody else has decided anything in it."""
+    lines = closing.lines
+    if not lines.about(actor.identities).any():
+        return
+    deciders = {str(name) for name in lines.decided("decided_by", lines.is_decided.nonzero()[0]).compact().values}
+    if (deciders or closing.by_closing.any()) and all(actor.is_called(name) for name in deciders):
+        what = f"{lines.review.name} is about {actor.name} too, and nobody but {actor.name} has decided anything in it."
+        raise CallError(what, "Nobody signs off alone what is about themselves: let somebody else close it.")
+
+
 def _sign(plan: Plan, closing: Closing, undecided: str | None) -> None:
     lines, reason = closing.lines, plan.reason or f"undecided at the closing: {undecided}"
     chosen = np.union1d(closing.certified, closing.revoked).astype(np.int64)
     new = closing.by_closing[chosen]
-    words = {"decision": undecided, "decided_by": plan.actor, "decided_at": plan.now, "reason": reason}
+    words = {"decision": undecided, "decided_by": plan.actor.name, "decided_at": plan.now, "reason": reason}
     columns = [_overwritten(lines.decided(name).taken(chosen), new, word) for name, word in words.items()]
     put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen))])
     if closing.is_complete:
@@ -119,7 +131,7 @@ def _sign(plan: Plan, closing: Closing, undecided: str | None) -> None:
         at = positions_holding(lines.records, REVIEWS, {"review": review.name})
         plan.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at])
         values = (review.name, review.selects, review.opened_at, review.opened_by, review.due)
-        plan.open_rows(REVIEWS, [(*values, SIGNED, plan.now, plan.actor)])
+        plan.open_rows(REVIEWS, [(*values, SIGNED, plan.now, plan.actor.name)])
 
 
 def _overwritten(column: DictionaryColumn, which: Bools, value: str | None) -> DictionaryColumn:

@@ -14,7 +14,6 @@ from kathodos.ledger.payloads import Act, AddControlPayload, ConfirmControlPaylo
 from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import first_moment, last_moment_of, microseconds, normal_moment, time_text
-from kathodos.review.actors import identities_of
 from kathodos.store.records import positions_holding, rows_of
 
 
@@ -53,7 +52,7 @@ class ConfirmControl(Operation[Control]):
         control = _owned(plan, register, self.name)
         if any(it.control == control.id and it.confirmed_at == plan.now for it in register.confirmations):
             raise CallError(f"{control.id} was confirmed at this very moment.", "There is nothing to do.")
-        plan.open_rows(CONFIRMATIONS, [(control.id, plan.now, plan.actor, plan.reason)])
+        plan.open_rows(CONFIRMATIONS, [(control.id, plan.now, plan.actor.name, plan.reason)])
         plan.subjects.append(f"control:{control.id}")
         plan.payload = ConfirmControlPayload(control.id)
         return control
@@ -73,9 +72,11 @@ class CoverConflict(Operation[None]):
         """Raises CallError where the actor may not, or the day will not do."""
         control = _owned(plan, register_of(plan.records, self.configured), self.control)
         end = _end_of(self.until, control, plan.now)
-        if self.conflict[1] in {plan.actor, *identities_of(plan.records, plan.actor)}:
-            raise CallError(f"The conflict is {plan.actor}'s own, and nobody covers their own.", "Leave it to another.")
-        values = (*self.conflict, control.id, end, plan.reason, plan.actor, plan.now, None, None)
+        if self.conflict[1] in plan.actor.names:
+            raise CallError(
+                f"The conflict is {plan.actor.name}'s own, and nobody covers their own.", "Leave it to another."
+            )
+        values = (*self.conflict, control.id, end, plan.reason, plan.actor.name, plan.now, None, None)
         plan.open_rows(COVERS, [values])
         plan.subjects += _concerned(self.conflict, control.id)
         plan.payload = CoverPayload("/".join(self.conflict), control.id, end)
@@ -98,7 +99,7 @@ class EndCover(Operation[None]):
             if is_it and register.state(cover, microseconds(plan.time)) == HOLDS:
                 _owned(plan, register, cover.control)
                 plan.close_rows(COVERS, [number])
-                plan.open_rows(COVERS, [(*values[:-2], plan.actor, plan.now)])
+                plan.open_rows(COVERS, [(*values[:-2], plan.actor.name, plan.now)])
                 plan.subjects += _concerned(self.conflict, cover.control)
                 return
         raise CallError(f"No cover holds on {'/'.join(self.conflict)}.", "See `kathodos conflicts covers`.")
@@ -115,9 +116,9 @@ def _owned(plan: Plan, register: Register, name: str) -> Control:
     if control is None:
         remedy = f"{nearest(name, list(register.controls))} Add one with `kathodos control add`."
         raise CallError(f"There is no control {name}.", remedy)
-    if control.owner not in {plan.actor, *identities_of(plan.records, plan.actor)}:
+    if not plan.actor.is_called(control.owner):
         raise CallError(
-            f"{plan.actor} is not the owner of {name}; that is {control.owner}.",
+            f"{plan.actor.name} is not the owner of {name}; that is {control.owner}.",
             "Only the owner may use a control: let them do it, or name the owner with --as.",
         )
     return control

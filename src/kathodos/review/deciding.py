@@ -13,7 +13,6 @@ from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, DecidePayload
 from kathodos.model.kinds import DECISIONS
-from kathodos.review.actors import identities_of
 from kathodos.review.lines import ReviewLines, find_review, numbered, reviews_in
 
 
@@ -30,7 +29,7 @@ class Decide(Operation[tuple[ReviewLines, Ints]]):
         """Raises CallError where a line is the actor's own, or is signed off."""
         lines = ReviewLines(plan.records, find_review(reviews_in(plan.records), self.review))
         review = lines.review
-        deciders = {plan.actor, *identities_of(plan.records, plan.actor)}
+        deciders = plan.actor.names
         chosen = lines.named(self.words, deciders)
         signed = chosen[lines.is_signed[chosen]]
         if len(signed):
@@ -40,12 +39,12 @@ class Decide(Operation[tuple[ReviewLines, Ints]]):
         own = chosen[lines.about(deciders)[chosen]]
         if len(own):
             raise CallError(
-                f"Line {lines.numbers[own[0]]} is about {plan.actor}, and nobody decides about themselves. "
+                f"Line {lines.numbers[own[0]]} is about {plan.actor.name}, and nobody decides about themselves. "
                 "Nothing was decided.",
                 "Leave that line to somebody else.",
             )
         size = len(chosen)
-        decided = (always(self.decision, size), always(plan.actor, size), always(plan.now, size))
+        decided = (always(self.decision, size), always(plan.actor.name, size), always(plan.now, size))
         put_decisions(plan, lines, chosen, [*decided, always(plan.reason, size), always(0, size)])
         concerned = lines.column("identity", chosen).compact().values
         plan.subjects += [f"review:{review.name}", *(f"identity:{name}" for name in concerned)]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from enum import StrEnum
@@ -141,7 +141,7 @@ class ReviewLines:
         """Which lines one of some reviewers is to decide."""
         return self.column("reviewer").holding_any(list(reviewers))
 
-    def named(self, words: Iterable[str], deciders: set[str]) -> Ints:
+    def named(self, words: Iterable[str], deciders: Collection[str]) -> Ints:
         """The positions of the lines that words such as `4`, `7-9` or `all` name. Raises CallError for one not there.
 
         `all` is what is left for the one who decides, or, for one who has no line to decide, everything that is left.

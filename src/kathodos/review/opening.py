@@ -129,7 +129,7 @@ class OpenReview(Operation[None]):
         """Raises CallError where the name is taken."""
         if len(positions_holding(plan.records, REVIEWS, {"review": self.name})):
             raise CallError(f"There is a review {self.name} already.", "Give this one another name.")
-        plan.open_rows(REVIEWS, [(self.name, self.where, plan.now, plan.actor, self.due, OPEN, None, None)])
+        plan.open_rows(REVIEWS, [(self.name, self.where, plan.now, plan.actor.name, self.due, OPEN, None, None)])
         for kind, columns in ((REVIEW_THINGS, self.drafted.things), (REVIEW_LINES, self.drafted.lines)):
             size = len(columns[0])
             compact = [always(self.name, size), *(column.compact() for column in columns)]

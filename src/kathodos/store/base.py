@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 import abc
+import re
 from collections.abc import Iterator, Sequence
 from contextlib import AbstractContextManager
 from datetime import datetime
 from functools import cached_property
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any, NamedTuple, TypeVar
 
 from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
@@ -16,12 +17,29 @@ from kathodos.model.times import moment_of
 from kathodos.store.blocks import LAST, Block
 from kathodos.store.computed import KEY, ComputedFolder, Point
 
+ANCHOR_TABLE = "kathodos_heads"  # where an anchor in a database keeps the heads that it receives
 FILE, SERVER = "sqlite:///", "postgresql+psycopg://"  # how the url of a store begins
-EntryRow = tuple[int, str, str, str, str, str, str, str, str, bytes]
-"""Number, time, actor, origin, kind, subjects, reason, payload, rows, leaf; four of them as JSON."""
+
+
+class EntryRow(NamedTuple):
+    """A ledger entry as it is written: origin, subjects, payload, rows and settings as JSON."""
+
+    number: int
+    time: str
+    actor: str
+    origin: str
+    kind: str
+    subjects: str
+    reason: str
+    payload: str
+    rows: str
+    settings: str
+    proof: str
+    leaf: bytes
 
 
 T = TypeVar("T")
+_RANGES = re.compile(r"(\d{1,18}(-\d{1,18})?(,(?!$)|$))*")
 RowsOfEntry = dict[str, dict[str, str]]
 """What an entry opened and closed, by kind: ranges of row numbers, and a digest."""
 
@@ -38,13 +56,19 @@ def part_of_entry(entry: int, text: Any, kind: type[T]) -> T:
 
     try:
         return msgspec.json.decode(text, type=kind)
-    except (msgspec.MsgspecError, TypeError, ValueError):
+    except (msgspec.MsgspecError, TypeError, ValueError, RecursionError):
         raise unreadable(entry) from None
 
 
 def rows_of_entry(entry: int, text: Any) -> RowsOfEntry:
     """What an entry says of the rows that it opened and closed. Raises DataError."""
-    return part_of_entry(entry, text, RowsOfEntry)
+    found = part_of_entry(entry, text, RowsOfEntry)
+    for rows in found.values():
+        if rows.keys() != {"opened", "closed", "digest"} or not all(
+            _RANGES.fullmatch(rows[it]) for it in rows if it != "digest"
+        ):
+            raise unreadable(entry)
+    return found
 
 
 class Reader(abc.ABC):
@@ -75,12 +99,24 @@ class Reader(abc.ABC):
         """The size, time, root and signature of every signed head, the smallest first."""
 
     @abc.abstractmethod
+    def heads_from(self, size: int) -> list[tuple[int, str, bytes, bytes]]:
+        """As `heads`, those of at least some size."""
+
+    @abc.abstractmethod
     def nodes(self) -> Iterator[tuple[int, int, bytes]]:
         """The level, position and hash of every node of the ledger's tree; the leaves are those of level 0."""
 
     @abc.abstractmethod
     def damages(self) -> list[str]:
         """What the database itself finds wrong with what it keeps."""
+
+    @abc.abstractmethod
+    def strangers(self) -> list[str]:
+        """What is in the database and was not made by this tool, or is not as it was made, in words."""
+
+    @abc.abstractmethod
+    def last_row(self, kind: Kind) -> int:
+        """The largest number of a row of a kind; 0 where there is none."""
 
     @abc.abstractmethod
     def blocks(self, kind: Kind, first: int = 1, last: int = LAST) -> Iterator[Block]:
@@ -101,9 +137,9 @@ class Reader(abc.ABC):
 class Writer(Reader):
     """A reader that alone may write until its transaction ends; it sees what it has written."""
 
-    @abc.abstractmethod
     def next_row(self, kind: Kind) -> int:
         """The number of the next row of a kind."""
+        return self.last_row(kind) + 1
 
     @abc.abstractmethod
     def put_rows(self, kind: Kind, block: Block) -> None:
@@ -128,6 +164,10 @@ class Writer(Reader):
     def origin(self) -> dict[str, str]:
         """From where this writes, as the database knows it: `login`, `address`, `application`; nothing for a file."""
         return {}
+
+    def clock(self) -> datetime | None:
+        """What time it is for the database, where it has a clock of its own."""
+        return None
 
     @abc.abstractmethod
     def put_head(self, size: int, time: str, root: bytes, signature: bytes) -> None:

@@ -11,6 +11,7 @@ from __future__ import annotations
 
 import hashlib
 import hmac
+import itertools
 import json
 import mmap
 import os
@@ -30,6 +31,8 @@ _MAGIC = b"kathodos computed 1\n"
 _ALIGNED = 64
 _PART = 1 << 20  # bytes of an array that are checked together
 _TAIL = 8 + 32  # the length of the description, and its tag
+_NEW = ".new"  # how a file is called while it is written
+_ASIDE = "altered-"  # how one begins that was altered and is kept
 _ABANDONED = 600.0  # seconds after which a file that somebody began to write is taken to be left over
 KEY = "computed.key"
 
@@ -43,7 +46,7 @@ class Point:
 
 
 class DamagedError(Exception):
-    """A computed file is not what was written: it is taken away, and made anew."""
+    """A computed file is not what was written: it is put aside, and made anew."""
 
     def __init__(self, file: Path) -> None:
         super().__init__(file)
@@ -72,14 +75,19 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
 
     def __getitem__(self, name: str) -> npt.NDArray[Any]:
         if name not in self._known:
-            kind, shape, offset, tag = self._locations[name]
+            kind, shape, offset, _ = self._locations[name]
             count = int(np.prod(shape))
             array = np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
-            found = _tag(self._key, self._nonce, name, self._read(offset, array.nbytes))
-            if not hmac.compare_digest(found, bytes.fromhex(tag)):
-                raise DamagedError(self.file)
+            self.check(name)
             self._known[name] = array
         return self._known[name]
+
+    def check(self, name: str) -> None:
+        """Raises DamagedError where an array is not what was written."""
+        kind, shape, offset, tag = self._locations[name]
+        size = int(np.prod(shape)) * np.dtype(kind).itemsize
+        if not hmac.compare_digest(_tag(self._key, self._nonce, name, self._read(offset, size)), bytes.fromhex(tag)):
+            raise DamagedError(self.file)
 
     def _read(self, offset: int, size: int) -> Iterator[bytes]:
         """Some bytes of the file, in parts."""
@@ -121,12 +129,16 @@ class ComputedFolder:
         return self.folder / name
 
     def open(self, name: str) -> Computed | None:
-        """A file that is there and of this form; None where there is none."""
+        """A file that is there and of this form; None where there is none. Raises DamagedError where it was altered."""
         try:
             descriptor = os.open(self.file(name), os.O_RDONLY | os.O_CLOEXEC)
         except OSError:  # none there, or none that may be read: it is made anew
             return None
-        found = self._described(name, descriptor)
+        try:
+            found = self._described(name, descriptor)
+        except DamagedError:
+            os.close(descriptor)
+            raise
         if found is None:
             os.close(descriptor)
         return found
@@ -138,14 +150,14 @@ class ComputedFolder:
         except (OSError, ValueError):  # an empty one
             return None
         key = self._secret()
-        if key is None or len(data) < len(_MAGIC) + _TAIL or data[: len(_MAGIC)] != _MAGIC:
+        if key is None or data[: len(_MAGIC)] != _MAGIC[: len(data)]:  # of another form
             return None
         size = int.from_bytes(data[-_TAIL : -_TAIL + 8], "big")
-        if size > len(data) - _TAIL - len(_MAGIC):
-            return None
+        if len(data) < len(_MAGIC) + _TAIL or size > len(data) - _TAIL - len(_MAGIC):
+            raise DamagedError(self.file(name))
         text = bytes(data[len(data) - _TAIL - size : len(data) - _TAIL])
         if not hmac.compare_digest(hashlib.blake2b(text, key=key, digest_size=32).digest(), bytes(data[-32:])):
-            return None
+            raise DamagedError(self.file(name))
         description = json.loads(text)
         point = Point(description["entry"], description["leaf"])
         return Computed(self.file(name), descriptor, point, data, description, key)
@@ -176,11 +188,31 @@ class ComputedFolder:
             file.write(text + len(text).to_bytes(8, "big") + tag_of_text)
         return True
 
-    def discard(self, *names: str) -> None:
-        """Takes files away (all: none named), so that the next ones are made from the rows as they are now."""
-        with suppress(OSError):  # who may not write here has not made them either
-            for file in [self.file(name) for name in names] or sorted(self.folder.iterdir()):
-                file.unlink(missing_ok=True)
+    def looked_over(self) -> dict[str, Point | None]:
+        """Every file that is there, by name, with the entry that it belongs to; None where it was altered."""
+        found: dict[str, Point | None] = {}
+        for file in sorted(self.folder.iterdir()) if self.folder.is_dir() else ():
+            if not file.is_file() or file.name.startswith(_ASIDE) or file.name.endswith(_NEW):
+                continue
+            try:
+                computed = self.open(file.name)
+                if computed is not None:
+                    for name in computed:
+                        computed.check(name)
+                    found[file.name] = computed.point
+            except DamagedError:
+                found[file.name] = None
+        return found
+
+    def put_aside(self, name: str) -> Path:
+        """Gives a file that was altered another name, under which it is kept and never used; that name."""
+        for number in itertools.count(1):
+            aside = self.folder / f"{_ASIDE}{number}-{name}"
+            if not aside.exists():
+                break
+        with suppress(OSError):  # who may not write here leaves it to those who may
+            self.file(name).rename(aside)
+        return aside
 
     def keep(self, prefix: str, most: int) -> None:
         """Takes the oldest files of a prefix away, so that at most so many stay."""
@@ -205,7 +237,7 @@ class ComputedFolder:
 @contextmanager
 def _written_aside(target: Path) -> Iterator[IO[bytes] | None]:
     """A file that takes the place of `target` when it is all written; None where nobody may write, or another does."""
-    aside = target.with_name(target.name + ".new")
+    aside = target.with_name(target.name + _NEW)
     with suppress(OSError):
         target.parent.mkdir(mode=0o700, exist_ok=True)
     with suppress(OSError):

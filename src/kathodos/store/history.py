@@ -21,20 +21,24 @@ from kathodos.columns.dictionary import (
     Scalar,
     always,
     appended,
+    in_chunks,
     joined_columns,
 )
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.ranges import ranges_in
 from kathodos.columns.strings import StringTable
+from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
-from kathodos.store.base import Reader, rows_of_entry
+from kathodos.store.base import Reader, rows_of_entry, unreadable
 from kathodos.store.blocks import FOREVER, Block, joined_blocks
 from kathodos.store.computed import Arrays, ComputedFolder
+from kathodos.store.marks import checksums_of, value_checksums
 
 SOURCE = "source"
 _OPEN = 2**31 - 1  # stands for FOREVER among 32-bit entry numbers
 _MOST_BEHIND = 20_000  # rows behind the file up to which they are read anew by each command
 _MOST_ENTRIES = 200
+_TOGETHER = 20_000  # rows whose marks are looked at together
 
 
 Closed = tuple[Ints, Ints]  # the numbers of rows, and the entry that closed each
@@ -180,9 +184,21 @@ def _added(kind: Kind, blocks: Sequence[Block]) -> Added:
     if not blocks:
         return _none_of(kind)
     whole = joined_blocks(blocks)
+    _must_be_marked(kind, whole)
     until = np.where(whole.until == FOREVER, _OPEN, whole.until)
     named = zip((SOURCE, *kind.names), (whole.sources, *whole.columns), strict=True)
     return Added(whole.rows, whole.since, until, dict(named))
+
+
+def _must_be_marked(kind: Kind, block: Block) -> None:
+    """Raises DataError where a row does not bear the mark of what it holds: somebody has edited it."""
+    checks = [value_checksums(column) for column in block.columns]
+    for part in in_chunks(len(block), _TOGETHER):
+        codes = [column.codes[part] for column in block.columns]
+        wrong = (checksums_of(block.rows[part], codes, checks) != block.checksums[part]).nonzero()[0]
+        if len(wrong):
+            what = f"Row {block.rows[part][wrong[0]]} of {kind.name} in the store is not what was written there."
+            raise DataError(what, "See what was altered with `kathodos ledger verify`; put the store back from a copy.")
 
 
 class Histories:
@@ -215,12 +231,18 @@ class Histories:
 
     def _pending(self, kind: Kind, entry: int) -> Pending:
         """What later entries did to the rows of a kind."""
-        pending = Pending()
+        pending, last = Pending(), None
         for number, rows in self._after(entry):
             pending.entries += 1
             if kind.name in rows:
-                pending.opened += ranges_in(rows[kind.name]["opened"])
-                pending.closed += [(numbers, number) for numbers in ranges_in(rows[kind.name]["closed"])]
+                opened, closed = (ranges_in(rows[kind.name][part]) for part in ("opened", "closed"))
+                last = self.reader.last_row(kind) if last is None else last
+                if any(
+                    sum(map(len, some)) > last or any(it.stop > last + 1 for it in some) for some in (opened, closed)
+                ):
+                    raise unreadable(number)  # more rows than there are
+                pending.opened += opened
+                pending.closed += [(numbers, number) for numbers in closed]
         return pending
 
     def _opened(self, kind: Kind) -> KindHistory:

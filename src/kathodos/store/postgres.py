@@ -6,6 +6,7 @@ import contextlib
 import hashlib
 import os
 from collections.abc import Iterator, Sequence
+from datetime import UTC, datetime
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
@@ -71,7 +72,7 @@ class PostgresStore(Store):
     def folder(self) -> Path:  # type: ignore[override]  # asked of the server once
         """Where what is computed is kept: in the cache of whoever asks, a folder for each database."""
         if not self._database:
-            with self._explaining(), self.connected():
+            with self.explaining(), self.connected():
                 pass
         name = "\n".join([*self._database, str(self._words.get("options", ""))])
         cache = Path(os.environ.get("XDG_CACHE_HOME") or Path.home() / ".cache")
@@ -101,7 +102,7 @@ class PostgresStore(Store):
             yield connection
 
     @contextlib.contextmanager
-    def _explaining(self) -> Iterator[None]:
+    def explaining(self) -> Iterator[None]:
         """Turns the database's own errors into words about this store."""
         import psycopg
 
@@ -113,14 +114,14 @@ class PostgresStore(Store):
             raise errors.half_character(self.place) from None
 
     def login(self) -> str:
-        with self._explaining(), self.connected() as connection:
+        with self.explaining(), self.connected() as connection:
             (login,) = connection.execute("SELECT session_user").fetchone() or ("",)
             return str(login)
 
     def create(self) -> None:
         from kathodos.store.postgres_setup import protections, tables
 
-        with self._explaining(), self.connected() as connection:
+        with self.explaining(), self.connected() as connection:
             encoding = connection.info.parameter_status("server_encoding")
             if encoding != "UTF8":
                 what = f"The database {self.place} is in the encoding {encoding}."
@@ -141,12 +142,12 @@ class PostgresStore(Store):
         """Whether what `setup_sql` sets up is in force for the login with which the store is opened."""
         from kathodos.store.postgres_setup import checks
 
-        with self._explaining(), self.connected() as connection:
+        with self.explaining(), self.connected() as connection:
             return checks(connection)
 
     @contextlib.contextmanager
     def reading(self) -> Iterator[Reader]:
-        with self._explaining(), self.connected() as connection:
+        with self.explaining(), self.connected() as connection:
             connection.execute("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
             yield _PostgresReader(connection)
 
@@ -154,7 +155,7 @@ class PostgresStore(Store):
     def write(self) -> Iterator[Writer]:
         import psycopg
 
-        with self._explaining(), self.connected() as connection:
+        with self.explaining(), self.connected() as connection:
             self._begin_to_write(connection)
             writer = _PostgresWriter(connection)
             try:
@@ -207,6 +208,11 @@ class _PostgresReader(SQLReader):
         from kathodos.store.postgres_setup import damages
 
         return damages(self._connection)
+
+    def strangers(self) -> list[str]:
+        from kathodos.store.postgres_setup import strangers
+
+        return strangers(self._connection)
 
     def blocks(self, kind: Kind, first: int = 1, last: int = LAST) -> Iterator[Block]:
         most = BLOCK if last - first >= _SMALL else _SMALL
@@ -261,6 +267,11 @@ class _PostgresWriter(_PostgresReader, SQLWriter):
         ((login, address, application),) = self._ask(query)
         known = {"login": login, "address": address, "application": application}
         return {name: str(value) for name, value in known.items() if value}
+
+    def clock(self) -> datetime:
+        ((now,),) = self._ask("SELECT clock_timestamp()")
+        found: datetime = now.astimezone(UTC)
+        return found
 
     def put_rows(self, kind: Kind, block: Block) -> None:
         from kathodos.store.postgres_binary import FEW, copied

@@ -11,6 +11,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
 from kathodos.model.kinds import KINDS, Kind
+from kathodos.store.base import ANCHOR_TABLE
 from kathodos.store.blocks import FOREVER
 from kathodos.store.postgres_errors import REFUSED
 from kathodos.store.sql import columns_in
@@ -246,10 +247,10 @@ def missing_triggers(connection: psycopg.Connection[Any]) -> list[str]:
 
 
 def damages(connection: psycopg.Connection[Any]) -> list[str]:
-    """What the server finds wrong with tables and indexes, by `amcheck` where that is there, and with the triggers."""
+    """What the server finds wrong with tables and indexes, by `amcheck` where that is there."""
     import psycopg
 
-    found = missing_triggers(connection)
+    found: list[str] = []
     query = (
         f"SELECT relname, indexrelid::regclass::text FROM pg_index JOIN pg_class ON pg_class.oid = indrelid "
         f"WHERE {_THESE} AND NOT (indisvalid AND indisready)"
@@ -269,6 +270,68 @@ def damages(connection: psycopg.Connection[Any]) -> list[str]:
             except psycopg.Error as error:
                 found.append(str(error.diag.message_primary))
     return found[:_MOST_DAMAGES]
+
+
+def strangers(connection: psycopg.Connection[Any]) -> list[str]:
+    """What is in the schema, or at our tables, and was not made by this tool, or is not as it was made."""
+    found = missing_triggers(connection)
+    kinds = {"r": "table", "v": "view", "m": "view", "p": "table", "f": "table", "c": "type"}
+    here = _rows(
+        connection,
+        "SELECT relkind::text, relname FROM pg_class WHERE relnamespace = current_schema()::regnamespace "
+        "AND relkind NOT IN ('i', 'I', 'S', 't') ORDER BY relname",
+    )
+    there = {str(name): str(kind) for kind, name in here}
+    for name in ALL_TABLES:
+        if there.get(name) != "r":
+            found.append(f"the table {name} is missing" if name not in there else f"{name} is no table")
+    for name, kind in there.items():
+        if name not in (*ALL_TABLES, ANCHOR_TABLE):
+            found.append(f"the {kinds.get(kind, 'relation')} {name} was not made by this tool")
+    columns: dict[str, list[tuple[str, str, bool]]] = {}
+    for table, name, kind, is_needed in _rows(
+        connection,
+        "SELECT relname, attname, format_type(atttypid, atttypmod), attnotnull FROM pg_class "
+        f"JOIN pg_attribute ON attrelid = pg_class.oid WHERE {_THESE} AND attnum > 0 AND NOT attisdropped "
+        "ORDER BY relname, attnum",
+    ):
+        columns.setdefault(str(table), []).append((str(name), str(kind), bool(is_needed)))
+    for table, expected in _columns_made():
+        if table in columns and columns[table] != expected:
+            odd = sorted({name for name, *_ in set(columns[table]) ^ set(expected)})
+            found.append(f"the columns of {table} are not as they were made: {', '.join(odd) or 'their order'}")
+    for query, what in (
+        (
+            f"SELECT relname, tgname FROM pg_trigger JOIN pg_class ON pg_class.oid = tgrelid WHERE {_THESE} "
+            f"AND NOT tgisinternal AND tgname NOT IN ('{_CHANGED}', '{_TAKEN}')",
+            "the trigger",
+        ),
+        (
+            f"SELECT relname, rulename FROM pg_rewrite JOIN pg_class ON pg_class.oid = ev_class WHERE {_THESE}",
+            "the rule",
+        ),
+        (
+            f"SELECT relname, polname FROM pg_policy JOIN pg_class ON pg_class.oid = polrelid WHERE {_THESE}",
+            "the policy",
+        ),
+        (
+            f"SELECT relname, inhrelid::regclass::text FROM pg_inherits JOIN pg_class ON pg_class.oid = inhparent "
+            f"WHERE {_THESE}",
+            "the part",
+        ),
+    ):
+        found += [f"{what} {name} at {table} was not made by this tool" for table, name in _rows(connection, query)]
+    return found
+
+
+def _columns_made() -> Iterator[tuple[str, list[tuple[str, str, bool]]]]:
+    """The columns of each table as they are made: name, type, and whether there must be a value."""
+    from kathodos.store.tables import METADATA
+
+    kinds = {"BigInteger": "bigint", "Text": "text", "LargeBinary": "bytea", "Integer": "integer"}
+    for table in METADATA.sorted_tables:
+        made = [(it.name, kinds[type(it.type).__name__], it.primary_key or not it.nullable) for it in table.columns]
+        yield table.name, made
 
 
 def _of_tables(connection: psycopg.Connection[Any], asked: str) -> list[tuple[str, bool]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 import os
 from collections.abc import Iterator, Sequence
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -16,12 +17,24 @@ from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
 from kathodos.store.base import Reader, Store, Writer
 from kathodos.store.blocks import BLOCK, LAST, Block, block_of
-from kathodos.store.sql import SQLReader, SQLWriter, columns_in
+from kathodos.store.sql import NO_TEXT, SQLReader, SQLWriter, columns_in
 
 _CHUNK = 1 << 10  # rows that stay in the processor's cache while they are taken apart
 _WRITTEN = 20_000  # rows that are taken apart together to be written
 _FEW = 2000  # values up to which importing Arrow would take longer than it saves
-_NO_TEXT = "\udfff"  # stands before bytes that somebody put in the place of a text: no kept text can hold it
+_OWN = "sqlite_"  # how what the database makes for itself is called
+_LEDGER_TYPES = {
+    "ledger": {
+        "number": "integer",
+        **dict.fromkeys(("time", "actor", "origin", "kind", "subjects", "reason", "payload"), "text"),
+        '"rows"': "text",
+        "settings": "text",
+        "proof": "text",
+        "leaf": "blob",
+    },
+    "ledger_tree": {"level": "integer", "position": "integer", "hash": "blob"},
+    "ledger_heads": {"size": "integer", "time": "text", "root": "blob", "signature": "blob"},
+}
 _REMEDIES = {
     "full": "The disk is full. Nothing was changed; make room and run the command again.",
     "disk i/o error": "The disk does not take it (full, or at a limit). Nothing was changed; make room.",
@@ -133,21 +146,80 @@ class _SQLiteReader(SQLReader):
         self._connection = connection
 
     def _ask(self, query: str, *parameters: Any) -> Iterator[tuple[Any, ...]]:
-        yield from self._connection.execute(query, parameters)
+        import sqlite3
+
+        try:
+            rows = self._connection.execute(query, parameters).fetchall()
+        except sqlite3.OperationalError as error:
+            if not self._reads_anything(error):
+                raise
+            rows = self._connection.execute(query, parameters).fetchall()
+        yield from rows
+
+    def _reads_anything(self, error: Exception) -> bool:
+        """Lets texts be read from now on that somebody made no texts of; whether that was what is wrong."""
+        if "decode" not in str(error) or self._connection.text_factory is not str:
+            return False
+        self._connection.text_factory = partial(bytes.decode, encoding="utf-8", errors="surrogateescape")
+        return True
+
+    def strangers(self) -> list[str]:
+        found = []
+        expected = {(kind, name): text for kind, name, text in _made()}
+        query = "SELECT type, name, tbl_name, sql FROM sqlite_master ORDER BY type, name"
+        there = {(str(kind), str(name)): (str(table), text) for kind, name, table, text in self._ask(query)}
+        for (kind, name), (table, text) in there.items():
+            if name.startswith(_OWN) and kind in ("table", "index"):
+                continue
+            where = f" on {table}" if table != name else ""
+            if (kind, name) not in expected:
+                found.append(f"the {kind} {name}{where} was not made by this tool")
+            elif text != expected[kind, name]:
+                found.append(f"the {kind} {name} is not as it was made: {' '.join(str(text).split())[:200]}")
+        found += [f"the {kind} {name} is missing" for kind, name in expected if (kind, name) not in there]
+        return found + (self._odd_values() if not found else [])
+
+    def _odd_values(self) -> list[str]:
+        """Rows of the ledger's tables with values that are of no kind that was written there."""
+        found = []
+        for table, columns in _LEDGER_TYPES.items():
+            odd = " OR ".join(f"typeof({name}) <> '{kind}'" for name, kind in columns.items())
+            ((count,),) = self._ask(f"SELECT count(*) FROM {table} WHERE {odd}")
+            if count:
+                found.append(f"{count} of the rows of {table} hold values of another kind than were written")
+        return found
 
     def damages(self) -> list[str]:
         return [text for (text,) in self._ask("PRAGMA integrity_check(20)") if text != "ok"]
 
     def blocks(self, kind: Kind, first: int = 1, last: int = LAST) -> Iterator[Block]:
         query = f'SELECT {columns_in(kind)} FROM "{kind.name}" WHERE "row" BETWEEN ? AND ? ORDER BY "row"'
-        cursor = self._connection.execute(query, (first, last))
-        while part := cursor.fetchmany(_CHUNK):
+        parts = self._parts(query, first, last)
+        while part := next(parts, None):
             columns: list[list[Any]] = [[] for _ in part[0]]
             while part:
                 for column, values in zip(columns, zip(*part, strict=True), strict=True):
                     column += values
-                part = cursor.fetchmany(_CHUNK) if len(columns[0]) + _CHUNK <= BLOCK else []
+                part = next(parts, None) if len(columns[0]) + _CHUNK <= BLOCK else None
             yield block_of([_numbers(it) for it in columns[:4]], [_coded(it) for it in columns[4:]])
+
+    def _parts(self, query: str, first: int, last: int) -> Iterator[list[tuple[Any, ...]]]:
+        """Rows, so many at a time."""
+        import sqlite3
+
+        cursor = self._connection.execute(query, (first, last))
+        while True:
+            try:
+                part = cursor.fetchmany(_CHUNK)
+            except sqlite3.OperationalError as error:
+                if not self._reads_anything(error):
+                    raise
+                cursor = self._connection.execute(query, (first, last))
+                continue
+            if not part:
+                return
+            first = part[-1][0] + 1
+            yield part
 
 
 class _SQLiteWriter(_SQLiteReader, SQLWriter):
@@ -165,6 +237,18 @@ class _SQLiteWriter(_SQLiteReader, SQLWriter):
         self._connection.executemany(statement, ((number,) for number in numbers))
 
 
+def _made() -> Iterator[tuple[str, str, str]]:
+    """What `create` makes: kind, name and statement of each."""
+    from sqlalchemy.dialects import sqlite
+    from sqlalchemy.schema import CreateTable
+
+    from kathodos.store.tables import METADATA
+
+    for table in METADATA.sorted_tables:
+        statement = str(CreateTable(table).compile(dialect=sqlite.dialect())).strip()
+        yield "table", table.name, statement
+
+
 def _coded(values: list[Any]) -> DictionaryColumn:
     """Values as they were read as a column: many texts by Arrow, which is quicker; whatever is none by itself."""
     if len(values) > _FEW and set(map(type, values)) <= {str, type(None)}:
@@ -172,7 +256,7 @@ def _coded(values: list[Any]) -> DictionaryColumn:
 
         with contextlib.suppress(UnicodeEncodeError):  # half a character
             return column_from_arrow(pa.chunked_array([pa.array(values, pa.string())]))
-    return dictionary_column(f"{_NO_TEXT}{value!r}" if isinstance(value, bytes) else value for value in values)
+    return dictionary_column(f"{NO_TEXT}{value!r:.40}" if isinstance(value, bytes) else value for value in values)
 
 
 def _numbers(values: list[Any]) -> Ints:

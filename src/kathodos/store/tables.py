@@ -45,6 +45,8 @@ LEDGER = sa.Table(
     sa.Column("reason", sa.Text, nullable=False),
     sa.Column("payload", sa.Text, nullable=False),
     sa.Column("rows", sa.Text, nullable=False),
+    sa.Column("settings", sa.Text, nullable=False),
+    sa.Column("proof", sa.Text, nullable=False),
     sa.Column("leaf", sa.LargeBinary, nullable=False),
 )
 TREE = sa.Table(

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Sequence
 from pathlib import Path
 from typing import Annotated, Any, Literal
@@ -24,6 +25,10 @@ _TEMPLATE = """\
 url = {url}   # the catalogue and its ledger
 wait = 10{space}   # seconds to wait while another command writes
 
+# Who may act besides the people in the catalogue and their accounts (`--as NAME`).
+[actors]
+names = [{name}]
+
 # What `kathodos gather` reads: a folder of CSV tables (systems.csv, identities.csv, grants.csv ...).
 [[source]]
 name = "files"
@@ -37,7 +42,8 @@ path = "tables"
 # values = { status = { "employed" = "active", "gone" = "left" } }
 # dates = ["%d.%m.%Y"]
 """
-DATABASE = "database"
+DATABASE, SSH = "database", "ssh"
+_STORE = re.compile(r"^\[store\][^\n]*\n(?:(?!\s*\[)[^\n]*(?:\n|\Z))*", re.MULTILINE)
 _REMEDY = "Mend the file; `kathodos init` shows one, and docs/file-formats.md all keys."
 
 
@@ -49,9 +55,23 @@ class StoreSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class ActorsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """`[actors]`: by what it is proven who acts; "database": who acts is whose login the store was opened with."""
+    """`[actors]`: who may act besides the people in the catalogue, and by what it is proven who does.
 
-    proof: Literal["", "database"] = ""
+    `names` stand for themselves; `identities` says of a name whose it is. `proof`: "database", who acts is whose login
+    the store was opened with; "ssh", each entry is signed with a key that the file `allowed_signers` gives to who acts.
+    """
+
+    names: list[str] = []
+    identities: dict[str, str] = {}
+    proof: Literal["", "database", "ssh"] = ""
+    allowed_signers: str = "allowed_signers"
+    key: str = ""
+
+
+class LedgerSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[ledger]`: the anchor, a place outside the folder that receives each signed head."""
+
+    anchor: str = ""
 
 
 class TieBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -66,6 +86,7 @@ class TieBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     store: StoreSection = StoreSection()
     actors: ActorsSection = ActorsSection()
+    ledger: LedgerSection = LedgerSection()
     source: list[dict[str, Any]] = []
     precedence: dict[str, dict[str, list[str]]] = {}
     tie: list[TieBlock] | TieBlock = []
@@ -81,6 +102,8 @@ class Configuration:
         self.folder = folder
         content = file.as_type(_Content, _REMEDY)
         self.store = content.store
+        self.actors = content.actors
+        self.anchor = content.ledger.anchor
         self.is_actor_the_login = content.actors.proof == DATABASE
         self.precedence = content.precedence
         self.thresholds = content.findings
@@ -96,6 +119,11 @@ class Configuration:
             if name in names[:at]:
                 what = f"there is a source {name} already"
                 raise file.error(["source", at, "name"], what, "Give each [[source]] a name of its own.")
+
+    @property
+    def who_may_act(self) -> dict[str, str]:
+        """The names that may act besides the people in the catalogue, each with the identity that it is, or nothing."""
+        return {**dict.fromkeys(self.actors.names, ""), **self.actors.identities}
 
     def _source(self, block: dict[str, Any], path: Sequence[str | int]) -> Source:
         for key in ("name", "kind"):
@@ -114,12 +142,26 @@ class Configuration:
         return TieRule(block.by, tuple(block.systems), block.account, block.identity)
 
 
-def new_configuration(url: str) -> str:
-    """The text of a new workspace's configuration, with its store at a URL."""
+def new_configuration(url: str, actor: str) -> str:
+    """The text of a new workspace's configuration, with its store at a URL, and a name that may act."""
     import json
 
-    written = json.dumps(url, ensure_ascii=False)
-    return _TEMPLATE.replace("{url}", written).replace("{space}", " " * max(len(written) - 2, 0))
+    url, name = (json.dumps(it, ensure_ascii=False) for it in (url, actor))
+    written = _TEMPLATE.replace("{space}", " " * max(len(url) - 2, 0))
+    return written.replace("{url}", url).replace("{name}", name)
+
+
+def in_force(text: str) -> str:
+    """The text of a configuration without where one's own store is, which says nothing of what holds in it."""
+    import tomllib
+
+    rest = _STORE.sub("", text, count=1)
+    try:
+        whole, kept = tomllib.loads(text), tomllib.loads(rest)
+    except (tomllib.TOMLDecodeError, RecursionError):
+        return text
+    whole.pop("store", None)
+    return rest if kept == whole else text
 
 
 def read_configuration(folder: Path) -> Configuration:

@@ -17,7 +17,12 @@ if TYPE_CHECKING:
 
 
 def gather_source(
-    workspace: Workspace, source: Source, actor: str, reason: str = "", may_lose: bool = False
+    workspace: Workspace,
+    source: Source,
+    actor: str,
+    reason: str = "",
+    may_lose: bool = False,
+    accept_clock: bool = False,
 ) -> Done[Gathered]:
     """Reads a source and makes the catalogue say what it says; a source that is as it was is not read again.
 
@@ -30,7 +35,7 @@ def gather_source(
         known = last_gather(view.stored, source.name, _digest(source, content, terms)) if content else None
     if known is not None:
         return Done(known, None)
-    return workspace.carry_out(Gather(source.name, _read(source, mark, terms), terms), actor, reason)
+    return workspace.carry_out(Gather(source.name, _read(source, mark, terms), terms), actor, reason, accept_clock)
 
 
 def rehearse_source(workspace: Workspace, source: Source, is_detailed: bool = False) -> tuple[Gathered, float]:
@@ -38,7 +43,7 @@ def rehearse_source(workspace: Workspace, source: Source, is_detailed: bool = Fa
     terms = workspace.terms(source, may_lose=True)
     with workspace.view() as view:
         reading = _read(source, last_mark(view.histories.reader, source.name), terms)
-        _, found = view.plan(Gather(source.name, reading, terms, is_detailed), "")
+        _, found = view.plan(Gather(source.name, reading, terms, is_detailed))
     return found, reading.waited
 
 

@@ -32,6 +32,7 @@ from kathodos.model.kinds import (
     REVIEW_LINES,
     REVIEW_THINGS,
     REVIEWS,
+    SETTINGS,
 )
 from kathodos.model.times import DAY, end_moment, first_moment
 from kathodos.store.base import rows_of_entry
@@ -45,7 +46,9 @@ _PREFIX = "result-"
 _MOST = 24  # files of results
 _WITHOUT_NUMBERS = "ties"  # the question whose result names everything
 _ABOUT_PEOPLES_ACTS = ("excess", "risk")  # questions on which also bears what people decided, covered and confirmed
-_BEARING_ON_NOTHING = {kind.name for kind in (REVIEWS, REVIEW_THINGS, REVIEW_LINES, BASELINES, PROBLEMS, CLAIMS)}
+_BEARING_ON_NOTHING = {
+    kind.name for kind in (REVIEWS, REVIEW_THINGS, REVIEW_LINES, BASELINES, PROBLEMS, CLAIMS, SETTINGS)
+}
 _BEARING_ON_FEW = {*_BEARING_ON_NOTHING, *(it.name for it in (DECISIONS, RETURNED, COVERS, CONTROLS, CONFIRMATIONS))}
 
 
@@ -96,9 +99,9 @@ def _name(view: View, question: str) -> str:
 def _last_bearing(view: View, question: str) -> Point:
     """The last entry of a view that opened or closed a row of a kind that bears on a question."""
     passed_over = _BEARING_ON_NOTHING if question.startswith(_ABOUT_PEOPLES_ACTS) else _BEARING_ON_FEW
-    for number, *_, rows, leaf in view.histories.reader.entries():
-        if number <= view.point.entry and not rows_of_entry(number, rows).keys() <= passed_over:
-            return Point(number, bytes(leaf).hex())
+    for it in view.histories.reader.entries():
+        if it.number <= view.point.entry and not rows_of_entry(it.number, it.rows).keys() <= passed_over:
+            return Point(it.number, it.leaf.hex())
     return Point(0, "")
 
 

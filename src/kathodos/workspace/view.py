@@ -59,14 +59,16 @@ class View:
         view._before = self
         return view
 
-    def plan(self, operation: Operation[R], actor: str, reason: str = "") -> tuple[Plan, R]:
+    def plan(self, operation: Operation[R], actor: str | None = None, reason: str = "") -> tuple[Plan, R]:
         """What an operation would write, and what it comes to; `assuming(plan.after())` is the catalogue then.
 
         Raises CallError or DataError where the operation must not be.
         """
+        from kathodos.ledger.actors import Actor
         from kathodos.ledger.operations import Plan
 
-        plan = Plan(self.stored, actor, reason)
+        who = Actor("", self.stored) if actor is None else self.workspace.acting(actor).among(self.stored)
+        plan = Plan(self.stored, who, reason)
         return plan, operation.compose(plan)
 
     # What it is made of

@@ -19,6 +19,9 @@ if TYPE_CHECKING:
     from kathodos.connectors.settings import Source
     from kathodos.findings.conflicts.covers import Control
     from kathodos.ingest.gather import Terms
+    from kathodos.ledger.actors import Acting
+    from kathodos.ledger.anchors import Anchor
+    from kathodos.ledger.hand import Proof
     from kathodos.ledger.keys import Head, Keys
     from kathodos.ledger.operations import Done, Operation
     from kathodos.ledger.verify import Verification
@@ -59,6 +62,7 @@ class Workspace:
         `url`: where its store is (default: a file in the folder). Where that holds a workspace already, the folder
         joins it with the keys that are in the folder `keys_from`. Raises CallError and DataError.
         """
+        from kathodos.ledger.origin import system_user
         from kathodos.store.opening import named_store
         from kathodos.workspace.configuration import FILE_STORE, new_configuration
 
@@ -66,7 +70,7 @@ class Workspace:
             raise CallError(f"{folder} is a workspace already.", "Work in it, or name another folder.")
         named_store(url or FILE_STORE, folder)
         made: list[Path] = []
-        text = new_configuration(url or FILE_STORE)
+        text = new_configuration(url or FILE_STORE, system_user())
         try:
             folder.mkdir(parents=True, exist_ok=True)
             for name in ("tables", "rules"):
@@ -210,43 +214,95 @@ class Workspace:
         """The files that findings rest on beside the catalogue, each as a digest: configuration, controls, rules."""
         import hashlib
 
-        named = [
-            self.folder / CONFIGURATION,
-            self.folder / "controls.toml",
-            *sorted((self.folder / "rules").glob("*.toml")),
-        ]
-        there = [file for file in named if file.exists()]
+        there = self._files_in_force()
         return [f"{it.name} {hashlib.blake2b(it.read_bytes(), digest_size=16).hexdigest()}" for it in there]
 
     # Writing
 
-    def carry_out(self, operation: Operation[R], actor: str, reason: str = "") -> Done[R]:
+    def carry_out(self, operation: Operation[R], actor: str, reason: str = "", accept_clock: bool = False) -> Done[R]:
         """Plans an operation from the newest state and writes it with its ledger entry, or writes nothing.
 
-        Raises CallError or DataError where it must not be.
+        `accept_clock`: also where the clock is behind the last entry. Raises CallError or DataError where it must not.
         """
+        from kathodos.ledger.hand import Hand
         from kathodos.ledger.operations import carry_out
+        from kathodos.ledger.settings import Settings
 
         if self.configuration.is_actor_the_login and actor != self.login:
             what = f"{actor} is not the login {self.login}, which [actors] proof in kathodos.toml takes for who acts."
             raise CallError(what, "Leave --as and KATHODOS_ACTOR out, or open the store with that person's login.")
-        return carry_out(operation, self.store, self.keys, actor, reason)
+        settings = Settings(self.settings)
+        hand = Hand(self.acting(actor), reason, settings, self.proof, self.anchor, accept_clock)
+        return carry_out(operation, self.store, self.keys, hand)
 
-    def verify(self, kept: Sequence[Head] = ()) -> Verification:
+    def acting(self, actor: str) -> Acting:
+        """A name that somebody gives for who acts, with those that the configuration lists."""
+        from kathodos.ledger.actors import Acting
+
+        return Acting(actor, self.configuration.who_may_act)
+
+    @property
+    def settings(self) -> dict[str, str]:
+        """The files in force beside the catalogue, by name: configuration, rules, controls, whose key is whose."""
+        from kathodos.model.carried import carried, written_out
+        from kathodos.workspace.configuration import in_force
+
+        found = {}
+        for file in self._files_in_force():
+            name = carried(str(file.relative_to(self.folder))) if file.is_relative_to(self.folder) else file.name
+            text = written_out(file.read_bytes().decode("utf-8", "surrogateescape")).replace("\0", "%00")
+            found[name] = in_force(text) if name == CONFIGURATION else text
+        return found
+
+    def _files_in_force(self) -> list[Path]:
+        named = [self.folder / CONFIGURATION, self.folder / "controls.toml"]
+        if self.configuration.actors.proof:
+            named.append(self.folder / self.configuration.actors.allowed_signers)
+        return [it for it in [*named, *sorted((self.folder / "rules").glob("*.toml"))] if it.is_file()]
+
+    @cached_property
+    def proof(self) -> Proof | None:
+        """What proves who acts, where the configuration wants it in each entry."""
+        from kathodos.ledger.ssh import SSHProof
+        from kathodos.workspace.configuration import SSH
+
+        actors = self.configuration.actors
+        return SSHProof(self.folder / actors.allowed_signers, actors.key or None) if actors.proof == SSH else None
+
+    @cached_property
+    def anchor(self) -> Anchor | None:
+        """The place outside the folder that receives each head, if one is configured."""
+        named = self.configuration.anchor
+        return self.anchor_at(named) if named else None
+
+    def anchor_at(self, named: str) -> Anchor:
+        """The anchor at a path or URL."""
+        from kathodos.ledger.anchors import open_anchor
+
+        return open_anchor(named, self.folder, self.keys.fingerprint())
+
+    def verify(self, kept: Sequence[Head] = (), anchor: Anchor | None = None) -> Verification:
         """Whether the ledger and the catalogue are as signed; `kept`: heads that an auditor has kept elsewhere.
 
-        Where they are, what was computed from the store is made anew, so that it is too, and the newest head is noted
-        beside the heads of the changes made here.
+        `anchor`: where heads were sent to (default: the configured one). Where all is as signed, the newest head is
+        noted beside the heads of the changes made here.
         """
-        from kathodos.ledger.verify import verify
+        from kathodos.ledger.verify import Witnesses, verify
 
-        found = verify(self.store, self.keys, kept)
-        if not found.discrepancies:
-            self.store.computed.discard()
-            if found.head is not None:
-                with contextlib.suppress(OSError):  # who may not write here has others who note it
-                    self.keys.witness_new(found.head)
-        return found
+        found = verify(self.store, self.keys, Witnesses(kept, anchor or self.anchor, self.proof))
+        if not found.discrepancies and found.head is not None:
+            with contextlib.suppress(OSError):  # who may not write here has others who note it
+                self.keys.witness_new(found.head)
+        return replace(found, notes=[*found.notes, *self._changed_settings()])
+
+    def _changed_settings(self) -> list[str]:
+        """What has changed in the files in force since they were last written, in words."""
+        from kathodos.ledger.settings import Settings, change_of
+
+        with self.view() as view:
+            changed = change_of(view.stored, Settings(self.settings)) if view.point.entry else None
+        names = ", ".join(changed.payload.files) if changed else ""
+        return [f"Changed since the last entry, which the next one will say: {names}."] if names else []
 
     @cached_property
     def login(self) -> str:

@@ -1,0 +1,50 @@
+"""By whose hand something is written: who says to act, why, under which settings, and what proves it."""
+
+from __future__ import annotations
+
+import abc
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+from kathodos.ledger.actors import Acting
+from kathodos.ledger.anchors import Anchor
+from kathodos.ledger.settings import Settings
+
+
+@dataclass(frozen=True)
+class Signed:
+    """A statement that an actor has signed, and when."""
+
+    actor: str
+    statement: bytes
+    signature: str
+    time: str
+
+
+class Proof(abc.ABC):
+    """What proves who acts."""
+
+    @abc.abstractmethod
+    def wrong_among(self, statements: Sequence[Signed]) -> list[str]:
+        """For each statement what is wrong with its signature; empty where it is the actor's."""
+
+    @abc.abstractmethod
+    def signed(self, actor: str, statement: bytes, time: str) -> str:
+        """The actor's signature of a statement. Raises DataError where it cannot be had, or is not theirs."""
+
+
+@dataclass(frozen=True)
+class Hand:
+    """Who writes. `may_precede`: the entry may bear a time before that of the last one."""
+
+    acting: Acting
+    reason: str = ""
+    settings: Settings = field(default_factory=Settings)
+    proof: Proof | None = None
+    anchor: Anchor | None = None
+    may_precede: bool = False
+
+
+def hand_of(name: str, reason: str = "") -> Hand:
+    """The hand of somebody who is listed, where no settings are."""
+    return Hand(Acting(name, {name: ""}), reason)
