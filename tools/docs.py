@@ -21,6 +21,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
+OFFICE = str(ROOT / "tools" / "office")  # where another user and host stand in for those of this machine
 NOW = "2026-06-15T10:00:00Z"
 BLOCK = re.compile(r"```console\n(.*?)```", re.DOTALL)
 HEAD = re.compile(r"\b(head) [0-9a-f]{16}\b")  # another one on each machine: entries say from where they were written
@@ -35,7 +36,7 @@ def files() -> list[Path]:
 
 def demo(folder: Path) -> Path:
     """A demo workspace below a folder."""
-    environment = {**os.environ, "COLUMNS": "110"}
+    environment = {**os.environ, "COLUMNS": "110", "PYTHONPATH": OFFICE}
     command = [Path(sys.executable).parent / "kathodos", "demo", "tarnholm"]
     subprocess.run(command, cwd=folder, env=environment, check=True, capture_output=True)
     return folder / "tarnholm"
@@ -59,7 +60,7 @@ def database() -> dict[str, str]:
 def run(command: str, workspace: Path, variables: Mapping[str, str]) -> list[str]:
     """The lines that a command line prints, errors included."""
     path = f"{Path(sys.executable).parent}:{variables.get('PATH', os.environ['PATH'])}"
-    own = {"KATHODOS_NOW": NOW, "COLUMNS": "110", "PATH": path, "KATHODOS_ACTOR": "r.lund"}
+    own = {"KATHODOS_NOW": NOW, "COLUMNS": "110", "PATH": path, "KATHODOS_ACTOR": "r.lund", "PYTHONPATH": OFFICE}
     environment = {**os.environ, **variables, **own}
     done = subprocess.run(
         ["bash", "-c", command],

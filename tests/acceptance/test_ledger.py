@@ -93,8 +93,8 @@ class Tampering(Prepared, unittest.TestCase):
             (["DELETE FROM ledger WHERE number = 3"], "entry 3", "is missing"),
             (["UPDATE ledger SET number = -number WHERE number IN (2, 3)",
               "UPDATE ledger SET number = 5 + number WHERE number < 0"], "entry 2", "moved"),
-            (["INSERT INTO ledger SELECT 7, time, actor, origin, kind, subjects, reason, payload, rows, settings, proof, leaf "
-              "FROM ledger WHERE number = 3"], "entry 7", "no signed head"),
+            (["INSERT INTO ledger SELECT 7, time, actor, origin, kind, subjects, reason, payload, rows, settings, "
+              "proof, leaf FROM ledger WHERE number = 3"], "entry 7", "no signed head"),
             (["UPDATE ledger_heads SET root = x'00' WHERE size = 2"], "head 2", "signature"),
             (["DELETE FROM ledger_heads WHERE size = 4"], "entry 4", "no signed head"),
         ):  # fmt: skip
@@ -149,11 +149,12 @@ class Tampering(Prepared, unittest.TestCase):
         self.assertNotIn(secret, (self.office / "catalogue.db").read_bytes())
 
     def test_an_entry_says_from_where_it_was_written(self):
-        import getpass
         import platform
 
+        from kathodos.ledger.origin import system_user
+
         entries = json.loads(run("ledger", "list", "--format", "json", cwd=self.office).stdout)
-        self.assertEqual({it["origin"]["user"] for it in entries}, {getpass.getuser()})
+        self.assertEqual({it["origin"]["user"] for it in entries}, {system_user()})
         self.assertEqual({it["origin"]["host"] for it in entries}, {platform.node()})
         self.assert_found(self.found_after("UPDATE ledger SET origin = '{}' WHERE number = 2"), "entry 2", "edited")
 

@@ -160,7 +160,8 @@ class DatabaseAnchor(Anchor):
             with self.store.explaining(), self.store.connected() as connection:
                 if connection.execute(f"SELECT to_regclass('{ANCHOR_TABLE}')".encode()).fetchone() == (None,):
                     connection.execute(
-                        f"CREATE TABLE IF NOT EXISTS {ANCHOR_TABLE} (number bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, "
+                        f"CREATE TABLE IF NOT EXISTS {ANCHOR_TABLE} ("
+                        "number bigint GENERATED ALWAYS AS IDENTITY PRIMARY KEY, "
                         "workspace text NOT NULL, size bigint NOT NULL, time text NOT NULL, root bytea NOT NULL, "
                         "signature bytea NOT NULL, received timestamptz NOT NULL DEFAULT now(), "
                         "login text NOT NULL DEFAULT session_user)".encode()

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-import getpass
 import os
 import platform
+import pwd
 
 from kathodos.model import times
 
@@ -12,8 +12,8 @@ from kathodos.model import times
 def system_user() -> str:
     """The user of the operating system."""
     try:
-        return getpass.getuser()
-    except (OSError, KeyError):
+        return pwd.getpwuid(os.getuid()).pw_name  # as the system says, whatever variables are set
+    except KeyError:
         return f"uid:{os.getuid()}"
 
 

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import difflib
 import hashlib
+import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
@@ -56,6 +57,13 @@ def recorded(records: Records) -> dict[str, tuple[int, str]]:
     """The files as they were last written: the number of the row and the text of each."""
     numbers, names, texts = records.rows(SETTINGS).tolist(), *columns_of(records, SETTINGS, "file", "text")
     return {str(name): (it, str(text or "")) for it, name, text in zip(numbers, names, texts, strict=True)}
+
+
+def files_recorded(records: Records) -> dict[str, str]:
+    """The files as they were last written, by name; one whose name leads elsewhere is passed over."""
+    plain = re.compile(r"(rules/)?[^/\\\0]+")
+    found = {name: text for name, (_, text) in recorded(records).items()}
+    return {name: text for name, text in found.items() if plain.fullmatch(name) and name not in (".", "..", "rules/..")}
 
 
 def must_be_signed(reader: Reader, entries: Sequence[Entry]) -> set[int]:

@@ -54,7 +54,7 @@ def workspace_made(workspace: Workspace, is_joined: bool) -> Answer:
     ]
     hint = "Next: put CSV tables into tables/ and run `kathodos gather` there."
     if is_joined:
-        hint = "Next: put the configuration, rules and tables of the others here; then `kathodos ledger verify`."
+        hint = "The rules and settings of the others are here too. Next: `kathodos ledger verify`."
     return Answer(text=text, document=made, rows=[made], hint=hint)
 
 

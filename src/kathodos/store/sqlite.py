@@ -127,6 +127,8 @@ class SQLiteStore(Store):
             yield
         except sqlite3.Error as error:
             raise self._explained(str(error)) from error
+        except UnicodeDecodeError as error:  # the database's words for an error are no text either
+            raise self._explained("it is malformed") from error
         except Exception as error:
             original = getattr(error, "orig", None)
             if not isinstance(original, sqlite3.Error):

@@ -151,6 +151,13 @@ def new_configuration(url: str, actor: str) -> str:
     return written.replace("{url}", url).replace("{name}", name)
 
 
+def with_store(text: str, url: str) -> str:
+    """The text of a configuration that says nothing of its store (`in_force`), with the store at a URL."""
+    import json
+
+    return f"{text}{'' if text.endswith(chr(10)) else chr(10)}[store]\nurl = {json.dumps(url, ensure_ascii=False)}\n"
+
+
 def in_force(text: str) -> str:
     """The text of a configuration without where one's own store is, which says nothing of what holds in it."""
     import tomllib

@@ -90,7 +90,8 @@ class Workspace:
             else:
                 workspace.keys.take(keys_from)
             workspace.store.create()
-            workspace._join(is_with_keys=keys_from is not None)
+            if workspace._join(is_with_keys=keys_from is not None):
+                text = workspace._taken_over(text, url or FILE_STORE)
             (folder / CONFIGURATION).write_text(text, encoding="utf-8")
         except BaseException as error:
             for file in made:
@@ -101,10 +102,26 @@ class Workspace:
             raise
         return workspace
 
-    def _join(self, is_with_keys: bool) -> None:
+    def _taken_over(self, text: str, url: str) -> str:
+        """Writes the rules, controls and the like as the store's others last had them; what the configuration says."""
+        from kathodos.ledger.settings import files_recorded
+        from kathodos.store.history import Histories
+        from kathodos.store.records import Stored
+        from kathodos.workspace.configuration import with_store
+
+        with self.store.reading() as reader:
+            files = files_recorded(Stored(Histories(reader, self.store.computed)))
+        theirs = files.pop(CONFIGURATION, None)
+        for name, content in files.items():
+            file = self.folder / name
+            if file.parent.is_dir() and not file.exists():
+                file.write_text(content, encoding="utf-8")
+        return with_store(theirs, url) if theirs is not None else text
+
+    def _join(self, is_with_keys: bool) -> bool:
         """Where the store holds a workspace already: sees that the keys are its own, and notes how long its ledger is.
 
-        Raises CallError where they are not.
+        Gives whether there was one. Raises CallError where the keys are not its own.
         """
         from kathodos.ledger.entries import read_heads
         from kathodos.ledger.keys import is_signed
@@ -116,7 +133,7 @@ class Workspace:
             if is_with_keys:
                 what = f"The store {self.store.place} holds no workspace that could be joined."
                 raise CallError(what, "Name the store that does with --store URL, or begin a workspace without --keys.")
-            return
+            return False
         what = f"The store {self.store.place} holds a workspace already"
         if not is_with_keys:
             remedy = "To join it, name a folder with its ledger.pub, and ledger.key for who makes changes: --keys DIR"
@@ -124,6 +141,7 @@ class Workspace:
         if not is_signed(heads[-1], self.keys.public()):
             raise CallError(f"{what}, which other keys than these have signed.", "Name a folder with its own keys.")
         self.keys.witness(heads[-1])
+        return True
 
     def _files(self) -> list[Path]:
         """The files that `create` makes, the configuration last."""
