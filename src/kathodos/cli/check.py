@@ -29,4 +29,4 @@ def run(session: Session) -> int:
     from kathodos.report.check import checked
 
     asked = session.arguments
-    return session.answer(checked(session.view, asked.by, asked.rule, asked.topic, session.format == "table"))
+    return session.found(checked(session.view, asked.by, asked.rule, asked.topic, session.format == "table"))

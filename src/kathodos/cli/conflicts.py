@@ -46,9 +46,9 @@ def run(session: Session) -> int:
     rules = chosen_rules(view, asked.topic, asked.rule)
     found = ChosenConflicts(view, rules, asked.where, asked.latent)
     if asked.by is not None:
-        return session.answer(answers.conflicts_of_person(found, view.identity(asked.by), is_table))
+        return session.found(answers.conflicts_of_person(found, view.identity(asked.by), is_table))
     if not is_table:
-        return session.answer(answers.conflict_records(found))
+        return session.found(answers.conflict_records(found))
     if asked.rule is not None:
-        return session.answer(answers.conflicts_of_rule(found))
-    return session.answer(answers.conflict_counts(found, asked.per))
+        return session.found(answers.conflicts_of_rule(found))
+    return session.found(answers.conflict_counts(found, asked.per))

@@ -24,4 +24,4 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 def run(session: Session) -> int:
     from kathodos.report.escalation import escalation
 
-    return session.answer(escalation(session.view, session.format))
+    return session.found(escalation(session.view, session.format))

@@ -39,9 +39,9 @@ def run(session: Session) -> int:
 
     asked, is_table = session.arguments, session.format == "table"
     if not (asked.change or asked.kind or asked.by or asked.where or asked.all) and is_table:
-        return session.answer(excess_counts(session.view))
+        return session.found(excess_counts(session.view))
     question = ExcessQuestion(session.view, asked.kind, asked.by, asked.where)
     if not asked.change:
-        return session.answer(excess_list(question, is_table, asked.all))
+        return session.found(excess_list(question, is_table, asked.all))
     answer, content = excess_remedies(question, asked.change)
     return session.answer_with_file(answer, asked.change, content)

@@ -66,7 +66,7 @@ class _Version(argparse.Action):
 
 def build_parser() -> argparse.ArgumentParser:
     """The parser with every command in it; nothing heavy is imported."""
-    from rich_argparse import RawDescriptionRichHelpFormatter
+    from kathodos.output.help import HelpFormatter
 
     common = argparse.ArgumentParser(add_help=False)
     common.add_argument("--workspace", metavar="DIR", default=argparse.SUPPRESS, help="the workspace to work on")
@@ -74,14 +74,14 @@ def build_parser() -> argparse.ArgumentParser:
         prog="kathodos",
         description="Who can reach what, through which path, whether they should, who decided so, and when.",
         epilog=EPILOG,
-        formatter_class=RawDescriptionRichHelpFormatter,
+        formatter_class=HelpFormatter,
     )
     parser.add_argument("--workspace", metavar="DIR", help="the workspace to work on (else the nearest one upward)")
     parser.add_argument("--version", action=_Version, nargs=0, help="print the version and stop")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
     for name in COMMANDS:
         module = import_module(f"kathodos.cli.{MODULES.get(name, name)}")
-        module.add(commands, common, RawDescriptionRichHelpFormatter)
+        module.add(commands, common, HelpFormatter)
     return parser
 
 
@@ -180,10 +180,10 @@ def _complete(parser: argparse.ArgumentParser) -> None:
 
 
 def _say(error: KathodosError) -> None:
-    from kathodos.model.printing import printable
+    from kathodos.output.answers import say
 
     for line in str(error).splitlines():
-        sys.stderr.write(printable(line) + "\n")
+        say(line)
 
 
 def run() -> None:

@@ -37,13 +37,13 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 def run_top(session: Session) -> int:
     from kathodos.report.risk import highest
 
-    return session.answer(highest(session.view, session.arguments.of, session.arguments.most))
+    return session.found(highest(session.view, session.arguments.of, session.arguments.most))
 
 
 def run_show(session: Session) -> int:
     from kathodos.report.risk import explained
 
-    return session.answer(explained(session.view, session.arguments.reference, session.format == "csv"))
+    return session.found(explained(session.view, session.arguments.reference, session.format == "csv"))
 
 
 def run_trend(session: Session) -> int:

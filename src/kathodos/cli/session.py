@@ -6,14 +6,14 @@ import argparse
 import contextlib
 import os
 import sys
+from dataclasses import replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from kathodos.errors import DataError
 from kathodos.ledger.origin import system_user
-from kathodos.model.printing import printable
-from kathodos.output.answers import show
+from kathodos.output.answers import say, show
 from kathodos.report.answers import Answer
 from kathodos.workspace.workspace import Workspace
 
@@ -71,17 +71,21 @@ class Session:
     def answer(self, answer: Answer) -> int:
         return show(answer, self.format)
 
+    def found(self, answer: Answer) -> int:
+        """As `answer`, of what was found by the rules, whose digest is said with it."""
+        return self.answer(replace(answer, rules=self.view.rules_digest))
+
     def answer_with_file(self, answer: Answer, file: str | None, content: str) -> int:
         """As `answer`, once a file that is not there yet has been written; none where there is nothing to write."""
         if file and content:
             from kathodos.output.files import write_new
 
             write_new(file, content)
-        return self.answer(answer)
+        return self.found(answer)
 
     def complain(self, text: str) -> None:
         """Says on stderr what went wrong with a part while the rest goes on."""
-        sys.stderr.write(f"{printable(text)}\n")
+        say(text)
 
     def agrees(self, question: str) -> bool:
         """Whether to go on: yes with `--yes` or where nobody can be asked, else as the person at the terminal says."""

@@ -7,7 +7,9 @@ import json
 import os
 import shutil
 import sys
+import textwrap
 from collections.abc import Iterable, Sequence
+from dataclasses import replace
 from typing import Any, TextIO
 
 from kathodos.model.printing import printable
@@ -20,6 +22,8 @@ FORMATS = ("table", "csv", "json", "jsonl")
 def show(answer: Answer, form: str, out: TextIO | None = None) -> int:
     """Writes an answer in a form; gives the exit status."""
     stream = out or sys.stdout
+    if answer.rules and form != "table":
+        answer = _with_rules(answer)
     if form == "json":
         content = answer.document if answer.document is not None else [dict(row) for row in answer.rows]
         stream.write(json_safe(json.dumps(content, ensure_ascii=False, indent=2)) + "\n")
@@ -34,6 +38,14 @@ def show(answer: Answer, form: str, out: TextIO | None = None) -> int:
     else:
         _show_to_person(answer, stream)
     return answer.status
+
+
+def _with_rules(answer: Answer) -> Answer:
+    """An answer as data whose every row says by which rules it was found."""
+    said = {"rules_digest": answer.rules}
+    rows = ({**row, **said} for row in answer.rows)
+    document = {**answer.document, **said} if answer.document is not None else None
+    return replace(answer, rows=rows, document=document, extra_keys=[*answer.extra_keys, *said])
 
 
 def json_line(row: Row) -> str:
@@ -56,6 +68,14 @@ def window(stream: TextIO) -> int | None:
     if stream.isatty() or os.environ.get("COLUMNS", "").isdecimal():
         return max(shutil.get_terminal_size((100, 24)).columns, 20)
     return None
+
+
+def say(text: str) -> None:
+    """Writes a line for a person beside the answer, such as an error; it fits the window of where it goes."""
+    width = window(sys.stderr) if sys.stderr.isatty() or not sys.stdout.isatty() else None
+    whole = printable(text)
+    lines = textwrap.wrap(whole, width, break_on_hyphens=False) if width and len(whole) > width else [whole]
+    sys.stderr.write("".join(f"{line}\n" for line in lines))
 
 
 def _shared_out(room: int, least: Sequence[int], most: Sequence[int]) -> list[int]:
@@ -94,10 +114,15 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
         parts.append(tree)
     if answer.fields and answer.rows:
         parts += list(_table(answer, width))
-    if answer.hint:
-        parts.append(Text(printable(answer.hint), style="dim"))
+    parts += [Text(printable(line), style="dim") for line in _last_lines(answer)]
     for part in parts:
         console.print(part, soft_wrap=answer.is_verbatim)
+
+
+def _last_lines(answer: Answer) -> list[str]:
+    """By which rules, and what to do next."""
+    rules = f"By the rules with the digest {answer.rules[:16]}." if answer.rules else ""
+    return [line for line in (rules, answer.hint) if line]
 
 
 def _broken() -> None:
@@ -137,7 +162,7 @@ def _widths(fields: Sequence[Field], cells: list[list[str]]) -> list[int]:
 
 
 def _natural(answer: Answer) -> int:
-    longest = max((len(line) for line in (answer.heading, answer.hint, *answer.text)), default=0)
+    longest = max((len(line) for line in (answer.heading, *_last_lines(answer), *answer.text)), default=0)
     return max(longest, sum(_widths(answer.fields, _cells(answer))) + 2 * len(answer.fields))
 
 
@@ -155,8 +180,7 @@ def _write_plain(answer: Answer, stream: TextIO, width: int | None) -> None:
                 for cell, size, shown in zip(row, widths, answer.fields, strict=True)
             )
             lines.append("  ".join(padded).rstrip())
-    if answer.hint:
-        lines.append(printable(answer.hint))
+    lines += [printable(line) for line in _last_lines(answer)]
     stream.write("".join(f"{line}\n" for line in lines))
 
 

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import re
+
 from kathodos.model.printing import UNSAFE, printable
 from kathodos.report.answers import plain
 
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+_FORMULA = re.compile(r"'*[=+\-@]")
 
 
 def json_safe(text: str) -> str:
@@ -14,8 +16,11 @@ def json_safe(text: str) -> str:
 
 
 def csv_cell(value: object) -> str:
-    """A cell that no spreadsheet takes for a formula. Numbers are numbers and stay as they are."""
+    """A cell that no spreadsheet takes for a formula: `'` stands before what could be one, or is written so itself.
+
+    Numbers are numbers and stay as they are.
+    """
     if isinstance(value, bool):
         return str(value).lower()
     text = printable(plain(value))
-    return "'" + text if not isinstance(value, int | float) and text.startswith(_FORMULA) else text
+    return "'" + text if not isinstance(value, int | float) and _FORMULA.match(text) else text

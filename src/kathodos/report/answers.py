@@ -56,7 +56,7 @@ class Answer:
     """What a command found. `text` and `trees` are for people only; `rows` are for people and programs.
 
     `document` stands in for the rows in JSON, where the answer is one thing and not a list. `is_verbatim`: another
-    program is to read the text, so that no line of it is broken.
+    program is to read the text, so that no line of it is broken. `rules`: the digest of the rules by which it was found.
     """
 
     fields: Sequence[Field] = ()
@@ -69,3 +69,4 @@ class Answer:
     document: Row | None = None
     extra_keys: Sequence[str] = field(default=())
     is_verbatim: bool = False
+    rules: str = ""

@@ -116,6 +116,13 @@ class View:
         """The rules in force."""
         return self.workspace.rules()
 
+    @property
+    def rules_digest(self) -> str:
+        """The digest of the rules in force, as entries of the ledger bear it."""
+        from kathodos.ledger.settings import Settings
+
+        return Settings(self.workspace.settings).digests()["rules"]
+
     @cached_property
     def register(self) -> Register:
         """Controls, covers and confirmations."""
