@@ -40,9 +40,9 @@ class _Parser(argparse.ArgumentParser):
     """A parser whose errors are two lines: what is wrong, and where the help is."""
 
     def error(self, message: str) -> NoReturn:
-        from kathodos.model.printing import printable
+        from kathodos.model.printing import harmless
 
-        self.exit(CallError.status, f"{printable(sentence(_nearest_choice(message)))}\nSee {self.prog} --help.\n")
+        self.exit(CallError.status, f"{harmless(sentence(_nearest_choice(message)))}\nSee {self.prog} --help.\n")
 
 
 def _nearest_choice(message: str) -> str:

@@ -19,6 +19,7 @@ _KEYS = ("guard", "system", "as", "person_classes", "group_classes", "attributes
 _LDIF = ("path", *_KEYS)
 _LDAP = (
     "url",
+    "total_timeout",
     "base",
     "filter",
     "bind",

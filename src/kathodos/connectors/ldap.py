@@ -16,6 +16,7 @@ from kathodos.connectors.settings import Settings
 from kathodos.errors import DataError
 from kathodos.formats.raw import Problem, shown
 
+_TOTAL = 3600.0  # seconds that a source may be waited for in all, unless it is configured
 _CHANGED = "modifyTimestamp"
 
 
@@ -23,7 +24,8 @@ def from_server(settings: Settings, mark: str) -> Reading:
     """What a server says; only what is new since the mark, where the source is incremental and nothing is gone."""
     from ldap3.core.exceptions import LDAPException
 
-    url, clock = settings.text("url"), _Clock()
+    url = settings.address("url")
+    clock = _Clock(url, settings.number("total_timeout", _TOTAL))
     problems: list[Problem] = []
     translation = Translation(settings, url, problems)
     mark = mark if settings.flag("incremental", False) else ""
@@ -55,12 +57,17 @@ def from_server(settings: Settings, mark: str) -> Reading:
 
 @dataclass
 class _Clock:
-    """How long was waited for the server."""
+    """How long was waited for the server, which may be so long in all."""
 
+    url: str
+    total: float
     waited: float = 0.0
 
     def timed(self, ask: Any, *words: Any, **named: Any) -> Any:
         began = time.monotonic()
+        if self.waited > self.total:
+            remedy = "Nothing was changed; gather later, or raise total_timeout in its block."
+            raise DataError(f"{self.url} has taken longer than {self.total:g} s in all.", remedy)
         try:
             return ask(*words, **named)
         finally:
@@ -70,7 +77,7 @@ class _Clock:
 def _connected(settings: Settings, clock: _Clock) -> Any:
     import ldap3
 
-    url, timeout = settings.text("url"), int(settings.number("timeout", 30)) or 1
+    url, timeout = settings.address("url"), int(settings.number("timeout", 30)) or 1
     if not url.startswith(("ldap://", "ldaps://", "ldapi://")):
         raise settings.expected("url = ldap://..., ldaps://... or ldapi://...")
     tls = ldap3.Tls(
@@ -154,7 +161,7 @@ def _decoded(name: str, raw: Mapping[str, Sequence[bytes]]) -> dict[str, list[st
 
 def _explained(settings: Settings, error: Exception) -> DataError:
     """What an error of the server means here; never with what was sent to it."""
-    url = settings.text("url")
+    url = settings.address("url")
     kind = type(error).__name__
     if "InvalidCredentials" in kind:
         return DataError(f"{url} refuses the name or the password.", "Check bind as and password_from.")

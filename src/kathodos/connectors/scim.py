@@ -40,10 +40,14 @@ _KEYS = (
     "page",
     "cursor",
     "timeout",
+    "total_timeout",
+    "most",
     "retries",
     "ca_file",
 )
 _MOST_TAGS = 200
+_TOTAL = 3600.0  # seconds that a source may take in all, unless it is configured
+_MOST = 2_000_000  # users, or groups, likewise
 _LARGEST = 32 << 20
 _LONGEST_VALUE = 1 << 20
 _MOST_WAIT = 60.0
@@ -57,7 +61,7 @@ _HINTS = {
 
 def place(source: Source) -> str:
     """The service's address."""
-    return source.settings.text("url")
+    return source.settings.address("url")
 
 
 def glance(source: Source, mark: str) -> str:
@@ -98,11 +102,14 @@ class _Service:
         import httpx
 
         self.settings = settings
-        self.url = settings.text("url").rstrip("/")
+        self.url = settings.address("url").rstrip("/")
         self.waited = 0.0
         self.tags: dict[str, str] = {}
         self.untagged = 0
         self.retries = int(settings.number("retries", 5))
+        self.most = int(settings.number("most", _MOST))
+        self.total = settings.number("total_timeout", _TOTAL)
+        self.until = time.monotonic() + self.total
         if not self.url.startswith(("https://", "http://")):
             raise settings.expected("url = https://...")
         if self.url.startswith("http://") and httpx.URL(self.url).host not in ("localhost", "127.0.0.1", "::1"):
@@ -126,6 +133,7 @@ class _Service:
         seen: set[str] = set()
         cursors: set[str] = set()
         while True:
+            self.must_go_on()
             asked = {"count": str(count), **({"filter": chosen} if chosen else {})}
             asked |= {"cursor": cursor} if by_cursor else {"startIndex": str(start)}
             page = self.get(endpoint, asked)
@@ -134,6 +142,10 @@ class _Service:
                 raise self.error(f"gives {endpoint} that are no list of objects", "It does not speak SCIM 2.0 there.")
             fresh = [it for it in found if str(it.get("id")) not in seen]
             seen.update(str(it.get("id")) for it in fresh)
+            if len(seen) > self.most:
+                raise self.error(
+                    f"gives more than {self.most:,} {endpoint}", "Raise most in its block if that is right."
+                )
             yield from fresh
             following = str(page.get("nextCursor") or "")
             total = page.get("totalResults", 0)
@@ -147,6 +159,9 @@ class _Service:
             else:
                 if not isinstance(total, int):
                     raise self.error("gives no totalResults", "It does not speak SCIM 2.0 there.")
+                if total > self.most:
+                    what = f"says it has {shown(str(total))} {endpoint}, more than {self.most:,}"
+                    raise self.error(what, "Raise most in its block if that is right.")
                 if len(seen) >= total:
                     return
                 if not fresh:
@@ -178,9 +193,17 @@ class _Service:
                 wait = _asked_to_wait(answer.headers.get("Retry-After"), 2.0**attempt / 4)
             finally:
                 self.waited += time.monotonic() - began
+            wait = max(min(wait, self.until - time.monotonic() + 0.1), 0.0)
             time.sleep(wait)
             self.waited += wait
+            self.must_go_on()
         raise AssertionError("the last attempt returns or raises")
+
+    def must_go_on(self) -> None:
+        """Raises DataError where the source has taken longer than it may in all."""
+        if time.monotonic() > self.until:
+            what = f"has taken longer than {self.total:g} s in all"
+            raise self.error(what, "Nothing was changed; gather later, or raise total_timeout in its block.")
 
     def is_as_tagged(self, url: str, tag: str) -> bool:
         """Whether the service says that a page still bears this entity tag (RFC 9110, 13.1.2)."""
@@ -189,7 +212,8 @@ class _Service:
         if not url.startswith(f"{self.url}/"):
             return False
         try:
-            return self.client.get(url, headers={"If-None-Match": tag}).status_code == httpx.codes.NOT_MODIFIED
+            with self.client.stream("GET", url, headers={"If-None-Match": tag}) as answer:
+                return answer.status_code == httpx.codes.NOT_MODIFIED
         except httpx.HTTPError:
             return False
 
@@ -197,6 +221,7 @@ class _Service:
         """The body of an answer, which may not be larger than what a page can be."""
         parts, size = [], 0
         for part in answer.iter_bytes():
+            self.must_go_on()
             size += len(part)
             if size > _LARGEST:
                 what = f"sends more than {_LARGEST >> 20} MiB in one answer"
@@ -264,7 +289,7 @@ class _Translation:
     references: dict[str, str] = field(default_factory=dict)  # by the service's id
 
     def __post_init__(self) -> None:
-        self.file = self.settings.text("url")
+        self.file = self.settings.address("url")
         self.system = self.settings.text("system", "scim")
         self.becomes = self.settings.texts("as") or ["accounts"]
         self.further = self.settings.named("attributes")

@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from kathodos.errors import DataError
+from kathodos.model.secrets import keep_secret
 
 
 @dataclass(frozen=True)
@@ -45,6 +46,22 @@ class Settings:
         if not isinstance(value, str) or (default is None and not value):
             raise self.expected(f"{key} = a text")
         return value
+
+    def address(self, key: str) -> str:
+        """The url of a server. Raises DataError where it is none, or holds a password."""
+        from urllib.parse import urlsplit
+
+        url = self.text(key)
+        try:
+            parts = urlsplit(url)
+            has_password = parts.password is not None or (
+                "@" in parts.netloc and ":" in parts.netloc.rpartition("@")[0]
+            )
+        except ValueError:
+            raise self.expected(f"{key} = the address of a server") from None
+        if has_password:
+            raise self.expected(f"{key} without a password: name where that is, as the manual says of secrets")
+        return url
 
     def number(self, key: str, default: float) -> float:
         value = self.values.get(key, default)
@@ -93,10 +110,10 @@ class Settings:
         if kind == "env" and name:
             if name not in os.environ:
                 raise DataError(f"The environment has no {name}, which {self.where} names.", f"Set {name}.")
-            return os.environ[name]
+            return keep_secret(os.environ[name])
         if kind == "file" and name:
             try:
-                return (self.folder / name).read_text(encoding="utf-8").strip()
+                return keep_secret((self.folder / name).read_text(encoding="utf-8").strip())
             except (OSError, UnicodeDecodeError):
                 remedy = f"Mend {key} in kathodos.toml, or the file."
                 raise DataError(f"The file {name}, which {self.where} names, cannot be read.", remedy) from None

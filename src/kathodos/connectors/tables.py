@@ -11,6 +11,7 @@ from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import GATHERED
 
 _KEYS = ("file", "sheet", "delimiter", "quote", "encoding", "header")
+_LAST_HEADER = 100_000
 _MAPPING = ("columns", "values", "dates", "constants", "build", "where", "once")
 
 
@@ -70,6 +71,6 @@ def format_of(block: Settings) -> Format:
     if len(delimiter) != 1 or len(quote) != 1 or delimiter == quote or {delimiter, quote} & set("\r\n\0"):
         raise block.expected("delimiter and quote = one character each")
     header = block.number("header", 1)
-    if header < 1 or not header.is_integer():
-        raise block.expected("header = the number of the header's line")
+    if not 1 <= header <= _LAST_HEADER or not header.is_integer():
+        raise block.expected(f"header = the number of the header's line, at most {_LAST_HEADER:,}")
     return Format(delimiter, quote, block.text("encoding", ""), int(header), block.text("sheet", ""))

@@ -11,10 +11,11 @@ from typing import Any
 import numpy as np
 
 from kathodos.columns.dictionary import DictionaryColumn, Ints, column_from_arrow
-from kathodos.errors import UnfitError
+from kathodos.errors import DataError, UnfitError
 
 _LONGEST = 1 << 20  # bytes of a line
 _ROWS = 20_000  # of a block
+MOST_COLUMNS = 4096  # of a file
 
 
 class Outcome(StrEnum):
@@ -65,6 +66,9 @@ class Growing:
     """A file being read: columns that grow by blocks of rows, and what was wrong."""
 
     def __init__(self, file: str, header: Sequence[str]) -> None:
+        if len(header) > MOST_COLUMNS:
+            what = f"{file} has {len(header):,} columns; a table has at most {MOST_COLUMNS:,}."
+            raise DataError(what, "Leave columns out that say nothing of who may do what.")
         self.file = file
         self.header = list(header)
         self.problems: list[Problem] = []
@@ -126,6 +130,9 @@ def read_lines(path: Path, header: Sequence[str], cells_of: Callable[[bytes], Ma
     numbers: list[int] = []
 
     def add() -> None:
+        further = {name for row in rows for name in row} - columns.keys()
+        if len(columns) + len(further) > MOST_COLUMNS:
+            _put_aside_wide(growing, rows, numbers, columns.keys())
         for name in dict.fromkeys(name for row in rows for name in row):
             if columns.setdefault(name, len(columns)) == len(growing.header):
                 growing.header.append(name)
@@ -144,6 +151,20 @@ def read_lines(path: Path, header: Sequence[str], cells_of: Callable[[bytes], Ma
             add()
     add()
     return growing.raw()
+
+
+def _put_aside_wide(growing: Growing, rows: list[Mapping[str, str]], numbers: list[int], known: Iterable[str]) -> None:
+    """Puts those rows aside with which a file would have more columns than a file may."""
+    names, kept = set(known), []
+    for number, row in zip(numbers, rows, strict=True):
+        if len(names | row.keys()) > MOST_COLUMNS:
+            what = f"brings the file to more than {MOST_COLUMNS:,} columns"
+            growing.set_aside(number, ", ".join(list(row)[:3]), what, "Write its values as rows, or leave keys out.")
+        else:
+            names |= row.keys()
+            kept.append((number, row))
+    numbers[:] = [number for number, _ in kept]
+    rows[:] = [row for _, row in kept]
 
 
 def _lines_of(path: Path, growing: Growing) -> Iterator[tuple[int, bytes]]:

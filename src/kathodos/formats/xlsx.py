@@ -16,6 +16,7 @@ from kathodos.model.times import time_text
 
 _LARGEST = 4 << 30
 _BLOCK = 5000
+_MOST_ROWS = 1 << 20  # of a sheet (ISO/IEC 29500-1, 18.3.1.73)
 
 
 def read_xlsx(path: Path, form: Format) -> Raw:
@@ -53,6 +54,9 @@ def _read(path: Path, form: Format) -> Raw:
         growing = Growing(path.name, header)
         number, width = form.header + 1, len(header)
         while block := list(itertools.islice(rows, _BLOCK)):
+            if number > _MOST_ROWS:
+                what = f"{path.name}, sheet {sheet.title}, has more than {_MOST_ROWS:,} rows, which no sheet can have."
+                raise DataError(what, "Save it anew, or export it as CSV.")
             texts, numbers = [], []
             for at, row in enumerate(block, number):
                 cells = [_text(cell) for cell in row]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import json
 import os
@@ -14,6 +15,7 @@ from typing import TYPE_CHECKING, TypeVar
 import msgspec
 
 from kathodos.errors import DataError
+from kathodos.store.modes import OWNER, made
 
 if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
@@ -83,7 +85,8 @@ def kept_heads(file: str) -> list[Head]:
 class Keys:
     """The key files of a workspace's folder."""
 
-    def __init__(self, folder: Path) -> None:
+    def __init__(self, folder: Path, mode: int = OWNER) -> None:
+        self.mode = mode
         self.private_file = folder / KEY
         self.public_file = folder / PUBLIC
         self.witness_file = folder / WITNESS
@@ -98,6 +101,7 @@ class Keys:
         public = key.public_key().public_bytes(form.Encoding.PEM, form.PublicFormat.SubjectPublicKeyInfo)
         with os.fdopen(os.open(self.private_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
             file.write(private)
+        made(self.public_file, self.mode)
         self.public_file.write_bytes(public)
 
     def take(self, folder: Path) -> None:
@@ -108,6 +112,7 @@ class Keys:
             given.private()
             with os.fdopen(os.open(self.private_file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb") as file:
                 file.write(given.private_file.read_bytes())
+        made(self.public_file, self.mode)
         self.public_file.write_bytes(given.public_file.read_bytes())
 
     def private(self) -> Ed25519PrivateKey:
@@ -144,6 +149,8 @@ class Keys:
 
     def witness(self, head: Head) -> None:
         """Notes a signed head outside the store, in one append, so that a shortened ledger is noticed."""
+        with contextlib.suppress(FileExistsError):
+            made(self.witness_file, self.mode)
         with self.witness_file.open("ab") as file:
             file.write(head.line().encode() + b"\n")
 

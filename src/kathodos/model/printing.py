@@ -8,6 +8,8 @@ from __future__ import annotations
 
 import re
 
+from kathodos.model.secrets import redacted, without_password
+
 # C0 and C1 controls, direction overrides, line separators, and what is not a character at all.
 UNSAFE = re.compile("[\x00-\x1f\x7f-\x9f\u061c\u200b-\u200f\u2028-\u202e\u2060-\u206f\ufeff\ud800-\udfff]")
 _LIKE_ONE = re.compile(r"\\(?=x[0-9a-f]{2}|u[0-9a-f]{4})")
@@ -15,8 +17,14 @@ _FORM = re.compile(r"\\x([0-9a-f]{2})|\\u([0-9a-f]{4})")
 
 
 def printable(text: str) -> str:
-    """The text with control characters, terminal escapes and direction marks written out."""
+    """A name or a cell with control characters, terminal escapes and direction marks written out, without secrets."""
+    text = redacted(text)
     return UNSAFE.sub(_escaped, _LIKE_ONE.sub(r"\\x5c", text) if "\\" in text else text)
+
+
+def harmless(sentence: str) -> str:
+    """A sentence with what is unsafe written out, without secrets and passwords in addresses."""
+    return UNSAFE.sub(_escaped, without_password(sentence))
 
 
 def restored(text: str) -> str:

@@ -12,7 +12,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from typing import Any, TextIO
 
-from kathodos.model.printing import printable
+from kathodos.model.printing import harmless, printable
 from kathodos.output.text import csv_cell, json_safe
 from kathodos.report.answers import Answer, Branch, Field, Lines, Row
 
@@ -73,7 +73,7 @@ def window(stream: TextIO) -> int | None:
 def say(text: str) -> None:
     """Writes a line for a person beside the answer, such as an error; it fits the window of where it goes."""
     width = window(sys.stderr) if sys.stderr.isatty() or not sys.stdout.isatty() else None
-    whole = printable(text)
+    whole = harmless(text)
     lines = textwrap.wrap(whole, width, break_on_hyphens=False) if width and len(whole) > width else [whole]
     sys.stderr.write("".join(f"{line}\n" for line in lines))
 
@@ -106,15 +106,15 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
     )
     console.on_broken_pipe = _broken  # type: ignore[method-assign]  # rich would end the process with another status
     if answer.heading:
-        parts.append(Text(printable(answer.heading), style="bold"))
-    parts += [Text(printable(line)) for line in answer.text]
+        parts.append(Text(harmless(answer.heading), style="bold"))
+    parts += [Text(harmless(line)) for line in answer.text]
     for branch in answer.trees:
         tree = Tree(Text(printable(branch.text), style=branch.style), guide_style="dim")
         _grow(tree, branch.branches)
         parts.append(tree)
     if answer.fields and answer.rows:
         parts += list(_table(answer, width))
-    parts += [Text(printable(line), style="dim") for line in _last_lines(answer)]
+    parts += [Text(harmless(line), style="dim") for line in _last_lines(answer)]
     for part in parts:
         console.print(part, soft_wrap=answer.is_verbatim)
 
@@ -170,7 +170,7 @@ def _write_plain(answer: Answer, stream: TextIO, width: int | None) -> None:
     """Plain text: columns apart by two blanks, nothing cut, nothing wrapped."""
     lines = [answer.heading] if answer.heading else []
     lines += list(answer.text)
-    lines = [printable(line) for line in lines]
+    lines = [harmless(line) for line in lines]
     if answer.fields and answer.rows:
         cells = _cells(answer)
         widths = _widths(answer.fields, cells)
@@ -180,7 +180,7 @@ def _write_plain(answer: Answer, stream: TextIO, width: int | None) -> None:
                 for cell, size, shown in zip(row, widths, answer.fields, strict=True)
             )
             lines.append("  ".join(padded).rstrip())
-    lines += [printable(line) for line in _last_lines(answer)]
+    lines += [harmless(line) for line in _last_lines(answer)]
     stream.write("".join(f"{line}\n" for line in lines))
 
 

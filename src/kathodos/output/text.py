@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 
 from kathodos.model.printing import UNSAFE, printable
+from kathodos.model.secrets import redacted
 from kathodos.report.answers import plain
 
 _FORMULA = re.compile(r"'*[=+\-@]")
@@ -12,6 +13,7 @@ _FORMULA = re.compile(r"'*[=+\-@]")
 
 def json_safe(text: str) -> str:
     """JSON text in which the unsafe characters that JSON allows are written as escapes; its meaning stays."""
+    text = redacted(text)
     return UNSAFE.sub(lambda found: f"\\u{ord(found[0]):04x}" if found[0] != "\n" else "\n", text)
 
 

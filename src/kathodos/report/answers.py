@@ -56,7 +56,7 @@ class Answer:
     """What a command found. `text` and `trees` are for people only; `rows` are for people and programs.
 
     `document` stands in for the rows in JSON, where the answer is one thing and not a list. `is_verbatim`: another
-    program is to read the text, so that no line of it is broken. `rules`: the digest of the rules by which it was found.
+    program is to read the text, so that no line of it is broken. `rules`: the digest of the rules that it was found by.
     """
 
     fields: Sequence[Field] = ()

@@ -16,6 +16,7 @@ from kathodos.model.kinds import Kind
 from kathodos.model.times import moment_of
 from kathodos.store.blocks import LAST, Block
 from kathodos.store.computed import KEY, ComputedFolder, Point
+from kathodos.store.modes import OWNER
 
 ANCHOR_TABLE = "kathodos_heads"  # where an anchor in a database keeps the heads that it receives
 FILE, SERVER = "sqlite:///", "postgresql+psycopg://"  # how the url of a store begins
@@ -178,6 +179,7 @@ class Store(abc.ABC):
     """An open store: `reading` in bulk, `write` for one writing transaction at a time."""
 
     folder: Path  # where what is computed from it is kept
+    mode: int = OWNER  # of the files that are made for it
 
     @abc.abstractmethod
     def create(self) -> None:
@@ -198,7 +200,7 @@ class Store(abc.ABC):
     @cached_property
     def computed(self) -> ComputedFolder:
         """Where what is computed from the store is kept."""
-        return ComputedFolder(self.folder, self.folder.with_name(KEY))
+        return ComputedFolder(self.folder, self.folder.with_name(KEY), self.mode)
 
     @property
     @abc.abstractmethod

@@ -26,6 +26,8 @@ from typing import IO, Any
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.store.modes import OWNER, folder_mode, made
+
 Arrays = Mapping[str, npt.NDArray[Any]]
 _MAGIC = b"kathodos computed 1\n"
 _ALIGNED = 64
@@ -120,9 +122,10 @@ def _bytes(array: npt.NDArray[Any]) -> memoryview:
 class ComputedFolder:
     """The folder of computed files of one store. Who may not write here computes, and keeps nothing."""
 
-    def __init__(self, folder: Path, key_file: Path) -> None:
+    def __init__(self, folder: Path, key_file: Path, mode: int = OWNER) -> None:
         self.folder = folder
         self.key_file = key_file
+        self.mode = mode
         self._key: bytes | None = None
 
     def file(self, name: str) -> Path:
@@ -168,7 +171,7 @@ class ComputedFolder:
         if key is None:
             return False
         nonce = os.urandom(16)
-        with _written_aside(self.file(name)) as file:
+        with _written_aside(self.file(name), self.mode) as file:
             if file is None:
                 return False
             file.write(_MAGIC)
@@ -226,25 +229,31 @@ class ComputedFolder:
         if self._key is None:
             with suppress(OSError):
                 if may_make and not self.key_file.exists():
-                    flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL
-                    with suppress(FileExistsError), os.fdopen(os.open(self.key_file, flags, 0o600), "wb") as file:
-                        file.write(os.urandom(32))
+                    aside = self.key_file.with_name(f"{self.key_file.name}.{os.getpid()}")
+                    made(aside, self.mode)
+                    aside.write_bytes(os.urandom(32))
+                    with suppress(FileExistsError):
+                        os.link(aside, self.key_file)  # whole, or not there
+                    aside.unlink()
                 key = self.key_file.read_bytes()
                 self._key = key if len(key) == 32 else None
         return self._key
 
 
 @contextmanager
-def _written_aside(target: Path) -> Iterator[IO[bytes] | None]:
+def _written_aside(target: Path, mode: int) -> Iterator[IO[bytes] | None]:
     """A file that takes the place of `target` when it is all written; None where nobody may write, or another does."""
     aside = target.with_name(target.name + _NEW)
     with suppress(OSError):
-        target.parent.mkdir(mode=0o700, exist_ok=True)
+        if not target.parent.exists():
+            target.parent.mkdir(mode=folder_mode(mode), exist_ok=True)
+            target.parent.chmod(folder_mode(mode))
     with suppress(OSError):
         if time.time() - aside.stat().st_mtime > _ABANDONED:
             aside.unlink()
     try:
-        handle = os.open(aside, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+        made(aside, mode)
+        handle = os.open(aside, os.O_WRONLY)
     except OSError:  # what is computed only saves time: a command that cannot write it works all the same
         yield None
         return

@@ -31,7 +31,7 @@ from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.store.base import Reader, rows_of_entry, unreadable
 from kathodos.store.blocks import FOREVER, Block, joined_blocks
-from kathodos.store.computed import Arrays, ComputedFolder
+from kathodos.store.computed import Arrays, Computed, ComputedFolder
 from kathodos.store.marks import checksums_of, value_checksums
 
 SOURCE = "source"
@@ -245,10 +245,16 @@ class Histories:
                 pending.closed += [(numbers, number) for numbers in closed]
         return pending
 
-    def _opened(self, kind: Kind) -> KindHistory:
+    def _stored(self, kind: Kind) -> Computed | None:
+        """The file of a kind; None where there is none that fits."""
         stored = self.folder.open(_file(kind))
-        if stored is not None and self.reader.leaf(stored.point.entry) != stored.point.leaf:
-            stored = None  # of another history, or the store was put back from a copy
+        if stored is None or self.reader.leaf(stored.point.entry) != stored.point.leaf:
+            return None  # of another history, or the store was put back from a copy
+        whole = all(f"{name}.codes" in stored for name in (SOURCE, *kind.names))
+        return stored if whole and "rows" in stored else None  # else of another version
+
+    def _opened(self, kind: Kind) -> KindHistory:
+        stored = self._stored(kind)
         if stored is None:
             return self._kept(kind, KindHistory(kind, None, _added(kind, list(self.reader.blocks(kind))), _NONE))
         pending = self._pending(kind, stored.point.entry)
@@ -275,9 +281,7 @@ class Histories:
                 self._of[name] = self._taken_in(kind, parts)
 
     def _taken_in(self, kind: Kind, parts: Sequence[Opened]) -> KindHistory:
-        stored = self.folder.open(_file(kind))
-        if stored is not None and self.reader.leaf(stored.point.entry) != stored.point.leaf:
-            stored = None
+        stored = self._stored(kind)
         pending = self._pending(kind, stored.point.entry if stored is not None else 0)
         if sum(map(len, pending.opened)) != sum(len(part.sources) for part in parts):
             return self._opened(kind)  # others wrote meanwhile

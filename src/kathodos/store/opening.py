@@ -6,16 +6,17 @@ from pathlib import Path
 
 from kathodos.errors import CallError, DataError
 from kathodos.store.base import FILE, SERVER, Store
+from kathodos.store.modes import OWNER
 from kathodos.store.sqlite import SQLiteStore
 
 
-def open_store(url: str, folder: Path, wait: float) -> Store:
-    """The store at a URL; a relative path is one in the workspace's folder."""
+def open_store(url: str, folder: Path, wait: float, mode: int = OWNER) -> Store:
+    """The store at a URL; a relative path is one in the workspace's folder. `mode`: of the files that it makes."""
     if url.startswith(FILE) and url != FILE:
         file = folder / url.removeprefix(FILE)
         if file.is_dir():
             raise DataError(f"The store {url} is a folder.", f"Name a file: {FILE}catalogue.db.")
-        return SQLiteStore(file, wait)
+        return SQLiteStore(file, wait, mode)
     if url.startswith(SERVER):
         from kathodos.store.postgres import PostgresStore
 

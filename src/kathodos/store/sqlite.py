@@ -17,6 +17,7 @@ from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
 from kathodos.store.base import Reader, Store, Writer
 from kathodos.store.blocks import BLOCK, LAST, Block, block_of
+from kathodos.store.modes import OWNER, made
 from kathodos.store.sql import NO_TEXT, SQLReader, SQLWriter, columns_in
 
 _CHUNK = 1 << 10  # rows that stay in the processor's cache while they are taken apart
@@ -48,11 +49,12 @@ _REMEDIES = {
 
 
 class SQLiteStore(Store):
-    """A store in one file. `wait`: seconds to wait while another process writes."""
+    """A store in one file. `wait`: seconds to wait while another process writes; `mode`: of the files that it makes."""
 
-    def __init__(self, file: Path, wait: float) -> None:
+    def __init__(self, file: Path, wait: float, mode: int = OWNER) -> None:
         self.file = file
         self.wait = wait
+        self.mode = mode
         self.folder = file.with_name(file.name + ".computed")
 
     @property
@@ -86,6 +88,8 @@ class SQLiteStore(Store):
 
         from kathodos.store.tables import METADATA
 
+        if not self.file.exists():
+            made(self.file, self.mode)
         with self._explaining():
             with contextlib.closing(self._open()) as connection:
                 connection.execute("PRAGMA journal_mode=WAL")

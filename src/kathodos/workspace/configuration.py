@@ -48,10 +48,11 @@ _REMEDY = "Mend the file; `kathodos init` shows one, and docs/file-formats.md al
 
 
 class StoreSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """`[store]`: where the catalogue lives, and how many seconds a command waits while another writes."""
+    """`[store]`: where the catalogue lives, how many seconds a command waits while another writes, and file modes."""
 
     url: str = FILE_STORE
     wait: Annotated[float, msgspec.Meta(ge=0)] = 10
+    mode: Annotated[str, msgspec.Meta(pattern="^0?[0-7]{3}$")] = "0600"
 
 
 class ActorsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -102,6 +103,7 @@ class Configuration:
         self.folder = folder
         content = file.as_type(_Content, _REMEDY)
         self.store = content.store
+        self.mode = int(content.store.mode, 8)
         self.actors = content.actors
         self.anchor = content.ledger.anchor
         self.is_actor_the_login = content.actors.proof == DATABASE

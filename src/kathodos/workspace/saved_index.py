@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.layout import arrays_of, index_from
 from kathodos.store.computed import Computed
@@ -16,8 +18,12 @@ def index_at(histories: Histories, point: int | None) -> Index:
     """The index of the catalogue after ledger entry `point` (None: the present)."""
     wanted = histories.newest.entry if point is None else point
     saved = opened(histories)
+    index = None
     if saved is not None:
-        entry, index = saved.point.entry, index_from(saved, saved.rest)
+        with contextlib.suppress(KeyError, TypeError, ValueError, IndexError):  # of another version: made anew
+            index = index_from(saved, saved.rest)
+    if saved is not None and index is not None:
+        entry = saved.point.entry
         touched = [kind for kind in NEEDED if kind.name in histories.touched_between(entry, wanted)]
         changed = rows_between(histories, touched, entry, wanted) if touched else 0
         if not changed:

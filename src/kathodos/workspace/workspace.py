@@ -63,6 +63,8 @@ class Workspace:
         joins it with the keys that are in the folder `keys_from`. Raises CallError and DataError.
         """
         from kathodos.ledger.origin import system_user
+        from kathodos.store.modes import OWNER
+        from kathodos.store.modes import made as make_file
         from kathodos.store.opening import named_store
         from kathodos.workspace.configuration import FILE_STORE, new_configuration
 
@@ -72,9 +74,9 @@ class Workspace:
         made: list[Path] = []
         text = new_configuration(url or FILE_STORE, system_user())
         try:
-            folder.mkdir(parents=True, exist_ok=True)
+            folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             for name in ("tables", "rules"):
-                (folder / name).mkdir(exist_ok=True)
+                (folder / name).mkdir(mode=0o700, exist_ok=True)
             workspace = cls(folder.resolve())
             workspace.__dict__["configuration"] = _configuration(text, workspace.folder)
             files = workspace._files()
@@ -92,6 +94,7 @@ class Workspace:
             workspace.store.create()
             if workspace._join(is_with_keys=keys_from is not None):
                 text = workspace._taken_over(text, url or FILE_STORE)
+            make_file(folder / CONFIGURATION, OWNER)
             (folder / CONFIGURATION).write_text(text, encoding="utf-8")
         except BaseException as error:
             for file in made:
@@ -161,13 +164,13 @@ class Workspace:
         from kathodos.store.opening import open_store
 
         settings = self.configuration.store
-        return open_store(settings.url, self.folder, settings.wait)
+        return open_store(settings.url, self.folder, settings.wait, self.configuration.mode)
 
     @cached_property
     def keys(self) -> Keys:
         from kathodos.ledger.keys import Keys
 
-        return Keys(self.folder)
+        return Keys(self.folder, self.configuration.mode)
 
     # Asking
 
