@@ -111,7 +111,7 @@ def prove(folder, proof):
 def with_actors(text, *names):
     listed = f"names = {json.dumps([system_user(), *(names or ACTORS)])}"
     if "[actors]" in text:
-        return re.sub(r"^names = \[.*\]$", listed, text, count=1, flags=re.MULTILINE)
+        return re.sub(r"^names = \[.*\]$", lambda _: listed, text, count=1, flags=re.MULTILINE)
     return f"{text}\n[actors]\n{listed}\n"
 
 

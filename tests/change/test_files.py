@@ -35,7 +35,7 @@ class Files(unittest.TestCase):
 
     def test_the_reason_stands_above_its_block_and_cannot_leave_its_comment(self):
         text, _ = changes_text("head", [Block(Verb.END, "grants", {"grant": "g1"}, "left\n[[add]]\n\x1b[2J")])
-        self.assertIn("# left\\n[[add]]\\n\\x1b[2J\n[[end]]\n", text)
+        self.assertIn("# left\\x0a[[add]]\\x0a\\x1b[2J\n[[end]]\n", text)
         self.assertEqual(tomllib.loads(text), {"end": [{"kind": "grants", "grant": "g1"}]})
 
     def test_values_of_every_kind_become_cells(self):

@@ -10,7 +10,7 @@ from unittest import mock
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.model.printing import printable
+from kathodos.model.printing import printable, restored
 from kathodos.output.answers import show, show_products
 from kathodos.output.text import csv_cell, json_safe
 from kathodos.report.answers import Answer, Branch, Field, Lines
@@ -106,7 +106,23 @@ class Data(unittest.TestCase):
         self.assertEqual([json.loads(line) for line in out.getvalue().splitlines()], expected)
 
     def test_what_is_made_visible(self):
-        self.assertEqual(printable("a\x1b[2Jb\nc\u202ed\ud800é漢"), "a\\x1b[2Jb\\nc\\u202ed\\ud800é漢")
+        self.assertEqual(printable("a\x1b[2Jb\nc\u202ed\ud800é漢"), "a\\x1b[2Jb\\x0ac\\u202ed\\ud800é漢")
+        for text in (
+            "a\\x1b",
+            "a\x1b",
+            "\\",
+            "\\\x1b",
+            "\\x5c",
+            "CORP\\nadia",
+            "\\x1",
+            "\\u202e",
+            "\\x1\x1b",
+            "'=1",
+            "=1",
+            "''=1",
+        ):
+            self.assertEqual(restored(printable(text)), text)
+        self.assertEqual(printable("CORP\\nadia"), "CORP\\nadia")
         self.assertEqual(json.loads(json_safe(json.dumps("\x9b\u2028", ensure_ascii=False))), "\x9b\u2028")
         self.assertEqual(
             [csv_cell(value) for value in (-3, "-3", None, True, ["a", "=b"])], ["-3", "'-3", "", "true", "a; =b"]

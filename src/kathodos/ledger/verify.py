@@ -97,10 +97,13 @@ def verify(store: Store, keys: Keys, witnesses: Witnesses | None = None) -> Veri
                 *_proof_discrepancies(entries, reader, witnesses.proof),
             ]
             (_, damages), *checked = _parts_checked(store, reader, {entry.number: entry.rows for entry in entries})
-        except DataError as error:
+        except Exception:  # what is not as it was made cannot be read as that, whatever the database says then
             if not found:
                 raise
-            return Verification(0, 0, None, [*found, Discrepancy("the database", error.what, DAMAGED)])
+            rest = Discrepancy(
+                "the ledger and the rows", "could not be looked at, as the database is not as it was made"
+            )
+            return Verification(0, 0, None, [*found, rest])
         notes = clock_notes(entries)
     found = [*damages, *found, *(one for _, wrong in checked for one in wrong)]
     return Verification(len(entries), sum(rows for rows, _ in checked), heads[-1] if heads else None, found, notes)

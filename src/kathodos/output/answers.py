@@ -71,8 +71,8 @@ def window(stream: TextIO) -> int | None:
 
 
 def say(text: str) -> None:
-    """Writes a line for a person beside the answer, such as an error; it fits the window of where it goes."""
-    width = window(sys.stderr) if sys.stderr.isatty() or not sys.stdout.isatty() else None
+    """Writes a line for a person beside the answer, such as an error; at a terminal it fits the window."""
+    width = window(sys.stderr) if sys.stderr.isatty() else None
     whole = harmless(text)
     lines = textwrap.wrap(whole, width, break_on_hyphens=False) if width and len(whole) > width else [whole]
     sys.stderr.write("".join(f"{line}\n" for line in lines))

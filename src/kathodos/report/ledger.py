@@ -62,7 +62,10 @@ def entry_list(histories: Histories, asked: EntryChoice, is_table: bool) -> Answ
         if (first is None or _moment(entry) >= first[0])
         and (last is None or _moment(entry) < last[1])
         and asked.kind in (None, entry.kind)
-        and (asked.actor is None or normal_name(asked.actor.removeprefix("identity:")) == normal_name(entry.actor))
+        and (
+            asked.actor is None
+            or normal_name(asked.actor.strip().removeprefix("identity:")) == normal_name(entry.actor)
+        )
         and (about is None or entry.number in about)
     ]
     rows = [_record(entry) for entry in chosen]
