@@ -27,7 +27,9 @@ def read_xlsx(path: Path, form: Format) -> Raw:
         if size > _LARGEST:
             raise DataError(f"{path.name} unpacks to {size >> 20} MiB.", "Export the sheet as CSV instead.")
         return _read(path, form)
-    except (zipfile.BadZipFile, KeyError, ValueError, EOFError, OSError, SyntaxError) as error:
+    except DataError:
+        raise
+    except Exception as error:  # what is packed wrongly ends the library in many ways
         what = f"{path.name} is no workbook that can be read: {error}."
         raise DataError(what, "Save it anew as .xlsx, or export it as CSV.") from None
 

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import contextlib
 import csv
 import difflib
 import io
+import itertools
 import re
 from collections import Counter
 from collections.abc import Sequence
@@ -21,6 +23,7 @@ from kathodos.model.kinds import ACTIVITY, GATHERED, Column, Kind
 from kathodos.model.kinds import Form as CellForm
 from kathodos.model.times import normal_moment
 
+_LOOKED_AT_ROWS = 60
 _LOOKED_AT = 1 << 20
 _DELIMITERS = ",;\t|"
 _DATE_FORMS = ("%d.%m.%Y", "%d/%m/%Y", "%m/%d/%Y", "%d-%m-%Y", "%Y/%m/%d", "%Y%m%d", "%d %b %Y", "%d.%m.%y")
@@ -143,7 +146,7 @@ def _format(path: Path) -> tuple[Format, list[str]]:
         content = file.read(_LOOKED_AT)
     encoding = _encoding(content)
     text = content.decode(encoding or "utf-8-sig", "replace")
-    rows = {mark: list(csv.reader(io.StringIO(text[: 1 << 16]), delimiter=mark))[:60] for mark in _DELIMITERS}
+    rows = {mark: _first_rows(text[: 1 << 16], mark) for mark in _DELIMITERS}
     delimiter = max(_DELIMITERS, key=lambda mark: _evenness(rows[mark]))
     widths = Counter(len(row) for row in rows[delimiter] if any(row))
     usual = widths.most_common(1)[0][0] if widths else 1
@@ -152,6 +155,15 @@ def _format(path: Path) -> tuple[Format, list[str]]:
     settings += [f"delimiter = {_quoted(delimiter)}"] if delimiter != "," else []
     settings += [f"header = {header}"] if header > 1 else []
     return Format(delimiter, '"', encoding, header), settings
+
+
+def _first_rows(text: str, delimiter: str) -> list[list[str]]:
+    """The first rows of a text, as far as they can be read."""
+    rows: list[list[str]] = []
+    with contextlib.suppress(csv.Error):
+        for row in itertools.islice(csv.reader(io.StringIO(text, newline=""), delimiter=delimiter), _LOOKED_AT_ROWS):
+            rows.append(row)
+    return rows
 
 
 def _evenness(rows: Sequence[Sequence[str]]) -> tuple[int, int]:
