@@ -6,7 +6,7 @@ import subprocess
 import sys
 from pathlib import Path
 
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 from hypothesis import strategies as st
 
 from kathodos.engine.compiled.compile import compile_index
@@ -20,13 +20,17 @@ NOW = "2026-06-15T12:00:00Z"
 SEARCH = int(os.environ.get("KATHODOS_SEARCH", "0"))
 
 
-def searching(examples):
-    """How hypothesis searches: a third, the same at each run, or, in `make search`, so many times as many at random."""
+def searching(examples, shrinks=True):
+    """How hypothesis searches: a third, the same at each run, or, in `make search`, so many times as many at random.
+
+    `shrinks`: whether what fails is made small; not where each example takes long.
+    """
     return settings(
         max_examples=examples * SEARCH if SEARCH else max(examples // 3, 5),
         derandomize=not SEARCH,
         deadline=None,
         suppress_health_check=list(HealthCheck),
+        phases=[it for it in Phase if shrinks or it is not Phase.shrink],
     )
 
 

@@ -15,6 +15,7 @@ from kathodos.connectors.mapping import Reading
 from kathodos.connectors.settings import Settings
 from kathodos.errors import DataError
 from kathodos.formats.raw import Problem, shown
+from kathodos.model.carried import carried
 
 _TOTAL = 3600.0  # seconds that a source may be waited for in all, unless it is configured
 _CHANGED = "modifyTimestamp"
@@ -155,7 +156,8 @@ def _decoded(name: str, raw: Mapping[str, Sequence[bytes]]) -> dict[str, list[st
             what = f"The entry {shown(name)} has more than {MOST_BYTES >> 20} MiB in {attribute}."
             raise DataError(what, "Nothing was changed; leave such entries out with a filter.")
         if attribute.lower() not in ("userpassword", "jpegphoto", "usercertificate"):
-            found[attribute.partition(";")[0].lower()] = [value.decode("utf-8", "replace") for value in values]
+            texts = [carried(value.decode("utf-8", "surrogateescape")) for value in values]
+            found[attribute.partition(";")[0].lower()] = texts
     return found
 
 

@@ -11,6 +11,7 @@ from typing import Any
 from kathodos.connectors.mapping import unreadable
 from kathodos.errors import DataError
 from kathodos.formats.raw import Problem, shown
+from kathodos.model.carried import carried
 
 Attributes = Mapping[str, Sequence[str]]
 MOST_BYTES = 16 << 20  # of one attribute
@@ -29,7 +30,7 @@ class Entry:
         for name in names.lower().split():
             for value in self.attributes.get(name, ()):
                 if value.strip():
-                    return value.strip()
+                    return value
         return None
 
     @property
@@ -109,5 +110,5 @@ def _pair(path: Path, line: bytes) -> tuple[str, str]:
             raw = base64.b64decode(value[1:].strip(), validate=True)
         except ValueError:
             raise ValueError(f"has a value of {text} that is no base64") from None
-        return text, raw.decode("utf-8", "strict" if text == "dn" else "replace")
-    return text, value.lstrip(b" ").decode("utf-8")
+        return text, carried(raw.decode("utf-8", "surrogateescape"))
+    return text, carried(value.lstrip(b" ").decode("utf-8"))

@@ -21,7 +21,7 @@ from kathodos.errors import DataError
 from kathodos.formats.raw import Problem, shown
 from kathodos.model import kinds
 from kathodos.model.addresses import address_of
-from kathodos.model.carried import written_out
+from kathodos.model.carried import carried
 from kathodos.model.kinds import Kind
 
 if TYPE_CHECKING:
@@ -49,6 +49,7 @@ _MOST_TAGS = 200
 _TOTAL = 3600.0  # seconds that a source may take in all, unless it is configured
 _MOST = 2_000_000  # users, or groups, likewise
 _LARGEST = 32 << 20
+_UNUSUAL = (b"%", b"\\u0000", b"\\ud", b"\\uD")  # what a text may hold that cannot be kept as it is
 _LONGEST_VALUE = 1 << 20
 _MOST_WAIT = 60.0
 _AGAIN = (429, 500, 502, 503, 504)
@@ -248,10 +249,20 @@ class _Service:
             raise self.error(f"answers {shown(kind)}, and no JSON", "Check url: it may be a page for people.") from None
         if not isinstance(answered, dict) or LISTED not in (answered.get("schemas") or ()):
             raise self.error("answers JSON that is no SCIM list", "Check url; it ends where /Users begins.")
-        return answered
+        kept: dict[str, Any] = _kept(answered) if any(mark in content for mark in _UNUSUAL) else answered
+        return kept
 
     def error(self, what: str, remedy: str) -> DataError:
         return DataError(f"{self.url} {what}.", remedy)
+
+
+def _kept(value: Any) -> Any:
+    """What an answer says with each of its texts as it can be kept."""
+    if isinstance(value, str):
+        return carried(value)
+    if isinstance(value, list):
+        return [_kept(part) for part in value]
+    return {name: _kept(part) for name, part in value.items()} if isinstance(value, dict) else value
 
 
 def _authorization(block: Settings) -> dict[str, str]:
@@ -320,7 +331,7 @@ class _Translation:
 
     def table(self, kind: Kind, rows: Sequence[Mapping[str, str | None]]) -> Table:
         names = list(dict.fromkeys(name for row in rows for name in row)) or list(kind.key)
-        cells = {name: [written_out(cell) if (cell := row.get(name)) else cell for row in rows] for name in names}
+        cells = {name: [row.get(name) for row in rows] for name in names}
         return Table.of_cells(kind, self.file, cells)
 
     def is_fit(self, user: Mapping[str, Any]) -> bool:

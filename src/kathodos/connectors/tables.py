@@ -10,7 +10,7 @@ from kathodos.formats.raw import Format
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import GATHERED
 
-_KEYS = ("file", "sheet", "delimiter", "quote", "encoding", "header")
+_KEYS = ("file", "sheet", "delimiter", "quote", "encoding", "header", "trim")
 _LAST_HEADER = 100_000
 _MAPPING = ("columns", "values", "dates", "constants", "build", "where", "once")
 
@@ -73,4 +73,6 @@ def format_of(block: Settings) -> Format:
     header = block.number("header", 1)
     if not 1 <= header <= _LAST_HEADER or not header.is_integer():
         raise block.expected(f"header = the number of the header's line, at most {_LAST_HEADER:,}")
-    return Format(delimiter, quote, block.text("encoding", ""), int(header), block.text("sheet", ""))
+    return Format(
+        delimiter, quote, block.text("encoding", ""), int(header), block.text("sheet", ""), block.flag("trim", True)
+    )

@@ -27,7 +27,8 @@ from kathodos.engine.decide import direct_principals, principals_of
 from kathodos.engine.explain import explain
 from kathodos.engine.reach import Reached, grants_of, what_reached_by
 from kathodos.model import kinds
-from kathodos.model.addresses import Pattern, parse_address, segment_expression
+from kathodos.model.addresses import Pattern, names_in, parse_address, segment_expression
+from kathodos.model.carried import carried
 from kathodos.model.filters import parse_filter
 from kathodos.model.rows import Record
 from kathodos.store.attributes import AttributeColumns
@@ -335,8 +336,7 @@ class _Climb:
 
 def named_by(index: Index, node: int) -> str:
     """The name that the last segment of a node's address stands for."""
-    segment = parse_address(index.tree.addresses[node]).segments[-1]
-    return segment.replace("%2F", "/").replace("%2A", "*").replace("%25", "%")
+    return carried(names_in(index.tree.addresses[node])[-1])
 
 
 def _includes(index: Index, senior: int, role: int, is_active: list[bool]) -> bool:

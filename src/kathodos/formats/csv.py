@@ -57,7 +57,7 @@ class _Reader:
 
     def read(self) -> Raw:
         header = self.header()
-        growing = Growing(self.name, header)
+        growing = Growing(self.name, header, self.form)
         self.width = len(header)
         while text := self.block():
             if not self.is_plain(text) or not self.split(text, growing):

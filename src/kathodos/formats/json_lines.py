@@ -16,7 +16,7 @@ _REMEDY = "Write one flat JSON object a line."
 
 def read_json_lines(path: Path, form: Format) -> Raw:
     """All lines that are objects; the others are set aside. The columns are all keys that occur."""
-    return read_lines(path, [], _cells)
+    return read_lines(path, [], form, _cells)
 
 
 def _cells(line: bytes) -> dict[str, str]:

@@ -22,7 +22,7 @@ def read_parquet(path: Path, form: Format) -> Raw:
 
     try:
         with pq.ParquetFile(path) as file:
-            growing = Growing(path.name, list(file.schema_arrow.names))
+            growing = Growing(path.name, list(file.schema_arrow.names), form)
             number = 1
             for batch in file.iter_batches(batch_size=_BATCH):
                 arrays = [_as_text(column) for column in batch.columns]

@@ -60,16 +60,18 @@ class Format:
     encoding: str = ""
     header: int = 1
     sheet: str = ""
+    trim: bool = True  # blanks at the ends of cells are nobody's name
 
 
 class Growing:
     """A file being read: columns that grow by blocks of rows, and what was wrong."""
 
-    def __init__(self, file: str, header: Sequence[str]) -> None:
+    def __init__(self, file: str, header: Sequence[str], form: Format) -> None:
         if len(header) > MOST_COLUMNS:
             what = f"{file} has {len(header):,} columns; a table has at most {MOST_COLUMNS:,}."
             raise DataError(what, "Leave columns out that say nothing of who may do what.")
         self.file = file
+        self.trim = form.trim
         self.header = list(header)
         self.problems: list[Problem] = []
         self._blocks: list[list[Any]] = []  # Arrow arrays of text
@@ -93,7 +95,8 @@ class Growing:
         """What was read; rows in which all is blank are left out. A block without the last columns has them empty."""
         import pyarrow as pa
 
-        columns = [self._column(at).mapped(_stripped) for at in range(len(self.header))]
+        read = _stripped if self.trim else _unless_blank
+        columns = [self._column(at).mapped(read) for at in range(len(self.header))]
         self._blocks.clear()
         pa.default_memory_pool().release_unused()
         lines = np.concatenate([np.zeros(0, dtype=np.int64), *self._lines])
@@ -119,12 +122,12 @@ class Growing:
         return column_from_arrow(pa.chunked_array(parts, type=text))
 
 
-def read_lines(path: Path, header: Sequence[str], cells_of: Callable[[bytes], Mapping[str, str]]) -> Raw:
+def read_lines(path: Path, header: Sequence[str], form: Format, cells_of: Callable[[bytes], Mapping[str, str]]) -> Raw:
     """A file of a record a line. `cells_of` gives a line's cells by column, new ones too, or raises UnfitError.
 
     Lines that are no record, or too long to be one, are set aside; blank ones are passed over.
     """
-    growing = Growing(path.name, header)
+    growing = Growing(path.name, header, form)
     columns = {name: at for at, name in enumerate(header)}
     rows: list[Mapping[str, str]] = []
     numbers: list[int] = []
@@ -183,6 +186,10 @@ def _lines_of(path: Path, growing: Growing) -> Iterator[tuple[int, bytes]]:
 
 def _stripped(cell: object) -> str | None:
     return str(cell).strip() or None
+
+
+def _unless_blank(cell: object) -> str | None:
+    return str(cell) if str(cell).strip() else None
 
 
 def shown(text: str) -> str:

@@ -12,6 +12,7 @@ from pathlib import Path
 
 from kathodos.errors import UnfitError
 from kathodos.formats.raw import Format, Raw, read_lines
+from kathodos.model.carried import written_out
 
 _HEADER = re.compile(
     r"<(?P<priority>\d{1,3})>1 (?P<time>\S+) (?P<host>\S{1,255}) (?P<app>\S{1,48}) (?P<process>\S{1,128}) "
@@ -25,12 +26,12 @@ _FIELDS = ("time", "host", "app", "process", "message_id")
 
 def read_syslog(path: Path, form: Format) -> Raw:
     """All messages of a file; lines that are none are set aside."""
-    return read_lines(path, [*_FIELDS, "message"], _cells)
+    return read_lines(path, [*_FIELDS, "message"], form, _cells)
 
 
 def _cells(line: bytes) -> dict[str, str]:
     """The fields of one line. Raises UnfitError where it is no message."""
-    found = _message(line.decode("utf-8", "replace").rstrip("\r\n").replace("\0", "\ufffd"))
+    found = _message(written_out(line.decode("utf-8", "surrogateescape").rstrip("\r\n")))
     if found is None:
         remedy = "Log in the form of RFC 5424: <PRI>1 TIME HOST APP PROCID MSGID [data] text."
         raise UnfitError("is no syslog message, or was cut off", remedy)

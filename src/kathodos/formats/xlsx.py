@@ -53,7 +53,7 @@ def _read(path: Path, form: Format) -> Raw:
             header.pop()
         if not header:
             raise DataError(f"{path.name}, sheet {sheet.title}: there is no header.", "Put the names in its first row.")
-        growing = Growing(path.name, header)
+        growing = Growing(path.name, header, form)
         number, width = form.header + 1, len(header)
         while block := list(itertools.islice(rows, _BLOCK)):
             if number > _MOST_ROWS:

@@ -10,7 +10,7 @@ import re
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 
-from kathodos.model.carried import written_out
+from kathodos.model.carried import uncarried, written_out
 
 _ESCAPE = re.compile(r"%2[fa5]")
 _PATTERN = re.compile(r"(?P<system>[^:/\s]+):(?P<path>/.*)\Z", re.DOTALL)
@@ -80,6 +80,11 @@ def parse_address(text: str) -> Pattern:
 def address_of(system: str, path: Iterable[str]) -> str:
     """The address of a path whose names may hold anything; what an address gives a meaning to is escaped."""
     return f"{system}:/{'/'.join(_escaped(name) for name in path)}"
+
+
+def names_in(address: str) -> tuple[str, ...]:
+    """The names of which `address_of` made an address."""
+    return tuple(uncarried(segment) for segment in parse_address(address).segments)
 
 
 def _escaped(name: str) -> str:
