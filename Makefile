@@ -6,11 +6,14 @@ TESTS := $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests
 # What touches a store is tested on both: in a file, and in a database where a PostgreSQL server's programs are.
 ON_BOTH := acceptance connectors ledger report review store workspace analysis.test_differences findings.excess
 
-.PHONY: demo test search soak lint bench clean
+SECONDS ?= 600
+MUTATIONS ?= 2000
 
-.venv/installed: pyproject.toml
+.PHONY: demo test search soak fuzz lock lint bench clean
+
+.venv/installed: pyproject.toml requirements-dev.lock
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
-	$(BIN)/python -m pip install --quiet --editable '.[dev]'
+	$(BIN)/python -m pip install --quiet --constraint requirements-dev.lock --editable '.[dev]'
 	$(BIN)/python -m compileall -q src
 	touch $@
 
@@ -28,6 +31,15 @@ search: .venv/installed
 # Sixteen people at once on one store in a database, for ten minutes.
 soak: .venv/installed
 	$(BIN)/python bench/soak.py
+
+# Whatever is read, and the store, changed at random: SECONDS for each reader, MUTATIONS of a store's database.
+fuzz: .venv/installed
+	$(BIN)/python fuzz/readers.py --seconds $(SECONDS)
+	$(BIN)/python fuzz/store.py --count $(MUTATIONS)
+
+# The versions that development works with, anew from what is installed.
+lock: .venv/installed
+	$(BIN)/python -m pip freeze --exclude-editable --exclude pip --exclude setuptools > requirements-dev.lock
 
 lint: .venv/installed
 	$(BIN)/ruff check .

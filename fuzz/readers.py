@@ -155,7 +155,7 @@ def read_xlsx_parts(content):
         "\n",
         "[" * 50,
     ),
-    b'{"id": "p1", "name": "Ann", "tags": ["a", "b"], "more": {"x": {"y": 1.5}}}\n{"id": "p2", "starts": "2026-01-01"}\n',
+    b'{"id": "p1", "name": "Ann", "tags": ["a", "b"], "more": {"x": {"y": 1.5}}}\n{"id": "p2", "starts": "2026"}\n',
 )
 def read_json_lines(content):
     as_table(content, ".jsonl")

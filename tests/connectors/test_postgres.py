@@ -9,7 +9,7 @@ from kathodos.engine.everyone import triples
 from kathodos.model.addresses import address_of
 from kathodos.workspace.workspace import Workspace
 from tests import stores
-from tests.servers import Postgres
+from tests.servers import Postgres, newer_postgres_programs
 from tests.support import Scratch, index_of, records, run
 
 OF_TABLES = ("select", "insert", "update", "delete", "truncate", "references", "trigger")
@@ -26,6 +26,9 @@ def quoted(name):
 class World:
     """Random roles, schemas, tables, views and sequences, made by SQL in a database of their own."""
 
+    options = ()  # of memberships, that the server knows beside ADMIN
+    further = ()  # predefined roles
+
     def __init__(self, seed, run):
         self.seeded, self.run = random.Random(seed), run
         app = f"r{seed}-0"
@@ -39,8 +42,9 @@ class World:
         for at, group in enumerate(self.roles):
             for member in self.roles[at + 1 :]:
                 if self.seeded.random() < 0.3:
-                    self.run(f"GRANT {quoted(group)} TO {quoted(member)} {self.pick('', 'WITH ADMIN OPTION')}")
-        for name in ("pg_read_all_data", "pg_write_all_data", "pg_database_owner"):
+                    options = self.pick("", "ADMIN OPTION", *self.options)
+                    self.run(f"GRANT {quoted(group)} TO {quoted(member)}{options and ' WITH '}{options}")
+        for name in ("pg_read_all_data", "pg_write_all_data", "pg_database_owner", *self.further):
             if name != "pg_database_owner" and self.seeded.random() < 0.5:
                 self.run(f"GRANT {name} TO {quoted(self.seeded.choice(self.roles[:5]))}")
         for schema in self.schemas:
@@ -87,20 +91,22 @@ class World:
 
 @stores.ONLY_WITH_A_SERVER
 class TheServersOwnAnswer(Scratch, unittest.TestCase):
+    programs, world, worlds = None, World, 4
+
     @classmethod
     def setUpClass(cls):
-        cls.server = Postgres()
+        cls.server = Postgres(programs=cls.programs)
         cls.addClassCleanup(cls.server.close)
         cls.connect = cls.server.connect
 
     @unittest.skipIf(stores.ON_POSTGRES, "touches no store")
     def test_of_every_role_object_and_privilege(self):
-        for seed in range(4):
+        for seed in range(self.worlds):
             with self.subTest(seed=seed):
                 with self.connect("postgres") as connection:
                     connection.execute(f"CREATE DATABASE world{seed}")
                 with self.connect(f"world{seed}") as connection:
-                    world = World(seed, connection.execute)
+                    world = self.world(seed, connection.execute)
                     world.make()
                     owner = quoted(world.seeded.choice(world.roles))
                     connection.execute(f"ALTER DATABASE world{seed} OWNER TO {owner}")
@@ -174,6 +180,7 @@ class TheServersOwnAnswer(Scratch, unittest.TestCase):
 
     def answers(self, database, world, query):
         """(role, action, path, what the server says), for every role of this world and the server's own."""
+        version = int(query("SHOW server_version_num")[0][0])
         who = "(VALUES " + ", ".join(f"('{role}')" for role in ("postgres", *world.roles)) + ") AS r(role)"
         for schema in (*world.schemas, "quiet", "public"):
             for privilege, action in OF_SCHEMAS.items():
@@ -186,7 +193,7 @@ class TheServersOwnAnswer(Scratch, unittest.TestCase):
                 asked, privileges = (
                     ("has_sequence_privilege", OF_SEQUENCES)
                     if kind == "SEQUENCE"
-                    else ("has_table_privilege", OF_TABLES)
+                    else ("has_table_privilege", (*OF_TABLES, "maintain") if version >= 170000 else OF_TABLES)
                 )
                 for privilege in privileges:
                     for role, answer in query(
@@ -212,9 +219,43 @@ class TheServersOwnAnswer(Scratch, unittest.TestCase):
                 for role, answer in query(f"SELECT role, {call} FROM {who}"):
                     yield role, action, (name,), answer
         for group in (*world.roles, "pg_read_all_data", "pg_database_owner"):
-            for privilege, action in (("USAGE", "use-role"), ("MEMBER", "become-role")):
+            sets = "SET" if version >= 160000 else "MEMBER"
+            for privilege, action in (("USAGE", "use-role"), (sets, "become-role")):
                 for role, answer in query(f"SELECT role, pg_has_role(role, '{group}', '{privilege}') FROM {who}"):
                     yield role, action, (postgres.ROLES, group), answer
+
+
+class NewWorld(World):
+    """Memberships with what they may say since version 16, and the right to maintain since 17."""
+
+    options = (
+        "INHERIT FALSE",
+        "INHERIT TRUE",
+        "SET FALSE",
+        "SET FALSE, INHERIT FALSE",
+        "ADMIN TRUE, SET FALSE, INHERIT TRUE",
+    )
+
+
+class NewerServers(unittest.TestCase):
+    """The same worlds, with what memberships may say since PostgreSQL 16, on newer servers where such are installed."""
+
+    @unittest.skipIf(stores.ON_POSTGRES, "touches no store")
+    def test_what_newer_servers_say(self):
+        programs = newer_postgres_programs()
+        if not programs:
+            self.skipTest("no newer server is installed")
+        for version, found in programs.items():
+            further = ("pg_maintain",) if int(version) >= 17 else ()
+            world = type("Newest", (NewWorld,), {"further": further})
+            words = {"programs": found, "world": world, "worlds": 3}
+            case = type(f"Server{version}", (TheServersOwnAnswer,), words)("test_of_every_role_object_and_privilege")
+            with self.subTest(version=version):
+                case.setUpClass()
+                try:
+                    case.debug()
+                finally:
+                    case.doClassCleanups()
 
 
 if __name__ == "__main__":

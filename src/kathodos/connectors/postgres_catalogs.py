@@ -43,7 +43,8 @@ ACTIONS = {
     "admit": "administer",
 }
 _TYPES = {"r": "table", "p": "table", "f": "table", "v": "view", "m": "view", "S": "sequence"}
-_READ_ALL, _WRITE_ALL = "pg_read_all_data", "pg_write_all_data"
+_MAINTAIN = "maintain"  # since version 17
+_READ_ALL, _WRITE_ALL, _MAINTAIN_ALL = "pg_read_all_data", "pg_write_all_data", "pg_maintain"
 _SCHEMAS = "nspname !~ '^pg_' AND nspname <> 'information_schema'"
 _OF_DATABASES = {"CONNECT": "connect", "CREATE": "create-schema", "TEMPORARY": "temporary"}
 _OF_SCHEMAS = {"USAGE": "use-schema", "CREATE": "create-in-schema"}
@@ -155,9 +156,10 @@ class _Reader:
         seen: dict[str, Any] = dict(self.query(_SEEN))
         roles = self.query("SELECT rolname, rolsuper, rolcanlogin FROM pg_roles ORDER BY rolname")
         names = [name for name, _, _ in roles]
+        actions = {**ACTIONS, _MAINTAIN: "write"} if _MAINTAIN_ALL in names else ACTIONS
         return {
             "systems": [{"system": self.system, "gates": "schema=use-schema"}],
-            "actions": [{"system": self.system, "action": name, "kind": kind} for name, kind in ACTIONS.items()],
+            "actions": [{"system": self.system, "action": name, "kind": kind} for name, kind in actions.items()],
             "accounts": [
                 {
                     "system": self.system,
@@ -268,6 +270,8 @@ class _Reader:
         """What the predefined roles over all data may do everywhere."""
         if role == _READ_ALL:
             return "select", "use-schema"
+        if role == _MAINTAIN_ALL:
+            return (_MAINTAIN,)
         return ("insert", "update", "delete", "use-schema") if role == _WRITE_ALL else ()
 
     def holder(self, role: str, grantee: int) -> str:

@@ -184,7 +184,7 @@ def _split(text: str, delimiter: str, width: int) -> list[Any]:
     import pyarrow.csv
 
     names = [str(at) for at in range(width)]
-    content = text.encode()
+    content = text.encode() + b"\n"  # without which an empty last line would be none
     table = pyarrow.csv.read_csv(
         pa.BufferReader(content),
         read_options=pyarrow.csv.ReadOptions(column_names=names, block_size=len(content) + 1, use_threads=False),
