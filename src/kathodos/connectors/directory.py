@@ -38,7 +38,7 @@ def place(source: Source) -> str:
     settings = source.settings
     if source.kind == "ldif":
         return settings.text("path")
-    return f"{settings.text('url')} {settings.text('base')}"
+    return f"{settings.address('url')} {settings.text('base')}"
 
 
 def glance(source: Source, mark: str) -> str:

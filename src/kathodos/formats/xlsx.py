@@ -47,6 +47,8 @@ def _read(path: Path, form: Format) -> Raw:
         if not book.sheetnames:
             raise DataError(f"{path.name} has no sheet.", "Save it anew with the table in its first sheet.")
         sheet = book[form.sheet or book.sheetnames[0]]
+        if hasattr(sheet, "reset_dimensions"):
+            sheet.reset_dimensions()  # what a workbook says of its size may be less than there is
         rows = itertools.islice(sheet.iter_rows(values_only=True), form.header - 1, None)
         header = [_text(cell) or "" for cell in next(rows, ())]
         while header and not header[-1]:

@@ -19,7 +19,7 @@ def carried(name: str) -> str:
 
 
 def uncarried(text: str) -> str:
-    """The name that a text stands for, with half a character for each byte that is not UTF-8, as `os.fsencode` has it."""
+    """The name that a text stands for, with half a character for each byte that is not UTF-8 (`os.fsencode`)."""
     return _FORM.sub(lambda form: _character(int(form[1], 16)), text)
 
 

@@ -20,7 +20,7 @@ def index_at(histories: Histories, point: int | None) -> Index:
     saved = opened(histories)
     index = None
     if saved is not None:
-        with contextlib.suppress(KeyError, TypeError, ValueError, IndexError):  # of another version: made anew
+        with contextlib.suppress(ValueError):  # of another version: made anew
             index = index_from(saved, saved.rest)
     if saved is not None and index is not None:
         entry = saved.point.entry

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import dataclasses
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from functools import cache
 from typing import Any, get_type_hints
 
@@ -23,11 +23,16 @@ def arrays_of(index: Index) -> tuple[Arrays, dict[str, Any]]:
     arrays: Arrays = {}
     rest: dict[str, Any] = {}
     _take_apart("", index, arrays, rest)
-    return arrays, rest
+    return arrays, {**rest, "form": _form()}
 
 
 def index_from(arrays: Mapping[str, npt.NDArray[Any]], rest: Mapping[str, Any]) -> Index:
-    """The index that was taken apart; each part of it is made when it is first asked for."""
+    """The index that was taken apart; each part of it is made when it is first asked for.
+
+    Raises ValueError where it was taken apart by a version to which an index is something else.
+    """
+    if rest.get("form") != _form():
+        raise ValueError("another version's index")
     index: Index = _put_together("", Index, arrays, rest)
     return index
 
@@ -36,6 +41,20 @@ def index_from(arrays: Mapping[str, npt.NDArray[Any]], rest: Mapping[str, Any]) 
 def _fields(kind: Any) -> tuple[tuple[str, Any], ...]:
     hints = get_type_hints(kind)
     return tuple((field.name, hints[field.name]) for field in dataclasses.fields(kind))
+
+
+@cache
+def _form() -> list[str]:
+    """What an index consists of: the dotted names of its parts, and what a system and a mandate say."""
+    return [*_paths("", Index), *(name for kind in (System, Mandate) for name, _ in _fields(kind))]
+
+
+def _paths(prefix: str, kind: Any) -> Iterator[str]:
+    for name, hint in _fields(kind):
+        if name not in _OBJECTS and dataclasses.is_dataclass(hint):
+            yield from _paths(f"{prefix}{name}.", hint)
+        else:
+            yield prefix + name
 
 
 def _take_apart(prefix: str, value: Any, arrays: Arrays, rest: dict[str, Any]) -> None:
