@@ -140,15 +140,17 @@ def altered(folder, *statements):
             for statement in statements:
                 connection.execute(statement)
         return
-    query = "SELECT tgrelid::regclass::text, tgname FROM pg_trigger WHERE tgname LIKE 'kathodos%'"
+    query = (
+        "SELECT tgrelid::regclass::text, tgname FROM pg_trigger JOIN pg_class ON pg_class.oid = tgrelid "
+        "WHERE tgname LIKE 'kathodos%' AND relkind = 'r'"
+    )
     with server().connect(database_in(url)) as connection:
-        triggers = connection.execute(query).fetchall()
-        for word in ("DISABLE", "ENABLE ALWAYS"):
-            for table, name in triggers:
-                connection.execute(f"ALTER TABLE {table} {word} TRIGGER {name}".encode())
-            if word == "DISABLE":
-                for statement in statements:
-                    connection.execute(_BYTES.sub(r"'\\x\1'::bytea", statement).encode())
+        for table, name in connection.execute(query).fetchall():
+            connection.execute(f"ALTER TABLE {table} DISABLE TRIGGER {name}".encode())
+        for statement in statements:
+            connection.execute(_BYTES.sub(r"'\\x\1'::bytea", statement).encode())
+        for table, name in connection.execute(query).fetchall():
+            connection.execute(f"ALTER TABLE {table} ENABLE ALWAYS TRIGGER {name}".encode())
 
 
 def told(folder, query):

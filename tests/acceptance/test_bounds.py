@@ -143,13 +143,14 @@ class Files(Scratch, unittest.TestCase):
         inside("gather", cwd=office)
         inside("reach", "--by", "ann", cwd=office)
         modes = self.modes(office)
-        self.assertGreater(len(modes), 6 if stores.ON_POSTGRES else 20)
+        self.assertGreater(len(modes), 5 if stores.ON_POSTGRES else 20)
         for name, mode in modes.items():
             is_folder = name in ("", "rules") or name.endswith(".computed")
             self.assertEqual(mode, 0o700 if is_folder else 0o600, name)
         for file in stores.computed(office).iterdir():
             self.assertEqual(stat.S_IMODE(file.stat().st_mode), 0o600)
 
+    @stores.ONLY_IN_A_FILE
     def test_unless_it_is_configured(self):
         office = lay_out(self.folder / "office", OFFICE)
         file = office / "kathodos.toml"
