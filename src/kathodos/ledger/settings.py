@@ -94,7 +94,7 @@ class SettingsChange:
 
     @property
     def subjects(self) -> list[str]:
-        return [f"settings:{name}" for name in self.payload.files]
+        return [f"setting:{name}" for name in self.payload.files]
 
 
 def change_of(records: Records, settings: Settings) -> SettingsChange | None:

@@ -286,7 +286,9 @@ def _witness_discrepancies(keys: Keys, newest: int, noted: list[Head]) -> Iterat
     for line in keys.junk_lines():
         kind = DAMAGED if line.is_cut_short else ALTERED
         why = (
-            "was cut short, as by a crash" if line.is_cut_short else "is no signed head, and was never written by this"
+            "was cut short, as by a crash"
+            if line.is_cut_short
+            else "is no signed head, and was never written by this tool"
         )
         yield Discrepancy(f"{name}, line {line.number}", why, kind)
 

@@ -438,7 +438,7 @@ COVERS = Kind(
 
 SETTINGS = Kind(
     "settings",
-    "settings file",
+    "setting",
     (Column("file", Form.NAME), Column("digest"), Column("text")),
     ("file",),
 )

@@ -26,6 +26,7 @@ PREFIXES = {
         kinds.REVIEWS,
         kinds.BASELINES,
         kinds.CONTROLS,
+        kinds.SETTINGS,
     )
 }
 _MOST_COMPARED = 5000

@@ -88,10 +88,13 @@ def _settings_changes(entries: Sequence[Entry]) -> Answer:
     text: list[str] = []
     for entry in entries:
         changed = payload_of(entry, SettingsPayload)
-        text += ["", f"Entry {entry.number}, {entry.time}: {', '.join(changed.files)}; written by {entry.actor}."]
+        text += [
+            "",
+            f"Entry {entry.number}, {entry.time}: {', '.join(changed.files)}; found changed when {entry.actor} wrote.",
+        ]
         text += [f"  {line}" for line in changed.difference.splitlines()]
     heading = f"{plural(len(entries), 'change', 'changes')} of configuration, rules and controls"
-    return Answer(heading=heading, text=text, hint="The files as they were: kathodos list settings --as-of ENTRY")
+    return Answer(heading=heading, text=text, hint="A file as it was: kathodos show setting:FILE --as-of ENTRY")
 
 
 def _record(entry: Entry) -> dict[str, Any]:

@@ -32,9 +32,19 @@ def record_list(view: View, kind: Kind, where: str | None, only_redundant: bool,
     made = (_with(record, at, why, computed) for at, record in enumerate(records_at(view.catalogue, kind, chosen)))
     is_part = where or only_redundant
     heading = f"{plural(len(chosen), kind.one, _many(kind))}" + (f" of {len(columns)}" if is_part else "")
-    records = list(made) if is_table else made
+    records = [_brief(record) for record in made] if is_table else made
     first = next(records_at(view.catalogue, kind, chosen[:1]), {"ref": None})["ref"]
     return Answer(fields, records, heading, hint=f"One of them: kathodos show {first}" if first else "")
+
+
+def _brief(record: dict[str, Any]) -> dict[str, Any]:
+    """A record for a person: of a text of many lines the first that says something."""
+    return {
+        name: f"{next((line for line in value.splitlines() if line.strip()), '')} ..."
+        if isinstance(value, str) and "\n" in value.strip()
+        else value
+        for name, value in record.items()
+    }
 
 
 def _with(record: dict[str, Any], at: int, why: dict[str, str], computed: dict[str, list[Any]]) -> dict[str, Any]:

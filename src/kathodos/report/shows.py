@@ -35,7 +35,7 @@ def shown(view: View, reference: str, form: str) -> Answer:
         some = {name: list(records_at(view.catalogue, other, at)) for name, (other, at) in related.items()}
         document = {**record, **({"sources": claims} if claims else {}), "related": some}
         return Answer(fields, rows, document=document)
-    own = [Branch(f"{name}: {plain(value)}") for name, value in record.items() if name != "ref" and value is not None]
+    own = [_value(name, value) for name, value in record.items() if name != "ref" and value is not None]
     if claims:
         branches_of_sources = [
             Branch(f"{it['source']}: {it['attribute']} {plain(it['value'])}{_MARKS[it['wins']]}") for it in claims
@@ -131,6 +131,12 @@ def _directly_below(view: View, address: str) -> Ints:
         if "/" not in text[len(below) :]
     ]
     return np.isin(held.codes, [code for code in direct if held.values[code] != below]).nonzero()[0]
+
+
+def _value(name: str, value: object) -> Branch:
+    """One value of a record; a text of many lines line by line."""
+    lines = value.splitlines() if isinstance(value, str) and "\n" in value.strip() else []
+    return Branch(f"{name}:", [Branch(line) for line in lines]) if lines else Branch(f"{name}: {plain(value)}")
 
 
 def _line(record: dict[str, Any]) -> str:

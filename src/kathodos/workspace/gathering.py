@@ -33,6 +33,8 @@ def gather_source(
         mark = last_mark(view.histories.reader, source.name)
         content = reader_of(source).glance(source, mark)
         known = last_gather(view.stored, source.name, _digest(source, content, terms)) if content else None
+        if known is not None:
+            workspace.acting(actor).among(view.stored)  # who may not act is told so also where there is nothing to do
     if known is not None:
         return Done(known, None)
     return workspace.carry_out(Gather(source.name, _read(source, mark, terms), terms), actor, reason, accept_clock)
