@@ -8,7 +8,7 @@ import unittest
 from pathlib import Path
 from unittest import mock
 
-from kathodos.ledger import entries, hand, verify, writing
+from kathodos.ledger import entries, hand, verify, verify_rows, writing
 from kathodos.model.kinds import AREAS, SYSTEMS
 from kathodos.store.computed import Point
 from kathodos.workspace.workspace import Workspace
@@ -22,7 +22,7 @@ class Blocks(unittest.TestCase):
         scratch = tempfile.TemporaryDirectory()
         self.addCleanup(scratch.cleanup)
         self.workspace = Workspace.create(Path(scratch.name) / "office", stores.new_url())
-        for module in (entries, verify):
+        for module in (entries, verify_rows):
             patched = mock.patch.object(module, "BLOCK", BLOCK)
             patched.start()
             self.addCleanup(patched.stop)

@@ -9,10 +9,11 @@ from typing import Any
 from kathodos.columns.ranges import ranges_in
 from kathodos.errors import CallError, Status, sentence
 from kathodos.ledger.actors import normal_name
+from kathodos.ledger.discrepancies import ALTERED, DAMAGED
 from kathodos.ledger.entries import Entry, entries_touching, payload_of, read_entries
 from kathodos.ledger.keys import Head
 from kathodos.ledger.payloads import Act, SettingsPayload
-from kathodos.ledger.verify import ALTERED, DAMAGED, Verification
+from kathodos.ledger.verify import Verification
 from kathodos.model.kinds import KINDS
 from kathodos.model.references import PREFIXES
 from kathodos.model.referring import columns_pointing, key_of

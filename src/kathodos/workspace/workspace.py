@@ -308,7 +308,8 @@ class Workspace:
         `anchor`: where heads were sent to (default: the configured one). Where all is as signed, the newest head is
         noted beside the heads of the changes made here.
         """
-        from kathodos.ledger.verify import Witnesses, verify
+        from kathodos.ledger.verify import verify
+        from kathodos.ledger.verify_heads import Witnesses
 
         found = verify(self.store, self.keys, Witnesses(kept, anchor or self.anchor, self.proof))
         if not found.discrepancies and found.head is not None:
