@@ -25,6 +25,7 @@ from pathlib import Path
 import numpy as np
 
 from kathodos.demo import services
+from kathodos.ledger.origin import system_user
 from kathodos.standin.scim import Standin
 
 COMMAND = Path(sys.executable).parent / "kathodos"
@@ -89,7 +90,8 @@ def apart(make: Callable[..., None], *words: object) -> None:
 def workspace(folder: Path, configuration: str = "") -> Path:
     subprocess.run([COMMAND, "init", folder], check=True, capture_output=True)
     if configuration:
-        (folder / "kathodos.toml").write_text(configuration)
+        actors = f"[actors]\nnames = [{json.dumps(system_user())}]\n"
+        (folder / "kathodos.toml").write_text(f"{configuration}\n{actors}")
     return folder
 
 

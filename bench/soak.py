@@ -131,7 +131,8 @@ def soaked(folder, server, asked):
     words = ["init", str(office), "--store", server.url("soak")]
     subprocess.run([COMMAND, *words], check=True, capture_output=True)
     configuration = office / "kathodos.toml"
-    configuration.write_text(configuration.read_text().replace("wait = 10 ", f"wait = {WAIT} "))
+    text = configuration.read_text().replace("wait = 10 ", f"wait = {WAIT} ")
+    configuration.write_text(text.replace("names = [", 'names = ["head", '))
     (office / "rules" / "dues.toml").write_text(RULES)
     lay_out(office, asked.identities)
     run.do("", "gather")

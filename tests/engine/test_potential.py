@@ -110,6 +110,34 @@ class PotentialReach(unittest.TestCase):
         nobody = {**catalogue, "mandates": []}
         self.assertIsNone(way_to(index_of(nobody), records, asker, node, index.action_number["s", "edit"], at))
 
+    def widened(self, grants, combining="first-applicable"):
+        """Whether somebody who may administer the role that they have comes to reach the vault by widening it."""
+        catalogue = {
+            "systems": [{"system": "s", "combining": combining}],
+            "identities": [{"id": "p"}],
+            "roles": [{"system": "s", "role": "desk"}],
+            "actions": [{"system": "s", "action": "edit", "kind": "administer"}, {"system": "s", "action": "view"}],
+            "role_permissions": [{"system": "s", "role": "desk", "action": "edit", "resource": "s:/roles/desk"}],
+            "resources": [{"resource": "s:/roles/desk", "type": "role"}, {"resource": "s:/vault"}],
+            "grants": [{"grant": f"g{at}", "holder": "identity:p", **grant} for at, grant in enumerate(grants)],
+        }
+        index, records, asker, at = asked(catalogue)
+        node = index.tree.node(parse_address("s:/vault"))
+        steps = way_to(index, records, asker, node, index.action_number["s", "view"], at)
+        return None if steps is None else [step.text for step in steps]
+
+    def test_a_widened_role_gives_the_more_as_the_grant_that_gives_it(self):
+        role, deny = {"gives": "role:s/desk"}, {"gives": "view s:/vault", "effect": "deny"}
+        self.assertEqual(self.widened([{**role, "tier": -1}, {**deny, "tier": 0}]), ["widens role:s/desk"])
+        self.assertIsNone(self.widened([{**role, "tier": 1}, {**deny, "tier": 0}]))
+        self.assertEqual(self.widened([{**role, "tier": 0}]), ["widens role:s/desk"])
+        scoped = {**role, "on": "s:/roles"}
+        self.assertIsNone(self.widened([scoped]))
+        denied = {**role, "on": "s:/vault", "effect": "deny"}
+        self.assertIsNone(
+            self.widened([role, denied], "deny-overrides"), "what is put into the role is denied there too"
+        )
+
 
 if __name__ == "__main__":
     unittest.main()

@@ -108,7 +108,8 @@ def main(words: Sequence[str] | None = None) -> int:
         remedy = "Check that the file is there and may be used."
         if error.errno == errno.ENOSPC:
             _let_go()
-            remedy = "Make room, or let the answer go elsewhere."
+            _say(f"{where}No room is left where the answer goes: make some, or let it go elsewhere.")
+            return Status.WRONG_DATA
         _say(DataError(f"{where}{error.strerror or error}.", remedy))
         return Status.WRONG_DATA
     return status
@@ -179,7 +180,7 @@ def _complete(parser: argparse.ArgumentParser) -> None:
         argcomplete.autocomplete(parser)
 
 
-def _say(error: KathodosError) -> None:
+def _say(error: KathodosError | str) -> None:
     from kathodos.output.answers import say
 
     for line in str(error).splitlines():

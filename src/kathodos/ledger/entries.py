@@ -17,6 +17,7 @@ import msgspec
 import numpy as np
 
 from kathodos.columns.dictionary import Codes, DictionaryColumn, Scalar, in_chunks
+from kathodos.errors import DataError
 from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head
 from kathodos.ledger.payloads import Payload
@@ -103,8 +104,13 @@ def row_of(entry: Entry, leaf: bytes) -> EntryRow:
 
 
 def read_entries(reader: Reader) -> list[Entry]:
-    """All entries, the oldest first."""
-    return [*newest_entries(reader)][::-1]
+    """All entries, the oldest first. Raises DataError where one is missing."""
+    entries = [*newest_entries(reader)][::-1]
+    for expected, entry in enumerate(entries, 1):
+        if entry.number != expected:
+            what = f"Entry {expected} of the ledger is not there any more: somebody has taken it out."
+            raise DataError(what, "See what was altered with `kathodos ledger verify`; put the store back from a copy.")
+    return entries
 
 
 def read_heads(reader: Reader) -> list[Head]:
