@@ -271,6 +271,17 @@ class TheLedger(Trust, unittest.TestCase):
             said = inside(*words, cwd=self.here, status=3).stderr
             self.assertIn("Row 1 of grants in the store is not what was written there", said)
 
+    def test_a_row_brought_back_ended_taken_out_or_put_in_is_not_answered_from(self):
+        for statement, said in (
+            ("UPDATE grants SET until = 2 WHERE row = 1", "begins or ends where no entry"),
+            ("UPDATE grants SET since = 2 WHERE row = 1", "begins or ends where no entry"),
+            ("DELETE FROM grants WHERE row = 1", "holds 3 rows of grants, and entries of the ledger have brought 4"),
+        ):
+            shutil.rmtree(stores.computed(self.here), ignore_errors=True)
+            stores.altered(self.here, statement)
+            self.assertIn(said, inside("reach", "--by", "ann", cwd=self.here, status=3).stderr)
+            stores.replaced(self.here, self.prepared)
+
     def test_what_was_computed_from_entries_that_are_gone_is_told(self):
         inside("reach", "--by", "bo", cwd=self.here)
         stores.altered(self.here, "UPDATE ledger SET leaf = x'00' WHERE number = 1")

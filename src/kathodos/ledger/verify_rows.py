@@ -7,8 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 
-from kathodos.columns.csr import Ints, ints, joined
-from kathodos.columns.ordered import insertion_points, order_of
+from kathodos.columns.csr import Ints
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.ranges import ranges_in
 from kathodos.ledger.discrepancies import Discrepancy
 from kathodos.ledger.entries import BLOCK, Digest
@@ -16,6 +16,7 @@ from kathodos.model.kinds import Kind
 from kathodos.store.base import Reader
 from kathodos.store.blocks import FIRST, FOREVER, LAST, Block, joined_blocks
 from kathodos.store.marks import checksums_of, value_checksums
+from kathodos.store.recorded import Closings, Openings
 
 RowsOfEntries = Mapping[int, Mapping[str, Mapping[str, str]]]  # by entry and kind: which it opened and closed
 Checked = tuple[int, list[Discrepancy]]  # how many rows, and what is wrong with them
@@ -31,7 +32,7 @@ def kept_of(rows: Mapping[str, Mapping[str, str]], kind: Kind) -> Mapping[str, s
 def row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Checked:
     """The number of rows of one kind, and what is wrong with them against what the entries say of them."""
     entries, beyond = _within(entries, kind, reader.last_row(kind))
-    opened, closed = _Opened(kind, entries), _Closed(kind, entries)
+    opened, closed = _Opened(kind, entries), Closings(_ranges(entries, kind, "closed"))
     wrong = [Discrepancy(f"entry {it}", f"says that it wrote rows of {kind.name} that cannot be") for it in beyond]
     suspects: set[int] = set()
     count = 0
@@ -39,7 +40,7 @@ def row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Che
     total = 0
     for part in opened.pieces(_with_faults(it) for it in reader.blocks(kind, FIRST, LAST)):
         total += len(part)
-        by, ends = opened.openers(part.rows), closed.ends(part.rows)
+        by, ends = opened.openers(part.rows), closed.of(part.rows)
         intact = part.checksums == 0
         is_recorded = (by == part.since) & (part.until == ends)
         odd = (~(intact & is_recorded & (by > 0))).nonzero()[0]
@@ -105,23 +106,22 @@ def _within(entries: RowsOfEntries, kind: Kind, last: int) -> tuple[RowsOfEntrie
     return found, beyond
 
 
+def _ranges(entries: RowsOfEntries, kind: Kind, part: str) -> Iterator[tuple[range, int]]:
+    """The ranges of rows of a kind that entries opened or closed, each with its entry."""
+    for number, one in entries.items():
+        yield from ((rows, number) for rows in ranges_in(kept_of(one, kind).get(part, "")))
+
+
 class _Opened:
     """Which entry opened each row of a kind, as the entries say it."""
 
     def __init__(self, kind: Kind, entries: RowsOfEntries) -> None:
-        opened_ranges = sorted(
-            (rows.start, rows.stop, number)
-            for number, one in entries.items()
-            for rows in ranges_in(kept_of(one, kind).get("opened", ""))
-        )
-        self._firsts, self._ends, self._numbers = (
-            np.array([one[at] for one in opened_ranges], dtype=np.int64) for at in range(3)
-        )
+        self._openings = Openings(_ranges(entries, kind, "opened"))
         self._seen: list[Ints] = []
 
     def pieces(self, read: Iterator[Block]) -> Iterator[Block]:
         """The rows in the blocks in which the entries' digests were made; rows between ranges by themselves."""
-        limits = np.unique(np.concatenate([[FIRST], self._firsts, self._ends]))
+        limits = np.unique(np.concatenate([[FIRST], self._openings.firsts, self._openings.ends]))
         rest, following = next(read, None), next(read, None)
         while rest is not None:
             while following is not None and len(rest) < BLOCK:
@@ -140,44 +140,18 @@ class _Opened:
     def openers(self, rows: Ints) -> Ints:
         """The entry that opened each row, 0 where none did; notes that the rows are there."""
         self._seen.append(rows)
-        if not len(self._firsts):
-            return np.zeros(len(rows), dtype=np.int64)
-        at = np.maximum(insertion_points(self._firsts, rows, side="right") - 1, 0)
-        is_inside = (rows >= self._firsts[at]) & (rows < self._ends[at])
-        return np.where(is_inside, self._numbers[at], 0)
+        return self._openings.of(rows)
 
     def missing(self) -> Iterator[tuple[int, int, int]]:
         """The rows that an entry opened and that were not seen: the first and the last that follow on it, the entry."""
         seen = np.concatenate([np.zeros(0, dtype=np.int64), *self._seen])
-        for first, end, number in zip(self._firsts, self._ends, self._numbers, strict=True):
+        openings = self._openings
+        for first, end, number in zip(openings.firsts, openings.ends, openings.numbers, strict=True):
             between = seen[insertion_points(seen, first) : insertion_points(seen, end)]
             if len(between) < end - first:
                 known = np.concatenate([[first - 1], between, [end]])
                 for at in (np.diff(known) > 1).nonzero()[0].tolist():
                     yield int(known[at]) + 1, int(known[at + 1]) - 1, int(number)
-
-
-class _Closed:
-    """Which entry closed each row of a kind, as the entries say it."""
-
-    def __init__(self, kind: Kind, entries: RowsOfEntries) -> None:
-        ranges = [
-            (rows, number)
-            for number, one in entries.items()
-            for rows in ranges_in(kept_of(one, kind).get("closed", ""))
-        ]
-        rows = joined([np.arange(it.start, it.stop) for it, _ in ranges])
-        order = order_of(rows)
-        self._rows = rows[order]
-        self._numbers = np.repeat(ints(number for _, number in ranges), ints(len(it) for it, _ in ranges))[order]
-
-    def ends(self, rows: Ints) -> Ints:
-        """The entry that closed each row, the last one that says so; FOREVER where none did."""
-        ends = np.full(len(rows), FOREVER)
-        at = insertion_points(self._rows, rows, side="right") - 1
-        found = (at >= 0) & (self._rows[at] == rows) if len(self._rows) else np.zeros(len(rows), dtype=bool)
-        ends[found] = self._numbers[at[found]]
-        return ends
 
 
 def _what_is_wrong(since: int, until: int, opened: int, closed: int, is_intact: bool) -> str:

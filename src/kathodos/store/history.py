@@ -30,14 +30,16 @@ from kathodos.columns.strings import StringTable
 from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.store.base import Reader, rows_of_entry, unreadable
-from kathodos.store.blocks import FOREVER, Block, joined_blocks
+from kathodos.store.blocks import FOREVER, LAST, Block, joined_blocks
 from kathodos.store.computed import Arrays, Computed, ComputedFolder
 from kathodos.store.marks import checksums_of, value_checksums
+from kathodos.store.recorded import Closings, Openings
 
 SOURCE = "source"
 _OPEN = 2**31 - 1  # stands for FOREVER among 32-bit entry numbers
 _MOST_BEHIND = 20_000  # rows behind the file up to which they are read anew by each command
 _MOST_ENTRIES = 200
+_ALTERED = "See what was altered with `kathodos ledger verify`; put the store back from a copy."
 _TOGETHER = 20_000  # rows whose marks are looked at together
 
 
@@ -50,12 +52,16 @@ _NONE: Closed = (_NOTHING, _NOTHING)
 class Pending:
     """What entries after a file opened and closed of one kind: ranges of row numbers."""
 
-    opened: list[range] = field(default_factory=list)
+    opened: list[tuple[range, int]] = field(default_factory=list)
     closed: list[tuple[range, int]] = field(default_factory=list)
     entries: int = 0
 
     def __len__(self) -> int:
-        return sum(map(len, self.opened)) + sum(len(rows) for rows, _ in self.closed)
+        return self.rows_opened + sum(len(rows) for rows, _ in self.closed)
+
+    @property
+    def rows_opened(self) -> int:
+        return sum(len(rows) for rows, _ in self.opened)
 
     def closures(self) -> Closed:
         """The rows that were closed, and by which entry."""
@@ -175,16 +181,25 @@ class Added:
         return len(self.rows)
 
 
-def _read(reader: Reader, kind: Kind, ranges: Iterable[range]) -> Added:
-    """Rows with numbers in these ranges, read from the store."""
-    return _added(kind, [it for numbers in ranges for it in reader.blocks(kind, numbers.start, numbers.stop - 1)])
-
-
-def _added(kind: Kind, blocks: Sequence[Block]) -> Added:
-    if not blocks:
+def _read(reader: Reader, kind: Kind, pending: Pending, is_whole: bool) -> Added:
+    """The rows that entries opened (`is_whole`: all there are), read from the store; they have to be as entries say."""
+    ranges = [range(1, LAST + 1)] if is_whole else [rows for rows, _ in pending.opened]
+    blocks = [it for numbers in ranges for it in reader.blocks(kind, numbers.start, numbers.stop - 1)]
+    if not blocks and not pending.rows_opened:
         return _none_of(kind)
+    if sum(map(len, blocks)) != pending.rows_opened:
+        there, brought = sum(map(len, blocks)), pending.rows_opened
+        what = f"The store holds {there} rows of {kind.name}, and entries of the ledger have brought {brought}."
+        raise DataError(what, _ALTERED)
     whole = joined_blocks(blocks)
     _must_be_marked(kind, whole)
+    expected = Openings(pending.opened).of(whole.rows), Closings(pending.closed).of(whole.rows)
+    wrong = ((whole.since != expected[0]) | (whole.until != expected[1])).nonzero()[0]
+    if len(wrong):
+        what = (
+            f"Row {whole.rows[wrong[0]]} of {kind.name} in the store begins or ends where no entry of the ledger says."
+        )
+        raise DataError(what, _ALTERED)
     until = np.where(whole.until == FOREVER, _OPEN, whole.until)
     named = zip((SOURCE, *kind.names), (whole.sources, *whole.columns), strict=True)
     return Added(whole.rows, whole.since, until, dict(named))
@@ -198,7 +213,7 @@ def _must_be_marked(kind: Kind, block: Block) -> None:
         wrong = (checksums_of(block.rows[part], codes, checks) != block.checksums[part]).nonzero()[0]
         if len(wrong):
             what = f"Row {block.rows[part][wrong[0]]} of {kind.name} in the store is not what was written there."
-            raise DataError(what, "See what was altered with `kathodos ledger verify`; put the store back from a copy.")
+            raise DataError(what, _ALTERED)
 
 
 class Histories:
@@ -241,7 +256,7 @@ class Histories:
                     sum(map(len, some)) > last or any(it.stop > last + 1 for it in some) for some in (opened, closed)
                 ):
                     raise unreadable(number)  # more rows than there are
-                pending.opened += opened
+                pending.opened += [(numbers, number) for numbers in opened]
                 pending.closed += [(numbers, number) for numbers in closed]
         return pending
 
@@ -256,11 +271,12 @@ class Histories:
     def _opened(self, kind: Kind) -> KindHistory:
         stored = self._stored(kind)
         if stored is None:
-            return self._kept(kind, KindHistory(kind, None, _added(kind, list(self.reader.blocks(kind))), _NONE))
+            everything = _read(self.reader, kind, self._pending(kind, 0), is_whole=True)
+            return self._kept(kind, KindHistory(kind, None, everything, _NONE))
         pending = self._pending(kind, stored.point.entry)
         if not len(pending) and pending.entries < _MOST_ENTRIES:
             return KindHistory(kind, stored, _none_of(kind), _NONE)
-        added = _read(self.reader, kind, pending.opened)
+        added = _read(self.reader, kind, pending, is_whole=False)
         history = KindHistory(kind, stored, added, pending.closures())
         is_far_behind = len(pending) > min(_MOST_BEHIND, len(stored["rows"])) or pending.entries >= _MOST_ENTRIES
         return self._kept(kind, history) if is_far_behind else history
@@ -283,7 +299,7 @@ class Histories:
     def _taken_in(self, kind: Kind, parts: Sequence[Opened]) -> KindHistory:
         stored = self._stored(kind)
         pending = self._pending(kind, stored.point.entry if stored is not None else 0)
-        if sum(map(len, pending.opened)) != sum(len(part.sources) for part in parts):
+        if pending.rows_opened != sum(len(part.sources) for part in parts):
             return self._opened(kind)  # others wrote meanwhile
         rows = np.concatenate([np.arange(part.first, part.first + len(part.sources)) for part in parts])
         named = [(SOURCE, [part.sources for part in parts])]
