@@ -506,8 +506,8 @@ def _too_long(*_):
 
 def fault_of(name, content):
     """What is wrong with how a reader takes an input; nothing where it ends as it should."""
-    signal.signal(signal.SIGALRM, _too_long)
-    signal.alarm(MOST_SECONDS)
+    signal.signal(signal.SIGPROF, _too_long)
+    signal.setitimer(signal.ITIMER_PROF, MOST_SECONDS)  # of the processor's time, however busy the machine is
     try:
         with contextlib.redirect_stdout(io.StringIO()), contextlib.redirect_stderr(io.StringIO()):
             READERS[name][0](content)
@@ -518,7 +518,7 @@ def fault_of(name, content):
     except BaseException:
         return traceback.format_exc(limit=-4)
     finally:
-        signal.alarm(0)
+        signal.setitimer(signal.ITIMER_PROF, 0)
     return ""
 
 

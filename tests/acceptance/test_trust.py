@@ -285,7 +285,7 @@ class TheLedger(Trust, unittest.TestCase):
     def test_what_was_computed_from_entries_that_are_gone_is_told(self):
         inside("reach", "--by", "bo", cwd=self.here)
         stores.altered(self.here, "UPDATE ledger SET leaf = x'00' WHERE number = 1")
-        self.assert_found(self.found(), "the computed file", "of another history")
+        self.assert_found(self.found(), "entry 1", "of another history than this")
 
 
 class Anchors(Scratch, unittest.TestCase):

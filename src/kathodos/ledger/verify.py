@@ -131,16 +131,21 @@ def _leaf(entry: Entry) -> bytes:
 
 
 def _tree_discrepancies(reader: Reader, written: list[EntryRow]) -> Iterator[Discrepancy]:
-    """What is wrong with the nodes of the tree that the store keeps, of which the next entry's root is made."""
-    expected: dict[tuple[int, int], bytes] = {}
-    for size, row in enumerate(written):
+    """What is wrong with the nodes of the tree that the store keeps, of which the next entry's root is made.
+
+    Where entries are missing only the leaves of the others are looked at.
+    """
+    expected = {(0, row.number - 1): row.leaf for row in written}
+    is_whole = len(written) == (written[-1].number if written else 0)
+    for size, row in enumerate(written if is_whole else ()):
         for level, position, value in merkle.grown(size, row.leaf, lambda *at: expected[at]):
             expected[level, position] = value
     wrong, seen = [], 0
     for level, position, value in reader.nodes():
-        if expected.get((level, position)) != value:
-            wrong.append(f"{position} of level {level}")
-        seen += 1
+        if (level, position) in expected or is_whole:
+            seen += 1
+            if expected.get((level, position)) != value:
+                wrong.append(f"{position} of level {level}")
     if wrong:
         more = f" and {len(wrong) - 3} more" if len(wrong) > 3 else ""
         yield Discrepancy("the ledger's tree", f"nodes were changed or put in: {', '.join(wrong[:3])}{more}")
@@ -150,14 +155,18 @@ def _tree_discrepancies(reader: Reader, written: list[EntryRow]) -> Iterator[Dis
 
 def _computed_discrepancies(store: Store, reader: Reader) -> Iterator[Discrepancy]:
     """What was computed from the store and is not what was written, or belongs to entries that are gone."""
+    elsewhere: dict[int, list[str]] = {}
     for name, point in store.computed.looked_over().items():
-        where = f"the computed file {name}"
         if point is None:
             aside = store.computed.put_aside(name)
-            yield Discrepancy(where, f"is not what this tool wrote; it lies aside as {aside.name} and is not used")
+            what = f"is not what this tool wrote; it lies aside as {aside.name} and is not used"
+            yield Discrepancy(f"the computed file {name}", what)
         elif reader.leaf(point.entry) != point.leaf:
-            what = f"was made from entry {point.entry} of another history: entries were taken away, or all put back"
-            yield Discrepancy(where, what)
+            elsewhere.setdefault(point.entry, []).append(name)
+    for entry, names in sorted(elsewhere.items()):
+        files = plural(len(names), "computed file was", "computed files were")
+        which = f"{names[0]}{' ...' if len(names) > 1 else ''}"
+        yield Discrepancy(f"entry {entry}", f"was of another history than this: {files} made from it ({which})")
 
 
 def _proof_discrepancies(entries: list[Entry], reader: Reader, proof: Proof | None) -> Iterator[Discrepancy]:
