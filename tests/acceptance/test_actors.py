@@ -163,12 +163,18 @@ class ProvenActors(Prepared, unittest.TestCase):
 
     def test_verify_finds_an_entry_that_its_actor_did_not_sign(self):
         self.mark("one", "boss1", "boss1")
-        allowed = self.here / "allowed_signers"
-        whole = allowed.read_text()
-        allowed.write_text(whole.replace("boss1 ssh", "somebody ssh"))
-        self.assertTrue(any("entry 2" in where and "boss1" in what for where, what in self.verify(status=1)))
-        allowed.write_text(whole)
+        (self.here / "allowed_signers").write_text("")  # who has gone signed all the same while they were there
         self.assertEqual(self.verify(), set())
+        entry = records_inside("ledger", "list", cwd=self.here)[1]
+        self.forge(2, entry["proof"].replace("A", "B", 1) if "A" in entry["proof"] else entry["proof"][:-40])
+        self.assertTrue(any("entry 2" in where and "boss1" in what for where, what in self.verify(status=1)))
+
+    def test_another_hand_cannot_act_in_their_name(self):
+        self.mark("one", "auditor", "auditor")
+        proof = records_inside("ledger", "list", cwd=self.here)[1]["proof"]
+        self.mark("two", "boss1", "boss1")
+        self.forge(3, proof)
+        self.assertTrue(any("entry 3" in where and "boss1" in what for where, what in self.verify(status=1)))
 
     def test_an_entry_that_was_to_be_signed_and_is_not_is_found(self):
         self.mark("one", "boss1", "boss1")
@@ -185,8 +191,8 @@ class ProvenActors(Prepared, unittest.TestCase):
             ("entry 2", "bears no signature of its actor, which the configuration asked for then"), self.verify(1)
         )
 
-    def forge(self, number):
-        """Writes an entry anew without its signature, with the whole tree and all heads: who has all keys can."""
+    def forge(self, number, proof=""):
+        """Writes an entry anew with another signature, or none, with the tree and all heads: who has the key can."""
         from kathodos.ledger import merkle
         from kathodos.ledger.entries import read_entries
         from kathodos.ledger.keys import Head
@@ -195,8 +201,8 @@ class ProvenActors(Prepared, unittest.TestCase):
         workspace = Workspace.find(self.here)
         with workspace.store.reading() as reader:
             entries = read_entries(reader)
-        object.__setattr__(entries[number - 1], "proof", "")
-        statements, nodes = [f"UPDATE ledger SET proof = '' WHERE number = {number}"], {}
+        object.__setattr__(entries[number - 1], "proof", proof)
+        statements, nodes = [f"UPDATE ledger SET proof = '{proof}' WHERE number = {number}"], {}
         key, lines = workspace.keys.private(), []
         for at, entry in enumerate(entries):
             leaf = entry.leaf()

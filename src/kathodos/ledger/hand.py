@@ -13,12 +13,13 @@ from kathodos.ledger.settings import Settings
 
 @dataclass(frozen=True)
 class Signed:
-    """A statement that an actor has signed, and when."""
+    """A statement that an actor has signed, and when. `allowed_signers`: the text that said whose key is whose then."""
 
     actor: str
     statement: bytes
     signature: str
     time: str
+    allowed_signers: str | None = None
 
 
 class Proof(abc.ABC):

@@ -10,10 +10,11 @@ from __future__ import annotations
 import difflib
 import hashlib
 import re
-from collections.abc import Mapping, Sequence
+import tomllib
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
-
-import numpy as np
+from functools import cache
+from typing import Any
 
 from kathodos.ledger.entries import Entry
 from kathodos.ledger.payloads import SettingsPayload
@@ -21,6 +22,7 @@ from kathodos.model.kinds import SETTINGS
 from kathodos.store.base import Reader
 from kathodos.store.records import Records, columns_of
 
+CONFIGURATION = "kathodos.toml"
 _MOST_TOLD = 2000  # lines of a difference that an entry keeps; the texts themselves are kept whole
 
 
@@ -66,22 +68,44 @@ def files_recorded(records: Records) -> dict[str, str]:
     return {name: text for name, text in found.items() if plain.fullmatch(name) and name not in (".", "..", "rules/..")}
 
 
-def must_be_signed(reader: Reader, entries: Sequence[Entry]) -> set[int]:
-    """The entries that their actors were to sign, by the configuration that was in force."""
-    import tomllib
+@dataclass(frozen=True)
+class ProofAsked:
+    """Of an entry: whether its actor was to sign it, and the file that said whose key is whose (None: none is kept)."""
 
-    asked = np.zeros(len(entries) + 1, dtype=bool)
+    must_be_signed: bool = False
+    allowed_signers: str | None = None
+
+
+def proofs_asked(reader: Reader, entries: Sequence[Entry]) -> list[ProofAsked]:
+    """For each entry what the configuration asked for that was in force."""
+    versions = list(_versions(reader))
+    if not any(_actors_in(text).get("proof") for name, text, _, _ in versions if name == CONFIGURATION):
+        return [ProofAsked()] * len(entries)
+    asked = []
+    for entry in entries:
+        files = {name: text for name, text, since, until in versions if since <= entry.number < until}
+        actors = _actors_in(files.get(CONFIGURATION, ""))
+        name = str(actors.get("allowed_signers") or "allowed_signers")
+        asked.append(ProofAsked(actors.get("proof") == "ssh", files.get(name)))
+    return asked
+
+
+def _versions(reader: Reader) -> Iterator[tuple[str, str, int, int]]:
+    """Every version of every file: its name, its text, and from which entry to which it was in force."""
     for block in reader.blocks(SETTINGS):
         files, texts = (block.columns[SETTINGS.names.index(name)].listed() for name in ("file", "text"))
         for name, text, since, until in zip(files, texts, block.since.tolist(), block.until.tolist(), strict=True):
-            if name == "kathodos.toml":
-                try:
-                    actors = tomllib.loads(str(text)).get("actors", {})
-                except (tomllib.TOMLDecodeError, RecursionError):
-                    continue
-                if isinstance(actors, dict) and actors.get("proof") == "ssh":
-                    asked[max(since - 1, 0) : max(until - 1, 0)] = True
-    return {entry.number for entry, must in zip(entries, asked.tolist(), strict=False) if must}
+            yield str(name), str(text or ""), since, until
+
+
+@cache
+def _actors_in(text: str) -> Mapping[str, Any]:
+    """What a configuration says of actors; nothing where it cannot be read."""
+    try:
+        actors = tomllib.loads(text).get("actors", {})
+    except (tomllib.TOMLDecodeError, RecursionError):
+        return {}
+    return actors if isinstance(actors, dict) else {}
 
 
 @dataclass(frozen=True)

@@ -23,9 +23,9 @@ _AT_ONCE = 8
 
 
 class SSHProof(Proof):
-    """`allowed_signers`: the file that says whose key is whose; `key`: the one to sign with (None: the usual one)."""
+    """`allowed_signers`: the file that says whose key is whose now; `key`: the one to sign with (None: the usual)."""
 
-    def __init__(self, allowed_signers: Path, key: str | None = None) -> None:
+    def __init__(self, allowed_signers: Path = Path("allowed_signers"), key: str | None = None) -> None:
         self.allowed_signers = allowed_signers
         self.key = key
 
@@ -49,17 +49,20 @@ class SSHProof(Proof):
             return list(pool.map(self._is_wrong, statements))
 
     def _is_wrong(self, signed: Signed) -> str:
-        if not self.allowed_signers.is_file():
+        if signed.allowed_signers is None and not self.allowed_signers.is_file():
             raise DataError(
                 f"{self.allowed_signers} is not there, and says whose key is whose.",
                 "Write a line for each person: NAME KEYTYPE KEY, as ssh-keygen(1) describes allowed_signers.",
             )
         when = "".join(letter for letter in signed.time[:19] if letter.isdigit())
-        with tempfile.NamedTemporaryFile(suffix=".sig") as file:
-            file.write(signed.signature.encode("utf-8", "replace"))
-            file.flush()
-            words = ["ssh-keygen", "-Y", "verify", "-n", NAMESPACE, "-f", str(self.allowed_signers)]
-            words += ["-I", signed.actor, "-s", file.name, f"-Overify-time={when}"]
+        with tempfile.TemporaryDirectory() as scratch:
+            signature, signers = Path(scratch) / "signature", self.allowed_signers
+            signature.write_text(signed.signature, encoding="utf-8", errors="replace")
+            if signed.allowed_signers is not None:
+                signers = Path(scratch) / "allowed_signers"
+                signers.write_text(signed.allowed_signers, encoding="utf-8", errors="replace")
+            words = ["ssh-keygen", "-Y", "verify", "-n", NAMESPACE, "-f", str(signers)]
+            words += ["-I", signed.actor, "-s", str(signature), f"-Overify-time={when}"]
             done = _run(words, signed.statement)
         return _said(done) if done.returncode else ""
 

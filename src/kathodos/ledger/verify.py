@@ -21,7 +21,7 @@ from kathodos.ledger.entries import (
 )
 from kathodos.ledger.hand import Proof, Signed
 from kathodos.ledger.keys import Head, Keys
-from kathodos.ledger.settings import must_be_signed
+from kathodos.ledger.settings import proofs_asked
 from kathodos.ledger.verify_heads import Witnesses, head_discrepancies
 from kathodos.ledger.verify_rows import Checked, RowsOfEntries, kept_of, row_discrepancies
 from kathodos.model.kinds import BY_NAME, KINDS
@@ -169,19 +169,18 @@ def _computed_discrepancies(store: Store, reader: Reader) -> Iterator[Discrepanc
         yield Discrepancy(f"entry {entry}", f"was of another history than this: {files} made from it ({which})")
 
 
-def _proof_discrepancies(entries: list[Entry], reader: Reader, proof: Proof | None) -> Iterator[Discrepancy]:
+def _proof_discrepancies(entries: list[Entry], reader: Reader, proof: Proof) -> Iterator[Discrepancy]:
     """Entries that do not bear the signature of who is said to have acted, where one was to be."""
     signed = [entry for entry in entries if entry.proof]
-    must = must_be_signed(reader, entries) if signed or proof is not None else set()
-    for number in sorted(must - {entry.number for entry in signed}):
-        yield Discrepancy(f"entry {number}", "bears no signature of its actor, which the configuration asked for then")
-    if not signed:
-        return
-    if proof is None:
-        yield Discrepancy("the actors' signatures", "cannot be checked: nothing says any more whose key is whose")
-        return
-    statements = [Signed(it.actor, it.statement(), it.proof, it.time) for it in signed]
-    for entry, wrong in zip(signed, proof.wrong_among(statements), strict=True):
+    asked = dict(zip([it.number for it in entries], proofs_asked(reader, entries), strict=True))
+    for entry in entries:
+        if asked[entry.number].must_be_signed and not entry.proof:
+            what = "bears no signature of its actor, which the configuration asked for then"
+            yield Discrepancy(f"entry {entry.number}", what)
+    statements = [
+        Signed(it.actor, it.statement(), it.proof, it.time, asked[it.number].allowed_signers) for it in signed
+    ]
+    for entry, wrong in zip(signed, proof.wrong_among(statements) if signed else (), strict=True):
         if wrong:
             yield Discrepancy(f"entry {entry.number}", f"does not bear a signature of {entry.actor}: {wrong}")
 

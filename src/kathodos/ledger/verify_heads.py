@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 from kathodos.errors import DataError
@@ -12,6 +12,7 @@ from kathodos.ledger.anchors import Anchor
 from kathodos.ledger.discrepancies import ALTERED, DAMAGED, Discrepancy, about_entries
 from kathodos.ledger.hand import Proof
 from kathodos.ledger.keys import Head, Keys, is_signed
+from kathodos.ledger.ssh import SSHProof
 
 _UNSIGNED = "no signed head: inserted, or the head was taken away"
 
@@ -22,7 +23,7 @@ class Witnesses:
 
     kept: Sequence[Head] = ()
     anchor: Anchor | None = None
-    proof: Proof | None = None
+    proof: Proof = field(default_factory=SSHProof)
 
 
 def head_discrepancies(

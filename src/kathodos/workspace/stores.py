@@ -34,7 +34,6 @@ def copy_store(workspace: Workspace, url: str, is_move: bool) -> tuple[Store, Co
     Raises CallError where there is something already, and DataError where a store cannot be used.
     """
     from kathodos.ledger.verify import verify
-    from kathodos.ledger.verify_heads import Witnesses
     from kathodos.store.copying import copied
 
     target = named_store(url, workspace.folder, workspace.configuration.store.wait)
@@ -43,7 +42,7 @@ def copy_store(workspace: Workspace, url: str, is_move: bool) -> tuple[Store, Co
     source = workspace.store.write() if is_move else workspace.store.reading()  # nobody writes while it moves
     with source as reader:
         found = copied(reader, target)
-        verification = verify(target, workspace.keys, Witnesses(proof=workspace.proof))
+        verification = verify(target, workspace.keys)
         if is_move and not verification.discrepancies:
             _note(workspace, url)
     return target, found, verification

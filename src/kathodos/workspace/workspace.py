@@ -311,7 +311,7 @@ class Workspace:
         from kathodos.ledger.verify import verify
         from kathodos.ledger.verify_heads import Witnesses
 
-        found = verify(self.store, self.keys, Witnesses(kept, anchor or self.anchor, self.proof))
+        found = verify(self.store, self.keys, Witnesses(kept, anchor or self.anchor))
         if not found.discrepancies and found.head is not None:
             with contextlib.suppress(OSError):  # who may not write here has others who note it
                 self.keys.witness_new(found.head)
