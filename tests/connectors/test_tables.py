@@ -75,6 +75,7 @@ class Reading(unittest.TestCase):
         self.assertEqual(wrong(problems), [(1, "colour", "unknown column; it is not used", "noted")])
 
     @example([["\ufeff", ""]])
+    @example([["", "\ufffd"]])
     @given(st.lists(st.lists(st.text(st.characters(codec="utf-8"), max_size=6), min_size=2, max_size=2), max_size=8))
     def test_whatever_csv_can_write_is_read_back_with_the_right_lines(self, rows):
         text = io.StringIO(newline="")

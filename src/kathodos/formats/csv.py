@@ -91,7 +91,7 @@ class _Reader:
             return False
         if text.startswith("\ufeff"):  # the mark of a file's start is a character of a name here; Arrow drops it
             return False
-        return text.isascii() or not _is_broken(text)
+        return text.isascii() or not self.is_broken(text)
 
     def split(self, text: str, growing: Growing) -> bool:
         """Adds a plain block whose records are all as wide as the header; False where they are not."""
@@ -157,6 +157,16 @@ class _Reader:
         self.lines += [line] if line else []
         return bool(line)
 
+    def is_broken(self, text: str) -> bool:
+        """Whether some of the text could not be decoded."""
+        if text.isascii():
+            return False
+        try:
+            text.encode()
+        except UnicodeEncodeError:
+            return True
+        return "\ufffd" in text and self.encoding.startswith("UTF-16")  # which has no other sign of it
+
     def what_is_wrong(self, cells: list[str] | csv.Error) -> tuple[str, str]:
         if isinstance(cells, csv.Error):
             if "limit" in str(cells):
@@ -172,7 +182,7 @@ class _Reader:
         text = "".join(cells)
         if "\0" in text:
             return "holds a NUL character", "Take it out; the file may have been cut off or is not text."
-        if _is_broken(text):
+        if self.is_broken(text):
             remedy = f"Save the file as {self.encoding}, or say which encoding it has."
             return f"is not {self.encoding}", remedy
         return "", ""
@@ -192,14 +202,3 @@ def _split(text: str, delimiter: str, width: int) -> list[Any]:
         convert_options=pyarrow.csv.ConvertOptions(column_types=dict.fromkeys(names, pa.large_string())),
     )
     return [column.combine_chunks() for column in table.columns]
-
-
-def _is_broken(text: str) -> bool:
-    """Whether some of the text could not be decoded."""
-    if text.isascii():
-        return False
-    try:
-        text.encode()
-    except UnicodeEncodeError:
-        return True
-    return "\ufffd" in text
