@@ -12,6 +12,7 @@ from kathodos.columns.moments import moments_of
 from kathodos.columns.strings import StringTable, starting_with
 from kathodos.engine.compiled.index import Holders
 from kathodos.model.kinds import ACTIVITY
+from kathodos.model.references import reference_to
 from kathodos.store.records import Records
 
 
@@ -64,7 +65,11 @@ class Activity:
     def name(self, number: int) -> str:
         """The reference of who used."""
         beyond = number - self.holders.first_group
-        return f"account:{self.column('account').values[beyond]}" if beyond >= 0 else self.holders.references[number]
+        return (
+            reference_to("account", self.column("account").values[beyond])
+            if beyond >= 0
+            else self.holders.references[number]
+        )
 
     def since(self, moment: int) -> Bools:
         """Which uses were at a moment or later."""

@@ -26,6 +26,7 @@ from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals
 from kathodos.model import kinds
 from kathodos.model.kinds import GATHERED, Kind
+from kathodos.model.references import reference_to
 from kathodos.store.history import Histories, KindHistory
 from kathodos.store.records import Edits
 
@@ -112,8 +113,8 @@ def _concerned(kind: str, record: Mapping[str, object]) -> str:
     if kind == kinds.MEMBERS.name:
         return str(record["member"])
     if kind == kinds.IDENTITIES.name:
-        return f"identity:{record['id']}"
-    return f"account:{record['system']}/{record['login']}"
+        return reference_to("identity", record["id"])
+    return reference_to("account", record["system"], record["login"])
 
 
 @dataclass(frozen=True)
@@ -178,7 +179,7 @@ class ReachDifferences:
             was, is_now = _owner(first.index, old), _owner(second.index, new)
             _, begin, end = reaching.reached_by(reaching.reach.alike[[at]])
             texts = _pair_texts(reaching, stretches(begin, end - begin)[1])
-            found.append(MovedAccount(f"account:{second.index.holders.accounts[new]}", was, is_now, texts))
+            found.append(MovedAccount(reference_to("account", second.index.holders.accounts[new]), was, is_now, texts))
         return found
 
     def _looked_at(self, first: Side, second: Side, edits: Edits | None) -> Ints:
@@ -211,8 +212,8 @@ class ReachDifferences:
     def _name(self, number: int) -> str:
         people, accounts = self._tables
         if number < people.size:
-            return f"identity:{people.name(number)}"
-        return f"account:{accounts.name(number - people.size)}"
+            return reference_to("identity", people.name(number))
+        return reference_to("account", accounts.name(number - people.size))
 
     # What differs
 
@@ -345,7 +346,7 @@ def _pair_texts(reaching: _Reaching, positions: Ints) -> list[str]:
 def _owner(index: Index, account: int) -> str | None:
     """The identity that an account is tied to, if it is to one."""
     owner = int(index.holders.owner[account])
-    return f"identity:{index.holders.identities[owner]}" if owner >= 0 else None
+    return reference_to("identity", index.holders.identities[owner]) if owner >= 0 else None
 
 
 @dataclass(frozen=True)

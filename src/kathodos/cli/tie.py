@@ -7,6 +7,7 @@ import argparse
 from kathodos.cli.options import Commands, Formatter, acting, command
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
+from kathodos.model.references import name_in
 
 _NOBODY = "nobody"
 
@@ -55,11 +56,11 @@ def _tie(session: Session) -> int:
     from kathodos.store.naming import resolved
 
     asked, records = session.arguments, session.view.catalogue
-    account = resolved(records, asked.account, (ACCOUNTS,)).removeprefix("account:")
+    account = name_in("account", resolved(records, asked.account, (ACCOUNTS,)))
     rules = session.workspace.configuration.tie_rules
     if asked.undo:
         return session.answer(tied_again(account, session.carry_out(UntieAccount(account, rules)).entry))
     identity = NOBODY
     if asked.identity != _NOBODY:
-        identity = resolved(records, asked.identity, (IDENTITIES,)).removeprefix("identity:")
+        identity = name_in("identity", resolved(records, asked.identity, (IDENTITIES,)))
     return session.answer(tied(account, identity, session.carry_out(TieAccount(account, identity, rules)).entry))

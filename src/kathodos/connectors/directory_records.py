@@ -11,6 +11,7 @@ from kathodos.connectors.mapping import Table
 from kathodos.connectors.settings import Settings
 from kathodos.formats.raw import Problem, shown
 from kathodos.model import kinds
+from kathodos.model.references import name_in, reference_to
 
 _PERSON_CLASSES = ("person", "inetorgperson", "organizationalperson", "posixaccount")
 _GROUP_CLASSES = ("groupofnames", "groupofuniquenames", "posixgroup")
@@ -58,12 +59,16 @@ class Translation:
         people, groups = self.split(entries)
         for entry in people:
             if login := entry.first(self.attributes["id"]):
-                reference = f"identity:{login}" if "identities" in self.becomes else f"account:{self.system}/{login}"
+                reference = (
+                    reference_to("identity", login)
+                    if "identities" in self.becomes
+                    else reference_to("account", self.system, login)
+                )
                 self.names[plain_dn(entry.name)] = reference
                 self.logins[login.lower()] = reference
         for entry in groups:
             if name := entry.first("cn"):
-                self.names[plain_dn(entry.name)] = f"group:{self.system}/{name}"
+                self.names[plain_dn(entry.name)] = reference_to("group", self.system, name)
 
     @property
     def stands(self) -> dict[str, Callable[[tuple[Scalar, ...]], bool]]:
@@ -112,7 +117,7 @@ class Translation:
         record = {ours: entry.first(theirs) for ours, theirs in self.attributes.items()}
         if record.get("manager"):
             reference = self.names.get(plain_dn(str(record["manager"])), "")
-            record["manager"] = reference.removeprefix("identity:") or None
+            record["manager"] = name_in("identity", reference) or None
         if self.is_disabled(entry):
             record["status"] = "suspended"
         return record

@@ -21,6 +21,7 @@ from kathodos.errors import DataError
 from kathodos.formats.raw import NOTED, Problem, shown
 from kathodos.model.carried import carried
 from kathodos.model.kinds import GATHERED
+from kathodos.model.references import reference_to
 
 _KEYS = ("guard", "system", "tree", "dump", "passwd", "group", "administrators")
 _BITS = {"r": 4, "w": 2, "x": 1}
@@ -67,7 +68,7 @@ def read(source: Source, mark: str) -> Reading:
     for name in settings.texts("administrators"):
         if name not in users.groups.values():
             raise settings.expected(f"administrators = groups that there are, not {name}")
-        given = {"holder": f"group:{system}/{name}", "gives": f"* {system}:/**", "on": None, "tier": "-1"}
+        given = {"holder": reference_to("group", system, name), "gives": f"* {system}:/**", "on": None, "tier": "-1"}
         for column, value in given.items():
             columns["grants"][column].append(value)
     tables = [Table.of_cells(kind, place(source), columns[kind.name]) for kind in GATHERED if kind.name in columns]

@@ -18,6 +18,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from kathodos.model.addresses import address_of
+from kathodos.model.references import reference_to
 
 Columns = dict[str, list[str | None]]
 READ, WRITE, EXECUTE = 4, 2, 1
@@ -102,7 +103,11 @@ def columns_of(
     What a class may do with a file is one grant of a role, such as `file-r-x`, on the file's address. Every resource is
     detached, so that such a grant on a folder holds the folder alone.
     """
-    inside = [(groups[group], f"account:{system}/{users[user]}") for group, some in members.items() for user in some]
+    inside = [
+        (groups[group], reference_to("account", system, users[user]))
+        for group, some in members.items()
+        for user in some
+    ]
     roles = [f"{kind}-{_text(bits)}" for kind in _OF_KINDS for bits in range(8)]
     lines = [
         (f"{kind}-{_text(bits)}", action, "permit" if bits & bit else "deny")
@@ -122,7 +127,13 @@ def columns_of(
         for tier, holder, permissions in _classes(system, access, users, groups):
             _add(grants, holder, f"role:{system}/{kind}-{_text(permissions)}", address, tier)
         if 0 in users and access.is_executable and not access.is_folder:
-            _add(grants, f"account:{system}/{users[0]}", f"role:{system}/{_EXECUTES}", address, str(_SUPERUSER))
+            _add(
+                grants,
+                reference_to("account", system, users[0]),
+                reference_to("role", system, _EXECUTES),
+                address,
+                str(_SUPERUSER),
+            )
     everything = f"{system}:/**"
     return {
         "systems": _table(["system", "combining", "inherit", "gates"], [(system, _COMBINING, "0", "folder=search")]),
@@ -160,7 +171,7 @@ def _of_superuser(system: str, users: Mapping[int, str]) -> Iterator[tuple[str, 
     """The superuser reads, writes and searches everything; it executes what anybody may execute."""
     if 0 in users:
         for action in ("read", "write", "search"):
-            yield f"account:{system}/{users[0]}", f"{action} {system}:/**", None, str(_SUPERUSER)
+            yield reference_to("account", system, users[0]), f"{action} {system}:/**", None, str(_SUPERUSER)
 
 
 def _classes(
@@ -168,11 +179,11 @@ def _classes(
 ) -> Iterator[tuple[str, str, int]]:
     """(tier, holder, permissions) of every class that decides about a file."""
     if access.owner in users:
-        yield _OWNER, f"account:{system}/{users[access.owner]}", access.of_owner
+        yield _OWNER, reference_to("account", system, users[access.owner]), access.of_owner
     for user, permissions in access.of_users.items():
         if user in users:
-            yield _NAMED, f"account:{system}/{users[user]}", access.masked(permissions)
+            yield _NAMED, reference_to("account", system, users[user]), access.masked(permissions)
     for group, permissions in ((access.group, access.of_group), *access.of_groups.items()):
         if group in groups:
-            yield _GROUPS, f"group:{system}/{groups[group]}", access.masked(permissions)
+            yield _GROUPS, reference_to("group", system, groups[group]), access.masked(permissions)
     yield _OTHERS, "everyone", access.of_others

@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from kathodos.model.addresses import address_of
+from kathodos.model.references import reference_to
 from kathodos.model.times import time_text
 
 Record = dict[str, object]
@@ -196,13 +197,13 @@ class _Reader:
         found = list(self.query(_MEMBERS.format(inherits=options[0], sets=options[1])))
         inherits: dict[str, bool] = dict(self.query("SELECT rolname, rolinherit FROM pg_roles"))
         found.append(("pg_database_owner", owner, inherits[owner], True))
-        pairs = [(has(name), f"account:{self.system}/{name}") for name in names]
-        pairs += [(may_become(name), f"account:{self.system}/{name}") for name in names]
+        pairs = [(has(name), reference_to("account", self.system, name)) for name in names]
+        pairs += [(may_become(name), reference_to("account", self.system, name)) for name in names]
         for role, member, does_inherit, does_set in found:
             if does_set:
-                pairs.append((may_become(role), f"group:{self.system}/{may_become(member)}"))
+                pairs.append((may_become(role), reference_to("group", self.system, may_become(member))))
             if does_inherit:
-                pairs.append((has(role), f"group:{self.system}/{has(member)}"))
+                pairs.append((has(role), reference_to("group", self.system, has(member))))
         for group, member in sorted(set(pairs)):
             yield {"system": self.system, "group": group, "member": member}
 
@@ -242,19 +243,19 @@ class _Reader:
         """(holder, action, address) of everything that the access lists give."""
         everything = f"{self.system}:/**"
         for name, is_super, _ in roles:
-            yield f"group:{self.system}/{has(name)}", "use-role", self.at(ROLES, name)
-            yield f"group:{self.system}/{may_become(name)}", "become-role", self.at(ROLES, name)
+            yield reference_to("group", self.system, has(name)), "use-role", self.at(ROLES, name)
+            yield reference_to("group", self.system, may_become(name)), "become-role", self.at(ROLES, name)
             if is_super:
-                yield f"account:{self.system}/{name}", "*", everything
+                yield reference_to("account", self.system, name), "*", everything
             for action in self.of_all_data(name):
-                yield f"group:{self.system}/{has(name)}", action, everything
+                yield reference_to("group", self.system, has(name)), action, everything
         for name, _, role, grantee, privilege in self.query(_DATABASE):
             yield self.holder(role, grantee), _OF_DATABASES[privilege], self.in_database(name)
         for schema, function, arguments, role, grantee in self.query(_FUNCTION):
             address = address_of_function(self.system, database, schema, function, arguments)
             yield self.holder(role, grantee), "execute", address
         for role, member in self.query(_ADMINS):
-            yield f"group:{self.system}/{may_become(member)}", "admit", self.at(MEMBERS, role)
+            yield reference_to("group", self.system, may_become(member)), "admit", self.at(MEMBERS, role)
         for owner, schema, kind, role, grantee, privilege in self.query(_DEFAULT):
             action = _OF_SCHEMAS[privilege] if kind == "n" else privilege.lower()
             yield self.holder(role, grantee), action, self.at(DEFAULTS, owner, schema, _OBJECTS[kind])
@@ -276,4 +277,4 @@ class _Reader:
 
     def holder(self, role: str, grantee: int) -> str:
         """Whoever has the privileges of a grantee; number 0 is PUBLIC."""
-        return f"group:{self.system}/{has(role)}" if grantee else "everyone"
+        return reference_to("group", self.system, has(role)) if grantee else "everyone"

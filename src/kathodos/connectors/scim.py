@@ -23,6 +23,7 @@ from kathodos.model import kinds
 from kathodos.model.addresses import address_of
 from kathodos.model.carried import carried
 from kathodos.model.kinds import Kind
+from kathodos.model.references import name_in, reference_to
 
 if TYPE_CHECKING:
     import httpx
@@ -311,11 +312,12 @@ class _Translation:
         known = [user for user in users if self.is_fit(user)]
         for user in known:
             name = user["userName"]
-            prefix = "identity:" if "identities" in self.becomes else f"account:{self.system}/"
-            self.references[str(user.get("id"))] = f"{prefix}{name}"
+            is_person = "identities" in self.becomes
+            reference = reference_to("identity", name) if is_person else reference_to("account", self.system, name)
+            self.references[str(user.get("id"))] = reference
         named = [group for group in groups if self.is_named(group)]
         for group in named:
-            self.references[str(group.get("id"))] = f"group:{self.system}/{group['displayName']}"
+            self.references[str(group.get("id"))] = reference_to("group", self.system, group["displayName"])
         tables = [self.table(kinds.SYSTEMS, [{"system": self.system}])]
         if "identities" in self.becomes:
             tables.append(self.table(kinds.IDENTITIES, [self.person(user) for user in known]))
@@ -363,7 +365,7 @@ class _Translation:
             "email": _main(user.get("emails")),
             "title": _text(user.get("title")),
             "department": _text(enterprise.get("department")),
-            "manager": manager.removeprefix("identity:") if manager.startswith("identity:") else None,
+            "manager": name_in("identity", manager) if manager.startswith("identity:") else None,
             "employment": _text(user.get("userType")),
         }
         return record | self.attributes(user)
@@ -420,7 +422,7 @@ class _Translation:
             for value in dict.fromkeys(_values(user.get("roles"))):
                 roles[value] = {"system": self.system, "role": value}
                 name = f"{self.system} {holder} role {value}"
-                grants.append({"grant": name, "holder": holder, "gives": f"role:{self.system}/{value}"})
+                grants.append({"grant": name, "holder": holder, "gives": reference_to("role", self.system, value)})
             for value in dict.fromkeys(_values(user.get("entitlements"))):
                 address = address_of(self.system, ("entitlements", value))
                 resources[address] = {"resource": address, "type": "entitlement", "title": value}

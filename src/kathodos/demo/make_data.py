@@ -27,6 +27,7 @@ from kathodos.demo.harbour import (
     TITLE_GROUPS,
     USES,
 )
+from kathodos.model.references import reference_to
 
 SEED = 20260615
 TODAY = date(2026, 6, 15)
@@ -122,7 +123,7 @@ class Harbour:
             self.add("roles", system=system, role=role, title=role.replace("-", " ").capitalize(), active=active)
             for line in lines:
                 if line.startswith(">"):
-                    self.add("role_juniors", system=system, role=role, junior=f"role:{line[1:]}")
+                    self.add("role_juniors", system=system, role=role, junior=reference_to("role", line[1:]))
                 else:
                     effect, text = ("deny", line[5:]) if line.startswith("deny ") else ("permit", line)
                     action, pattern = text.split(" ")
@@ -140,7 +141,9 @@ class Harbour:
             self.resource(f"directory:/groups/{group}", "group")
         for group, roles in GROUP_ROLES.items():
             for role in roles:
-                self.grant(f"group:directory/{group}", f"role:{role}", reason="by position", given_at="2023-01-09")
+                self.grant(
+                    f"group:directory/{group}", reference_to("role", role), reason="by position", given_at="2023-01-09"
+                )
         nested = (("nautical", "pilots"), ("nautical", "harbour-office"), ("waiver-panel", "waiver-desk-northmole"))
         for outer, inner in (*nested, ("berth-day", "berth-night"), ("berth-night", "berth-day")):
             self.member(outer, f"group:directory/{inner}")
@@ -187,7 +190,7 @@ class Harbour:
         for identity in everyone:
             person = self.people[identity]
             for group in TITLE_GROUPS.get(str(person["title"]), ()):
-                self.member(group, f"identity:{identity}")
+                self.member(group, reference_to("identity", identity))
             for system in DEPARTMENT_SYSTEMS[department]:
                 self.account(system, identity)
         if department == "Contractors":
@@ -195,7 +198,7 @@ class Harbour:
                 end = TODAY + timedelta(days=self.random.randrange(20, 300))
                 self.people[identity]["ends"] = end.isoformat()
                 self.grant(
-                    f"identity:{identity}",
+                    reference_to("identity", identity),
                     f"view gates:/{self.people[identity]['location']}/passes",
                     until=end.isoformat(),
                     given_by=head,
@@ -270,14 +273,14 @@ class Harbour:
         clerk, colleague, head = self.nth("Dues clerk", 2), self.nth("Dues clerk", 5), self.head("Dues office")
         for identity, site in ((clerk, "northmole"), (colleague, "eelmouth")):
             self.grant(
-                f"identity:{identity}",
+                reference_to("identity", identity),
                 "role:dues/tariff-editor",
                 on=f"dues:/{site}",
                 given_by=head,
                 given_at="2025-09-01",
                 reason="covers for the tariff analyst",
             )
-            self.member("waiver-desk-northmole", f"identity:{identity}")
+            self.member("waiver-desk-northmole", reference_to("identity", identity))
         self.use(clerk, "2026-03-02", "edit", "dues:/northmole/tariffs/2026", "INV-26-0007")
         self.use(clerk, "2026-03-04", "approve", "dues:/northmole/waivers/2026", "INV-26-0007")
         self.use(colleague, "2026-02-11", "edit", "dues:/eelmouth/tariffs/2026", "INV-26-0103")
@@ -285,7 +288,7 @@ class Harbour:
     def issues_and_inspects(self) -> None:
         officer = self.nth("Permit officer", 3)
         self.grant(
-            f"identity:{officer}",
+            reference_to("identity", officer),
             "role:permits/inspector",
             given_by=self.head("Dangerous goods"),
             given_at="2025-11-03",
@@ -311,9 +314,9 @@ class Harbour:
             "manager": self.head("Harbour master's office"),
             "previous_department": "Pilotage",
         }
-        self.member("harbour-office", f"identity:{mover}")
+        self.member("harbour-office", reference_to("identity", mover))
         self.grant(
-            f"identity:{mover}",
+            reference_to("identity", mover),
             "role:pilots/roster-editor",
             given_by=self.head("Pilotage"),
             given_at="2021-02-15",
@@ -323,7 +326,12 @@ class Harbour:
 
     def guard_who_exports(self) -> None:
         guard = self.nth("Gate guard", 11)
-        self.grant(f"identity:{guard}", "export gates:/*/cameras", given_at="2024-08-12", reason="police request 2024")
+        self.grant(
+            reference_to("identity", guard),
+            "export gates:/*/cameras",
+            given_at="2024-08-12",
+            reason="police request 2024",
+        )
 
     def folder_cut_off(self) -> None:
         self.grant("group:directory/dues-heads", "read archive:/board")
@@ -331,14 +339,14 @@ class Harbour:
 
     def grant_that_adds_nothing(self) -> None:
         clerk = self.nth("Dues clerk", 8)
-        self.grant(f"identity:{clerk}", "role:dues/clerk", given_at="2020-01-20", reason="first day")
+        self.grant(reference_to("identity", clerk), "role:dues/clerk", given_at="2020-01-20", reason="first day")
 
     def office_manager(self) -> None:
         manager = self.nth("Office manager", 1)
         self.add(
             "areas", area="office", resources="directory:/groups;directory:/accounts", **{"except": "", "filter": ""}
         )
-        self.add("mandates", holder=f"identity:{manager}", roles="directory/*", area="office",
+        self.add("mandates", holder=reference_to("identity", manager), roles="directory/*", area="office",
                  **{"for": 'department eq "Harbour master\'s office"', "may": "give;take"})  # fmt: skip
 
     def nobodys_account_and_one_person_twice(self) -> None:
@@ -348,12 +356,12 @@ class Harbour:
         first, last = str(twin["name"]).split()
         second = self.person("Dues office", "Dues clerk", self.head("Dues office"))
         self.people[second] |= {"name": f"{last}, {first}", "location": twin["location"], "employment": "temporary"}
-        self.member("dues-office", f"identity:{second}")
+        self.member("dues-office", reference_to("identity", second))
 
     def contractor_whose_time_is_over(self) -> None:
         contractor = self.nth("Diver", 4)
         for grant in self.tables["grants"]:
-            if grant["holder"] == f"identity:{contractor}":
+            if grant["holder"] == reference_to("identity", contractor):
                 grant["until"] = "2026-05-31"
         self.people[contractor]["ends"] = "2026-05-31"
         login = self.logins["gates", contractor]
@@ -362,9 +370,12 @@ class Harbour:
     def notes_through_a_folder_above(self) -> None:
         office = [self.nth("People adviser", at) for at in range(11)]
         self.grant(
-            f"identity:{office[4]}", "view pilots:/health", given_at="2023-03-01", reason="sick leave statistics"
+            reference_to("identity", office[4]),
+            "view pilots:/health",
+            given_at="2023-03-01",
+            reason="sick leave statistics",
         )
-        self.grant(f"identity:{self.head('People office')}", "role:pilots/medical-officer")
+        self.grant(reference_to("identity", self.head("People office")), "role:pilots/medical-officer")
 
     def assistant(self) -> None:
         """The agent reads the slots every day; it never allocates one, and may not read the tariffs it is asked for."""
@@ -383,7 +394,10 @@ class Harbour:
     def store_keeper(self) -> None:
         keeper = self.nth("Store keeper", 3)
         self.grant(
-            f"identity:{keeper}", "role:workshop/engineer", given_at="2024-03-04", reason="stood in for the engineer"
+            reference_to("identity", keeper),
+            "role:workshop/engineer",
+            given_at="2024-03-04",
+            reason="stood in for the engineer",
         )
 
     def patrols(self) -> None:
@@ -396,7 +410,7 @@ class Harbour:
             self.resource(f"directory:/groups/{group}", "group")
             self.grant(f"group:directory/{group}", gives, reason="by position", given_at="2023-01-09")
             for guard in guards:
-                self.member(group, f"identity:{guard}")
+                self.member(group, reference_to("identity", guard))
         for at, guard in enumerate(guards):
             day = (TODAY - timedelta(days=3 + at)).isoformat()
             self.use(guard, day, "view", f"permits:/{self.people[guard]['location']}/permits")
@@ -439,7 +453,7 @@ class Harbour:
                 person.update({"status": "active", "ends": ""})
         for account in self.tables["accounts"]:
             account["last_login"] = ""
-        office = f"identity:{mover['id']}"
+        office = reference_to("identity", mover["id"])
         self.tables["members"] = [it for it in self.tables["members"]
                                   if (it["group"], it["member"]) != ("harbour-office", office)]  # fmt: skip
         self.tables["activity"] = [it for it in self.tables["activity"] if str(it["time"]) < day]

@@ -21,6 +21,7 @@ from kathodos.engine.paths import Paths
 from kathodos.engine.reach import what_applies
 from kathodos.model.addresses import Pattern, parse_address, parse_pattern
 from kathodos.model.kinds import split_gives
+from kathodos.model.references import reference_to
 from kathodos.model.times import time_text
 
 MOST_CHAINS = 100
@@ -188,7 +189,7 @@ class _Asking:
             holders=tuple(index.holders.references[holder] for holder in holders),
             grant=index.grants.ids[grant],
             scope=index.scope(grant),
-            roles=tuple(f"role:{index.roles[role]}" for role in roles),
+            roles=tuple(reference_to("role", index.roles[role]) for role in roles),
             entry=AccessEntry(carried.action, carried.pattern, denies),
             target=index.tree.addresses[target],
             denies=denies,
@@ -334,7 +335,7 @@ def nearest_permissions(index: Index, system: System, node: int, action: int, mo
             roles = [role for role in index.entry_roles[at].tolist() if index.role_is_active[role]]
             roles.sort(key=lambda role: (len(index.role_entries[role]), index.roles[role]))
             depth = max(int(index.tree.depth[top]) for top in targets)
-            names = ", ".join(f"role:{index.roles[role]}" for role in roles[:2])
+            names = ", ".join(reference_to("role", index.roles[role]) for role in roles[:2])
             found.append(
                 (not roles, -depth, _width(system, entry, index), f"{entry} in {names}" if names else str(entry))
             )

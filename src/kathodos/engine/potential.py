@@ -30,6 +30,7 @@ from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, names_in, parse_address, segment_expression
 from kathodos.model.carried import carried
 from kathodos.model.filters import parse_filter
+from kathodos.model.references import name_in, reference_to
 from kathodos.model.rows import Record
 from kathodos.store.attributes import AttributeColumns
 from kathodos.store.records import Edit, Edits, InMemory, Records, edited
@@ -129,7 +130,7 @@ class _Climb:
 
     def _widened(self, step: Step, index: Index) -> Iterator[Record]:
         """What a widened role gives the asker: the more, as each grant that gives it the role would."""
-        role = step.what.removeprefix("role:")
+        role = name_in("role", step.what)
         for grant in self._giving(index, role):
             effect = "deny" if index.grants.denies[grant] else "permit"
             yield {
@@ -151,7 +152,7 @@ class _Climb:
         return {**grant, **own_grant, "grant": f"{_MARK}{step.number}"}
 
     def _member(self, step: Step) -> Record:
-        system, _, group = step.what.removeprefix("group:").partition("/")
+        system, _, group = name_in("group", step.what).partition("/")
         return {"system": system, "group": group, "member": self._self}
 
     # What is possible next
@@ -183,10 +184,15 @@ class _Climb:
                 and among(np.array([holder]), principals)[0]
                 and self._receives(mandate)
             ):
-                scope = f"area:{mandate.area}" if mandate.area else None
+                scope = reference_to("area", mandate.area) if mandate.area else None
                 for role in self._roles(mandate.roles):
                     more = {"by": f"the mandate of {mandate.holder}", "mandate": mandate.holder}
-                    yield GIVES, f"role:{self.index.roles[role]}", scope, {**more, "denies": self._denies(role)}
+                    yield (
+                        GIVES,
+                        reference_to("role", self.index.roles[role]),
+                        scope,
+                        {**more, "denies": self._denies(role)},
+                    )
 
     def _receives(self, mandate: Mandate) -> bool:
         """Whether the asker is among those to whom the mandate lets roles be given."""
@@ -202,7 +208,7 @@ class _Climb:
         return AttributeColumns(InMemory({rows.kind.name: rows}), rows.kind)
 
     def _roles(self, patterns: tuple[str, ...]) -> list[int]:
-        fits = [segment_expression(pattern.removeprefix("role:")).fullmatch for pattern in patterns]
+        fits = [segment_expression(name_in("role", pattern)).fullmatch for pattern in patterns]
         return [at for at, name in enumerate(self.index.roles) if any(fit(name) for fit in fits)]
 
     def _denies(self, role: int) -> bool:
@@ -231,14 +237,19 @@ class _Climb:
             more |= {"node": node, "action": action}
             system, kind = self.index.system_of(node), self.index.type_of(node)
             name = f"{system.name}/{named_by(self.index, node)}"
-            if kind == "group" and self._may_join(f"group:{name}"):
-                yield JOINS, f"group:{name}", None, {**more, "denies": self._brings_denial(f"group:{name}")}
+            if kind == "group" and self._may_join(reference_to("group", name)):
+                yield (
+                    JOINS,
+                    reference_to("group", name),
+                    None,
+                    {**more, "denies": self._brings_denial(reference_to("group", name))},
+                )
             elif kind == "role":
                 given = [index.grants.denies[it] for index in self._indexes() for it in self._giving(index, name)]
                 if not all(given):
                     yield (
                         WIDENS,
-                        f"role:{name}",
+                        reference_to("role", name),
                         None,
                         {**more, "by": f"{more['by']}, a role it has", "denies": any(given)},
                     )

@@ -24,6 +24,7 @@ from kathodos.findings.conflicts.states import LATENT, Conflict, Conflicts, brok
 from kathodos.model.addresses import segment_expression
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import MANDATES, split_list
+from kathodos.model.references import name_in, reference_to
 from kathodos.rules.reading import Conflicting
 from kathodos.rules.targets import PermissionTargets
 from kathodos.store.records import columns_of
@@ -202,7 +203,7 @@ def _group_editors(basis: Basis) -> dict[str, Bools]:
     number = index.type_names.index("group") if "group" in index.type_names else -2
     for action, nodes in _administrable(index):
         for node in nodes[index.types[nodes] == number].tolist():
-            name = f"group:{index.system_of(node).name}/{named_by(index, node)}"
+            name = reference_to("group", index.system_of(node).name, named_by(index, node))
             mask = who_reaches(index, node, action, basis.moment)
             found[name] = found[name] | mask if name in found else mask
     return found
@@ -219,8 +220,8 @@ def _takers(basis: Basis) -> list[tuple[int, list[str]]]:
 def _may_take(chain: Chain, roles: Sequence[str]) -> bool:
     """Whether a mandate over these roles ends the chain: it begins with the role being given to the person itself."""
     role = chain.roles[0] if chain.roles and len(chain.holders) == 1 else None
-    fits = (segment_expression(pattern.removeprefix("role:")).fullmatch for pattern in roles)
-    return role is not None and any(fit(role.removeprefix("role:")) for fit in fits)
+    fits = (segment_expression(name_in("role", pattern)).fullmatch for pattern in roles)
+    return role is not None and any(fit(name_in("role", role)) for fit in fits)
 
 
 def _paths(basis: Basis, system: System, asker: int) -> Iterator[Chain]:

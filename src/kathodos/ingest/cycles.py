@@ -10,6 +10,7 @@ from kathodos.columns.csr import ints
 from kathodos.columns.dictionary import Scalar, rows_of
 from kathodos.formats.raw import NOTED, Problem
 from kathodos.ingest.checking import Checked
+from kathodos.model.references import name_in
 
 
 def note_cycles(checked: Mapping[str, Checked], problems: list[Problem]) -> None:
@@ -32,12 +33,12 @@ def note_cycles(checked: Mapping[str, Checked], problems: list[Problem]) -> None
 
 def _group_edge(key: tuple[Scalar, ...]) -> tuple[str, str]:
     system, group, member = map(str, key)
-    return f"{system}/{group}", member.removeprefix("group:")
+    return f"{system}/{group}", name_in("group", member)
 
 
 def _role_edge(key: tuple[Scalar, ...]) -> tuple[str, str]:
     system, role, junior = map(str, key)
-    return f"{system}/{role}", junior.removeprefix("role:")
+    return f"{system}/{role}", name_in("role", junior)
 
 
 def _cycles(edges: Sequence[tuple[str, str, int, str]]) -> Iterator[tuple[list[str], int, str]]:

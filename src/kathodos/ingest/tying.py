@@ -23,6 +23,7 @@ from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, TIES
 from kathodos.model.names import plain_name
+from kathodos.model.references import reference_to
 from kathodos.store.attributes import AttributeColumns, Distinct
 from kathodos.store.records import Records, positions_holding
 
@@ -208,7 +209,10 @@ class TieAccount(Operation[None]):
         before = plan.records.column(TIES, "said").listed(tie) or owners or [None]
         row = (self.account, self.identity, PERSON, plan.actor.name, plan.now, plan.reason, before[0])
         plan.open_rows(TIES, [row])
-        plan.subjects += [f"account:{self.account}", *([f"identity:{self.identity}"] if self.identity else [])]
+        plan.subjects += [
+            reference_to("account", self.account),
+            *([reference_to("identity", self.identity)] if self.identity else []),
+        ]
         tie_accounts(plan, self.rules)
 
 
@@ -226,7 +230,7 @@ class UntieAccount(Operation[None]):
         if not records.column(TIES, "how").taken(tie).holding(PERSON).any():
             raise CallError(f"Nobody has said whose account:{self.account} is.", "There is nothing to undo.")
         plan.close_rows(TIES, records.rows(TIES)[tie])
-        plan.subjects.append(f"account:{self.account}")
+        plan.subjects.append(reference_to("account", self.account))
         at = _account(records, self.account)
         if len(at):
             before = always(records.column(TIES, "said").value(int(tie[0])), 1)

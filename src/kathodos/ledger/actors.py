@@ -18,6 +18,7 @@ from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.errors import CallError
 from kathodos.model.filters import Comparison, Mask
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES
+from kathodos.model.references import name_in
 from kathodos.model.suggestions import nearest
 from kathodos.store.attributes import AttributeColumns
 from kathodos.store.records import Records
@@ -100,7 +101,7 @@ class Actor:
 
     def is_called(self, name: str) -> bool:
         """Whether a name that is written somewhere is theirs."""
-        return normal_name(name.removeprefix("identity:")) in {normal_name(it) for it in self.names}
+        return normal_name(name_in("identity", name)) in {normal_name(it) for it in self.names}
 
 
 _NONE: Ints = np.zeros(0, dtype=np.int64)

@@ -9,6 +9,7 @@ from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, MarkPayload
 from kathodos.model.kinds import BASELINES
+from kathodos.model.references import reference_to
 from kathodos.model.times import normal_moment
 from kathodos.store.records import positions_holding
 
@@ -29,7 +30,7 @@ class MarkBaseline(Operation[int]):
             raise CallError(f"There is a baseline {self.name} already.", "Give this one another name.")
         entry = plan.entry_before
         plan.open_rows(BASELINES, [(self.name, entry, plan.now, plan.reason or None)])
-        plan.subjects.append(f"baseline:{self.name}")
+        plan.subjects.append(reference_to("baseline", self.name))
         plan.payload = MarkPayload(self.name, entry)
         return entry
 

@@ -19,6 +19,7 @@ from typing import Any
 from kathodos.ledger.entries import Entry
 from kathodos.ledger.payloads import SettingsPayload
 from kathodos.model.kinds import SETTINGS
+from kathodos.model.references import reference_to
 from kathodos.store.base import Reader
 from kathodos.store.records import Records, columns_of
 
@@ -118,7 +119,7 @@ class SettingsChange:
 
     @property
     def subjects(self) -> list[str]:
-        return [f"setting:{name}" for name in self.payload.files]
+        return [reference_to("setting", name) for name in self.payload.files]
 
 
 def change_of(records: Records, settings: Settings) -> SettingsChange | None:

@@ -32,6 +32,16 @@ PREFIXES = {
 _MOST_COMPARED = 5000
 
 
+def reference_to(one: str, *key: object) -> str:
+    """The reference to a thing of a kind, as in `account:dues/mmorag`; no system's name holds a slash or a colon."""
+    return f"{one}:{'/'.join(map(str, key))}"
+
+
+def name_in(one: str, reference: str) -> str:
+    """The name in a reference to a thing of a kind; what is none is a name already."""
+    return reference.removeprefix(f"{one}:")
+
+
 class Names:
     """What there is to point at: by kind the names in use, and by last part every full name that ends in it."""
 

@@ -7,6 +7,7 @@ from typing import Any
 from kathodos.engine.explain import chain_text
 from kathodos.errors import found_if
 from kathodos.findings.conflicts.states import Conflict, chains_of
+from kathodos.model.references import reference_to
 from kathodos.model.severities import GRAVEST_FIRST
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, Lines, Row
@@ -138,6 +139,6 @@ def _paths(found: ChosenConflicts, conflict: Conflict, duty: Duty) -> list[str]:
         more = f" (+{given.more})" if given.more else ""
         lines.append(f"{given.action} {given.address}{more}")
         for chain in given.chains[:1]:
-            lines += [f"  {link}" for link in (*chain.holders[1:], f"grant:{chain.grant}", *chain.roles)]
+            lines += [f"  {link}" for link in (*chain.holders[1:], reference_to("grant", chain.grant), *chain.roles)]
     lines += [f"used {use.day}" for use in conflict.uses if use.duty == duty.name][-1:]
     return lines or ["-"]

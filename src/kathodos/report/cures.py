@@ -10,6 +10,7 @@ from kathodos.change.files import Block, Verb, changes_text
 from kathodos.errors import CallError, found_if
 from kathodos.findings.conflicts.cure import Cures, cure, edits_of, still_standing
 from kathodos.findings.conflicts.cure_problem import Withdrawal
+from kathodos.model.references import reference_to
 from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field
@@ -59,7 +60,7 @@ def _protected(found: ChosenConflicts, text: str) -> str:
         return text
     if index.holders.find(text) >= 0:
         return text
-    some = list(known[prefix])[:5000] if prefix in known else [f"group:{it}" for it in index.holders.groups]
+    some = list(known[prefix])[:5000] if prefix in known else [reference_to("group", it) for it in index.holders.groups]
     remedy = (
         f"Write it in full, as in grant:G-0001, role:dues/clerk or group:directory/x. {nearest(name or text, some)}"
     )

@@ -6,6 +6,7 @@ from typing import Any
 
 from kathodos.errors import found_if
 from kathodos.findings.escalation import Administration, Climb
+from kathodos.model.references import name_in
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines
 from kathodos.workspace.view import View
@@ -52,7 +53,7 @@ def _row(climber: Climb, names: dict[int, str]) -> dict[str, Any]:
     gains = sorted(climber.gains, key=lambda gain: -gain[2])
     return {
         "who": Lines([*who, *more]),
-        "first": names[askers[0]].split(" ")[0].removeprefix("identity:"),
+        "first": name_in("identity", names[askers[0]].split(" ")[0]),
         "gain": climber.gain,
         "systems": ", ".join(f"{system} {count:,}" for system, _, count in gains[:4]),
         "steps": f"{steps[0][0]}, by {steps[0][1]}{rest}",

@@ -16,6 +16,7 @@ from kathodos.errors import CallError, found_if
 from kathodos.findings.excess.batches import Batch, Finding, FindingColumns, finding
 from kathodos.findings.excess.kinds import KINDS, LATE_CONTROL, NAMES
 from kathodos.model.filters import Node
+from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES
 from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
@@ -95,10 +96,10 @@ class ExcessQuestion:
         found: Bools = (batch.whose < 0) | (batch.whose == owner)
         if isinstance(batch, Batch):
             names = {
-                "accounts": lambda: f"account:{holders.accounts[number]}",
-                "roles": lambda: f"role:{index.roles[number]}",
-                "groups": lambda: f"group:{holders.groups[number]}",
-                "systems": lambda: f"system:{index.systems_in_order[number].name}",
+                "accounts": lambda: reference_to("account", holders.accounts[number]),
+                "roles": lambda: reference_to("role", index.roles[number]),
+                "groups": lambda: reference_to("group", holders.groups[number]),
+                "systems": lambda: reference_to("system", index.systems_in_order[number].name),
                 "resources": lambda: index.tree.addresses[number],
             }
             name = names[kind]()

@@ -15,7 +15,7 @@ from kathodos.ledger.keys import Head
 from kathodos.ledger.payloads import Act, SettingsPayload
 from kathodos.ledger.verify import Verification
 from kathodos.model.kinds import KINDS
-from kathodos.model.references import PREFIXES
+from kathodos.model.references import PREFIXES, name_in
 from kathodos.model.referring import columns_pointing, key_of
 from kathodos.model.times import end_moment, first_moment, normal_moment
 from kathodos.model.words import plural
@@ -63,10 +63,7 @@ def entry_list(histories: Histories, asked: EntryChoice, is_table: bool) -> Answ
         if (first is None or _moment(entry) >= first[0])
         and (last is None or _moment(entry) < last[1])
         and asked.kind in (None, entry.kind)
-        and (
-            asked.actor is None
-            or normal_name(asked.actor.strip().removeprefix("identity:")) == normal_name(entry.actor)
-        )
+        and (asked.actor is None or normal_name(name_in("identity", asked.actor.strip())) == normal_name(entry.actor))
         and (about is None or entry.number in about)
     ]
     rows = [_record(entry) for entry in chosen]

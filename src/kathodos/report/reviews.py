@@ -9,6 +9,7 @@ import numpy as np
 
 from kathodos.columns.csr import Ints
 from kathodos.errors import CallError
+from kathodos.model.references import name_in
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import now
 from kathodos.model.words import plural
@@ -91,7 +92,7 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
 
 def _named(lines: ReviewLines, column: str, text: str) -> str:
     """The identity whose lines there are, or who decides some. Raises CallError with the nearest."""
-    name, held = text.removeprefix("identity:"), lines.column(column)
+    name, held = name_in("identity", text), lines.column(column)
     if not held.holding(name).any():
         names = map(str, held.compact().values)
         what = "about" if column == "identity" else "for the reviewer"
@@ -218,7 +219,7 @@ def lines_decided(lines: ReviewLines, chosen: Ints, decision: str, actor: str) -
     undecided[chosen] = False
     left, review = int(undecided.sum()), lines.review
     reviewers = map(str, lines.column("reviewer", chosen).compact().values)
-    named = sorted({*reviewers} - {actor.removeprefix("identity:")})
+    named = sorted({*reviewers} - {name_in("identity", actor)})
     text = [f"{actor} decided in place of {', '.join(named)}; the ledger says so."] if named else []
     done = "Certified" if decision == CERTIFY else "Revoked"
     heading = f"{done} {plural(len(chosen), 'line')} of {review.name}; {left} left."

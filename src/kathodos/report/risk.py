@@ -7,6 +7,7 @@ from typing import Any
 
 from kathodos.errors import CallError
 from kathodos.model.kinds import BASELINES
+from kathodos.model.references import name_in
 from kathodos.model.times import day_text
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field
@@ -85,7 +86,7 @@ def trend(view: View, view_of: Callable[[str], View], by: str | None) -> Answer:
         named = {"point": name, "date": day_text(state.moment)}
         holders = state.index.holders
         if by:
-            number = holders.identities.find(by.removeprefix("identity:"))
+            number = holders.identities.find(name_in("identity", by))
             rows.append({**named, "who": by, "risk": float(totals[number]) if number >= 0 else None})
         else:
             rows.append({**named, **_summed(totals, holders.references)})

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from kathodos.analysis.duplicates import likely_duplicates
+from kathodos.model.references import reference_to
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 from kathodos.workspace.view import View
@@ -46,7 +47,11 @@ def duplicates(view: View) -> Answer:
     """Identities that may be one person."""
     found = likely_duplicates(view.catalogue)
     rows = [
-        {"first": f"identity:{it.first}", "second": f"identity:{it.second}", "reasons": "; ".join(it.reasons)}
+        {
+            "first": reference_to("identity", it.first),
+            "second": reference_to("identity", it.second),
+            "reasons": "; ".join(it.reasons),
+        }
         for it in found
     ]
     heading = f"{plural(len(rows), 'pair')} of identities that may be one person."

@@ -19,6 +19,7 @@ from kathodos.model.kinds import (
     MEMBERS,
     REVIEWS,
 )
+from kathodos.model.references import name_in, reference_to
 from kathodos.review.deciding import put_decisions
 from kathodos.review.lines import CERTIFY, REVOKE, SIGNED, ReviewLines, find_review, reviews_in
 from kathodos.store.records import Records, positions_holding
@@ -76,7 +77,7 @@ def _closing(records: Records, name: str | None, undecided: str | None, actor: A
 
 def _row(records: Records, _: str, group: str, holder: str) -> int:
     """The row of a membership; -1 where there is none any more."""
-    system, _, name = group.removeprefix("group:").partition("/")
+    system, _, name = name_in("group", group).partition("/")
     at = positions_holding(records, MEMBERS, {"system": system, "group": name, "member": holder})
     return int(records.rows(MEMBERS)[at[0]]) if len(at) else -1
 
@@ -97,7 +98,7 @@ class CloseReview(Operation[Closing]):
         plan.close_rows(GRANTS, closing.grants)
         plan.close_rows(MEMBERS, closing.members)
         _sign(plan, closing, self.undecided)
-        plan.subjects += [f"review:{lines.review.name}", *closing.ended]
+        plan.subjects += [reference_to("review", lines.review.name), *closing.ended]
         plan.payload = CloseReviewPayload(
             lines.review.name,
             certified=ranges_text(lines.numbers[closing.certified].tolist()),

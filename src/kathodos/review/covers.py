@@ -12,6 +12,7 @@ from kathodos.findings.conflicts.covers import HOLDS, Control, Cover, Register, 
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, AddControlPayload, ConfirmControlPayload, CoverPayload
 from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
+from kathodos.model.references import reference_to
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import first_moment, last_moment_of, microseconds, normal_moment, time_text
 from kathodos.store.records import positions_holding, rows_of
@@ -34,7 +35,7 @@ class AddControl(Operation[None]):
             raise CallError(f"There is a control {control.id} already.", "Give this one another name.")
         values = (control.id, control.title, control.owner, control.does, control.period, control.until)
         plan.open_rows(CONTROLS, [(*values, plan.now)])
-        plan.subjects += [f"control:{control.id}", f"identity:{control.owner}"]
+        plan.subjects += [reference_to("control", control.id), reference_to("identity", control.owner)]
         plan.payload = AddControlPayload(control.id, control.period)
 
 
@@ -53,7 +54,7 @@ class ConfirmControl(Operation[Control]):
         if any(it.control == control.id and it.confirmed_at == plan.now for it in register.confirmations):
             raise CallError(f"{control.id} was confirmed at this very moment.", "There is nothing to do.")
         plan.open_rows(CONFIRMATIONS, [(control.id, plan.now, plan.actor.name, plan.reason)])
-        plan.subjects.append(f"control:{control.id}")
+        plan.subjects.append(reference_to("control", control.id))
         plan.payload = ConfirmControlPayload(control.id)
         return control
 
@@ -107,7 +108,7 @@ class EndCover(Operation[None]):
 
 def _concerned(conflict: tuple[str, str], control: str) -> list[str]:
     rule, identity = conflict
-    return [f"identity:{identity}", f"rule:{rule}", f"control:{control}"]
+    return [reference_to("identity", identity), f"rule:{rule}", reference_to("control", control)]
 
 
 def _owned(plan: Plan, register: Register, name: str) -> Control:

@@ -13,6 +13,7 @@ from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, DecidePayload
 from kathodos.model.kinds import DECISIONS
+from kathodos.model.references import reference_to
 from kathodos.review.lines import ReviewLines, find_review, numbered, reviews_in
 
 
@@ -47,7 +48,7 @@ class Decide(Operation[tuple[ReviewLines, Ints]]):
         decided = (always(self.decision, size), always(plan.actor.name, size), always(plan.now, size))
         put_decisions(plan, lines, chosen, [*decided, always(plan.reason, size), always(0, size)])
         concerned = lines.column("identity", chosen).compact().values
-        plan.subjects += [f"review:{review.name}", *(f"identity:{name}" for name in concerned)]
+        plan.subjects += [reference_to("review", review.name), *(reference_to("identity", name) for name in concerned)]
         numbers = ranges_text(lines.numbers[chosen].tolist())
         plan.payload = DecidePayload(review.name, self.decision, numbers)
         return lines, chosen

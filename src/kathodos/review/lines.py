@@ -26,6 +26,7 @@ from kathodos.model.kinds import (
     REVIEWS,
     split_list,
 )
+from kathodos.model.references import reference_to
 from kathodos.model.suggestions import nearest
 from kathodos.store.records import Records, record_at, rows_of
 
@@ -168,7 +169,7 @@ class ReviewLines:
         """What revoking some lines ends: the reference, the grant or the group (the other is empty), the holder."""
         columns = (self.column(name, chosen).listed() for name in ("grant", "group", "holder"))
         for grant, group, holder in ((str(it or "") for it in one) for one in zip(*columns, strict=True)):
-            yield f"grant:{grant}" if grant else f"{holder} in {group}", grant, group, holder
+            yield reference_to("grant", grant) if grant else f"{holder} in {group}", grant, group, holder
 
     def records_at(self, chosen: Ints) -> Iterator[dict[str, Any]]:
         """Some lines with their evidence and what was decided."""
@@ -206,7 +207,7 @@ _TOGETHER = 10_000  # lines that are put together at once
 def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
     thing = things[line["thing"]]
     brings, contains, within = (json.loads(thing[name]) for name in ("brings", "contains", "within"))
-    itself = line["holder"] == f"identity:{line['identity']}"
+    itself = line["holder"] == reference_to("identity", line["identity"])
     how = "directly" if itself else f"through {line['holder']}"
     if line["group"]:
         how = "as a direct member" if itself else f"through {line['holder']} as a member"

@@ -20,6 +20,7 @@ from kathodos.model.kinds import (
     REVIEW_THINGS,
     REVIEWS,
 )
+from kathodos.model.references import reference_to
 from kathodos.review.evidence import Evidence
 from kathodos.review.items import beyond_items, items_of
 from kathodos.review.lines import OPEN, numbered
@@ -134,5 +135,5 @@ class OpenReview(Operation[None]):
             size = len(columns[0])
             compact = [always(self.name, size), *(column.compact() for column in columns)]
             plan.open_columns(kind, compact, always(None, size))
-        plan.subjects.append(f"review:{self.name}")
+        plan.subjects.append(reference_to("review", self.name))
         plan.payload = OpenReviewPayload(self.name, len(self.drafted), self.due)

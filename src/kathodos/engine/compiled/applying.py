@@ -33,6 +33,7 @@ from kathodos.engine.compiled.tree import Tree
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_pattern
 from kathodos.model.filters import parse_filter
+from kathodos.model.references import name_in
 from kathodos.store.attributes import AttributeColumns, Distinct, selected
 from kathodos.store.records import Records, columns_of
 
@@ -135,12 +136,12 @@ def _cut_to_scopes(
 def compile_scopes(records: Records, texts: Sequence[str], tree: Tree) -> list[Scope]:
     areas = columns_of(records, kinds.AREAS, "area", "resources", "except", "filter")
     by_name = {area: tuple(rest) for area, *rest in zip(*areas, strict=True)}
-    needed = {text.removeprefix("area:") for text in texts if text.startswith("area:")}
+    needed = {name_in("area", text) for text in texts if text.startswith("area:")}
     filtered = _filtered(records, tree, {by_name[area][2] for area in needed & by_name.keys()})
     scopes = []
     for text in texts:
         if text.startswith("area:"):
-            scopes.append(_compile_area(by_name.get(text.removeprefix("area:"), (None, None, None)), tree, filtered))
+            scopes.append(_compile_area(by_name.get(name_in("area", text), (None, None, None)), tree, filtered))
         else:
             scopes.append(compile_scope(text, tree))
     return scopes

@@ -32,6 +32,7 @@ from kathodos.engine.compiled.resources import compile_resources
 from kathodos.model import kinds
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import Kind
+from kathodos.model.references import reference_to
 from kathodos.model.times import end_moment, first_moment
 from kathodos.store.attributes import AttributeColumns
 from kathodos.store.records import Records
@@ -152,7 +153,9 @@ def _listed_members(records: Records, holders: Holders, unknown: set[str]) -> tu
     pair, first = distinct_pairs(systems.codes, names.codes)
     groups = [f"{systems.value(at)}/{names.value(at)}" for at in first.tolist()]
     of_pair = holders.groups.positions_of(groups)
-    unknown |= _not_found(members, number) | {f"group:{groups[at]}" for at in (of_pair < 0).nonzero()[0].tolist()}
+    unknown |= _not_found(members, number) | {
+        reference_to("group", groups[at]) for at in (of_pair < 0).nonzero()[0].tolist()
+    }
     member, group = number[members.codes], of_pair[pair] if len(pair) else pair
     known = (member >= 0) & (group >= 0)
     return member[known], group[known] + holders.first_group

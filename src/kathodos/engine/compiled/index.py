@@ -19,6 +19,7 @@ from kathodos.columns.strings import Hashes, StringTable, hash_of, starting_with
 from kathodos.engine.compiled.scopes import EVERYTHING, Scope, ScopedIntervals
 from kathodos.engine.compiled.tree import Tree
 from kathodos.model import kinds
+from kathodos.model.references import reference_to
 
 NEEDED = (
     kinds.SYSTEMS,
@@ -229,7 +230,7 @@ class Holders:
         found = {self.find(name)}
         kind, _, bare = name.partition(":")
         if kind not in ("identity", "account"):
-            found |= {self.find(f"identity:{name}"), self.find(f"account:{name}")}
+            found |= {self.find(reference_to("identity", name)), self.find(reference_to("account", name))}
         if kind != "identity":
             login = bare if kind == "account" else name
             found |= {self.people + at for at in self._with_login(login)}

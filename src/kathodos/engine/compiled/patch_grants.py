@@ -35,6 +35,7 @@ from kathodos.engine.compiled.scopes import (
 )
 from kathodos.model import kinds
 from kathodos.model.addresses import parse_pattern
+from kathodos.model.references import name_in
 from kathodos.store.records import Edit
 
 
@@ -136,7 +137,7 @@ def with_entitlements(index: Index, change: GrantChange) -> Index:
     entry_lists, roles = [], []
     for gives, scope in change.new_entitlements:
         action, rest = kinds.split_gives(gives_texts[gives])
-        role = index.roles.find(rest.removeprefix("role:")) if not action else NO_ROLE
+        role = index.roles.find(name_in("role", rest)) if not action else NO_ROLE
         roles.append(role)
         entry_list = [entries.number(action, rest)] if action else _entry_list(index, role)
         entry_lists.append([scoped.number((entry, scope)) for entry in entry_list])

@@ -25,6 +25,7 @@ from kathodos.engine.compiled.index import (
 from kathodos.model import kinds
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import Kind
+from kathodos.model.references import reference_to
 from kathodos.model.rows import Record, Rows
 from kathodos.model.times import end_moment, first_moment
 from kathodos.store.attributes import AttributeColumns
@@ -149,7 +150,7 @@ class HolderChange:
                 return -1
             at = identities.find(str(record["identity"]))
             if at < 0:
-                self.unknown.add(f"identity:{record['identity']}")
+                self.unknown.add(reference_to("identity", record["identity"]))
             return at
 
         owner = self.old.owner.astype(np.int64)
@@ -208,7 +209,7 @@ class HolderChange:
         return replace(pairs.applied(), unknown=unknown)
 
     def _pair(self, holders: Holders, record: Record) -> tuple[int, int]:
-        references = (str(record["member"]), f"group:{record['system']}/{record['group']}")
+        references = (str(record["member"]), reference_to("group", record["system"], record["group"]))
         member, group = (holders.find(reference) for reference in references)
         if member < 0 or group < 0:
             self.unknown.add(references[0] if member < 0 else references[1])

@@ -37,6 +37,7 @@ from kathodos.engine.compiled.scopes import ordered_intervals
 from kathodos.engine.compiled.tree import Tree
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern
+from kathodos.model.references import name_in
 from kathodos.store.records import Records, columns_of
 
 
@@ -125,7 +126,7 @@ def _given_by(gives: Iterable[str], role_number: Mapping[str, int], table: _Entr
     roles, entries = [], []
     for text in gives:
         action, rest = kinds.split_gives(text)
-        roles.append(role_number.get(rest.removeprefix("role:"), NO_ROLE) if not action else NO_ROLE)
+        roles.append(role_number.get(name_in("role", rest), NO_ROLE) if not action else NO_ROLE)
         entries.append(table.number(action, rest, False) if action else -1)
     return ints(roles), ints(entries)
 
@@ -148,7 +149,7 @@ def _entries_in(table: _EntryTable, actions: Sequence[tuple[str, str]]) -> Acces
 def _compile_juniors(records: Records, role_number: Mapping[str, int]) -> CSRList:
     seniors, juniors = [], []
     for system, role, junior in zip(*columns_of(records, kinds.ROLE_JUNIORS, "system", "role", "junior"), strict=True):
-        senior_at, junior_at = role_number.get(f"{system}/{role}"), role_number.get(junior.removeprefix("role:"))
+        senior_at, junior_at = role_number.get(f"{system}/{role}"), role_number.get(name_in("role", junior))
         if senior_at is not None and junior_at is not None:
             seniors.append(senior_at)
             juniors.append(junior_at)

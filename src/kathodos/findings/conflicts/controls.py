@@ -8,6 +8,7 @@ import msgspec
 
 from kathodos.errors import DataError, sentence
 from kathodos.findings.conflicts.covers import Control, parts_of
+from kathodos.model.references import name_in
 from kathodos.model.times import normal_moment
 from kathodos.model.toml import TomlText
 
@@ -46,7 +47,7 @@ def checked_control(control: Control) -> Control:
     """The control with its owner and its end as they are kept. Raises ValueError where period or end are wrong."""
     parts_of(control.period)
     until = normal_moment(control.until) if control.until else None
-    return replace(control, owner=control.owner.removeprefix("identity:"), until=until)
+    return replace(control, owner=name_in("identity", control.owner), until=until)
 
 
 def control_for_use(control: Control) -> Control:

@@ -18,6 +18,7 @@ from kathodos.engine.decide import counts_itself, direct_principals, who_has
 from kathodos.engine.reach import grants_permitting, what_grants_give
 from kathodos.findings.conflicts.cure_program import Link, Program
 from kathodos.findings.conflicts.states import Conflict
+from kathodos.model.references import name_in, reference_to
 from kathodos.rules.reading import Duty, Permission
 from kathodos.rules.targets import PermissionTargets
 
@@ -49,7 +50,7 @@ class Withdrawal:
         """The key of the record that ends."""
         if self.grant:
             return (self.grant,)
-        system, _, group = self.group.removeprefix("group:").partition("/")
+        system, _, group = name_in("group", self.group).partition("/")
         return (system, group, self.member)
 
 
@@ -148,7 +149,7 @@ class Problem:
         references = index.holders.references
         if group < 0:
             holder = references[int(index.grants.holder[first])]
-            return not {f"grant:{index.grants.ids[first]}", index.gives(first), holder} & self.protected
+            return not {reference_to("grant", index.grants.ids[first]), index.gives(first), holder} & self.protected
         start, end = index.holders.edges.starts[first], index.holders.edges.starts[first + 1]
         at = start + int(insertion_points(index.holders.edges.items[start:end], group))
         is_filtered = bool(index.holders.why[at] & BY_FILTER)

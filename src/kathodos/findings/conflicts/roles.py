@@ -16,6 +16,7 @@ from kathodos.engine.decide import who_has
 from kathodos.engine.reach import grants_of, what_grants_give
 from kathodos.findings.conflicts.states import Conflict, Conflicts, broken_by
 from kathodos.model.kinds import GRANTS
+from kathodos.model.references import reference_to
 from kathodos.rules.reading import Conflicting, Duty
 from kathodos.rules.targets import PermissionTargets, entitlements_permitting
 from kathodos.store.records import Edit, edited
@@ -73,7 +74,7 @@ def marked(basis: Basis, found: Iterable[Conflict], faults: Sequence[RoleConflic
         by.setdefault(fault.rule.id, []).append(fault)
     for conflict in found:
         of = [fault for fault in by.get(conflict.rule.id, ()) if _is_among(conflict.identity, fault.people)]
-        roles = tuple(f"role:{basis.index.roles[fault.role]}" for fault in of)
+        roles = tuple(reference_to("role", basis.index.roles[fault.role]) for fault in of)
         yield replace(conflict, roles=roles) if roles else conflict
 
 
@@ -101,7 +102,7 @@ def _with_every_role(basis: Basis, roles: Bools) -> Index:
     blank = dict.fromkeys(GRANTS.names)
     to_everyone = {"holder": "everyone", "effect": "permit", "tier": 0, "until": "0001-01-01"}
     come = [
-        {**blank, **to_everyone, "grant": f"{_TRIAL}{name}", "gives": f"role:{name}"}
+        {**blank, **to_everyone, "grant": f"{_TRIAL}{name}", "gives": reference_to("role", name)}
         for name in (index.roles[role] for role in missing.tolist())
     ]
     edits = {GRANTS.name: Edit(come=come)}

@@ -13,6 +13,7 @@ from kathodos.analysis.exposure import Exposure
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.thresholds import Thresholds
+from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES
 from kathodos.rules.reading import Need
 from kathodos.rules.targets import PermissionTargets, entitlements_permitting
@@ -181,7 +182,7 @@ class ExcessContext:
         units = self.usage.units
         grant = int(units.grant[at])
         if grant >= 0:
-            return f"grant:{self.basis.index.grants.ids[grant]}"
+            return reference_to("grant", self.basis.index.grants.ids[grant])
         return self.holder(int(units.group[at]) + self.basis.index.holders.first_group)
 
     def unit_gives(self, at: int) -> str:

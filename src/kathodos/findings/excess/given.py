@@ -13,6 +13,7 @@ from kathodos.engine.reach import permits_on, reaches_something_on, what_applies
 from kathodos.engine.redundant import redundant_grants
 from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of
 from kathodos.model.addresses import parse_pattern
+from kathodos.model.references import name_in, reference_to
 from kathodos.model.words import plural
 
 REDUNDANT, DIRECT, WILDCARD = "redundant", "direct", "wildcard-administration"
@@ -56,7 +57,7 @@ def _same_by_group(index: Index, grant: int, moment: int) -> str:
 
 
 def _name(index: Index, grant: int) -> str:
-    return f"grant:{index.grants.ids[grant]}"
+    return reference_to("grant", index.grants.ids[grant])
 
 
 def _gives(index: Index, grant: int) -> str:
@@ -89,7 +90,7 @@ def direct(context: ExcessContext) -> Batch:
         grant = int(found[at])
         group = context.holder(int(group_of[at]))
         evidence = f"{_gives(index, grant)}: {group} carries the same, for {size[at]} members"
-        system, _, name = group.removeprefix("group:").partition("/")
+        system, _, name = name_in("group", group).partition("/")
         member = context.holder(int(grants.holder[grant]))
         join = Edit("add", "members", {"system": system, "group": name, "member": member})
         return FindingText(

@@ -13,6 +13,7 @@ from kathodos.findings.conflicts.covers import Register
 from kathodos.findings.excess import given, peers, people, roles, use
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, nobodys
 from kathodos.findings.fences import given_to, surpluses, without_stated_need
+from kathodos.model.references import reference_to
 from kathodos.model.times import DAY, day_text
 from kathodos.model.words import plural
 
@@ -39,7 +40,7 @@ def surplus(context: ExcessContext) -> Batch:
         actions = ", ".join(index.actions[action][1] for action in it.actions.tolist())
         use_of = "never used" if it.unused == it.pairs else f"{it.unused} of {it.pairs} never used"
         evidence = f"{actions} on {it.resources} resources of {it.system} beyond its needs, {use_of}"
-        grants = ", ".join(f"grant:{index.grants.ids[grant]}" for grant in it.grants.tolist())
+        grants = ", ".join(reference_to("grant", index.grants.ids[grant]) for grant in it.grants.tolist())
         return FindingText(
             grants, evidence, "Give it what it needs and no more: kathodos check --by says what that is.", ()
         )
@@ -60,7 +61,9 @@ def _without_stated_need(context: ExcessContext) -> Batch:
         grants = given_to(basis, int(found[at]))
         given = [basis.index.gives(grant) for grant in grants[:_MOST_NAMED].tolist()]
         more = f" and {len(grants) - _MOST_NAMED} more" if len(grants) > _MOST_NAMED else ""
-        names = ", ".join(f"grant:{basis.index.grants.ids[grant]}" for grant in grants[:_MOST_NAMED].tolist())
+        names = ", ".join(
+            reference_to("grant", basis.index.grants.ids[grant]) for grant in grants[:_MOST_NAMED].tolist()
+        )
         evidence = f"no need is stated for it, and it was given {', '.join(given)}{more}"
         return FindingText(names, evidence, "State what it needs as a [[need]]; the rest shows as surplus then.", ())
 
@@ -78,7 +81,7 @@ def late_controls(register: Register, moment: int) -> Batch:
     late = [due for due in register.dues(moment) if due.is_late]
     texts = [
         FindingText(
-            f"control:{due.control.id}",
+            reference_to("control", due.control.id),
             f"was to be confirmed by {day_text(due.due)}; last confirmed {due.last[:10] if due.last else 'never'}; "
             f"{plural(due.covers, 'conflict is', 'conflicts are')} covered by it",
             f"Have {due.control.owner} carry it out and confirm it, or end what it covers.",
@@ -86,7 +89,7 @@ def late_controls(register: Register, moment: int) -> Batch:
         for due in late
     ]
     days = np.array([moment // DAY - due.due // DAY for due in late], dtype=np.int64)
-    return nobodys(LATE_CONTROL, [f"control:{due.control.id}" for due in late], texts, 2, days)
+    return nobodys(LATE_CONTROL, [reference_to("control", due.control.id) for due in late], texts, 2, days)
 
 
 KINDS = (

@@ -23,6 +23,7 @@ from kathodos.engine.explain import explain
 from kathodos.engine.reach import one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of
 from kathodos.model.kinds import IDENTITIES
+from kathodos.model.references import reference_to
 from kathodos.store.records import Stored
 
 Floats = npt.NDArray[np.float64]
@@ -153,7 +154,9 @@ def export_beyond_peers(context: ExcessContext) -> Batch:
         own = [it for it in grants if index.grants.holder[index.grants.ids.find(it)] < index.holders.first_group]
         evidence = f"may {name}: {having} of {others} others of {title} may, {looking} of them may look"
         edits = tuple(Edit("end", "grants", {"grant": it}) for it in own)
-        return FindingText(", ".join(f"grant:{it}" for it in grants), evidence, "Leave them the right to look.", edits)
+        return FindingText(
+            ", ".join(reference_to("grant", it) for it in grants), evidence, "Leave them the right to look.", edits
+        )
 
     tops = np.array([int(basis.sensitivity[nodes].max(initial=0)) for _, nodes in where], dtype=np.int64)
     return batch(

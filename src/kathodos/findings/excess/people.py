@@ -13,6 +13,7 @@ from kathodos.columns.ordered import insertion_points
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, ExcessContext, FindingText, batch, nobodys
 from kathodos.model import kinds
 from kathodos.model.kinds import Kind
+from kathodos.model.references import name_in, reference_to
 from kathodos.model.times import BEGINNING, DAY, NEVER, day_text, first_moment
 from kathodos.model.words import plural
 from kathodos.store.records import columns_of
@@ -97,7 +98,7 @@ def orphan_accounts(context: ExcessContext) -> Batch:
 
     def describe(at: int) -> FindingText:
         account = int(found[at])
-        name = f"account:{holders.accounts[account]}"
+        name = reference_to("account", holders.accounts[account])
         grants = basis.index.holder_grants[holders.people + account]
         last = f"signed in to on {str(seen.value(account))[:10]}" if seen.value(account) else "no sign-in known"
         evidence = f"enabled, {last}, holds {plural(len(grants), 'grant')}; nobody owns it"
@@ -109,7 +110,7 @@ def orphan_accounts(context: ExcessContext) -> Batch:
 
 
 def _account(context: ExcessContext, account: int) -> str:
-    return f"account:{context.basis.index.holders.accounts[account]}"
+    return reference_to("account", context.basis.index.holders.accounts[account])
 
 
 def open_ended(context: ExcessContext) -> Batch:
@@ -131,7 +132,7 @@ def open_ended(context: ExcessContext) -> Batch:
         name = index.grants.ids[grant]
         edit = context.end_grant(grant) if over[at] else Edit("set", "grants", {"grant": name, "until": last})
         remedy = "End it." if over[at] else f"Let it end on {last}."
-        return FindingText(f"grant:{name}", evidence, remedy, (edit,))
+        return FindingText(reference_to("grant", name), evidence, remedy, (edit,))
 
     days = np.where(over, basis.days_since(ends[grants]), -1)
     severity = np.where(over, 2, 0)
@@ -158,12 +159,15 @@ def past_end(context: ExcessContext) -> Batch:
             grant = int(grants[at])
             evidence = f"{index.gives(grant)} ended on {day_text(int(index.grants.ends[grant]) - 1)} and is still kept"
             return FindingText(
-                f"grant:{index.grants.ids[grant]}", evidence, "Take it off the list.", (context.end_grant(grant),)
+                reference_to("grant", index.grants.ids[grant]),
+                evidence,
+                "Take it off the list.",
+                (context.end_grant(grant),),
             )
         person = int(people[at - len(grants)])
         evidence = f"the last day was {day_text(int(index.holders.ends[person]) - DAY)}, and the status is still active"
         name = context.holder(person)
-        edit = Edit("set", "identities", {"id": name.removeprefix("identity:"), "status": "left"})
+        edit = Edit("set", "identities", {"id": name_in("identity", name), "status": "left"})
         return FindingText(name, evidence, "Have the status put right where it is kept.", (edit,))
 
     ends = np.concatenate([index.grants.ends[grants], index.holders.ends[people]]).astype(np.int64)
@@ -215,7 +219,7 @@ def came_back(context: ExcessContext) -> Batch:
     names, texts, days, whose = [], [], [], []
     for kind, record, ended, why, back, entry in zip(*columns, strict=True):
         key = [str(part) for part in json.loads(record) if part is not None]
-        name = f"grant:{key[0]}" if kind == "grants" else f"{kinds.BY_NAME[kind].one} {' '.join(key)}"
+        name = reference_to("grant", key[0]) if kind == "grants" else f"{kinds.BY_NAME[kind].one} {' '.join(key)}"
         grant = basis.index.grants.ids.find(key[0]) if kind == "grants" else -1
         holder = basis.index.grants.holder[[grant]].astype(np.int64) if grant >= 0 else np.zeros(0, dtype=np.int64)
         whose.append(int(context.owner_of(holder)[0]) if len(holder) else -1)
@@ -238,11 +242,13 @@ def duplicates(context: ExcessContext) -> Batch:
     def describe(at: int) -> FindingText:
         it = found[at]
         evidence = f"may be the same person as identity:{it.first}: {'; '.join(it.reasons)}"
-        return FindingText(f"identity:{it.second}", evidence, "Ask the people office; put the two together.", ())
+        return FindingText(
+            reference_to("identity", it.second), evidence, "Ask the people office; put the two together.", ()
+        )
 
     confidence = np.array([min(50 + 15 * len(it.reasons), 95) for it in found], dtype=np.int64)
     whose = np.array(numbers, dtype=np.int64)
-    return batch(DUPLICATE, whose, lambda at: f"identity:{found[at].second}", describe, 1, confidence)
+    return batch(DUPLICATE, whose, lambda at: reference_to("identity", found[at].second), describe, 1, confidence)
 
 
 def hasty_reviews(context: ExcessContext) -> Batch:
@@ -257,14 +263,16 @@ def hasty_reviews(context: ExcessContext) -> Batch:
     for (name, person), times in by_person.items():
         count, start = _most_within(sorted(times), limits.haste_seconds * 1_000_000)
         if count >= limits.haste_lines:
-            numbers.append(context.basis.index.holders.identities.find(person.removeprefix("identity:")))
+            numbers.append(context.basis.index.holders.identities.find(name_in("identity", person)))
             names.append(context.holder(numbers[-1]) if numbers[-1] >= 0 else person)
             evidence = (
                 f"certified {count} lines of the review {name} within {limits.haste_seconds} seconds on "
                 f"{day_text(start)}, of {len(times)} lines certified in all"
             )
             texts.append(
-                FindingText(f"review:{name}", evidence, "Have these lines looked at again, in a new review.", ())
+                FindingText(
+                    reference_to("review", name), evidence, "Have these lines looked at again, in a new review.", ()
+                )
             )
             days.append(context.basis.days_since(start))
     whose, stood = np.array(numbers, dtype=np.int64), np.array(days, dtype=np.int64)

@@ -9,6 +9,7 @@ from kathodos.columns.csr import CSRList, Ints, csr_from_distinct, csr_from_pair
 from kathodos.engine.decide import counted_as, who_has
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, ExcessContext, FindingText, batch, nobodys
 from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
+from kathodos.model.references import name_in, reference_to
 from kathodos.model.words import plural
 
 EMPTY_ROLE, EMPTY_GROUP, NEAR_ROLES = "empty-role", "empty-group", "near-roles"
@@ -22,7 +23,7 @@ def empty_roles(context: ExcessContext) -> Batch:
     roles = index.entitlements.role[index.grants.entitlement[basis.live & ~index.grants.denies]]
     given[reachable(index.juniors, np.unique(roles[roles >= 0]).astype(np.int64))] = True
     found = (index.role_is_active & ~given).nonzero()[0].tolist()
-    names = [f"role:{index.roles[role]}" for role in found]
+    names = [reference_to("role", index.roles[role]) for role in found]
     texts = [
         FindingText(name, "no grant gives it, nor a role that has it below it", "Take it off.", (_off(name),))
         for name in names
@@ -31,7 +32,7 @@ def empty_roles(context: ExcessContext) -> Batch:
 
 
 def _off(name: str) -> Edit:
-    system, _, role = name.removeprefix("role:").partition("/")
+    system, _, role = name_in("role", name).partition("/")
     return Edit("set", "roles", {"system": system, "role": role, "active": "false"})
 
 
@@ -54,7 +55,7 @@ def unused(context: ExcessContext) -> Batch:
     found = list(unused_roles(context))
 
     def name(at: int) -> str:
-        return f"role:{index.roles[found[at][0]]}"
+        return reference_to("role", index.roles[found[at][0]])
 
     def describe(at: int) -> FindingText:
         role, days = found[at]
@@ -93,7 +94,7 @@ def near_roles(context: ExcessContext) -> Batch:
     ):
         if _is_above(context, one, other) or _is_above(context, other, one):
             continue
-        mine, yours = f"role:{index.roles[one]}", f"role:{index.roles[other]}"
+        mine, yours = reference_to("role", index.roles[one]), reference_to("role", index.roles[other])
         whole = sizes[one] + sizes[other] - both
         how = "have the same" if both == whole else f"have {both} of {whole}"
         evidence = f"{mine} and {yours} {how} permissions" + (f" ({whole})" if both == whole else " in common")

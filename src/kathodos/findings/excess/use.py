@@ -8,6 +8,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, severity_of
+from kathodos.model.references import reference_to
 from kathodos.model.times import BEGINNING, day_text
 
 UNUSED, NEVER_USED = "unused", "never-used"
@@ -148,7 +149,7 @@ def never_signed_in(context: ExcessContext) -> Batch:
 
 
 def _account(context: ExcessContext, account: int) -> str:
-    return f"account:{context.basis.index.holders.accounts[account]}"
+    return reference_to("account", context.basis.index.holders.accounts[account])
 
 
 def _of_accounts(

@@ -20,6 +20,7 @@ from kathodos.findings.excess.batches import Batch, ExcessContext
 from kathodos.findings.excess.use import UNUSED_ROLE
 from kathodos.findings.risk.scores import Floats, References, Scores, conflicts_named, why_of_asker
 from kathodos.findings.risk.weights import PARTS, Weights
+from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES
 from kathodos.model.times import BEGINNING
 from kathodos.model.words import plural
@@ -192,11 +193,11 @@ class Risk:
         for fault in self.judged.faults:
             conflicts[fault.role] = max(conflicts[fault.role], float(SEVERE[SEVERITIES.index(fault.rule.severity)]))
         about = self._excess_by_subject()
-        excess = np.array([about.get(f"role:{name}", 0.0) for name in names])
+        excess = np.array([about.get(reference_to("role", name), 0.0) for name in names])
         unused = {
             batch.subject(at) for batch in self.judged.excess if batch.kind == UNUSED_ROLE for at in range(len(batch))
         }
-        idle = np.array([float(f"role:{name}" in unused) for name in names])
+        idle = np.array([float(reference_to("role", name) in unused) for name in names])
         climbs = np.array([float(self._administers(number)) for number in range(size)])
         measures = [LEVELS[top], having / people, worst, conflicts, excess, idle, climbs]
 
@@ -213,7 +214,7 @@ class Risk:
                 "administers groups, roles or grants" if climbs[at] else "gives no right over groups, roles or grants",
             )[part]
 
-        return self._scores("roles", [f"role:{name}" for name in names], measures, why, 0)
+        return self._scores("roles", [reference_to("role", name) for name in names], measures, why, 0)
 
     def _having(self, role: int) -> int:
         """How many people who are there have a role, or one senior to it."""
@@ -342,7 +343,7 @@ class Risk:
                 )
             )
         measures = [np.array(column) for column in zip(*rows, strict=True)] if rows else [np.zeros(0)] * len(PARTS)
-        names = [f"system:{system.name}" for system in index.systems_in_order]
+        names = [reference_to("system", system.name) for system in index.systems_in_order]
         return self._scores("systems", names, measures, lambda at, part: part_texts[at][part], 0)
 
     def _holding_in(self, system: int) -> int:
@@ -367,7 +368,7 @@ class Risk:
             total += int(here[self._accounts_in(batch)[1]].sum())
             if batch.account is None:
                 names = map(batch.subject, (batch.whose < 0).nonzero()[0].tolist())
-                total += sum(name.startswith(prefixes) or name == f"system:{system}" for name in names)
+                total += sum(name.startswith(prefixes) or name == reference_to("system", system) for name in names)
         return total
 
     def _accounts_in(self, batch: Batch) -> tuple[Ints, Ints]:
