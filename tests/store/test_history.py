@@ -94,6 +94,7 @@ class KeptUp(unittest.TestCase):
         self.entry()
         self.assert_as_in_the_store()
         aside = [(file, file.read_bytes()) for file in self.workspace.store.files if file.exists()]
+        rows = list(self.open), self.next
         self.entry()
         self.entry()
         with mock.patch.object(history, "_MOST_BEHIND", 0):
@@ -104,6 +105,7 @@ class KeptUp(unittest.TestCase):
             file.write_bytes(content)  # the store is put back from a copy, and goes another way
         heads = self.workspace.folder / "ledger.heads"
         heads.write_text("".join(heads.read_text().splitlines(keepends=True)[:1]))
+        self.open, self.next = rows
         self.entry()
         self.entry()
         self.assert_as_in_the_store()
