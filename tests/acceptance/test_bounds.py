@@ -44,6 +44,7 @@ class Service(http.server.BaseHTTPRequestHandler):
         pass
 
 
+@stores.ONLY_IN_A_FILE  # about what is read
 class Sources(Scratch, unittest.TestCase):
     def setUp(self):
         super().setUp()
@@ -191,6 +192,7 @@ class Asking(Prepared, unittest.TestCase):
         done = inside("reach", "--by", "ann", "--format", "json", cwd=self.here)
         self.assertEqual((done.stdout, done.stderr), (expected, ""))
 
+    @stores.ONLY_IN_A_FILE
     def test_every_answer_fits_a_window_of_20_and_of_40_columns(self):
         asked = (
             *(("conflicts",), ("check",), ("excess",), ("escalation",), ("risk", "top"), ("reach", "--by", "ann")),

@@ -99,7 +99,7 @@ class AnyBytes(unittest.TestCase):
         self.assertEqual(texts[0] == texts[1], one == other)
 
     @given(st.lists(_NAMES.filter(is_name_of_a_file), min_size=2, max_size=5, unique=True), st.data())
-    @searching(18, shrinks=False)
+    @searching(12, shrinks=False)
     def test_through_source_store_reference_command_csv_and_json(self, files, data):
         users = data.draw(
             st.lists(
@@ -157,6 +157,7 @@ def plain(cell):
     return restored(cell[1:] if cell.lstrip("'")[:1] in "=+-@" and cell.startswith("'") else cell)
 
 
+@stores.ONLY_IN_A_FILE  # about what is read
 class Tables(unittest.TestCase):
     @given(
         st.lists(
@@ -166,7 +167,7 @@ class Tables(unittest.TestCase):
             unique=True,
         )
     )
-    @searching(18, shrinks=False)
+    @searching(12, shrinks=False)
     def test_a_table_that_is_not_trimmed_says_its_names_as_they_are(self, names):
         names = [it for it in names if it.strip()]
         with tempfile.TemporaryDirectory() as scratch:
