@@ -25,6 +25,7 @@ OFFICE = {
         {"system": "s", "login": "shared", "identity": "p0097"},
         {"system": "t", "login": "shared", "identity": "boss1"},
         {"system": "s", "login": "nobodys", "identity": ""},
+        {"system": "s", "login": "ghostly", "identity": "p9999"},
     ],
     "actions": [{"system": "s", "action": "view"}],
     "resources": [{"resource": "s:/a"}],
@@ -68,6 +69,8 @@ class WhoActs(Prepared, unittest.TestCase):
             ("Ånsgar Lie", "That is the name of p0097"),
             ("shared", "may be boss1 or p0097"),
             ("nobodys", "is tied to nobody"),
+            ("ghostly", "is tied to nobody"),
+            ("p9999", "nobody called"),
             ("account:s/none", "nobody called"),
             ("identity:auditor", "nobody called"),
         ):

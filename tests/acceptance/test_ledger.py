@@ -167,6 +167,9 @@ class Tampering(Prepared, unittest.TestCase):
 
         self.assertEqual(numbers("--actor", "auditor"), [2, 6])
         self.assertEqual(numbers("--kind", "baseline mark"), [2, 3])
+        self.assertEqual(numbers("--kind", "settings"), [])
+        said = run("ledger", "list", "--kind", "baseline", cwd=self.office, status=2).stderr
+        self.assertIn("There is no kind of entry baseline.\nNearest: baseline mark", said)
         self.assertEqual(numbers("--subject", "identity:bo"), [1, 4, 5, 6])
         self.assertEqual(numbers("--subject", "baseline:two"), [3])
         self.assertEqual(numbers("--from", "2026-06-16"), [])

@@ -108,15 +108,6 @@ def columns_of(
         for group, some in members.items()
         for user in some
     ]
-    roles = [f"{kind}-{_text(bits)}" for kind in _OF_KINDS for bits in range(8)]
-    lines = [
-        (f"{kind}-{_text(bits)}", action, "permit" if bits & bit else "deny")
-        for kind, actions in _OF_KINDS.items()
-        for bits in range(8)
-        for bit, action in actions
-    ]
-    lines.append((_EXECUTES, "execute", "permit"))
-    actions = (("read", "read"), ("write", "write"), ("search", "read"), ("execute", "write"))
     resources: Columns = {"resource": [], "type": [], "detached": []}
     grants: Columns = {"holder": [], "gives": [], "on": [], "tier": []}
     for holder, gives, on, tier in _of_superuser(system, users):
@@ -134,22 +125,37 @@ def columns_of(
                 address,
                 str(_SUPERUSER),
             )
-    everything = f"{system}:/**"
     return {
-        "systems": _table(["system", "combining", "inherit", "gates"], [(system, _COMBINING, "0", "folder=search")]),
+        **_policy_of(system),
         "accounts": _table(
             ["system", "login", "privileged"], [(system, name, str(int(user == 0))) for user, name in users.items()]
         ),
         "groups": _table(["system", "group"], [(system, name) for name in groups.values()]),
         "members": _table(["system", "group", "member"], [(system, *pair) for pair in inside]),
+        "resources": resources,
+        "grants": grants,
+    }
+
+
+def _policy_of(system: str) -> dict[str, Columns]:
+    """What is the same for every tree: the system, its actions, and a role for each that a class may have."""
+    roles = [f"{kind}-{_text(bits)}" for kind in _OF_KINDS for bits in range(8)]
+    lines = [
+        (f"{kind}-{_text(bits)}", action, "permit" if bits & bit else "deny")
+        for kind, of_kind in _OF_KINDS.items()
+        for bits in range(8)
+        for bit, action in of_kind
+    ]
+    lines.append((_EXECUTES, "execute", "permit"))
+    actions = (("read", "read"), ("write", "write"), ("search", "read"), ("execute", "write"))
+    return {
+        "systems": _table(["system", "combining", "inherit", "gates"], [(system, _COMBINING, "0", "folder=search")]),
         "roles": _table(["system", "role"], [(system, role) for role in (*roles, _EXECUTES)]),
         "actions": _table(["system", "action", "kind"], [(system, *pair) for pair in actions]),
         "role_permissions": _table(
             ["system", "role", "action", "resource", "effect"],
-            [(system, role, action, everything, effect) for role, action, effect in lines],
+            [(system, role, action, f"{system}:/**", effect) for role, action, effect in lines],
         ),
-        "resources": resources,
-        "grants": grants,
     }
 
 

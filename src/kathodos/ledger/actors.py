@@ -51,8 +51,7 @@ class Acting:
                 return Actor(name, records, is_listed=True, is_identity=identity)
         people = set() if prefix == "account" else identities_called(records, exact, ("id", "email"))
         accounts = accounts_called(records, rest if prefix == "account" else text) if prefix != "identity" else _NONE
-        owners = _texts(records.column(ACCOUNTS, "identity"), accounts)
-        found = sorted(people | owners)
+        found = sorted(people | _owners(records, accounts))
         if len(found) == 1:
             return Actor(found[0], records)
         if found:
@@ -90,7 +89,7 @@ class Actor:
         if self.is_listed:
             own |= identities_called(self.records, self.name, ("id", "name", "email"))
             accounts = accounts_called(self.records, self.name)
-            own |= _texts(self.records.column(ACCOUNTS, "identity"), accounts)
+            own |= _owners(self.records, accounts)
         mails = _mails_of(self.records, own)
         return frozenset(own | {it for mail in mails for it in identities_called(self.records, mail, ("email",))})
 
@@ -124,6 +123,13 @@ def accounts_called(records: Records, name: str) -> Ints:
     if login:
         found |= _where(columns, "login", login) & _where(columns, "system", system)
     return found.nonzero()[0]
+
+
+def _owners(records: Records, accounts: Ints) -> set[str]:
+    """The identities to which some accounts are tied; one that is not there owns nothing."""
+    named = _texts(records.column(ACCOUNTS, "identity"), accounts)
+    ids = records.column(IDENTITIES, "id")
+    return _texts(ids, ids.holding_any(list(named)).nonzero()[0]) if named else named
 
 
 def _mails_of(records: Records, ids: Iterable[str]) -> set[str]:

@@ -62,9 +62,14 @@ class FileAnchor(Anchor):
         if not place.exists() or not os.access(place, os.W_OK):
             raise self._unusable("it may not be written" if place.exists() else "its folder is not there")
 
+    def newest(self) -> int:
+        return super().newest() if self.file.exists() else 0  # the first head makes it
+
     def heads(self) -> list[Head]:
+        if not self.file.exists():
+            raise self._unusable("it is not there")
         try:
-            text = self.file.read_text(encoding="utf-8", errors="replace") if self.file.exists() else ""
+            text = self.file.read_text(encoding="utf-8", errors="replace")
         except OSError as error:
             raise self._unusable(error.strerror or "it cannot be read") from None
         return list(_heads_in(text))

@@ -17,6 +17,7 @@ from kathodos.ledger.verify import Verification
 from kathodos.model.kinds import KINDS
 from kathodos.model.references import PREFIXES, name_in
 from kathodos.model.referring import columns_pointing, key_of
+from kathodos.model.suggestions import nearest
 from kathodos.model.times import end_moment, first_moment, normal_moment
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
@@ -55,6 +56,9 @@ class EntryChoice:
 def entry_list(histories: Histories, asked: EntryChoice, is_table: bool) -> Answer:
     """The entries, all or those that are asked for."""
     entries = read_entries(histories.reader)
+    kinds = {*Act, *(entry.kind for entry in entries)}
+    if asked.kind is not None and asked.kind not in kinds:
+        raise CallError(f"There is no kind of entry {asked.kind}.", nearest(asked.kind, sorted(kinds)))
     about = _about(histories, entries, asked.subject) if asked.subject else None
     first, last = _bound(asked.first, "--from"), _bound(asked.last, "--to")
     chosen = [
@@ -92,6 +96,8 @@ def _settings_changes(entries: Sequence[Entry]) -> Answer:
         ]
         text += [f"  {line}" for line in changed.difference.splitlines()]
     heading = f"{plural(len(entries), 'change', 'changes')} of configuration, rules and controls"
+    if not entries:
+        heading = "No entry that was asked for changed configuration, rules or controls."
     return Answer(heading=heading, text=text, hint="A file as it was: kathodos show setting:FILE --as-of ENTRY")
 
 
