@@ -122,6 +122,13 @@ class TheClock(Trust, unittest.TestCase):
         self.assertIn("Entry 5 bears the time 2026-06-14T12:00:00Z, before entry 4", notes[0])
         self.assertIn("it was ahead before", notes[0])
 
+    def test_two_clocks_that_differ_a_little_are_none(self):
+        self.mark("a", now="2026-06-15T11:57:00Z")
+        self.mark("b")
+        times = [it["time"] for it in records_inside("ledger", "list", cwd=self.here)]
+        self.assertEqual(times[-2:], ["2026-06-15T12:00:00Z"] * 2, "no entry before the last")
+        self.assertNotIn("bears the time", "".join(self.verified(status=0)["notes"]))
+
     def test_a_clock_that_was_far_ahead_is_noticed_by_the_next_entry(self):
         self.mark("a", now="2031-01-01T00:00:00Z")
         self.mark("b", status=2)
@@ -278,6 +285,10 @@ class TheLedger(Trust, unittest.TestCase):
             stores.altered(self.here, statement)
             self.assertIn(said, inside("reach", "--by", "ann", cwd=self.here, status=3).stderr)
             stores.replaced(self.here, self.prepared)
+
+    def test_the_signing_key_is_enough_to_write(self):
+        (self.here / "ledger.pub").unlink()
+        self.mark("four")
 
     def test_what_was_computed_from_entries_that_are_gone_is_told(self):
         inside("reach", "--by", "bo", cwd=self.here)

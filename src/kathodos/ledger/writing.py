@@ -35,10 +35,10 @@ from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.records import Stored
 
 if TYPE_CHECKING:
-    from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+    from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 
 _CHUNK = 20_000
-_MOST_APART = timedelta(minutes=5)  # that this clock and a database's may be
+_MOST_APART = timedelta(minutes=5)  # that two clocks may be
 
 
 @dataclass
@@ -108,8 +108,9 @@ def writing(store: Store, keys: Keys, kind: str, hand: Hand) -> Iterator[Draft]:
     if hand.anchor is not None:
         hand.anchor.check()
     with store.write() as writer:
-        now, newest = times.now(), writer.newest().entry
-        _must_be_as_signed(writer, newest, keys)
+        newest = writer.newest().entry
+        now = _time_after(writer, newest)
+        _must_be_as_signed(writer, newest, key.public_key())
         records = Stored(Histories(writer, store.computed))
         actor = hand.acting.among(records)
         changed = change_of(records, hand.settings) if hand.settings.files else None
@@ -136,13 +137,20 @@ def writing(store: Store, keys: Keys, kind: str, hand: Hand) -> Iterator[Draft]:
             Histories(reader, store.computed).take_in(draft.opened)
 
 
-def _must_be_as_signed(writer: Writer, newest: int, keys: Keys) -> None:
+def _time_after(writer: Writer, newest: int) -> datetime:
+    """The time of the next entry: now, or that of the last one where this clock is only a little behind it."""
+    now = times.now()
+    last = times.moment_of(writer.time_of(newest)) if newest else now
+    return last if now < last <= now + _MOST_APART else now
+
+
+def _must_be_as_signed(writer: Writer, newest: int, public: Ed25519PublicKey) -> None:
     """Raises DataError where the tree is not what the last head says: the next would sign what somebody altered."""
     heads = [Head(*row) for row in writer.heads_from(max(newest, 1))]
     if not newest and not heads:
         return
     whole = len(heads) == 1 and heads[0].size == newest
-    if not whole or not is_signed(heads[0], keys.public()) or heads[0].root != _root(writer, newest):
+    if not whole or not is_signed(heads[0], public) or heads[0].root != _root(writer, newest):
         what = f"The ledger is not as it was signed at its last entry, {newest}."
         raise DataError(what, "Nothing was changed. See what was altered with `kathodos ledger verify`.")
 
