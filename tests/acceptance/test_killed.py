@@ -7,7 +7,7 @@ import subprocess
 import time
 import unittest
 
-from tests.support import COMMAND, NOW, OFFICE, Scratch, lay_out, records, run, write_tables
+from tests.support import COMMAND, NOW, OFFICE, Scratch, inside, lay_out, records, records_inside, run, write_tables
 
 PEOPLE = 12_000
 
@@ -22,7 +22,7 @@ class KilledInTheMiddleOfAGather(Scratch, unittest.TestCase):
         run("gather", cwd=at)
         whole = time.monotonic() - began
         write_tables(at / "tables", OFFICE)
-        run("gather", "--accept-loss", cwd=at)
+        inside("gather", "--accept-loss", cwd=at)
         write_tables(at / "tables", grown)
         seeded, outcomes = random.Random(4), set()
         for turn in range(12):
@@ -33,18 +33,18 @@ class KilledInTheMiddleOfAGather(Scratch, unittest.TestCase):
             time.sleep(point)
             process.send_signal(signal.SIGKILL)
             process.wait()
-            run("ledger", "verify", cwd=at)
-            count = len(records("list", "identities", cwd=at))
+            inside("ledger", "verify", cwd=at)
+            count = len(records_inside("list", "identities", cwd=at))
             self.assertIn(count, (3, 3 + PEOPLE))
             outcomes.add(count)
             if count > 3:
                 write_tables(at / "tables", OFFICE)
-                run("gather", "--accept-loss", cwd=at)
+                inside("gather", "--accept-loss", cwd=at)
                 write_tables(at / "tables", grown)
         self.assertIn(3, outcomes)
-        run("gather", cwd=at)
-        self.assertEqual(len(records("list", "identities", cwd=at)), 3 + PEOPLE)
-        run("ledger", "verify", cwd=at)
+        inside("gather", cwd=at)
+        self.assertEqual(len(records_inside("list", "identities", cwd=at)), 3 + PEOPLE)
+        inside("ledger", "verify", cwd=at)
 
 
 class SeveralWritersAtOnce(Scratch, unittest.TestCase):

@@ -26,7 +26,7 @@ class Tampering(Prepared, unittest.TestCase):
     def found_after(self, *statements):
         """What verify finds after someone ran SQL on the file; the file is put back afterwards."""
         stores.altered(self.office, *statements)
-        done = run("ledger", "verify", "--format", "json", cwd=self.office, status=1)
+        done = inside("ledger", "verify", "--format", "json", cwd=self.office, status=1)
         stores.replaced(self.office, self.untouched)
         return {(wrong["where"], wrong["what"]) for wrong in json.loads(done.stdout)["discrepancies"]}
 
@@ -162,7 +162,7 @@ class Tampering(Prepared, unittest.TestCase):
         def numbers(*words):
             return [
                 row["number"]
-                for row in json.loads(run("ledger", "list", *words, "--format", "json", cwd=self.office).stdout)
+                for row in json.loads(inside("ledger", "list", *words, "--format", "json", cwd=self.office).stdout)
             ]
 
         self.assertEqual(numbers("--actor", "auditor"), [2, 6])
