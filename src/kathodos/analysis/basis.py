@@ -13,8 +13,9 @@ from typing import Any, overload
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.analysis.askers import AskerAttributes, Computed
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, small
-from kathodos.columns.dictionary import DictionaryColumn, Scalar, distinct_pairs, tabled
+from kathodos.columns.dictionary import DictionaryColumn, Scalar, appended, distinct_pairs, tabled
 from kathodos.columns.moments import moments_of
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable
@@ -24,7 +25,7 @@ from kathodos.model import kinds
 from kathodos.model.filters import Node
 from kathodos.model.kinds import Kind
 from kathodos.model.times import BEGINNING, DAY
-from kathodos.store.attributes import AttributeColumns, Distinct, selected
+from kathodos.store.attributes import AttributeColumns
 from kathodos.store.records import Records, Stored
 
 _MANY_USERS = 20_000  # from which on all uses are looked up
@@ -56,8 +57,8 @@ class Uses:
 class Basis:
     """What findings rest on: the columns of what one index numbers, at a moment in microseconds since 1970.
 
-    `risks` gives the risk of each identity, where a filter asks for it; `history` the records with their earlier
-    states, where there are some.
+    `people` identities come first, then accounts: `size` altogether. `risks` gives the risk of each
+    identity, where a filter asks for it; `history` the records with their earlier states, where there are some.
     """
 
     def __init__(self, records: Records, index: Index, moment: int) -> None:
@@ -65,6 +66,7 @@ class Basis:
         self.index = index
         self.moment = moment
         self.people = index.holders.people
+        self.size = index.holders.first_group
         self.history: Stored | None = None
         self.risks: Callable[[], npt.NDArray[np.float64]] | None = None
         self._columns: dict[tuple[str, str], DictionaryColumn] = {}
@@ -77,6 +79,10 @@ class Basis:
     def identity(self, attribute: str) -> DictionaryColumn:
         """An attribute of each identity, by number."""
         return self._column(kinds.IDENTITIES, attribute)
+
+    def asker(self, attribute: str) -> DictionaryColumn:
+        """An attribute of each identity, and behind them of each account, by number."""
+        return appended(self.identity(attribute), self.account(attribute))
 
     def account(self, attribute: str) -> DictionaryColumn:
         """An attribute of each account, by number less that of the first account."""
@@ -113,7 +119,7 @@ class Basis:
     def attributes(self, kind: Kind) -> AttributeColumns:
         """What filters see of the records of a kind, in the order of the records and not of the index."""
         if kind.name not in self._attributes:
-            self._attributes[kind.name] = AttributeColumns(self.records, kind)
+            self._attributes[kind.name] = AttributeColumns(self.records, kind, today=self.moment)
         return self._attributes[kind.name]
 
     def _position(self, kind: Kind) -> Ints:
@@ -145,25 +151,36 @@ class Basis:
         """How many days ago each moment was, from one day to another: yesterday evening was one day ago."""
         return self.moment // DAY - times // DAY
 
+    @cached_property
+    def responsible(self) -> DictionaryColumn:
+        """Who answers for each account that is nobody's, by a person's word or else by its source."""
+        said = self.account("responsible")
+        names, words = self.records.column(kinds.TIES, "account"), self.records.column(kinds.TIES, "responsible")
+        some = (words.codes >= 0).nonzero()[0]
+        if not len(some):
+            return said
+        at = numbers_among(self.index.holders.accounts, names.taken(some)).astype(np.int64)
+        by_word = np.full(len(said), -1, dtype=np.int64)
+        by_word[at[at >= 0]] = some[at >= 0]
+        both = appended(said, DictionaryColumn(np.append(words.codes, np.int32(-1))[by_word], words.values).compact())
+        stated, told = both.codes[: len(said)], both.codes[len(said) :]
+        return DictionaryColumn(np.where(told >= 0, told, stated), both.values)
+
     # Filters
 
     def selected(self, node: Node) -> Bools:
-        """Which identities a filter over their attributes selects; each distinct value is looked at once."""
+        """Which askers a filter over their attributes selects: identities, and behind them accounts tied to nobody."""
         if node not in self._selected:
-            self._selected[node] = selected(node, self.distinct, self.people)
+            self._selected[node] = self.filtered.selected(node)
         return self._selected[node]
 
-    def distinct(self, attribute: str) -> Distinct:
-        """An attribute of each identity as filters see it: lists split, yes and no as true and false."""
-        if attribute.lower() == "risk" and self.risks is not None:
-            totals = self.risks()
-            return Distinct(np.arange(len(totals), dtype=np.int32), totals.tolist())
-        found = self.attributes(kinds.IDENTITIES).column(attribute)
-        return Distinct(np.append(found.codes, np.int32(-1))[self._position(kinds.IDENTITIES)], found.values)
-
-    def known_attributes(self) -> list[str]:
-        """The names of all attributes of identities, in lower case."""
-        return sorted(self.attributes(kinds.IDENTITIES).known() | ({"risk"} if self.risks else set()))
+    @cached_property
+    def filtered(self) -> AskerAttributes:
+        """What filters see of everybody who is asked about."""
+        kind_of = {kind.name: self.attributes(kind) for kind in (kinds.IDENTITIES, kinds.ACCOUNTS)}
+        people, accounts = self._position(kinds.IDENTITIES), self._position(kinds.ACCOUNTS)
+        more = Computed({"risk": self.risks} if self.risks is not None else {})
+        return AskerAttributes(kind_of, people, accounts, self.index.holders.is_asker, more, self.moment)
 
     def resource_attributes(self) -> list[str]:
         """The names of all attributes of resources, in lower case."""
@@ -185,6 +202,13 @@ class Basis:
     def is_person(self) -> Bools:
         """Which identities are persons."""
         return self.identity("kind").holding("person")
+
+    @cached_property
+    def can_act(self) -> Bools:
+        """Which askers count at the moment: identities that have not left, and accounts of nobody that are enabled."""
+        holders = self.index.holders
+        there = holders.is_active & (holders.starts <= self.moment) & (self.moment < holders.ends)
+        return np.concatenate([there, holders.is_enabled & (holders.owner < 0)])
 
     @cached_property
     def is_there(self) -> Bools:

@@ -26,7 +26,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         '  kathodos conflicts cure --topic "Dangerous goods"',
     )
     parser.allow_abbrev = False  # else --as of a step is taken for --as-of here
-    parser.add_argument("--by", metavar="REF", help="one identity, in detail")
+    parser.add_argument("--by", metavar="REF", help="one identity, or an account that nobody owns, in detail")
     parser.add_argument("--rule", metavar="ID", help="one rule: everyone who breaks it, both sides beside each other")
     parser.add_argument("--topic", metavar="TOPIC", help="only the rules of one topic")
     parser.add_argument("--where", metavar="FILTER", help="only people that this filter selects")
@@ -46,7 +46,7 @@ def run(session: Session) -> int:
     rules = chosen_rules(view, asked.topic, asked.rule)
     found = ChosenConflicts(view, rules, asked.where, asked.latent)
     if asked.by is not None:
-        return session.found(answers.conflicts_of_person(found, view.identity(asked.by), is_table))
+        return session.found(answers.conflicts_of_one(found, view.asker(asked.by), is_table))
     if not is_table:
         return session.found(answers.conflict_records(found))
     if asked.rule is not None:

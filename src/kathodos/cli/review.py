@@ -76,7 +76,6 @@ def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Form
 
 
 def run_open(session: Session) -> int:
-    from kathodos.model.kinds import IDENTITIES
     from kathodos.model.times import normal_moment
     from kathodos.report.reviews import review_opened, what_is_drafted
     from kathodos.review.opening import OpenReview, draft_review
@@ -86,8 +85,7 @@ def run_open(session: Session) -> int:
         due = normal_moment(asked.due)
     except ValueError as error:
         raise CallError(f"--due {asked.due} is no day: {error}.") from None
-    positions, _ = view.selecting(IDENTITIES, asked.where)
-    chosen = view.numbers_at(positions)
+    chosen = view.askers_selected(asked.where)
     drafted = draft_review(view.context, view.findings.conflicts, chosen, view.rules.needs, session.actor)
     is_meant = not asked.dry_run and session.agrees(f"Open {asked.name} with {what_is_drafted(drafted)}?")
     if is_meant:

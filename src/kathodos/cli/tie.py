@@ -19,18 +19,23 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         common,
         formatter,
         run,
-        "say whose account it is; without arguments, how all accounts are tied",
+        "say whose account it is; with nothing else, show how each account is tied to a person",
         "  kathodos tie                              # counts by system and rule\n"
         "  kathodos tie --open                       # orphans and ambiguous ones, with candidates\n"
         "  kathodos tie dues/cashdesk2 p0059 --reason 'the cash desk is hers'\n"
-        "  kathodos tie dues/cashdesk2 nobody        # a shared account: to no one person\n"
+        "  kathodos tie dues/cashdesk2 nobody --responsible p0059   # shared: p0059 answers for it\n"
         "  kathodos tie --duplicates                 # identities that may be one person",
     )
     parser.add_argument("account", nargs="?", metavar="ACCOUNT", help="as in dues/mmorag")
     parser.add_argument("identity", nargs="?", metavar="IDENTITY", help="whose it is, or `nobody`")
+    parser.add_argument("--responsible", metavar="IDENTITY", help="who answers for an account that is nobody's")
     parser.add_argument("--open", action="store_true", help="list the accounts that are tied to nobody")
     parser.add_argument("--duplicates", action="store_true", help="list identities that may be one person")
-    parser.add_argument("--undo", action="store_true", help="take a person's word on ACCOUNT back")
+    parser.add_argument(
+        "--undo",
+        action="store_true",
+        help="forget what somebody said about ACCOUNT; its source and the rules count again",
+    )
     acting(parser)
 
 
@@ -60,7 +65,13 @@ def _tie(session: Session) -> int:
     rules = session.workspace.configuration.tie_rules
     if asked.undo:
         return session.answer(tied_again(account, session.carry_out(UntieAccount(account, rules)).entry))
-    identity = NOBODY
+    identity, responsible = NOBODY, None
     if asked.identity != _NOBODY:
         identity = name_in("identity", resolved(records, asked.identity, (IDENTITIES,)))
-    return session.answer(tied(account, identity, session.carry_out(TieAccount(account, identity, rules)).entry))
+    if asked.responsible is not None:
+        if identity != NOBODY:
+            what = "Only an account that is nobody's has somebody who answers for it."
+            raise CallError(what, f"Write `kathodos tie {asked.account} nobody --responsible {asked.responsible}`.")
+        responsible = name_in("identity", resolved(records, asked.responsible, (IDENTITIES,)))
+    entry = session.carry_out(TieAccount(account, identity, rules, responsible)).entry
+    return session.answer(tied(account, identity, responsible, entry))

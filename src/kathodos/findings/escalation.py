@@ -113,7 +113,7 @@ def _start(basis: Basis, asker: int) -> object:
 
 def _receivers(basis: Basis) -> list[Bools]:
     """For each mandate whom it lets roles be given to."""
-    everybody = np.ones(basis.people, dtype=bool)
+    everybody = np.ones(basis.size, dtype=bool)
     texts = {mandate.receivers for mandate in basis.index.mandates}
     masks = {text: basis.selected(parse_filter(text)) if text else everybody for text in texts}
     return [masks[mandate.receivers] for mandate in basis.index.mandates]
@@ -122,16 +122,16 @@ def _receivers(basis: Basis) -> list[Bools]:
 def latent_conflicts(
     basis: Basis, rules: Sequence[Conflicting], found: Conflicts, climbing: Sequence[Climber]
 ) -> Iterator[Conflict]:
-    """The conflicts into which people could bring themselves, beside those that are found already."""
+    """The conflicts into which somebody could bring itself, beside those that are found already."""
     targets = PermissionTargets(basis)
     for number, rule in enumerate(rules):
-        known = found.identity[found.rule == number]
-        excepted = basis.selected(rule.excepted) if rule.excepted is not None else np.zeros(basis.people, dtype=bool)
+        known = found.asker[found.rule == number]
+        excepted = basis.selected(rule.excepted) if rule.excepted is not None else np.zeros(basis.size, dtype=bool)
         for climber in climbing:
             broken = broken_by(targets, rule, climber.potential.could)
             if broken is not None:
-                people = climber.askers[climber.askers < basis.people]
-                for asker in people[~excepted[people] & ~np.isin(people, known)].tolist():
+                some = climber.askers
+                for asker in some[~excepted[some] & ~np.isin(some, known)].tolist():
                     yield Conflict(rule, asker, broken[0], broken[1], LATENT)
 
 

@@ -26,10 +26,13 @@ from kathodos.rules.targets import PermissionTargets
 
 @dataclass(frozen=True)
 class Crossing:
-    """An identity that reaches what a fence keeps it from: the permission crossed, one action, the nodes with it."""
+    """An identity, or an account of nobody, that reaches what a fence keeps it from.
+
+    `permission` is crossed, by one action, on some nodes.
+    """
 
     fence: Fence
-    identity: int
+    asker: int
     permission: Permission
     action: int
     nodes: Ints
@@ -38,28 +41,33 @@ class Crossing:
         """The chains to one node after another, each chain's grant and permission told once."""
         found: dict[object, Chain] = {}
         for node in one_per_answer(basis.index, self.nodes):
-            for chain in explain(basis.index, self.identity, node, self.action, basis.moment).permits.shown:
+            for chain in explain(basis.index, self.asker, node, self.action, basis.moment).permits.shown:
                 found.setdefault((chain.grant, chain.entry, chain.holders), chain)
         return list(found.values())
 
 
 @dataclass(frozen=True)
 class Lack:
-    """An identity that lacks what a need says it must have: one action, and the nodes on which it is missing."""
+    """An identity, or an account of nobody, that lacks what a need says it must have.
+
+    `permission` on one action, and the nodes on which it is missing; of a need's `any`, none of which is there, the
+    first, and in `others` the rest.
+    """
 
     need: Need
-    identity: int
+    asker: int
     permission: Permission
     action: int
     nodes: Ints
+    others: tuple[Permission, ...] = ()
 
     def why(self, basis: Basis) -> Explanation:
         """Why the first of them is not reached, with the permission that would give it."""
-        return explain(basis.index, self.identity, int(self.nodes[0]), self.action, basis.moment)
+        return explain(basis.index, self.asker, int(self.nodes[0]), self.action, basis.moment)
 
 
 def crossings(basis: Basis, fences: Sequence[Fence]) -> list[Crossing]:
-    """Everyone who is on the wrong side of a fence, by fence and identity; of each action only what implies no other.
+    """Everyone who is on the wrong side of a fence, by fence and asker; of each action only what implies no other.
 
     Whoever may edit may view as well: where a fence forbids both, the widest action that is reached is told.
     """
@@ -69,15 +77,12 @@ def crossings(basis: Basis, fences: Sequence[Fence]) -> list[Crossing]:
         who = _meant(basis, fence)
         for permission in fence.never:
             actions, nodes = targets.of_permission(permission)
-            reaching = {
-                action: who_reaches_any(basis.index, nodes, action, basis.moment)[: basis.people] & who
-                for action in actions
-            }
+            reaching = {action: who_reaches_any(basis.index, nodes, action, basis.moment) & who for action in actions}
             for action, mask in reaching.items():
-                for identity in (mask & ~_told_by_wider(basis.index, action, reaching)).nonzero()[0].tolist():
-                    here = _reached(basis, identity, action, nodes)
-                    found.append(Crossing(fence, identity, permission, action, here))
-    return sorted(found, key=lambda it: (it.fence.id, it.identity))
+                for asker in (mask & ~_told_by_wider(basis.index, action, reaching)).nonzero()[0].tolist():
+                    here = _reached(basis, asker, action, nodes)
+                    found.append(Crossing(fence, asker, permission, action, here))
+    return sorted(found, key=lambda it: (it.fence.id, it.asker))
 
 
 def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Bools:
@@ -91,9 +96,9 @@ def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Boo
     return widest
 
 
-def _reached(basis: Basis, identity: int, action: int, nodes: Ints) -> Ints:
-    """Those of the nodes on which the identity reaches the action."""
-    for reached in what_reached_by(basis.index, identity, basis.moment):
+def _reached(basis: Basis, asker: int, action: int, nodes: Ints) -> Ints:
+    """Those of the nodes on which somebody reaches the action."""
+    for reached in what_reached_by(basis.index, asker, basis.moment):
         system = reached.system
         if system.root <= int(nodes[0]) < system.end:
             found: Ints = nodes[reached.may[action - int(system.actions[0]), nodes - system.root]]
@@ -102,38 +107,55 @@ def _reached(basis: Basis, identity: int, action: int, nodes: Ints) -> Ints:
 
 
 def _meant(basis: Basis, rule: Fence | Need) -> Bools:
-    """The identities that a rule is about."""
+    """The askers that a rule is about."""
     who = basis.selected(rule.who)
     return who & ~basis.selected(rule.excepted) if rule.excepted is not None else who
 
 
 def lacks(basis: Basis, needs: Sequence[Need]) -> list[Lack]:
-    """Everyone who lacks what it needs, by need and identity: on each resource that the need's permission names.
+    """Everyone who lacks what it needs, by need and asker: on each resource that the need's permission names.
 
-    People who are not there (left, suspended, not begun) need nothing.
+    Who is not there (left, suspended, not begun, disabled) needs nothing.
     """
-    targets, found = PermissionTargets(basis), []
-    holders = basis.index.holders
-    there = holders.is_active & (holders.starts <= basis.moment) & (basis.moment < holders.ends)
+    targets = PermissionTargets(basis)
+    found: list[Lack] = []
     for need in needs:
-        who = _meant(basis, need) & there
+        who = _meant(basis, need) & basis.can_act
+        found += _none_of(basis, targets, need, who)
         for permission in need.must:
             wanted = basis.index.tree.matches(permission.pattern.target)
             missing: dict[tuple[int, int], list[int]] = {}
             for action in targets.of_permission(permission)[0]:
                 for node in wanted.tolist():
-                    without = who & ~who_reaches(basis.index, node, action, basis.moment)[: basis.people]
-                    for identity in without.nonzero()[0].tolist():
-                        missing.setdefault((identity, action), []).append(node)
+                    without = who & ~who_reaches(basis.index, node, action, basis.moment)
+                    for asker in without.nonzero()[0].tolist():
+                        missing.setdefault((asker, action), []).append(node)
             found += [Lack(need, who_, permission, action, ints(some)) for (who_, action), some in missing.items()]
-    return sorted(found, key=lambda it: (it.need.id, it.identity))
+    return sorted(found, key=lambda it: (it.need.id, it.asker))
+
+
+def _none_of(basis: Basis, targets: PermissionTargets, need: Need, who: Bools) -> Iterator[Lack]:
+    """Who reaches none of the permissions of which a need asks for one."""
+    cells = [(it, action, nodes) for it in need.any for action, nodes in _cells(targets, it)]
+    without = who.copy() if cells else np.zeros(len(who), dtype=bool)
+    for _, action, nodes in cells:
+        without &= ~who_reaches_any(basis.index, nodes, action, basis.moment)
+    for asker in without.nonzero()[0].tolist():
+        first, action, nodes = cells[0]
+        yield Lack(need, asker, first, action, nodes[:1], tuple(it for it in need.any if it is not first))
+
+
+def _cells(targets: PermissionTargets, permission: Permission) -> Iterator[tuple[int, Ints]]:
+    """Each action of a permission with the nodes that it is about; nothing where there is none."""
+    actions, nodes = targets.of_permission(permission)
+    yield from ((action, nodes) for action in actions if len(nodes))
 
 
 def idle_rules(basis: Basis, rules: Sequence[Fence | Need]) -> Iterator[tuple[Fence | Need, Permission]]:
     """The permissions of rules that no action or no resource answers to, so that they cannot be checked."""
     targets = PermissionTargets(basis)
     for rule in rules:
-        for permission in rule.never if isinstance(rule, Fence) else rule.must:
+        for permission in rule.never if isinstance(rule, Fence) else rule.permissions:
             actions, nodes = targets.of_permission(permission)
             if not actions or not len(nodes):
                 yield rule, permission
@@ -162,8 +184,8 @@ def surpluses(basis: Basis, needs: Sequence[Need]) -> list[Surplus]:
     What it reaches only as everyone does is not counted.
     """
     masks = [(need, _meant(basis, need)) for need in needs]
-    spoken = np.logical_or.reduce([np.zeros(basis.people, dtype=bool), *(mask for _, mask in masks)])
-    machines = (~basis.is_person & basis.is_there & spoken).nonzero()[0]
+    spoken = np.logical_or.reduce([np.zeros(basis.size, dtype=bool), *(mask for _, mask in masks)])
+    machines = (~basis.is_person & basis.is_there & spoken[: basis.people]).nonzero()[0]
     return [
         surplus
         for identity in machines.tolist()
@@ -178,7 +200,7 @@ def without_stated_need(basis: Basis, needs: Sequence[Need]) -> Ints:
     found = who_has(index, distinct(index.grants.holder[given]).astype(np.int64), basis.moment)[: basis.people]
     found &= ~basis.is_person & basis.is_there
     for need in needs:
-        found &= ~_meant(basis, need)
+        found &= ~_meant(basis, need)[: basis.people]
     machines: Ints = found.nonzero()[0]
     return machines
 
@@ -199,7 +221,7 @@ def _surplus(basis: Basis, identity: int, needs: Sequence[Need]) -> Iterator[Sur
     for reached in (it for it in what_grants_give(index, grants) if it.system.name in everything):
         system = reached.system
         beyond = reached.may & everything[system.name].may
-        for permission in (it for need in needs for it in need.must if it.pattern.system == system.name):
+        for permission in (it for need in needs for it in need.permissions if it.pattern.system == system.name):
             actions, nodes = targets.of_permission(permission)
             for action in actions:
                 implied = system.covers[action - int(system.actions[0])].nonzero()[0]

@@ -48,10 +48,10 @@ def access_by_department(context: ExcessContext) -> Table:
 
 def conflicts_by_topic(basis: Basis, conflicts: Conflicts) -> Table:
     """How many of some conflicts there are by topic and department."""
-    department = basis.identity("department")
+    department = basis.asker("department")
     topics = sorted({conflicts.rules[at].topic for at in np.unique(conflicts.rule).tolist()})
     of_rule = np.array([topics.index(rule.topic) if rule.topic in topics else -1 for rule in conflicts.rules])
-    codes, which = np.unique(department.codes[conflicts.identity], return_inverse=True)
+    codes, which = np.unique(department.codes[conflicts.asker], return_inverse=True)
     names = [NO_DEPARTMENT if code < 0 else str(department.values[code]) for code in codes.tolist()]
     order = sorted(range(len(names)), key=names.__getitem__)
     counts = np.zeros((len(topics), len(names)), dtype=np.int64)

@@ -194,12 +194,16 @@ def _matched(accounts: DictionaryColumn, people: DictionaryColumn, count: int) -
 
 @dataclass(frozen=True)
 class TieAccount(Operation[None]):
-    """Ties an account by a person's word, which stands until it is taken back; NOBODY ties it to no one."""
+    """Ties an account by a person's word, which stands until it is taken back; NOBODY ties it to no one.
+
+    `responsible`: who answers for one that is nobody's.
+    """
 
     act: ClassVar[Act] = Act.TIE
     account: str
     identity: str
     rules: Sequence[TieRule]
+    responsible: str | None = None
 
     def compose(self, plan: Plan) -> None:
         tie = _tie_to(plan.records, self.account)
@@ -207,11 +211,11 @@ class TieAccount(Operation[None]):
         stated = _account(plan.records, self.account)
         owners = plan.records.column(ACCOUNTS, "identity").listed(stated)
         before = plan.records.column(TIES, "said").listed(tie) or owners or [None]
-        row = (self.account, self.identity, PERSON, plan.actor.name, plan.now, plan.reason, before[0])
+        row = (self.account, self.identity, PERSON, plan.actor.name, plan.now, plan.reason, before[0], self.responsible)
         plan.open_rows(TIES, [row])
         plan.subjects += [
             reference_to("account", self.account),
-            *([reference_to("identity", self.identity)] if self.identity else []),
+            *(reference_to("identity", name) for name in (self.identity, self.responsible) if name),
         ]
         tie_accounts(plan, self.rules)
 
@@ -279,7 +283,7 @@ def tie_accounts(plan: Plan, rules: Sequence[TieRule]) -> int:
     hows = DictionaryColumn(found.how.astype(np.int32), tabled(list(found.hows)))
     size = len(begins)
     opened = [names.taken(begins), owners.taken(begins), hows.taken(begins), always("", size)]
-    opened += [always(plan.now, size), always("", size), always(None, size)]
+    opened += [always(plan.now, size), always("", size), always(None, size), always(None, size)]
     plan.open_columns(TIES, [column.compact() for column in opened], always(None, size))
     plan.close_rows(ACCOUNTS, stated[changed])
     plan.open_columns(ACCOUNTS, taken, sources)

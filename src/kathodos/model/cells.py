@@ -13,6 +13,7 @@ from collections.abc import Callable, Iterable, Mapping, Sequence
 from kathodos.errors import UnfitError, sentence
 from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_address, parse_pattern
+from kathodos.model.comparing import check_comparisons
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import Column, Form, Kind
 from kathodos.model.references import Names
@@ -62,7 +63,7 @@ class CellReader:
             Form.NUMBER: lambda cell, _: _number(cell, column.name),
             Form.MOMENT: lambda cell, _: _moment(cell, self.dates),
             Form.LIST: lambda cell, _: ";".join(_parts(cell)),
-            Form.FILTER: lambda cell, _: _filter(cell),
+            Form.FILTER: lambda cell, _: self.filter(column, cell),
             Form.ADDRESS: self.address,
             Form.ADDRESSES: lambda cell, system: ";".join(self.address(part, system) for part in _parts(cell)),
             Form.PATTERN: self.pattern,
@@ -110,6 +111,15 @@ class CellReader:
         if system not in self.names.of["systems"]:
             raise UnfitError(f"there is no system {system}", nearest(system, sorted(self.names.of["systems"])))
         return address
+
+    def filter(self, column: Column, cell: str) -> str:
+        """A filter that is kept: over resources for an area, over identities elsewhere. It cannot speak of today."""
+        over = kinds.RESOURCES if self.kind is kinds.AREAS else kinds.IDENTITIES
+        try:
+            check_comparisons(parse_filter(cell), over.form, None)
+        except FilterError as error:
+            raise UnfitError(f"is no filter: {error}", 'Write it as in: department eq "Pilotage"') from None
+        return cell
 
     def gives(self, cell: str, system: str | None) -> str:
         action, _, pattern = cell.partition(" ")
@@ -211,14 +221,6 @@ def _moment(cell: str, forms: Iterable[str]) -> str:
         return normal_moment(cell, tuple(forms))
     except ValueError as error:
         raise UnfitError("is no date or time that exists", sentence(error)) from None
-
-
-def _filter(cell: str) -> str:
-    try:
-        parse_filter(cell)
-    except FilterError as error:
-        raise UnfitError(f"is no filter: {error}", 'Write it as in: department eq "Pilotage"') from None
-    return cell
 
 
 def _gates(cell: str) -> str:

@@ -14,14 +14,14 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
-Value = str | int | float | bool | None
 Mask = npt.NDArray[np.bool_]
 
 _TOKEN = re.compile(
     r"""\s*(?:(?P<open>\()|(?P<close>\))|(?P<string>"(?:[^"\\]|\\.)*")
+    |(?P<day>today(?:[+-]\w+)?(?![\w.:$-])|\d{4}-\d{2}(?:-\d{2}(?:[Tt][\w:.+-]*\w)?)?(?![\w.:-]))
     |(?P<number>-?(?:0|[1-9]\d*)(?:\.\d+)?(?:[eE][+-]?\d+)?(?![\w.:]))
     |(?P<word>[A-Za-z$][\w.:$-]*)|(?P<other>\S))""",
-    re.VERBOSE,
+    re.VERBOSE | re.IGNORECASE,
 )
 _OPERATORS = ("eq", "ne", "co", "sw", "ew", "gt", "ge", "lt", "le", "pr")
 _DEEPEST = 200
@@ -29,6 +29,16 @@ _DEEPEST = 200
 
 class FilterError(ValueError):
     """A filter that does not parse; says at which character and what was expected."""
+
+
+@dataclass(frozen=True)
+class Day:
+    """A day or a time written without quotes: `2026-05`, `today`, `today+30d`; what it is, `comparing` says."""
+
+    text: str
+
+
+Value = str | int | float | bool | Day | None
 
 
 @dataclass(frozen=True)
@@ -41,7 +51,7 @@ class Comparison:
         return {self.attribute}
 
     def holds(self, held: object) -> bool:
-        """Whether it is true of a value, of one of several, or of none (None)."""
+        """Whether it is true of a text or number, of one of several, or of none (None)."""
         values = held if isinstance(held, list) else [held]
         values = [value for value in values if value not in (None, "")]
         if self.operator == "pr":
@@ -83,6 +93,8 @@ def parse_filter(text: str) -> Node:
 
 
 def _compare(held: object, operator: str, wanted: Value) -> bool:
+    if isinstance(wanted, Day):
+        return False
     if isinstance(wanted, bool):
         return operator == "eq" and str(held).lower() == str(wanted).lower()
     if isinstance(wanted, int | float):
@@ -159,7 +171,7 @@ class _Parser:
         return self.comparison()
 
     def comparison(self) -> Node:
-        if self.peek() != "word":
+        if self.peek() != "word" and (self.peek(), self.tokens[self.at][1]) != ("day", "today"):
             raise self.error("the name of an attribute")
         attribute = self.tokens[self.at][1]
         self.at += 1
@@ -172,6 +184,9 @@ class _Parser:
     def value(self) -> Value:
         kind = self.peek()
         word = self.tokens[self.at][1] if kind else ""
+        if kind == "day":
+            self.at += 1
+            return Day(word)
         if kind in ("string", "number") or (kind == "word" and word.lower() in ("true", "false", "null")):
             self.at += 1
             try:
@@ -180,7 +195,7 @@ class _Parser:
                 self.at -= 1
                 raise self.error("a value with valid escapes") from None
             return read
-        raise self.error('a value: "text", a number, true, false or null')
+        raise self.error('a value: "text", a number, a date, today, true, false or null')
 
     def peek(self) -> str:
         return self.tokens[self.at][0] if self.at < len(self.tokens) else ""

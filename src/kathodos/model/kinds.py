@@ -61,6 +61,10 @@ class Kind:
     def column(self, name: str) -> Column:
         return next(column for column in self.columns if column.name == name)
 
+    def form(self, name: str) -> Form | None:
+        """The form of a column, by its name in any case; None for further attributes."""
+        return next((column.form for column in self.columns if column.name == name.lower()), None)
+
     @cached_property
     def names(self) -> tuple[str, ...]:
         """The names of all values that a record has, in order."""
@@ -119,6 +123,7 @@ ACCOUNTS = Kind(
         Column("status", Form.CHOICE, default="enabled", choices=("enabled", "disabled")),
         Column("last_login", Form.MOMENT),
         Column("privileged", Form.YES_NO, default=0),
+        Column("responsible", Form.REFERENCE, refers=("identities",)),
     ),
     ("system", "login"),
     open_ended=True,
@@ -322,6 +327,7 @@ TIES = Kind(
         Column("tied_at"),
         Column("reason"),
         Column("said"),
+        Column("responsible", Form.REFERENCE, refers=("identities",)),
     ),
     ("account",),
 )

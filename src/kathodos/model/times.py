@@ -44,6 +44,15 @@ def normal_moment(text: str, forms: Sequence[str] = ()) -> str:
     raise ValueError("write a date as 2026-03-01 or a time as 2026-03-01T08:00:00Z")
 
 
+def is_moment(text: str) -> bool:
+    """Whether a text is a date or a time as we keep them."""
+    if not _DATE.match(text) and not _TIME.match(text):
+        return False
+    with contextlib.suppress(ValueError, OverflowError):
+        return normal_moment(text) == text
+    return False
+
+
 def time_text(moment: datetime) -> str:
     """`moment` as RFC 3339 text in UTC, without needless fractions."""
     text = moment.astimezone(UTC).isoformat(timespec="microseconds")[:-6].rstrip("0").rstrip(".")

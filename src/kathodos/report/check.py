@@ -26,7 +26,19 @@ from kathodos.report.chains import chain_branch, chain_record
 from kathodos.rules.reading import Rules
 from kathodos.workspace.view import View
 
-_KEYS = ("rule", "finding", "severity", "identity", "permission", "action", "resource", "resources", "missing", "pairs")
+_KEYS = (
+    "rule",
+    "finding",
+    "severity",
+    "identity",
+    "account",
+    "permission",
+    "action",
+    "resource",
+    "resources",
+    "missing",
+    "pairs",
+)
 _DATA = [Field(key, key) for key in (*_KEYS, "unused")]
 _MOST_SHOWN = 8  # of one rule, to a person
 
@@ -34,20 +46,17 @@ _MOST_SHOWN = 8  # of one rule, to a person
 def checked(view: View, by: str | None, rule: str | None, topic: str | None, is_table: bool) -> Answer:
     """What the fences and needs say of everybody, or of one identity; all rules, or those of one id or topic."""
     rules, basis = _chosen(view, rule, topic), view.basis
-    only = view.identity(by) if by else None
-    crossed = [it for it in crossings(basis, rules.fences) if only in (None, it.identity)]
-    lacking = [it for it in lacks(basis, rules.needs) if only in (None, it.identity)]
+    only = view.asker(by) if by else None
+    crossed = [it for it in crossings(basis, rules.fences) if only in (None, it.asker)]
+    lacking = [it for it in lacks(basis, rules.needs) if only in (None, it.asker)]
     idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(basis, _both(rules))]
     beyond: list[Surplus] = []
     unstated: list[int] = []
     if rule is None and topic is None:
         beyond = [it for it in surpluses(basis, rules.needs) if only in (None, it.identity)]
         unstated = [it for it in without_stated_need(basis, rules.needs).tolist() if only in (None, it)]
-    about = (
-        {it.identity for it in crossed} | {it.identity for it in lacking} | {it.identity for it in beyond} | {*unstated}
-    )
-    people = view.people(sorted(about))
-    names = {number: f"identity:{person['id']} ({person['name']})" for number, person in people.items()}
+    about = {it.asker for it in crossed} | {it.asker for it in lacking} | {it.identity for it in beyond} | {*unstated}
+    names = {number: view.named(number) for number in sorted(about)}
     trees = [
         *_trees([(it.fence, _crossing(basis, it, names)) for it in crossed]),
         *_trees([(it.need, _lack(basis, it, names)) for it in lacking]),
@@ -115,15 +124,18 @@ def _place(basis: Basis, action: int, nodes: Any) -> str:
 
 
 def _crossing(basis: Basis, found: Crossing, names: dict[int, str]) -> Branch:
-    text = f"{names[found.identity]} reaches {_place(basis, found.action, found.nodes)}"
+    text = f"{names[found.asker]} reaches {_place(basis, found.action, found.nodes)}"
     return Branch(text, [chain_branch(chain) for chain in found.chains(basis)[:4]])
 
 
 def _lack(basis: Basis, found: Lack, names: dict[int, str]) -> Branch:
     why = found.why(basis)
     lines = [Branch(it.text) for it in why.obstacles[:2]]
-    lines += [Branch(f"missing: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
-    return Branch(f"{names[found.identity]} lacks {_place(basis, found.action, found.nodes)}", lines)
+    lines += [Branch(f"this would give it: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
+    if found.others:
+        every = ", ".join(str(it) for it in (found.permission, *found.others))
+        return Branch(f"{names[found.asker]} can do none of these: {every}", lines)
+    return Branch(f"{names[found.asker]} cannot {_place(basis, found.action, found.nodes)}", lines)
 
 
 def _surplus(basis: Basis, found: Surplus, names: dict[int, str]) -> Branch:
@@ -141,7 +153,7 @@ def _row(basis: Basis, rule: Any, finding: str, found: Any) -> dict[str, Any]:
         "rule": rule.id,
         "finding": finding,
         "severity": rule.severity,
-        "identity": basis.index.holders.identities[found.identity],
+        **_who(basis, found.asker),
         "permission": str(found.permission),
         "action": basis.index.actions[found.action][1],
         "resource": addresses[int(found.nodes[0])],
@@ -160,6 +172,7 @@ def _lack_row(basis: Basis, found: Lack) -> dict[str, Any]:
     return {
         **_row(basis, found.need, "lacking", found),
         "missing": missing,
+        "any": [str(found.permission), *map(str, found.others)] if found.others else [],
         "why": [it.text for it in why.obstacles],
     }
 
@@ -170,7 +183,7 @@ def _surplus_row(basis: Basis, found: Surplus) -> dict[str, Any]:
     return {
         "rule": None,
         "finding": "surplus",
-        "identity": index.holders.identities[found.identity],
+        **_who(basis, found.identity),
         "action": actions,
         "resource": f"{found.system}:/",
         "resources": found.resources,
@@ -183,8 +196,15 @@ def _surplus_row(basis: Basis, found: Surplus) -> dict[str, Any]:
 def _unstated_row(basis: Basis, identity: int) -> dict[str, Any]:
     index = basis.index
     grants = [index.grants.ids[grant] for grant in given_to(basis, identity).tolist()]
-    name = index.holders.identities[identity]
-    return {"rule": None, "finding": "no stated need", "identity": name, "grants": grants}
+    return {"rule": None, "finding": "no stated need", **_who(basis, identity), "grants": grants}
+
+
+def _who(basis: Basis, asker: int) -> dict[str, str | None]:
+    """The identity, or the account that nobody owns."""
+    holders, people = basis.index.holders, basis.people
+    if asker < people:
+        return {"identity": holders.identities[asker], "account": None}
+    return {"identity": None, "account": holders.accounts[asker - people]}
 
 
 def _unstated(basis: Basis, identity: int, names: dict[int, str]) -> Branch:

@@ -4,25 +4,29 @@ from __future__ import annotations
 
 from typing import Any
 
+import numpy as np
+
 from kathodos.engine.explain import chain_text
 from kathodos.errors import found_if
 from kathodos.findings.conflicts.states import Conflict, chains_of
 from kathodos.model.references import reference_to
 from kathodos.model.severities import GRAVEST_FIRST
 from kathodos.model.words import plural
-from kathodos.report.answers import Answer, Branch, Field, Lines, Row
+from kathodos.report.answers import Answer, Branch, Field, Lines
 from kathodos.report.chains import chain_branch, chain_record
 from kathodos.report.conflicts import ChosenConflicts, counts
 from kathodos.report.severities import STYLES
 from kathodos.rules.reading import Duty
+from kathodos.workspace.view import Asked
 
 _COUNTS = (
     *(Field(str(name), name.title(), 7 if name != "low" else 6, is_number=True) for name in GRAVEST_FIRST),
     Field("exercised", "Exercised", 6, is_number=True),
+    Field("by_role", "By one role", 5, is_number=True, least=6),
     Field("covered", "Covered", 5, is_number=True),
     Field("latent", "Latent", 4, is_number=True),
 )
-_PERSON = (Field("identity", "Identity", 9), Field("name", "Name", 8, least=12), Field("department", "Department", 4))
+_PERSON = (Field("who", "Who", 9), Field("name", "Name", 8, least=12), Field("department", "Department", 4))
 _RULES = Field("rules", "Rules", 8, least=10)
 PER = {
     "severity": (Field("severity", "Severity", 9),),
@@ -30,7 +34,19 @@ PER = {
     "department": (Field("department", "Department", 9, least=12),),
 }
 _MOST_SHOWN = 200  # rows of a table
-_KEYS = ("conflict", "rule", "severity", "topic", "identity", "department", "duties", "state", "records", "roles")
+_KEYS = (
+    "conflict",
+    "rule",
+    "severity",
+    "topic",
+    "identity",
+    "account",
+    "department",
+    "duties",
+    "state",
+    "records",
+    "roles",
+)
 _DATA = [Field(key, key) for key in (*_KEYS, "cover", "cover_state")]
 
 
@@ -40,13 +56,13 @@ def conflict_records(found: ChosenConflicts) -> Answer:
 
 
 def conflict_counts(found: ChosenConflicts, per: str) -> Answer:
-    """Counts by person, severity, topic or department. What a role does by itself is told once, as the role's."""
+    """Counts by person, severity, topic or department; the roles that break a rule by themselves are told besides."""
     counted = found.counted(per, _MOST_SHOWN)
     rows, more = counted.rows, counted.total - len(counted.rows)
     shown = [it for it in _COUNTS if it.key in counted.counts]
     hint = "Drill down: kathodos conflicts --rule ID, or --by PERSON"
     if rows and per == "person":
-        hint = f"Both sides and their chains: kathodos conflicts --by {rows[0]['identity']}"
+        hint = f"Both sides and their chains: kathodos conflicts --by {rows[0]['who']}"
     if more:
         hint = f"{more} more: --where FILTER or --per topic shows fewer, --format csv every conflict. {hint}"
     fields = [*(_PERSON if per == "person" else PER[per]), *shown, _RULES]
@@ -55,9 +71,9 @@ def conflict_counts(found: ChosenConflicts, per: str) -> Answer:
 
 
 # One person, one rule
-def conflicts_of_person(found: ChosenConflicts, identity: int, is_table: bool) -> Answer:
-    """Each conflict of one person, with the chains behind each duty."""
-    trees, rows, conflicts = [], [], found.of(identity)
+def conflicts_of_one(found: ChosenConflicts, asker: int, is_table: bool) -> Answer:
+    """Each conflict of one person or account, with the chains behind each duty."""
+    trees, rows, conflicts = [], [], found.of(asker)
     for conflict in conflicts:
         given = {duty.name: chains_of(found.targets, conflict, duty) for duty in conflict.duties}
         trees.append(Branch(_head(found, conflict), _sides(conflict, given), STYLES[conflict.rule.severity]))
@@ -66,8 +82,8 @@ def conflicts_of_person(found: ChosenConflicts, identity: int, is_table: bool) -
             for name, some in given.items()
         ]
         rows.append({**found.record(conflict), "behind": behind})
-    who = found.view.index.holders.identities[identity]
-    heading = f"{found.view.named(identity)}: {plural(len(conflicts), 'conflict')}"
+    who = found.view.index.holders.asker_name(asker)
+    heading = f"{found.view.named(asker)}: {plural(len(conflicts), 'conflict')}"
     hint = f"To settle it: kathodos conflicts cure --for {who}, or: kathodos conflicts cover RULE/{who} --control ..."
     is_open = any(counts(it) and not found.is_covered(it) for it in conflicts)
     fields = () if is_table else _DATA
@@ -112,23 +128,23 @@ def _sides(conflict: Conflict, given: dict[str, Any]) -> list[Branch]:
 def conflicts_of_rule(found: ChosenConflicts) -> Answer:
     """Everyone who breaks one rule, with what gives each duty beside what gives the others."""
     (rule,) = found.rules
-    people = found.view.people(found.conflicts.identity)
-    rows = [_sides_of(found, people[it.identity], it) for it in found.each()]
+    asked = found.view.asked(np.unique(found.conflicts.asker))
+    rows = [_sides_of(found, asked[it.asker], it) for it in found.each()]
     duties = [Field(duty.name, duty.name.capitalize(), 8, least=26) for duty in rule.duties]
     fields = [Field("who", "Who", 9, least=14), Field("state", "State", 7, least=10), *duties]
     text = [line for line in (rule.description, rule.remedy and f"What to do: {rule.remedy}") if line]
     text += [f"Asked for by {rule.reference}."] if rule.reference else []
-    heading = f"{rule.id} {rule.title} ({rule.severity}, {rule.topic}): {plural(len(rows), 'person', 'people')}"
+    heading = f"{rule.id} {rule.title} ({rule.severity}, {rule.topic}): {plural(len(rows), 'holder')}"
     hint = f'The smallest cure: kathodos conflicts cure --topic "{rule.topic}"' if rows else ""
     status = found_if(found.is_open.any())
     return Answer(fields, rows, heading, [*text, *found.fault_lines()], hint=hint, status=status)
 
 
-def _sides_of(found: ChosenConflicts, person: Row, conflict: Conflict) -> dict[str, Any]:
+def _sides_of(found: ChosenConflicts, asked: Asked, conflict: Conflict) -> dict[str, Any]:
     sides = {duty.name: Lines(_paths(found, conflict, duty)) for duty in conflict.duties}
     cover = found.cover_text(conflict)
     state = [conflict.state, *(f"record {name}" for name in conflict.records[:3]), *([cover] if cover else [])]
-    who = [str(person["id"]), str(person["name"] or ""), str(person["department"] or "")]
+    who = [asked.id, asked.name, asked.department]
     return {"who": Lines(line for line in who if line), "state": Lines(state), **sides}
 
 

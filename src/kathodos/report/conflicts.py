@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.errors import CallError, DataError
 from kathodos.findings.conflicts.covers import HOLDS, RAN_OUT, Cover
 from kathodos.findings.conflicts.roles import RoleConflict, marked
@@ -22,7 +23,7 @@ from kathodos.store.attributes import filter_of
 
 if TYPE_CHECKING:
     from kathodos.rules.reading import Conflicting
-    from kathodos.workspace.view import View
+    from kathodos.workspace.view import Asked, View
 
 
 @dataclass(frozen=True)
@@ -56,15 +57,15 @@ class ChosenConflicts:
             found = found.followed_by(self.view.findings.latent)
         names = {rule.id for rule in self.rules}
         chosen = np.array([rule.id in names for rule in found.rules], dtype=bool)[found.rule]
-        return found.taken(chosen & self.people[found.identity])
+        return found.taken(chosen & self.askers[found.asker])
 
     @cached_property
-    def people(self) -> Bools:
-        """Which identities are asked about."""
-        if self.where is None:
-            return np.ones(self.view.basis.people, dtype=bool)
+    def askers(self) -> Bools:
+        """Which identities and accounts are asked about."""
         basis = self.view.basis
-        return basis.selected(filter_of(self.where, basis.known_attributes(), "identity"))
+        if self.where is None:
+            return np.ones(basis.size, dtype=bool)
+        return basis.selected(filter_of(self.where, basis.filtered, "identity"))
 
     @cached_property
     def covered(self) -> Bools:
@@ -86,14 +87,14 @@ class ChosenConflicts:
         """Some of them in full (all: none said), each with the roles that alone give it."""
         return marked(self.view.basis, self.conflicts.each(self.view.basis, positions), self.faults)
 
-    def of(self, identity: int) -> list[Conflict]:
-        """The conflicts of one identity in full; nobody else is looked at."""
+    def of(self, asker: int) -> list[Conflict]:
+        """The conflicts of one identity or account in full; nobody else is looked at."""
         if self.with_latent:
-            return list(self.each((self.conflicts.identity == identity).nonzero()[0]))
-        if not self.people[identity]:
+            return list(self.each((self.conflicts.asker == asker).nonzero()[0]))
+        if not self.askers[asker]:
             return []
-        found = conflicts_of_one(self.view.basis, self.rules, identity)
-        return list(marked(self.view.basis, found, self.view.findings.faults_of(identity, [it.rule for it in found])))
+        found = conflicts_of_one(self.view.basis, self.rules, asker)
+        return list(marked(self.view.basis, found, self.view.findings.faults_of(asker, [it.rule for it in found])))
 
     # Covers
 
@@ -103,7 +104,7 @@ class ChosenConflicts:
 
     def cover(self, conflict: Conflict) -> tuple[Cover, str] | None:
         """The newest cover of a conflict, and what has become of it."""
-        cover = self._standing.get((conflict.rule.id, self.view.index.holders.identities[conflict.identity]))
+        cover = self._standing.get((conflict.rule.id, self.view.index.holders.asker_name(conflict.asker)))
         return (cover, self.view.register.state(cover, self.view.moment)) if cover else None
 
     def is_covered(self, conflict: Conflict) -> bool:
@@ -124,14 +125,15 @@ class ChosenConflicts:
 
     def record(self, conflict: Conflict) -> dict[str, Any]:
         """A conflict as data."""
-        cover, index = self.cover(conflict), self.view.index
+        cover, index, asked = self.cover(conflict), self.view.index, self._asked(conflict.asker)
         return {
             "conflict": conflict.name(index),
             "rule": conflict.rule.id,
             "severity": conflict.rule.severity,
             "topic": conflict.rule.topic,
-            "identity": index.holders.identities[conflict.identity],
-            "department": self.view.basis.identity("department").value(conflict.identity),
+            "identity": asked.identity,
+            "account": asked.account,
+            "department": asked.department,
             "duties": [duty.name for duty in conflict.duties],
             "state": conflict.state,
             "records": list(conflict.records),
@@ -142,13 +144,13 @@ class ChosenConflicts:
         }
 
     def counted(self, per: str, most: int) -> Counted:
-        """Counts by person, severity, topic or department, the gravest first; what a role does by itself is no row."""
-        mine = (~self.conflicts.by_role).nonzero()[0]
-        own, covered, is_open = self.conflicts.taken(mine), self.covered[mine], self.is_open[mine]
+        """Counts by person, severity, topic or department, the gravest first."""
+        own, covered, is_open = self.conflicts, self.covered, self.is_open
         keys, group = np.unique(self._keys(own, per), return_inverse=True)
         severity = own.severity()
         which = {str(name): is_open & (severity == SEVERITIES.index(name)) for name in GRAVEST_FIRST}
-        which |= {"exercised": is_open & own.is_exercised, "covered": covered, "latent": own.is_latent}
+        which |= {"exercised": is_open & own.is_exercised, "by_role": is_open & own.by_role}
+        which |= {"covered": covered, "latent": own.is_latent}
         counts = {name: np.bincount(group[mask], minlength=len(keys)) for name, mask in which.items()}
         order = np.lexsort([-count for count in reversed(counts.values())])[:most] if len(keys) else group
         place = np.full(len(keys), -1, dtype=np.int64)
@@ -169,12 +171,16 @@ class ChosenConflicts:
     def _keys(self, own: Conflicts, per: str) -> Ints:
         """A number for what each conflict is counted by."""
         if per == "person":
-            return own.identity
+            return own.asker
         if per == "severity":
             return len(SEVERITIES) - 1 - own.severity()
         if per == "topic":
             return np.array([self._topics.index(rule.topic) for rule in own.rules], dtype=np.int64)[own.rule]
-        return self.view.basis.identity("department").codes[own.identity].astype(np.int64)
+        return self._department.codes[own.asker].astype(np.int64)
+
+    @cached_property
+    def _department(self) -> DictionaryColumn:
+        return self.view.basis.asker("department")
 
     @cached_property
     def _topics(self) -> list[str]:
@@ -183,9 +189,9 @@ class ChosenConflicts:
     def _named(self, keys: Ints, per: str) -> list[dict[str, Any]]:
         """What each number stands for."""
         if per == "person":
-            people = self.view.people(keys)
-            some = ((people[at]["id"], people[at]["name"], people[at]["department"]) for at in keys.tolist())
-            return [{"identity": name, "name": shown, "department": where} for name, shown, where in some]
+            asked = self.view.asked(keys)
+            some = (asked[at] for at in keys.tolist())
+            return [{"who": it.id, "name": it.name, "department": it.department} for it in some]
         return [{per: self._name(key, per)} for key in keys.tolist()]
 
     def _name(self, key: int, per: str) -> str | None:
@@ -193,29 +199,35 @@ class ChosenConflicts:
             return str(GRAVEST_FIRST[key])
         if per == "topic":
             return self._topics[key]
-        return str(self.view.basis.identity("department").values[key]) if key >= 0 else None
+        return str(self._department.values[key]) if key >= 0 else None
 
     def heading(self) -> str:
-        """How many count, of how many people, by roles alone, and how many are covered."""
+        """How many count, of whom, how many of them one role alone gives, and how many are covered."""
         count = int(self.is_open.sum())
-        people = len(np.unique(self.conflicts.identity[self.is_open]))
+        askers = np.unique(self.conflicts.asker[self.is_open])
+        people = int((askers < self.view.basis.people).sum())
+        of = [plural(people, "person", "people")] if people or not len(askers) else []
+        of += [plural(len(askers) - people, "account") + " of nobody"] if len(askers) > people else []
         by_role = int((self.is_open & self.conflicts.by_role).sum())
         covered = int(self.covered.sum())
-        text = f"{plural(count, 'open conflict')} of {plural(people, 'person', 'people')}"
-        text += f", {by_role} of them by a role alone" if by_role else ""
-        return text + (f", {covered} covered" if covered else "")
+        text = f"{plural(count, 'open conflict')} of {' and '.join(of)}"
+        text += f", {by_role} of them given by one role alone" if by_role else ""
+        return text + (f"; {covered} more {'is' if covered == 1 else 'are'} covered" if covered else "")
 
     def fault_lines(self) -> list[str]:
         """The roles that break a rule by themselves, each once."""
         return [
-            f"role:{self.view.index.roles[fault.role]} breaks {fault.rule.id} by itself ({fault.rule.title}, "
-            f"{fault.rule.severity}): whoever gets it is in conflict; {_having(len(fault.people))} it"
+            f"The role {self.view.index.roles[fault.role]} alone breaks {fault.rule.id} ({fault.rule.title}, "
+            f"{fault.rule.severity}), so that everyone who gets it is in conflict. {_having(len(fault.askers))} now."
             for fault in self.faults
         ]
 
+    def _asked(self, asker: int) -> Asked:
+        return self.view.asked([asker])[asker]
 
-def _having(people: int) -> str:
-    return plural(people, "person has", "people have") if people else "nobody has"
+
+def _having(askers: int) -> str:
+    return f"{plural(askers, 'holder has', 'holders have')} it" if askers else "Nobody has it"
 
 
 def counts(conflict: Conflict) -> bool:

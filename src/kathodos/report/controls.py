@@ -76,9 +76,9 @@ def control_confirmed(control: Control, actor: str, entry: int | None) -> Answer
 
 def cover_list(view: View) -> Answer:
     """The register of all covers, past and present."""
-    register, identities = view.register, view.index.holders.identities
-    concerned = [identities.find(cover.identity) for cover in register.covers]
-    names = {str(it["id"]): it["name"] for it in view.people([at for at in concerned if at >= 0]).values()}
+    register, holders = view.register, view.index.holders
+    concerned = {holders.asker_with_name(cover.identity) for cover in register.covers}
+    names = {it.id: it.name for it in view.asked(sorted(concerned - {-1})).values()}
     rows = [
         {
             **vars(cover),
@@ -98,9 +98,9 @@ def conflict_named(view: View, text: str, must_stand: bool) -> tuple[str, str]:
     """The rule and the identity of a conflict such as PERMIT-1/p0096. Raises CallError where there is none such."""
     rule, _, person = text.partition("/")
     if not person:
-        raise CallError(f"{text} names no conflict.", "Write the rule and the identity: PERMIT-1/p0096.")
-    found, number = ChosenConflicts(view, chosen_rules(view, None, rule)), view.identity(person)
-    identity = view.index.holders.identities[number]
+        raise CallError(f"{text} names no conflict.", "Write the rule and who breaks it: PERMIT-1/p0096.")
+    found, number = ChosenConflicts(view, chosen_rules(view, None, rule)), view.asker(person)
+    identity = view.index.holders.asker_name(number)
     if must_stand and not found.of(number):
         raise CallError(f"There is no conflict {rule}/{identity} now.", "See `kathodos conflicts --format csv`.")
     return rule, identity

@@ -40,7 +40,7 @@ def cured(asked: CureQuestion, is_csv: bool) -> tuple[Answer, str]:
     if asked.days < 0 or asked.seconds <= 0:
         raise CallError("--days and --seconds count upward from 0.", "Leave them out for 90 days and 50 seconds.")
     found, basis = asked.conflicts, asked.conflicts.view.basis
-    chosen = found.of(found.view.identity(asked.whose)) if asked.whose else found.each()
+    chosen = found.of(found.view.asker(asked.whose)) if asked.whose else found.each()
     chosen = [it for it in chosen if not found.is_covered(it)]
     if not chosen:
         return Answer(_FIELDS, [], "There is no open conflict to clear."), ""

@@ -9,6 +9,7 @@ from typing import Any
 
 import numpy as np
 
+from kathodos.analysis.askers import AskerAttributes
 from kathodos.change.files import Block, Verb, changes_text
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import dictionary_column
@@ -16,6 +17,7 @@ from kathodos.errors import CallError, found_if
 from kathodos.findings.excess.batches import Batch, Finding, FindingColumns, finding
 from kathodos.findings.excess.kinds import KINDS, LATE_CONTROL, NAMES
 from kathodos.model.filters import Node
+from kathodos.model.kinds import Form
 from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES
 from kathodos.model.suggestions import nearest
@@ -45,6 +47,28 @@ _OWN = ("kind", "severity", "subject", "confidence", "days")
 _MOST_SHOWN = 40
 
 
+class _OfFindings:
+    """What a filter over findings may name: what they have themselves, and what is known of those concerned."""
+
+    def __init__(self, concerned: AskerAttributes) -> None:
+        self._concerned = concerned
+        self.today = concerned.today
+
+    def has(self, name: str) -> bool:
+        """Whether findings, or those concerned, have an attribute."""
+        return name.lower() in _OWN or self._concerned.has(name)
+
+    def known(self) -> set[str]:
+        """The names of all attributes."""
+        return {*_OWN, *self._concerned.known()}
+
+    def form(self, name: str) -> Form | None:
+        """How an attribute compares."""
+        if name.lower() in _OWN:
+            return Form.NUMBER if name.lower() in ("confidence", "days") else None
+        return self._concerned.form(name)
+
+
 @dataclass(frozen=True)
 class ExcessQuestion:
     """Which findings are asked for: of some kinds, about one thing, selected by a filter; None for all."""
@@ -62,8 +86,9 @@ class ExcessQuestion:
     @cached_property
     def filter(self) -> Node | None:
         """The filter, over findings and the identities concerned."""
-        known = [*_OWN, *self.view.basis.known_attributes()]
-        return filter_of(self.where, known, "finding or identity") if self.where else None
+        return (
+            filter_of(self.where, _OfFindings(self.view.basis.filtered), "finding or identity") if self.where else None
+        )
 
     @cached_property
     def found(self) -> list[tuple[Batch, Ints]]:
@@ -92,7 +117,7 @@ class ExcessQuestion:
         if kind == "identities":
             mine: Bools = batch.whose == number
             return mine
-        owner = int(holders.owner[number]) if kind == "accounts" else -1
+        owner = int(holders.asker_of[holders.people + number]) if kind == "accounts" else -1
         found: Bools = (batch.whose < 0) | (batch.whose == owner)
         if isinstance(batch, Batch):
             names = {
@@ -117,7 +142,7 @@ class ExcessQuestion:
             if lower == "kind":
                 return Distinct(np.zeros(len(batch), dtype=np.int32), [batch.kind])
             if lower == "severity":
-                return Distinct(batch.severity.astype(np.int32), [str(it) for it in SEVERITIES])
+                return Distinct(batch.severity.astype(np.int32), [str(it) for it in SEVERITIES], is_ranked=True)
             if lower == "subject" and isinstance(batch, Batch):
                 subjects = dictionary_column(batch.subject(at) for at in range(len(batch)))
                 return Distinct(subjects.codes, subjects.values)
@@ -125,11 +150,17 @@ class ExcessQuestion:
                 numbers: Ints = getattr(batch, lower)
                 values, codes = np.unique(numbers, return_inverse=True)
                 known = [value if value >= 0 else None for value in values.tolist()]
-                return Distinct(codes.astype(np.int32), known)
-            held = self.view.basis.distinct(name)
-            return Distinct(np.append(held.codes, np.int32(-1))[batch.whose], held.values)
+                return Distinct(codes.astype(np.int32), known, Form.NUMBER)
+            held = of_whom(name)
+            return Distinct(np.append(held.codes, np.int32(-1))[whose], held.values, held.form, held.is_ranked)
 
-        return selected(node, column, len(batch))
+        filtered, people = self.view.basis.filtered, self.view.basis.people
+        of_whom, whose = filtered.of_identity, np.where(batch.whose < people, batch.whose, -1)
+        found = selected(node, column, len(batch), filtered.today)
+        if (batch.whose >= people).any():
+            of_whom, whose = filtered.of_account, np.where(batch.whose >= people, batch.whose - people, -1)
+            found = np.where(batch.whose >= people, selected(node, column, len(batch), filtered.today), found)
+        return found
 
 
 def excess_counts(view: View) -> Answer:

@@ -35,7 +35,20 @@ _EVIDENCE = ("peers", "everyone", "last_used", "needed_by", "conflicts", "review
 _WIDE = 110
 _MOST_SHOWN = 200  # lines, to a person
 _KEYS = (
-    *("review", "line", "identity", "name", "reviewer", "item", "gives", "how", "brings", "contains", "needed_by"),
+    *(
+        "review",
+        "line",
+        "identity",
+        "account",
+        "name",
+        "reviewer",
+        "item",
+        "gives",
+        "how",
+        "brings",
+        "contains",
+        "needed_by",
+    ),
     *("conflicts", "last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
     *("peers_having", "peers_counted", "decision", "decided_by", "decided_at", "decision_reason", "signed_off"),
 )
@@ -102,8 +115,8 @@ def _named(lines: ReviewLines, column: str, text: str) -> str:
 
 def _first(line: dict[str, Any], names: dict[str, str | None]) -> dict[str, Any]:
     """What stands first of a line: which it is, and about whom."""
-    name = names.get(line["identity"])
-    return {"review": line["review"], "line": line["line"], "identity": line["identity"], "name": name}
+    name = names.get(line["identity"] or "")
+    return {"review": line["review"], "line": line["line"], "name": name}
 
 
 def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
@@ -125,7 +138,7 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
     )
     return {
         "line": line["line"],
-        "whose": Lines([line["name"] or "", line["identity"]]),
+        "whose": Lines([line["name"] or "", line["identity"] or f"account:{line['account']}"]),
         "what": Lines([line["gives"], *([words] if is_narrow else []), *words_about(line)]),
         **cells,
         "reviewer": line["reviewer"],
@@ -193,7 +206,9 @@ def what_is_drafted(drafted: Drafted) -> str:
     if not len(drafted):
         what = "Nobody whom the filter selects holds a grant; there is nothing to review."
         raise CallError(what, "Widen the filter.")
-    return f"{plural(len(drafted), 'line')} about {plural(drafted.people, 'person', 'people')}"
+    about = [plural(drafted.people, "person", "people")] if drafted.people else []
+    about += [plural(drafted.accounts, "account") + " of nobody"] if drafted.accounts else []
+    return f"{plural(len(drafted), 'line')} about {' and '.join(about)}"
 
 
 def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: bool) -> Answer:
@@ -205,9 +220,15 @@ def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: b
             "they cannot be taken from one person."
         )
     if drafted.without_reviewer:
-        without = plural(drafted.without_reviewer, "person has", "people have")
-        text.append(f"{without} no manager; {opener} decides.")
-    document = {"review": name, "lines": len(drafted), "people": drafted.people, "due": due}
+        without = plural(drafted.without_reviewer, "of them has", "of them have")
+        text.append(f"{without} no manager, or nobody who answers for it; {opener} decides about these.")
+    document = {
+        "review": name,
+        "lines": len(drafted),
+        "people": drafted.people,
+        "accounts": drafted.accounts,
+        "due": due,
+    }
     heading = f"{'Opened' if is_done else 'Would open'} {name}: {what_is_drafted(drafted)}."
     hint = f"Next: kathodos review lines {name}" if is_done else ""
     return Answer(heading=heading, text=text, hint=hint, document=document)

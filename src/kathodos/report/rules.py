@@ -84,7 +84,7 @@ def rule_shown(rules: Rules, name: str) -> Answer:
             sides = {"any": [*map(str, duty.permissions)], "all": [*map(str, duty.every)]}
             document["duties"].append({"name": duty.name, **sides})
     else:
-        listed = rule.never if _kind(rule) == "fence" else rule.must
+        listed = rule.never if _kind(rule) == "fence" else rule.permissions
         word = "never" if _kind(rule) == "fence" else "must"
         branches.append(Branch(word, [Branch(str(it)) for it in listed]))
         document |= {word: [str(it) for it in listed]}
@@ -115,26 +115,27 @@ def rules_tried(view: View, draft: Rules, file: str) -> Answer:
     basis = view.basis
     hits: list[tuple[Rule, int, str, Any]] = []
     for it in find_conflicts(basis, draft.conflicts):
-        hits.append((it.rule, it.identity, it.state, [duty.name for duty in it.duties]))
+        hits.append((it.rule, it.asker, it.state, [duty.name for duty in it.duties]))
     for crossing in crossings(basis, draft.fences):
-        hits.append((crossing.fence, crossing.identity, "crossed", [_first_place(basis, crossing)]))
+        hits.append((crossing.fence, crossing.asker, "crossed", [_first_place(basis, crossing)]))
     for lack in lacks(basis, draft.needs):
-        hits.append((lack.need, lack.identity, "lacking", [_first_place(basis, lack)]))
-    people = view.people(sorted({identity for _, identity, _, _ in hits}))
+        hits.append((lack.need, lack.asker, "lacking", [_first_place(basis, lack)]))
+    asked = view.asked(sorted({asker for _, asker, _, _ in hits}))
     rows = [
         {
             "rule": rule.id,
-            "identity": people[identity]["id"],
-            "name": people[identity]["name"],
-            "department": people[identity]["department"],
+            "identity": asked[asker].id,
+            "name": asked[asker].name,
+            "department": asked[asker].department,
             "state": state,
             "what": Lines(what),
         }
-        for rule, identity, state, what in hits
+        for rule, asker, state, what in hits
     ]
     remarks = [it for it in check_rules(basis, draft) if it.kind == FAULT]
     text = [f"{it.rule}: {it.what}. {it.remedy}" for it in remarks]
-    heading = f"{plural(len(draft.every()), 'rule')} of {file} would hit {plural(len(people), 'person', 'people')}"
+    whom = plural(len(asked), "person or account", "people and accounts")
+    heading = f"{plural(len(draft.every()), 'rule')} of {file} would hit {whom}"
     hint = "To put it in force, move the file into rules/." if not remarks else "Mend the draft first."
     return Answer(_HITS, rows, heading, text, hint=hint, status=found_if(rows or remarks))
 

@@ -29,8 +29,12 @@ def untied(view: View) -> Answer:
     """The accounts that are tied to nobody, and whose they may be."""
     _, found = view.findings.ties
     rows = [{"account": account, "how": how, "candidates": some} for account, how, some in found]
-    hint = "Next: `kathodos tie ACCOUNT IDENTITY --reason WHY`, or `nobody` for a shared one." if rows else ""
-    return Answer(_OPEN, rows, f"{plural(len(rows), 'account')} tied to nobody.", hint=hint)
+    hint = (
+        "Say whose it is: kathodos tie ACCOUNT PERSON; of a shared one, who answers for it: "
+        "kathodos tie ACCOUNT nobody --responsible PERSON"
+    )
+    hint = hint if rows else ""
+    return Answer(_OPEN, rows, f"{plural(len(rows), 'account is', 'accounts are')} tied to nobody.", hint=hint)
 
 
 def tie_counts(view: View) -> Answer:
@@ -38,7 +42,7 @@ def tie_counts(view: View) -> Answer:
     counts, _ = view.findings.ties
     counted = [{"system": system, "how": how, "accounts": count} for system, how, count, _ in counts]
     total, tied = sum(count for _, _, count, _ in counts), sum(tied for *_, tied in counts)
-    heading = f"{tied} of {plural(total, 'account')} tied to an identity."
+    heading = f"{tied} of {plural(total, 'account is', 'accounts are')} tied to a person, a service or an agent."
     hint = "The others: `kathodos tie --open`." if tied < total else ""
     return Answer(_COUNTS, counted, heading, hint=hint)
 
@@ -59,9 +63,11 @@ def duplicates(view: View) -> Answer:
     return Answer(_DUPLICATES, rows, heading, hint=hint)
 
 
-def tied(account: str, identity: str, entry: int | None) -> Answer:
+def tied(account: str, identity: str, responsible: str | None, entry: int | None) -> Answer:
     """What is said once a person has said whose an account is; no identity: nobody's."""
-    heading = f"account:{account} is {identity or 'nobody'}'s; entry {entry} of the ledger."
+    whose = f"belongs to {identity}" if identity else "is shared and belongs to nobody"
+    whose += f"; {responsible} answers for it" if responsible else ""
+    heading = f"account:{account} {whose} (entry {entry} of the ledger)."
     return Answer(heading=heading, hint="How all accounts are tied: kathodos tie")
 
 

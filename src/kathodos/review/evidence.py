@@ -146,14 +146,22 @@ class Evidence:
     @cached_property
     def counted(self) -> Counted:
         """How many of the counted peers of each item's identity have the same, and how many have each thing."""
-        return self.holding.counted(self.peer_group[self.items.identity], self.thing)
+        return self.holding.counted(np.append(self.peer_group, -1)[self.identity], self.thing)
+
+    @cached_property
+    def identity(self) -> Ints:
+        """The identity of each item; -1 for those of an account that is nobody's."""
+        return np.where(self.items.asker < self.context.basis.people, self.items.asker, -1)
 
     def peers(self) -> tuple[Ints, Ints]:
-        """For each item how many peers have the same by whatever way, and of how many; the identity is one of them."""
-        identity = self.items.identity
-        sizes = np.bincount(self.peer_group[self.is_counted], minlength=int(self.peer_group.max(initial=-1)) + 1)
-        besides = ~self.is_counted[identity]
-        having, size = self.counted.of_pair.copy(), sizes[self.peer_group[identity]] + besides
+        """For each item how many peers have the same by whatever way, and of how many; the identity is one of them.
+
+        Accounts that are nobody's have no peers.
+        """
+        identity = self.identity
+        sizes = np.bincount(self.peer_group[self.is_counted], minlength=int(self.peer_group.max(initial=-1)) + 2)
+        besides = ~np.append(self.is_counted, True)[identity]
+        having, size = self.counted.of_pair.copy(), sizes[np.append(self.peer_group, -1)[identity]] + besides
         some = besides.nonzero()[0]
         having[some] += self.holding.holds(identity[some], self.items.holder[some], self.thing[some])
         return having, size
@@ -165,12 +173,12 @@ class Evidence:
         basis, parts = self.context.basis, []
         for first in range(0, len(needs), _TOGETHER):
             some = needs[first : first + _TOGETHER]
-            asked = np.zeros(basis.people, dtype=np.int64)
+            asked = np.zeros(basis.size, dtype=np.int64)
             brought = np.zeros(self.holding.things.total, dtype=np.int64)
             for bit, need in enumerate(some):
                 asked |= basis.selected(need.who).astype(np.int64) << bit
-                brought |= self._bringing(entitlements_permitting(self.context.targets, need.must)) << bit
-            bits, codes = np.unique(asked[self.items.identity] & brought[self.thing], return_inverse=True)
+                brought |= self._bringing(entitlements_permitting(self.context.targets, need.permissions)) << bit
+            bits, codes = np.unique(asked[self.items.asker] & brought[self.thing], return_inverse=True)
             names = [[need.id for bit, need in enumerate(some) if it >> bit & 1] for it in bits.tolist()]
             parts.append((names, codes))
         if not parts:
@@ -189,14 +197,14 @@ class Evidence:
 
     def taking_part(self) -> DictionaryColumn:
         """The rules of the conflicts to which each item contributes, as a kept list."""
-        conflicts, people = self.conflicts, self.context.basis.people
-        of_person = csr_from_pairs(self.items.identity, np.arange(len(self.items)), people)
+        conflicts, size = self.conflicts, self.context.basis.size
+        of_asker = csr_from_pairs(self.items.asker, np.arange(len(self.items)), size)
         lines, rules = [], []
         for number in np.unique(conflicts.held).tolist():
             here = conflicts.held == number
             rule = int(conflicts.rule[here][0])
             brings = self._bringing(self._contributing(rule, number)) > 0
-            mine = of_person.all_of(conflicts.identity[here]).astype(np.int64)
+            mine = of_asker.all_of(conflicts.asker[here]).astype(np.int64)
             mine = mine[brings[self.thing[mine]]]
             lines.append(mine)
             rules.append(np.full(len(mine), rule))
@@ -225,7 +233,7 @@ class Evidence:
         """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
         basis = self.context.basis
         only = np.zeros(basis.index.holders.first_group, dtype=bool)
-        only[self.items.identity] = True
+        only[self.items.asker] = True
         usage = Usage(basis, self.context.exposure, only)
         described = basis.moments(basis.grant("last_used"))
         newest = np.append(described, BEGINNING)[self.items.grant]

@@ -1,4 +1,4 @@
-"""What a review decides about: the assignments of people that can be taken away.
+"""What a review decides about: the assignments of people, and of accounts that are nobody's, that can be taken away.
 
 An item is a grant that a person or one of its accounts holds, or a membership through which it holds what a group has
 been given. What comes by a group's filter or from `everyone` cannot be taken from one person, so it is no item.
@@ -17,23 +17,23 @@ from kathodos.engine.compiled.index import LISTED, Index
 
 @dataclass(frozen=True)
 class Items:
-    """Assignments of people, one element each, in the order of the people, grants first.
+    """Assignments of askers, one element each, in the order of the askers, grants first.
 
-    `identity` and `holder` are numbers of holders, `grant` a number or -1, `group` the number of a group or -1.
+    `asker` and `holder` are numbers of holders, `grant` a number or -1, `group` the number of a group or -1.
     """
 
-    identity: Ints
+    asker: Ints
     holder: Ints
     grant: Ints
     group: Ints
 
     def __len__(self) -> int:
-        return len(self.identity)
+        return len(self.asker)
 
 
-def items_of(index: Index, identities: Ints, moment: int) -> Items:
-    """The items of some identities."""
-    position, holder = _own_holders(index, identities)
+def items_of(index: Index, askers: Ints, moment: int) -> Items:
+    """The items of some identities and accounts that are nobody's."""
+    position, holder = _own_holders(index, askers)
     at, grants = index.holder_grants.of(holder)
     kept = moment < index.grants.ends[grants]
     at, grants = at[kept], grants[kept].astype(np.int64)
@@ -48,14 +48,15 @@ def items_of(index: Index, identities: Ints, moment: int) -> Items:
     grant[: len(at)], groups[len(at) :] = grants, group
     order = np.lexsort((grant, of, kind, position[of]))
     of = of[order]
-    return Items(identities[position[of]], holder[of], grant[order], groups[order])
+    return Items(askers[position[of]], holder[of], grant[order], groups[order])
 
 
-def _own_holders(index: Index, identities: Ints) -> tuple[Ints, Ints]:
-    """Each of some identities and its accounts: the position of the identity, and the holder."""
-    origin, account = index.holders.accounts_of.of(identities)
-    position = np.concatenate([np.arange(len(identities)), origin])
-    holder = np.concatenate([identities, account]).astype(np.int64)
+def _own_holders(index: Index, askers: Ints) -> tuple[Ints, Ints]:
+    """Each of some askers and the accounts of an identity: the position of the asker, and the holder."""
+    people = (askers < index.holders.people).nonzero()[0]
+    origin, account = index.holders.accounts_of.of(askers[people])
+    position = np.concatenate([np.arange(len(askers)), people[origin]])
+    holder = np.concatenate([askers, account]).astype(np.int64)
     order = order_of(position)
     return position[order], holder[order]
 
@@ -76,21 +77,21 @@ def carried_grants(index: Index, groups: Ints, moment: int) -> CSRList:
     return csr_from_pairs(above.rows()[origin[kept]], grant[kept].astype(np.int64), len(groups))
 
 
-def beyond_items(index: Index, identities: Ints, items: Items, moment: int) -> int:
-    """How many grants reach the identities only by a group's filter or from everyone, so that no item carries them."""
+def beyond_items(index: Index, askers: Ints, items: Items, moment: int) -> int:
+    """How many grants reach the askers only by a group's filter or from everyone, so that no item carries them."""
     everyone = index.holder_grants[index.holders.everyone]
-    to_all = int((moment < index.grants.ends[everyone]).sum()) * len(identities)
-    position, holder = _own_holders(index, identities)
+    to_all = int((moment < index.grants.ends[everyone]).sum()) * len(askers)
+    position, holder = _own_holders(index, askers)
     at, positions = index.holders.edges.positions(holder)
     unlisted = index.holders.why[positions] & LISTED == 0
     groups = index.holders.edges.items[positions[unlisted]].astype(np.int64)
     number = np.full(index.holders.first_group, -1, dtype=np.int64)
-    number[identities] = np.arange(len(identities))
+    number[askers] = np.arange(len(askers))
     filtered = _codes(index, position[at[unlisted]], groups, moment)
     grants = items.grant >= 0
     width = max(len(index.grants), 1)
-    held = number[items.identity[grants]] * width + items.grant[grants]
-    carried = _codes(index, number[items.identity[~grants]], items.group[~grants], moment)
+    held = number[items.asker[grants]] * width + items.grant[grants]
+    carried = _codes(index, number[items.asker[~grants]], items.group[~grants], moment)
     return to_all + int((~among(filtered, distinct(np.concatenate([held, carried])))).sum())
 
 

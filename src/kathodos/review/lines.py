@@ -26,7 +26,7 @@ from kathodos.model.kinds import (
     REVIEWS,
     split_list,
 )
-from kathodos.model.references import reference_to
+from kathodos.model.references import name_in, reference_to
 from kathodos.model.suggestions import nearest
 from kathodos.store.records import Records, record_at, rows_of
 
@@ -201,13 +201,15 @@ class ReviewLines:
         return numbers[order], at[order]
 
 
+_REFERENCES = ("identity:", "account:")  # as lines call an account that is nobody's
 _TOGETHER = 10_000  # lines that are put together at once
 
 
 def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
     thing = things[line["thing"]]
     brings, contains, within = (json.loads(thing[name]) for name in ("brings", "contains", "within"))
-    itself = line["holder"] == reference_to("identity", line["identity"])
+    whose = line["identity"] if line["identity"].startswith(_REFERENCES) else reference_to("identity", line["identity"])
+    itself = line["holder"] == whose
     how = "directly" if itself else f"through {line['holder']}"
     if line["group"]:
         how = "as a direct member" if itself else f"through {line['holder']} as a member"
@@ -216,7 +218,8 @@ def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) 
     return {
         "review": review,
         "line": line["line"],
-        "identity": line["identity"],
+        "identity": name_in("identity", whose) if not whose.startswith("account:") else None,
+        "account": name_in("account", whose) if whose.startswith("account:") else None,
         "reviewer": line["reviewer"],
         "item": item,
         "gives": thing["gives"],

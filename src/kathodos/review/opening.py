@@ -8,8 +8,10 @@ from typing import ClassVar
 
 import numpy as np
 
+from kathodos.analysis.basis import Basis, numbers_among
 from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, always, positions_among
+from kathodos.columns.dictionary import DictionaryColumn, always, dictionary_column, positions_among
+from kathodos.engine.compiled.index import Holders
 from kathodos.errors import CallError
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
@@ -19,22 +21,24 @@ from kathodos.model.kinds import (
     REVIEW_LINES,
     REVIEW_THINGS,
     REVIEWS,
+    SYSTEMS,
 )
 from kathodos.model.references import reference_to
 from kathodos.review.evidence import Evidence
 from kathodos.review.items import beyond_items, items_of
 from kathodos.review.lines import OPEN, numbered
 from kathodos.rules.reading import Need
-from kathodos.store.records import positions_holding
+from kathodos.store.records import columns_of, positions_holding
 
 
 @dataclass(frozen=True)
 class Drafted:
-    """A review about to be opened: its lines and things, how many people, and what is no line of theirs."""
+    """A review about to be opened: its lines and things, about how many, and what is no line of theirs."""
 
     lines: Sequence[DictionaryColumn]
     things: Sequence[DictionaryColumn]
     people: int
+    accounts: int
     beyond: int
     without_reviewer: int
 
@@ -45,15 +49,19 @@ class Drafted:
 def draft_review(
     context: ExcessContext, conflicts: Conflicts, chosen: Ints, needs: Sequence[Need], opener: str
 ) -> Drafted:
-    """The lines of a review of some identities, given by number, to be decided by managers."""
+    """The lines of a review of some identities, to be decided by managers, and accounts that are nobody's.
+
+    Those are decided by who answers for them, or else by the owner of their system.
+    """
     basis = context.basis
     index = basis.index
     items = items_of(index, chosen, basis.moment)
-    mine = np.zeros(basis.people, dtype=bool)
+    mine = np.zeros(basis.size, dtype=bool)
     mine[chosen] = True
-    evidence = Evidence(context, items, conflicts.taken(mine[conflicts.identity]))
+    evidence = Evidence(context, items, conflicts.taken(mine[conflicts.asker]))
     is_active = basis.identity("status").holding("active")
     manager = managers_of(basis.identity("manager"), is_active, index.holders.identities)
+    decider = np.concatenate([manager, _answering(basis, is_active)])
     having, counted = evidence.peers()
     at_grant = items.grant
     identities = index.holders.identities
@@ -64,8 +72,8 @@ def draft_review(
 
     lines = [
         numbered(np.arange(1, len(items) + 1)),
-        DictionaryColumn(items.identity.astype(np.int32), identities),
-        _reviewers(manager[items.identity], identities, opener),
+        _names_of_askers(index.holders, items.asker),
+        _reviewers(decider[items.asker], identities, opener),
         DictionaryColumn(items.holder.astype(np.int32), index.holders.references),
         DictionaryColumn(at_grant.astype(np.int32), index.grants.ids),
         DictionaryColumn(np.where(items.group >= 0, items.group, -1).astype(np.int32), index.holders.references),
@@ -79,7 +87,29 @@ def draft_review(
     ]
     things = [numbered(evidence.used), *evidence.thing_columns()]
     beyond = beyond_items(index, chosen, items, basis.moment)
-    return Drafted(lines, things, len(chosen), beyond, int((manager[chosen] < 0).sum()))
+    people = int((chosen < basis.people).sum())
+    return Drafted(lines, things, people, len(chosen) - people, beyond, int((decider[chosen] < 0).sum()))
+
+
+def _names_of_askers(holders: Holders, askers: Ints) -> DictionaryColumn:
+    """What the lines call those whom they are about."""
+    if not len(askers) or (int(askers.max()) < holders.people and not holders.has_odd_ids):
+        return DictionaryColumn(askers.astype(np.int32), holders.identities)
+    used, codes = np.unique(askers, return_inverse=True)
+    names = dictionary_column(holders.asker_name(asker) for asker in used.tolist())
+    return DictionaryColumn(names.codes[codes], names.values)
+
+
+def _answering(basis: Basis, is_active: Bools) -> Ints:
+    """Who decides about each account that is nobody's: who answers for it, else the owner of its system; -1: nobody."""
+    identities = basis.index.holders.identities
+    found = numbers_among(identities, basis.responsible).astype(np.int64)
+    systems, owners = columns_of(basis.records, SYSTEMS, "system", "owner")
+    owner = {system: identities.find(str(name)) if name else -1 for system, name in zip(systems, owners, strict=True)}
+    of_system = basis.account("system")
+    by_system = np.array([*(owner.get(str(name), -1) for name in of_system.values), -1], dtype=np.int64)
+    found = np.where((found >= 0) & is_active[found], found, by_system[of_system.codes])
+    return np.where((found >= 0) & is_active[found], found, -1)
 
 
 def _reviewers(manager: Ints, identities: Sequence[str], opener: str) -> DictionaryColumn:

@@ -50,7 +50,7 @@ class _Checker:
         if isinstance(rule, Conflicting):
             yield from self._conflict(rule)
         else:
-            permissions = rule.never if isinstance(rule, Fence) else rule.must if isinstance(rule, Need) else ()
+            permissions = rule.never if isinstance(rule, Fence) else rule.permissions if isinstance(rule, Need) else ()
             for permission in permissions:
                 for what, remedy in self._permission(permission):
                     yield Remark(rule.id, rule.file, FAULT, what, remedy)
@@ -77,11 +77,11 @@ class _Checker:
     def _filters(self, rule: Rule) -> Iterator[tuple[str, str]]:
         """What is wrong with the filters over identities that a rule has."""
         named = [("except", rule.excepted)] + ([("who", rule.who)] if isinstance(rule, Fence | Need) else [])
-        known = self.basis.known_attributes()
+        known = self.basis.filtered
         for key, node in named:
             for name in sorted(node.attributes()) if node is not None else ():
-                if name.lower() not in known:
-                    yield f"no identity has the attribute {name!r} of {key}", nearest(name, known)
+                if not known.has(name):
+                    yield f"no identity has the attribute {name!r} of {key}", nearest(name, sorted(known.known()))
                     break
             else:
                 if node is not None and key == "who" and not self.basis.selected(node).any():

@@ -12,11 +12,14 @@ from typing import Any
 import msgspec
 
 from kathodos.model.addresses import Pattern, parse_pattern
+from kathodos.model.comparing import check_comparisons
 from kathodos.model.filters import FilterError, Node, parse_filter
+from kathodos.model.kinds import IDENTITIES
 from kathodos.model.severities import Severity
 from kathodos.model.toml import Path, TomlText
 
 SEVERITIES = tuple(Severity)
+_NEEDS = 'Write must = ["ACTION PATTERN", ...] for what all of them need, or any = [...] where one of these is enough.'
 DUTIES_FILE = "duties.toml"
 
 
@@ -71,10 +74,16 @@ class Conflicting(Rule):
 
 @dataclass(frozen=True)
 class Need(Rule):
-    """What the identities that `who` selects must be able to do."""
+    """What those that `who` selects must be able to do: all of `must`, and of `any` one on one resource."""
 
     who: Node
-    must: tuple[Permission, ...]
+    must: tuple[Permission, ...] = ()
+    any: tuple[Permission, ...] = ()
+
+    @property
+    def permissions(self) -> tuple[Permission, ...]:
+        """All that it asks for, in whichever way."""
+        return (*self.must, *self.any)
 
 
 @dataclass(frozen=True)
@@ -141,7 +150,8 @@ class _NeedBlock(_Block, forbid_unknown_fields=True, kw_only=True):
     """`[[need]]`."""
 
     who: str
-    must: list[str]
+    must: list[str] | None = None
+    any: list[str] | None = None
 
 
 class _File(msgspec.Struct, forbid_unknown_fields=True):
@@ -219,8 +229,13 @@ class _Reader:
         for at, need in enumerate(content.need):
             path: list[str | int] = ["need", at]
             about = self.common(need, content.topic, path)
-            who, must = self.filter(need.who, [*path, "who"]), self.permissions(need.must, [*path, "must"])
-            rules.needs.append(Need(**about, who=who, must=must))
+            if need.must is None and need.any is None:
+                raise self.file.error(path, f"{need.id} says neither must nor any", _NEEDS)
+            must, one_of = (
+                self.permissions(it, [*path, key]) if it is not None else ()
+                for key, it in (("must", need.must), ("any", need.any))
+            )
+            rules.needs.append(Need(**about, who=self.filter(need.who, [*path, "who"]), must=must, any=one_of))
         for at, fence in enumerate(content.fence):
             path = ["fence", at]
             about = self.common(fence, content.topic, path)
@@ -269,9 +284,11 @@ class _Reader:
 
     def filter(self, text: str, path: Path) -> Node:
         try:
-            return parse_filter(text)
+            node = parse_filter(text)
+            check_comparisons(node, IDENTITIES.form, 0)
+            return node
         except FilterError as error:
-            what = f"the filter {path[-1]} does not parse: {error}"
+            what = f"the filter {path[-1]} cannot be read: {error}"
             raise self.file.error(path, what, "Write a filter over identities.") from None
 
     def permissions(self, listed: Sequence[str], path: Path) -> tuple[Permission, ...]:

@@ -17,6 +17,7 @@ from kathodos.model.severities import SEVERITIES
 if TYPE_CHECKING:
     from kathodos.columns.csr import Bools, Ints
     from kathodos.columns.strings import StringTable
+    from kathodos.engine.compiled.index import Holders
 
 _SEVERITIES = [str(name) for name in SEVERITIES]
 
@@ -26,21 +27,21 @@ class ConflictsFound:
     """Conflicts, whose they are by number, and which of them a cover holds."""
 
     conflicts: Conflicts
-    identities: StringTable
+    holders: Holders
     is_covered: Bools
 
     def __len__(self) -> int:
         return len(self.conflicts)
 
     def frame(self) -> pd.DataFrame:
-        """A row a conflict: rule, severity, topic, identity, state, is_covered."""
+        """A row a conflict: rule, severity, topic, identity or account (of nobody), state, is_covered."""
         found, rules = self.conflicts, self.conflicts.rules
         return pd.DataFrame(
             {
                 "rule": _category(found.rule, [rule.id for rule in rules]),
                 "severity": _category(found.severity(), _SEVERITIES, ordered=True),
                 "topic": pd.Series([rules[at].topic for at in found.rule.tolist()], dtype="str"),
-                "identity": _names(self.identities, found.identity),
+                **_askers(self.holders, found.asker),
                 "state": _category(found.state, [str(state) for state in STATES]),
                 "is_covered": np.array(self.is_covered, dtype=bool),
             }
@@ -49,16 +50,16 @@ class ConflictsFound:
 
 @dataclass(frozen=True)
 class ExcessFound:
-    """Findings of excess, kind by kind, and the names of the identities concerned."""
+    """Findings of excess, kind by kind, and the names of those concerned."""
 
     kinds: list[FindingColumns]
-    identities: StringTable
+    holders: Holders
 
     def __len__(self) -> int:
         return sum(len(found) for found in self.kinds)
 
     def frame(self) -> pd.DataFrame:
-        """A row a finding: kind, severity, identity and days (missing where there is none), confidence."""
+        """A row a finding: kind, severity, identity or account and days (missing where there is none), confidence."""
         kinds = [found.kind for found in self.kinds]
         whose, severity, confidence, days = (
             np.concatenate([np.zeros(0, dtype=np.int64), *(getattr(found, name) for found in self.kinds)])
@@ -69,7 +70,7 @@ class ExcessFound:
             {
                 "kind": _category(of, kinds),
                 "severity": _category(severity, _SEVERITIES, ordered=True),
-                "identity": _names(self.identities, whose),
+                **_askers(self.holders, whose),
                 "confidence": confidence,
                 "days": pd.Series(days, dtype="Int64").mask(days < 0),
             }
@@ -95,6 +96,14 @@ class RiskFound:
 
 def _category(codes: Ints, names: list[str], ordered: bool = False) -> pd.Categorical:
     return pd.Categorical.from_codes(codes, pd.Index(names, dtype="str"), ordered=ordered)
+
+
+def _askers(holders: Holders, numbers: Ints) -> dict[str, pd.Series]:
+    """The identity of each number, or the account."""
+    return {
+        "identity": _names(holders.identities, np.where(numbers < holders.people, numbers, -1)),
+        "account": _names(holders.accounts, np.where(numbers >= holders.people, numbers - holders.people, -1)),
+    }
 
 
 def _names(table: StringTable, numbers: Ints) -> pd.Series:

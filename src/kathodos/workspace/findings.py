@@ -14,7 +14,7 @@ from kathodos.findings.conflicts.roles import RoleConflict
 from kathodos.findings.conflicts.states import Conflict, Conflicts
 from kathodos.findings.escalation import Administration, Climb
 from kathodos.findings.excess.batches import FindingColumns
-from kathodos.model.kinds import ACCOUNTS
+from kathodos.model.kinds import ACCOUNTS, TIES
 from kathodos.workspace.results import Result, kept, kept_already
 
 if TYPE_CHECKING:
@@ -43,14 +43,14 @@ class Findings:
         """The roles that break a rule by themselves."""
         return self._conflicts[1]
 
-    def faults_of(self, identity: int, rules: Sequence[Conflicting]) -> list[RoleConflict]:
-        """The roles of one identity that break one of some rules by themselves; no other is looked at."""
+    def faults_of(self, asker: int, rules: Sequence[Conflicting]) -> list[RoleConflict]:
+        """The roles of one identity or account that break one of some rules by themselves; no other is looked at."""
         if not rules:
             return []
         if "_conflicts" not in self.__dict__ and kept_already(self.view, "conflicts") is None:
             from kathodos.findings.conflicts.roles import roles_at_fault
 
-            return roles_at_fault(self.view.basis, rules, identity)
+            return roles_at_fault(self.view.basis, rules, asker)
         names = {rule.id for rule in rules}
         return [fault for fault in self.faults if fault.rule.id in names]
 
@@ -87,7 +87,7 @@ class Findings:
         """Which of some conflicts a cover holds."""
         from kathodos.findings.conflicts.covers import covered
 
-        return covered(conflicts, self.view.register, self.view.index.holders.identities, self.view.moment)
+        return covered(conflicts, self.view.register, self.view.index.holders, self.view.moment)
 
     # Escalation
 
@@ -171,18 +171,27 @@ class Findings:
         return found["counts"], found["open"]
 
     def _ties_made(self) -> Result:
-        from kathodos.ingest.tying import NO_LOGIN, tied_accounts
+        from kathodos.ingest.tying import NO_LOGIN, PERSON, tied_accounts
 
         found = tied_accounts(self.view.catalogue, self.view.workspace.configuration.tie_rules)
+        tied, words = (self.view.catalogue.column(TIES, name).listed() for name in ("account", "responsible"))
+        answers = dict(zip(tied, words, strict=True))
+        said = self.view.catalogue.column(ACCOUNTS, "responsible")
         system = self.view.catalogue.column(ACCOUNTS, "system")
         pairs, of = np.unique(system.codes.astype(np.int64) * len(found.hows) + found.how, return_inverse=True)
-        count, tied = np.bincount(of), np.bincount(of, weights=found.identity >= 0).astype(np.int64)
+        count, owned = np.bincount(of), np.bincount(of, weights=found.identity >= 0).astype(np.int64)
         names = [
             (str(system.values[pair // len(found.hows)]), found.hows[pair % len(found.hows)]) for pair in pairs.tolist()
         ]
-        counts = [(*name, *numbers) for name, *numbers in zip(names, count.tolist(), tied.tolist(), strict=True)]
+        counts = [(*name, *numbers) for name, *numbers in zip(names, count.tolist(), owned.tolist(), strict=True)]
         untied = ((found.identity < 0) & (found.how != found.hows.index(NO_LOGIN))).nonzero()[0].tolist()
-        texts = [(it.account, it.how, list(it.candidates)) for it in map(found.tied, untied)]
+        texts = []
+        for at in untied:
+            it = found.tied(at)
+            responsible = answers.get(it.account) or said.value(at)
+            how = "shared, and nobody answers for it" if it.how == PERSON else it.how
+            how = f"shared, answered for by {responsible}" if responsible else how
+            texts.append((it.account, how, list(it.candidates)))
         return Result({}, {"counts": sorted(counts), "open": texts})
 
     # Risk
@@ -207,14 +216,15 @@ class Findings:
             return Scores(kind, found.rest, points, weights, lambda at, part: self._scored(kind).why(at, part))
         holders = self.view.index.holders
         measured = {name: found.arrays[name] for name in found.arrays if name != "points"}
+        first = 0 if kind == "identities" else holders.people
         conflicts = self.conflicts.followed_by(self.latent)
         why = why_of_asker(
             kind,
             measured,
             len(self.view.index.systems),
-            lambda at: conflicts_named(conflicts, self.covered(conflicts), at),
+            lambda at: conflicts_named(conflicts, self.covered(conflicts), at + first),
         )
-        names = References(holders.references, 0 if kind == "identities" else holders.people, len(points))
+        names = References(holders.references, first, len(points))
         return Scores(kind, names, points, weights, why, measured)
 
     def scores_of_resource(self, node: int) -> Scores:
@@ -246,10 +256,10 @@ def _conflicts_kept(conflicts: Conflicts, faults: list[RoleConflict]) -> Result:
         (rule, [names[rule].index(duty.name) for duty in duties], values)
         for rule, (duties, values) in zip(of_held.tolist(), conflicts.held_alike, strict=True)
     ]
-    people = csr_from_arrays([it.people for it in faults])
+    people = csr_from_arrays([it.askers for it in faults])
     arrays: dict[str, npt.NDArray[Any]] = {
         "rule": conflicts.rule.astype(np.int32),
-        "identity": conflicts.identity.astype(np.int32),
+        "asker": conflicts.asker.astype(np.int32),
         "held": conflicts.held.astype(np.int32),
         "state": conflicts.state.astype(np.int8),
         "by_role": conflicts.by_role,
@@ -267,10 +277,10 @@ def _conflicts_from(found: Result, rules: list[Conflicting]) -> tuple[Conflicts,
     held = [
         (tuple(rules[rule].duties[at] for at in duties), tuple(values)) for rule, duties, values in found.rest["held"]
     ]
-    columns = (found.arrays[name].astype(np.int64) for name in ("rule", "identity", "held"))
-    rule, identity, number = columns
+    columns = (found.arrays[name].astype(np.int64) for name in ("rule", "asker", "held"))
+    rule, asker, number = columns
     state, by_role = found.arrays["state"].astype(np.int64), found.arrays["by_role"]
-    conflicts = Conflicts(rules, rule, identity, number, held, state, by_role)
+    conflicts = Conflicts(rules, rule, asker, number, held, state, by_role)
     people = CSRList(found.arrays["starts"], found.arrays["people"])
     faults = [
         RoleConflict(rules[rule], role, tuple(rules[rule].duties[it] for it in duties), ints(people[at]))

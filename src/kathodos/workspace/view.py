@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Mapping, Sequence
 from functools import cached_property
-from typing import TYPE_CHECKING, TypeVar
+from typing import TYPE_CHECKING, NamedTuple, TypeVar
 
 import numpy as np
 import numpy.typing as npt
@@ -13,7 +14,7 @@ from kathodos.columns.csr import Ints
 from kathodos.engine.compiled.index import Index
 from kathodos.errors import CallError
 from kathodos.model import kinds
-from kathodos.model.kinds import Kind
+from kathodos.model.kinds import Form, Kind
 from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
 from kathodos.store.computed import Point
@@ -35,6 +36,16 @@ if TYPE_CHECKING:
     from kathodos.workspace.workspace import Workspace
 
 R = TypeVar("R")
+
+
+class Asked(NamedTuple):
+    """An identity, or an account that is asked about on its own: what records call it, which it is, and two facts."""
+
+    id: str
+    identity: str | None
+    account: str | None
+    name: str | None
+    department: str | None
 
 
 class View:
@@ -144,7 +155,7 @@ class View:
         from kathodos.model.filters import FilterError, parse_filter
         from kathodos.store.attributes import AttributeColumns
 
-        columns = AttributeColumns(self.catalogue, kind)
+        columns = AttributeColumns(self.catalogue, kind, today=self.moment)
         try:
             named = {name.lower() for name in parse_filter(where).attributes()} if where else set()
         except FilterError:  # it is said where the filter is used
@@ -158,7 +169,7 @@ class View:
 
         values, codes = np.unique(self.risk_totals, return_inverse=True)
         every = np.arange(len(self.catalogue.rows(kinds.IDENTITIES)))
-        return Distinct(codes[self.numbers_at(every)].astype(np.int32), values.tolist())
+        return Distinct(codes[self.numbers_at(every)].astype(np.int32), values.tolist(), Form.NUMBER)
 
     def selecting(self, kind: Kind, where: str | None) -> tuple[Ints, AttributeColumns]:
         """The positions of the records that a filter selects (None: all of them), and the attributes of all."""
@@ -166,6 +177,20 @@ class View:
         if where is None:
             return np.arange(len(columns)), columns
         return columns.selected_by(where).nonzero()[0], columns
+
+    def askers_selected(self, where: str | None) -> Ints:
+        """The identities, in the order of their records, and behind them the accounts of nobody that a filter selects.
+
+        Raises CallError where the filter does not fit.
+        """
+        from kathodos.store.attributes import filter_of
+
+        people = self.numbers_at(np.arange(len(self.catalogue.rows(kinds.IDENTITIES))))
+        mask = self.index.holders.is_asker
+        if where is not None:
+            mask = mask & self.basis.selected(filter_of(where, self.basis.filtered, "identity"))
+        accounts = mask[self.basis.people :].nonzero()[0] + self.basis.people
+        return np.concatenate([people[mask[people]], accounts])
 
     def numbers_at(self, positions: Ints) -> Ints:
         """The numbers of the identities whose records stand at some positions."""
@@ -182,11 +207,29 @@ class View:
         records = (dict(zip(rows.kind.names, values, strict=True)) for values in rows.values())
         return dict(zip(chosen.tolist(), records, strict=True))
 
+    def asked(self, numbers: Sequence[int] | Ints) -> Mapping[int, Asked]:
+        """Some identities and accounts as records and people call them, by number."""
+        holders, people = self.index.holders, self.index.holders.people
+        found = {
+            number: Asked(holders.asker_name(number), record["id"], None, record["name"], record["department"])
+            for number, record in self.people(numbers).items()
+        }
+        accounts = np.array([number for number in numbers if number >= people], dtype=np.int64)
+        rows = self.catalogue.some(kinds.ACCOUNTS, holders.account_rows[accounts - people].tolist())
+        for number, values in zip(accounts.tolist(), rows.values(), strict=True):
+            further = values[kinds.ACCOUNTS.names.index("attributes")]
+            known = {name.lower(): it for name, it in json.loads(str(further)).items()} if further else {}
+            name = holders.asker_name(number)
+            found[number] = Asked(
+                name, None, holders.accounts[number - people], known.get("name"), known.get("department")
+            )
+        return found
+
     def named(self, asker: int) -> str:
         """An identity or account as people read it: its reference, and the name where it has one."""
+        name = self.asked([asker])[asker].name
         reference = self.index.holders.references[asker]
-        record = self.people([asker]).get(asker)
-        return f"{reference} ({record['name']})" if record and record["name"] else reference
+        return f"{reference} ({name})" if name else reference
 
     def asker(self, text: str, among: Sequence[Kind] = (kinds.IDENTITIES, kinds.ACCOUNTS)) -> int:
         """The identity or account that somebody named. Raises CallError with the nearest names."""
@@ -276,13 +319,13 @@ class View:
         from kathodos.workspace.answers import ConflictsFound
 
         found = self.findings.conflicts
-        return ConflictsFound(found, self.index.holders.identities, self.findings.covered(found))
+        return ConflictsFound(found, self.index.holders, self.findings.covered(found))
 
     def excess(self) -> ExcessFound:
         """Every finding of excess (findings.md)."""
         from kathodos.workspace.answers import ExcessFound
 
-        return ExcessFound(self.findings.excess_columns, self.index.holders.identities)
+        return ExcessFound(self.findings.excess_columns, self.index.holders)
 
     def risk(self, of: str = "identities") -> RiskFound:
         """The risk of all identities, accounts, roles, resources or systems (risk.md)."""

@@ -37,6 +37,7 @@ NEEDED = (
     kinds.MANDATES,
 )
 ANY_ACTION = -1
+_IDENTITY, _ACCOUNT = "identity:", "account:"
 NO_ROW = -(2**62)  # of a node that no source lists
 NO_ROLE = -1
 LISTED, BY_FILTER = 1, 2  # why somebody is a member; both may be true
@@ -243,6 +244,22 @@ class Holders:
             np.searchsorted(self.login_hashes, wanted, side="right"),
         )
         return [at for at in self.by_login[first:end].tolist() if self.accounts[at].partition("/")[2] == login]
+
+    def asker_name(self, asker: int) -> str:
+        """What records of findings and reviews call an identity or account: the id alone, or the whole reference."""
+        reference = self.references[asker]
+        name = reference.removeprefix(_IDENTITY)
+        is_plain = asker < self.people and not name.startswith((_IDENTITY, _ACCOUNT))
+        return name if is_plain else reference
+
+    @cached_property
+    def has_odd_ids(self) -> bool:
+        """Whether an identity is called as references are, so that its id alone would be mistaken for one."""
+        return any(bool(starting_with(self.identities, start).any()) for start in (_IDENTITY, _ACCOUNT))
+
+    def asker_with_name(self, name: str) -> int:
+        """The identity or account that records call so; -1 where there is none."""
+        return self.find(name if name.startswith((_IDENTITY, _ACCOUNT)) else _IDENTITY + name)
 
     @cached_property
     def asker_of(self) -> Ints:

@@ -7,7 +7,8 @@ from dataclasses import replace
 import msgspec
 
 from kathodos.errors import DataError, sentence
-from kathodos.findings.conflicts.covers import Control, parts_of
+from kathodos.findings.conflicts.covers import Control
+from kathodos.model.periods import parts_of
 from kathodos.model.references import name_in
 from kathodos.model.times import normal_moment
 from kathodos.model.toml import TomlText

@@ -6,21 +6,20 @@ no longer than its control. Nothing has to be done to end it: what has run out d
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
 
 from kathodos.columns.csr import Bools
-from kathodos.columns.strings import StringTable
+from kathodos.engine.compiled.index import Holders
 from kathodos.errors import DataError
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
+from kathodos.model.periods import later
 from kathodos.model.times import end_moment, first_moment, microseconds, moment_of
 from kathodos.store.records import Records, rows_of
 
-_PERIOD = re.compile(r"P(?:(\d{1,3})Y)?(?:(\d{1,4})M)?(?:(\d{1,4})W)?(?:(\d{1,5})D)?\Z", re.ASCII)
 HOLDS, RAN_OUT, ENDED, CONTROL_GONE = "holds", "ran out", "ended", "its control is gone"
 
 
@@ -112,28 +111,16 @@ class Due:
 
 
 def _next_due(control: Control, last: str) -> int:
-    from dateutil.relativedelta import relativedelta
-
-    years, months, weeks, days = (int(part or 0) for part in parts_of(control.period))
-    step = relativedelta(years=years, months=months, weeks=weeks, days=days)
-    return microseconds(moment_of(last) + step)
+    return microseconds(later(moment_of(last), control.period))
 
 
-def parts_of(period: str) -> tuple[str | None, ...]:
-    """The years, months, weeks and days of a duration such as P1M or P7D. Raises ValueError for anything else."""
-    found = _PERIOD.match(period)
-    if not found or not any(int(part or 0) for part in found.groups()):
-        raise ValueError(f"{period!r} is no duration in days: write P7D, P2W, P1M or P1Y")
-    return found.groups()
-
-
-def covered(conflicts: Conflicts, register: Register, identities: StringTable, moment: int) -> Bools:
-    """Which of the conflicts a cover holds. `identities`: the id of each identity."""
+def covered(conflicts: Conflicts, register: Register, holders: Holders, moment: int) -> Bools:
+    """Which of the conflicts a cover holds."""
     found = np.zeros(len(conflicts), dtype=bool)
     number = {rule.id: at for at, rule in enumerate(conflicts.rules)}
     for (rule, identity), cover in register.standing(moment).items():
         if rule in number and register.state(cover, moment) == HOLDS:
-            found |= (conflicts.rule == number[rule]) & (conflicts.identity == identities.find(identity))
+            found |= (conflicts.rule == number[rule]) & (conflicts.asker == holders.asker_with_name(identity))
     return found
 
 

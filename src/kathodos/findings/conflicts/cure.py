@@ -128,8 +128,8 @@ def still_standing(basis: Basis, conflicts: Sequence[Conflict], edits: Edits) ->
     records = edited(basis.records, edits)
     after = Basis(records, updated(basis.index, edits, records), basis.moment)
     rules = list({it.rule.id: it.rule for it in conflicts}.values())
-    breaking = {breach.rule.id: set(breach.identities.tolist()) for breach in who_breaks(after, rules)}
-    return [it for it in conflicts if it.identity in breaking[it.rule.id]]
+    breaking = {breach.rule.id: set(breach.askers.tolist()) for breach in who_breaks(after, rules)}
+    return [it for it in conflicts if it.asker in breaking[it.rule.id]]
 
 
 def _blocks(groups: Sequence[list[int]]) -> Iterator[list[list[int]]]:

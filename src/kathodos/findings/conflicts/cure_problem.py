@@ -80,14 +80,14 @@ class Problem:
         self.since = since
         self.by_person: dict[int, list[Conflict]] = {}
         for conflict in conflicts:
-            self.by_person.setdefault(conflict.identity, []).append(conflict)
+            self.by_person.setdefault(conflict.asker, []).append(conflict)
         self.unseen: list[Conflict] = []
         self._given: dict[object, dict[int, set[int]]] = {}
         self._paths: dict[int, _Paths] = {}
         self._losing: dict[Link, tuple[int, int]] = {}
         self._uses: dict[Link, int] = {}
         self.people = np.array(sorted(self.by_person), dtype=np.int64)
-        self.is_chosen = np.zeros(basis.people, dtype=bool)
+        self.is_chosen = np.zeros(basis.size, dtype=bool)
         self.is_chosen[self.people] = True
         for person in list(self.by_person):
             if time.monotonic() < deadline:

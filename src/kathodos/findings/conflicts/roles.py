@@ -26,12 +26,12 @@ _TRIAL = "trial of "
 
 @dataclass(frozen=True)
 class RoleConflict:
-    """A role that holds too many duties of a rule; no junior of it does, or only its seniors. `people` have it so."""
+    """A role that holds too many duties of a rule; no junior of it does, or only its seniors. `askers` have it so."""
 
     rule: Conflicting
     role: int
     duties: tuple[Duty, ...]
-    people: Ints
+    askers: Ints
 
 
 def roles_at_fault(basis: Basis, rules: Sequence[Conflicting], of: int | None = None) -> list[RoleConflict]:
@@ -73,15 +73,15 @@ def marked(basis: Basis, found: Iterable[Conflict], faults: Sequence[RoleConflic
     for fault in faults:
         by.setdefault(fault.rule.id, []).append(fault)
     for conflict in found:
-        of = [fault for fault in by.get(conflict.rule.id, ()) if _is_among(conflict.identity, fault.people)]
+        of = [fault for fault in by.get(conflict.rule.id, ()) if _is_among(conflict.asker, fault.askers)]
         roles = tuple(reference_to("role", basis.index.roles[fault.role]) for fault in of)
         yield replace(conflict, roles=roles) if roles else conflict
 
 
-def _is_among(identity: int, people: Ints) -> bool:
-    """Whether an identity is one of some, given in order."""
-    at = int(insertion_points(people, identity))
-    return at < len(people) and int(people[at]) == identity
+def _is_among(asker: int, some: Ints) -> bool:
+    """Whether an asker is one of some, given in order."""
+    at = int(insertion_points(some, asker))
+    return at < len(some) and int(some[at]) == asker
 
 
 def with_roles(conflicts: Conflicts, faults: Sequence[RoleConflict]) -> Conflicts:
@@ -90,7 +90,7 @@ def with_roles(conflicts: Conflicts, faults: Sequence[RoleConflict]) -> Conflict
     number = {rule.id: at for at, rule in enumerate(conflicts.rules)}
     for fault in faults:
         here = (conflicts.rule == number[fault.rule.id]).nonzero()[0]
-        by_role[here[np.isin(conflicts.identity[here], fault.people)]] = True
+        by_role[here[np.isin(conflicts.asker[here], fault.askers)]] = True
     return replace(conflicts, by_role=by_role)
 
 
@@ -140,18 +140,16 @@ def _candidates(targets: PermissionTargets, rule: Conflicting, whole: Bools) -> 
 
 
 def _who_breaks_by(basis: Basis, rule: Conflicting, role: int) -> Ints:
-    """The identities that break the rule by a grant of the role, or of one senior to it, alone."""
+    """Who breaks the rule by a grant of the role, or of one senior to it, alone."""
     index, targets = basis.index, PermissionTargets(basis)
     seniors = set(reachable(index.seniors, ints([role])).tolist())
-    found = np.zeros(basis.people, dtype=bool)
+    found = np.zeros(basis.size, dtype=bool)
     for entitlement in np.isin(index.entitlements.role, list(seniors)).nonzero()[0].tolist():
         grants = index.entitlement_grants[entitlement].astype(np.int64)
         grants = grants[basis.live[grants] & ~index.grants.denies[grants]]
         if len(grants) and broken_by(targets, rule, what_grants_give(index, grants[:1])):
-            found |= who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), basis.moment)[
-                : basis.people
-            ]
+            found |= who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), basis.moment)
     if rule.excepted is not None:
         found &= ~basis.selected(rule.excepted)
-    people: Ints = found.nonzero()[0]
-    return people
+    askers: Ints = (found & index.holders.is_asker).nonzero()[0]
+    return askers

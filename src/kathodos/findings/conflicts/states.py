@@ -22,7 +22,7 @@ from kathodos.rules.targets import PermissionTargets
 
 _MOST_EXPLAINED = 40
 _LARGE = 50_000  # people from which on rules are worked on by several threads
-Packed = npt.NDArray[np.uint8]  # a bit for each identity, as numpy packs them
+Packed = npt.NDArray[np.uint8]  # a bit for each asker, as numpy packs them
 Values = set[str | None]  # of the attribute of `within`; None where a rule has none
 
 
@@ -50,14 +50,15 @@ class Used:
 
 @dataclass(frozen=True)
 class Conflict:
-    """An identity that breaks a rule: the duties it holds, and whether its activity shows them used.
+    """An identity, or an account of nobody, that breaks a rule: the duties it holds, and whether its activity shows
+    them used.
 
     `uses`: the newest use of each duty, or of each on a record that enough of them were used on; `records` are those.
     `roles`: those that alone give all of it.
     """
 
     rule: Conflicting
-    identity: int
+    asker: int
     duties: tuple[Duty, ...]
     values: tuple[str | None, ...]
     state: State
@@ -66,8 +67,8 @@ class Conflict:
     roles: tuple[str, ...] = ()
 
     def name(self, index: Index) -> str:
-        """What it is called in commands: the rule and the identity."""
-        return f"{self.rule.id}/{index.holders.identities[self.identity]}"
+        """What it is called in commands: the rule and who breaks it."""
+        return f"{self.rule.id}/{index.holders.asker_name(self.asker)}"
 
 
 Held = tuple[tuple[Duty, ...], tuple[str | None, ...]]  # the duties held, and the values on which enough of them are
@@ -75,10 +76,10 @@ Held = tuple[tuple[Duty, ...], tuple[str | None, ...]]  # the duties held, and t
 
 @dataclass(frozen=True)
 class Breach:
-    """All who break one rule: `alike` says for each of `identities` which of the `held` (duties, values) it is."""
+    """All who break one rule: `alike` says for each of `askers` which of the `held` (duties, values) it is."""
 
     rule: Conflicting
-    identities: Ints
+    askers: Ints
     alike: Ints
     held: list[Held]
 
@@ -97,12 +98,14 @@ def who_breaks(basis: Basis, rules: Sequence[Conflicting]) -> list[Breach]:
 class Conflicts:
     """Many conflicts, one element each: `rule` a position in `rules`, `held` one in `held_alike`, `state` in STATES.
 
+    `asker` is the number of an identity, or of an account that is tied to nobody.
+
     `by_role`: whether a role alone gives it. Of those alike the duties held, and the values, are kept once.
     """
 
     rules: Sequence[Conflicting]
     rule: Ints
-    identity: Ints
+    asker: Ints
     held: Ints
     held_alike: Sequence[Held]
     state: Ints
@@ -130,7 +133,7 @@ class Conflicts:
 
     def taken(self, chosen: Bools | Ints) -> Conflicts:
         """Only some of them."""
-        columns = (self.rule[chosen], self.identity[chosen], self.held[chosen])
+        columns = (self.rule[chosen], self.asker[chosen], self.held[chosen])
         return Conflicts(self.rules, *columns, self.held_alike, self.state[chosen], self.by_role[chosen])
 
     def followed_by(self, others: Sequence[Conflict]) -> Conflicts:
@@ -140,12 +143,12 @@ class Conflicts:
         number = {rule.id: at for at, rule in enumerate(self.rules)}
         first = len(self.held_alike)
         rule = np.array([number[it.rule.id] for it in others], dtype=np.int64)
-        identity = np.array([it.identity for it in others], dtype=np.int64)
+        asker = np.array([it.asker for it in others], dtype=np.int64)
         state = np.array([STATES.index(it.state) for it in others], dtype=np.int64)
         return Conflicts(
             self.rules,
             np.concatenate([self.rule, rule]),
-            np.concatenate([self.identity, identity]),
+            np.concatenate([self.asker, asker]),
             np.concatenate([self.held, first + np.arange(len(others))]),
             [*self.held_alike, *((it.duties, it.values) for it in others)],
             np.concatenate([self.state, state]),
@@ -160,11 +163,11 @@ class Conflicts:
         """Some of them in full (all: none said), in order."""
         finder = _Finder(basis)
         for position in range(len(self)) if positions is None else positions.tolist():
-            rule, identity = self.rules[int(self.rule[position])], int(self.identity[position])
+            rule, asker = self.rules[int(self.rule[position])], int(self.asker[position])
             duties, values = self.held_alike[int(self.held[position])]
             state = STATES[int(self.state[position])]
-            records, uses = finder.uses_shown(rule, identity, values) if state != LATENT else ((), ())
-            yield Conflict(rule, identity, duties, values, state, records, uses)
+            records, uses = finder.uses_shown(rule, asker, values) if state != LATENT else ((), ())
+            yield Conflict(rule, asker, duties, values, state, records, uses)
 
 
 def no_conflicts(rules: Sequence[Conflicting]) -> Conflicts:
@@ -174,19 +177,19 @@ def no_conflicts(rules: Sequence[Conflicting]) -> Conflicts:
 
 
 def all_conflicts(basis: Basis, rules: Sequence[Conflicting]) -> Conflicts:
-    """Every conflict that reach alone gives at a moment, by rule and then identity."""
+    """Every conflict that reach alone gives at a moment, by rule and then asker."""
     finder, breaches = _Finder(basis), who_breaks(basis, rules)
     first = np.cumsum([0, *(len(breach.held) for breach in breaches)])
     parts = list(enumerate(breaches))
     nothing = np.zeros(0, dtype=np.int64)
     return Conflicts(
         list(rules),
-        np.concatenate([nothing, *(np.full(len(breach.identities), at) for at, breach in parts)]),
-        np.concatenate([nothing, *(breach.identities for breach in breaches)]).astype(np.int64),
+        np.concatenate([nothing, *(np.full(len(breach.askers), at) for at, breach in parts)]),
+        np.concatenate([nothing, *(breach.askers for breach in breaches)]).astype(np.int64),
         np.concatenate([nothing, *(breach.alike + first[at] for at, breach in parts)]).astype(np.int64),
         [held for breach in breaches for held in breach.held],
         np.concatenate([nothing, *(finder.states(breach) for breach in breaches)]),
-        np.zeros(sum(len(breach.identities) for breach in breaches), dtype=bool),
+        np.zeros(sum(len(breach.askers) for breach in breaches), dtype=bool),
     )
 
 
@@ -195,19 +198,19 @@ def find_conflicts(basis: Basis, rules: Sequence[Conflicting]) -> list[Conflict]
     return list(all_conflicts(basis, rules).each(basis))
 
 
-def conflicts_of_one(basis: Basis, rules: Sequence[Conflicting], identity: int) -> list[Conflict]:
-    """The conflicts that reach alone gives to one identity, in full; nobody else is looked at."""
-    finder, reached = _Finder(basis), what_reached_by(basis.index, identity, basis.moment)
+def conflicts_of_one(basis: Basis, rules: Sequence[Conflicting], asker: int) -> list[Conflict]:
+    """The conflicts that reach alone gives to one identity or account, in full; nobody else is looked at."""
+    finder, reached = _Finder(basis), what_reached_by(basis.index, asker, basis.moment)
     found = []
     for rule in rules:
-        if rule.excepted is not None and basis.selected(rule.excepted)[identity]:
+        if rule.excepted is not None and basis.selected(rule.excepted)[asker]:
             continue
         broken = broken_by(finder.targets, rule, reached)
         if broken is not None:
-            alone = np.array([identity])
+            alone = np.array([asker])
             breach = Breach(rule, alone, np.zeros(1, dtype=np.int64), [broken])
             state = STATES[int(finder.states(breach)[0])]
-            found.append(Conflict(rule, identity, *broken, state, *finder.uses_shown(rule, identity, broken[1])))
+            found.append(Conflict(rule, asker, *broken, state, *finder.uses_shown(rule, asker, broken[1])))
     return found
 
 
@@ -252,15 +255,15 @@ class Given:
 
 
 def chains_of(targets: PermissionTargets, conflict: Conflict, duty: Duty) -> list[Given]:
-    """What gives one duty to the conflict's identity; what comes by the same grants and permissions is told once."""
+    """What gives one duty to whoever breaks the rule; what comes by the same grants and permissions is told once."""
     index, at = targets.index, targets.basis.moment
-    reached = {it.system.name: it for it in what_reached_by(index, conflict.identity, at)}
+    reached = {it.system.name: it for it in what_reached_by(index, conflict.asker, at)}
     found: dict[object, Given] = {}
     for action, nodes in targets.of_duty(duty, conflict.rule.within, conflict.values):
         held = reached.get(index.actions[action][0])
         for node in one_per_answer(index, nodes)[:_MOST_EXPLAINED] if held is not None and len(nodes) else ():
             if held is not None and held.holds(int(action - held.system.actions[0]), node):
-                chains = explain(index, conflict.identity, node, action, at).permits.shown
+                chains = explain(index, conflict.asker, node, action, at).permits.shown
                 alike = (action, frozenset((chain.grant, chain.entry) for chain in chains))
                 if alike in found:
                     found[alike] = replace(found[alike], more=found[alike].more + 1)
@@ -275,7 +278,7 @@ class _Finder:
         self.index = basis.index
         self.moment = basis.moment
         self.targets = PermissionTargets(basis)
-        self.people = basis.people
+        self.size = basis.size
         self._holders: dict[tuple[int, bytes], Packed] = {}
 
     def touch(self, rule: Conflicting) -> None:
@@ -288,11 +291,11 @@ class _Finder:
     def breach(self, rule: Conflicting) -> Breach:
         held = [self.holders(duty, rule.within) for duty in rule.duties]
         values = sorted({value for duty in held for value in duty}, key=str)
-        nobody = np.packbits(np.zeros(self.people, dtype=bool))
+        nobody = np.packbits(np.zeros(self.size, dtype=bool))
         together = nobody.copy()
         for value in values:
             together |= _at_least(rule.threshold, [duty.get(value, nobody) for duty in held])
-        breaking = np.unpackbits(together, count=self.people).view(bool).nonzero()[0]
+        breaking = np.unpackbits(together, count=self.size).view(bool).nonzero()[0]
         if rule.excepted is not None:
             breaking = breaking[~self.basis.selected(rule.excepted)[breaking]]
         if not len(breaking):
@@ -311,9 +314,9 @@ class _Finder:
 
     def states(self, breach: Breach) -> Ints:
         """How far each conflict of a breach has gone, as a position in STATES, by what activity shows."""
-        uses, count = self.basis.uses, len(breach.identities)
+        uses, count = self.basis.uses, len(breach.askers)
         state = np.full(count, STATES.index(HELD), dtype=np.int64)
-        origin, mine = uses.by_user.of(breach.identities)
+        origin, mine = uses.by_user.of(breach.askers)
         mine = mine.astype(np.int64)
         for value in {value for _, values in breach.held for value in values} if len(mine) else ():
             concerned = np.array([value in values for _, values in breach.held], dtype=bool)[breach.alike]
@@ -349,7 +352,7 @@ class _Finder:
         return found
 
     def holders(self, duty: Duty, within: str | None) -> dict[str | None, Packed]:
-        """Identities that hold the duty, by the value of the attribute of `within`."""
+        """Askers that hold the duty, by the value of the attribute of `within`."""
         parts = [self.reaching_one(duty.permissions, within)] if duty.permissions else []
         parts += [self.reaching_one((permission,), within) for permission in duty.every]
         if len(parts) == 1:
@@ -358,7 +361,7 @@ class _Finder:
         return {value: np.bitwise_and.reduce([it[value] for it in parts]) for value in values}
 
     def reaching_one(self, permissions: Sequence[Permission], within: str | None) -> dict[str | None, Packed]:
-        """Identities that reach at least one of the permissions, by value."""
+        """Askers that reach at least one of the permissions, by value."""
         found: dict[str | None, Packed] = {}
         for permission in permissions:
             actions, nodes = self.targets.of_permission(permission)
@@ -371,14 +374,15 @@ class _Finder:
     def reaching(self, action: int, nodes: Ints) -> Packed:
         key = (action, nodes.tobytes())
         if key not in self._holders:
-            self._holders[key] = np.packbits(who_reaches_any(self.index, nodes, action, self.moment)[: self.people])
+            reaching = who_reaches_any(self.index, nodes, action, self.moment) & self.index.holders.is_asker
+            self._holders[key] = np.packbits(reaching)
         return self._holders[key]
 
     def uses_shown(
-        self, rule: Conflicting, identity: int, values: Sequence[str | None]
+        self, rule: Conflicting, asker: int, values: Sequence[str | None]
     ) -> tuple[tuple[str, ...], tuple[Used, ...]]:
         """The records on which activity shows enough of the duties used, and the newest uses."""
-        mine = self.basis.uses.by_user[identity]
+        mine = self.basis.uses.by_user[asker]
         records: set[str] = set()
         newest: dict[tuple[str, str | None], Used] = {}
         for value in values if len(mine) else ():

@@ -15,6 +15,7 @@ from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES
+from kathodos.model.times import NEVER
 from kathodos.rules.reading import Need
 from kathodos.rules.targets import PermissionTargets, entitlements_permitting
 
@@ -58,7 +59,9 @@ class FindingText:
 
 @dataclass(frozen=True)
 class FindingColumns:
-    """Findings of one kind, one element each. `whose`: the identity concerned (-1: none), for filters and for risk.
+    """Findings of one kind, one element each.
+
+    `whose`: the identity concerned, or the account that is tied to nobody (-1: none), for filters and for risk.
 
     `severity` is a position in SEVERITIES, `confidence` a percentage, `days` how long it has stood (-1: unknown).
     """
@@ -157,18 +160,18 @@ class ExcessContext:
 
     @cached_property
     def needed(self) -> Bools:
-        """Which units give their owner something that a need asks for."""
+        """Which units give whoever they belong to something that a need asks for."""
         units, basis = self.usage.units, self.basis
         found = np.zeros(len(units), dtype=bool)
         for first in range(0, len(self.needs), _TOGETHER):
-            asked = np.zeros(basis.people + 1, dtype=np.int64)
+            asked = np.zeros(basis.size, dtype=np.int64)
             brought = np.zeros(self.usage.thing_count, dtype=np.int64)
             for bit, need in enumerate(self.needs[first : first + _TOGETHER]):
-                asked[:-1] |= basis.selected(need.who).astype(np.int64) << bit
+                asked |= basis.selected(need.who).astype(np.int64) << bit
                 entitlements = np.zeros(len(basis.index.entitlements), dtype=np.int64)
-                entitlements[entitlements_permitting(self.targets, need.must)] = 1
+                entitlements[entitlements_permitting(self.targets, need.permissions)] = 1
                 brought |= np.concatenate([self.exposure.over_groups(entitlements, 0), entitlements]) << bit
-            found |= asked[self.usage.identity] & brought[self.usage.things] > 0
+            found |= asked[self.usage.units.owner] & brought[self.usage.things] > 0
         return found
 
     # Words that several kinds use
@@ -216,10 +219,14 @@ class ExcessContext:
         return Edit("set", "accounts", {"system": system, "login": login, "status": "disabled"})
 
     def owner_of(self, holders: Ints) -> Ints:
-        """The identity of each holder: itself, or the owner of an account; -1 for others."""
+        """Who each holder stands for: itself, the owner of an account, an account of nobody; -1 for others."""
         held = self.basis.index.holders
-        nobody = np.full(held.size - held.first_group, -1, dtype=np.int64)
-        return np.concatenate([np.arange(held.people), held.owner.astype(np.int64), nobody])[holders]
+        return np.concatenate([held.asker_of, np.full(held.size - held.first_group, -1, dtype=np.int64)])[holders]
+
+    def ends_of(self, askers: Ints) -> Ints:
+        """The end of each identity; of accounts, and of nobody (-1), there is none."""
+        held = self.basis.index.holders
+        return np.append(held.ends, NEVER)[np.where((askers >= 0) & (askers < held.people), askers, held.people)]
 
 
 def severity_of(top: Ints) -> Ints:

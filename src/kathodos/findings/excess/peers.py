@@ -204,7 +204,7 @@ def beyond_needs(context: ExcessContext) -> Batch:
     owner = usage.identity
     spoken = np.zeros(basis.people + 1, dtype=bool)
     for need in context.needs:
-        spoken[:-1] |= basis.selected(need.who)
+        spoken[:-1] |= basis.selected(need.who)[: basis.people]
     asked = np.bincount(owner[context.needed], minlength=basis.people + 1)
     held = np.bincount(owner[owner >= 0], minlength=basis.people + 1)
     matters = (usage.top > 0) & ((usage.kinds & ~READ) > 0)

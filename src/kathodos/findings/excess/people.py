@@ -89,11 +89,12 @@ def _in_words(basis: Basis, some: Ints) -> str:
 
 
 def orphan_accounts(context: ExcessContext) -> Batch:
-    """Enabled accounts that nobody owns; those that cannot be signed in to need no owner."""
+    """Enabled accounts that nobody owns or answers for; those that cannot be signed in to need no owner."""
     basis, holders = context.basis, context.basis.index.holders
     can = basis.account("can_login")
     cannot = can.codes == (can.values.index("false") if "false" in can.values else -2)
-    found = (holders.is_enabled & (holders.owner < 0) & ~cannot).nonzero()[0]
+    is_answered_for = basis.responsible.codes >= 0
+    found = (holders.is_enabled & (holders.owner < 0) & ~cannot & ~is_answered_for).nonzero()[0]
     seen = basis.account("last_login")
 
     def describe(at: int) -> FindingText:
@@ -102,11 +103,15 @@ def orphan_accounts(context: ExcessContext) -> Batch:
         grants = basis.index.holder_grants[holders.people + account]
         last = f"signed in to on {str(seen.value(account))[:10]}" if seen.value(account) else "no sign-in known"
         evidence = f"enabled, {last}, holds {plural(len(grants), 'grant')}; nobody owns it"
-        remedy = f"Find its owner: kathodos tie {holders.accounts[account]} PERSON; else disable it."
+        remedy = (
+            f"Find its owner: kathodos tie {holders.accounts[account]} PERSON; for a shared one who answers for it: "
+            f"kathodos tie {holders.accounts[account]} nobody --responsible PERSON; else disable it."
+        )
         return FindingText(name, evidence, remedy, (context.disable(account),))
 
-    nobody = np.full(len(found), -1, dtype=np.int64)
-    return batch(ORPHAN, nobody, lambda at: _account(context, int(found[at])), describe, 1, account=found)
+    return batch(
+        ORPHAN, found + holders.people, lambda at: _account(context, int(found[at])), describe, 1, account=found
+    )
 
 
 def _account(context: ExcessContext, account: int) -> str:
@@ -117,7 +122,7 @@ def open_ended(context: ExcessContext) -> Batch:
     """Grants without an end to people who have one."""
     basis, index = context.basis, context.basis.index
     owner = context.owner_of(index.grants.holder.astype(np.int64))
-    ends = np.append(index.holders.ends, NEVER)[owner]
+    ends = context.ends_of(owner)
     grants = (basis.live & ~index.grants.denies & (index.grants.ends == NEVER) & (ends < NEVER)).nonzero()[0]
     over = ends[grants] <= basis.moment
 

@@ -84,12 +84,11 @@ def _of_units(
     context: ExcessContext, kind: str, found: Ints, describe: Callable[[int], FindingText], days: Ints, top: Ints
 ) -> Batch:
     owner = context.usage.units.owner[found]
-    whose = context.usage.identity[found]
     needed = context.needed[found]
     severity = np.where(needed, 0, severity_of(top))
     allowed = _allowed(context)[found]
     confidence = np.where(needed, 50, np.minimum(95, 60 + 35 * (days - allowed) // np.maximum(allowed, 1)))
-    return batch(kind, whose, lambda at: context.holder(int(owner[at])), describe, severity, confidence, days)
+    return batch(kind, owner, lambda at: context.holder(int(owner[at])), describe, severity, confidence, days)
 
 
 def _judged(context: ExcessContext) -> Bools:
@@ -162,7 +161,7 @@ def _of_accounts(
     def subject(at: int) -> str:
         return _account(context, int(found[at]))
 
-    return batch(kind, holders.owner[found], subject, describe, severity, 90, days, found)
+    return batch(kind, holders.asker_of[holders.people + found], subject, describe, severity, 90, days, found)
 
 
 # Roles

@@ -86,7 +86,7 @@ class Risk:
         """For each identity 1 less the product of what each finding leaves, and how many findings there are."""
         left, count = np.zeros(self.basis.people), np.zeros(self.basis.people, dtype=np.int64)
         for batch in self.judged.excess:
-            known = batch.whose >= 0
+            known = (batch.whose >= 0) & (batch.whose < self.basis.people)
             whose = batch.whose[known]
             left += np.bincount(whose, weights=_leaves(batch)[known], minlength=self.basis.people)
             count += np.bincount(whose, minlength=self.basis.people)
@@ -94,15 +94,15 @@ class Risk:
 
     @cached_property
     def conflicts_of(self) -> Floats:
-        """For each identity what its conflicts come to."""
+        """For each identity and account what its conflicts come to."""
         conflicts = self.judged.conflicts
         share = SEVERE[conflicts.severity()] * GONE[conflicts.state] * np.where(self.judged.covered, COVERED, 1.0)
-        left = np.bincount(conflicts.identity, weights=np.log1p(-np.minimum(share, 0.999)), minlength=self.basis.people)
+        left = np.bincount(conflicts.asker, weights=np.log1p(-np.minimum(share, 0.999)), minlength=self.basis.size)
         return 1 - np.exp(left)
 
-    def conflicts_named(self, identity: int) -> str:
-        """The conflicts of an identity, each with its rule and how far it has gone."""
-        return conflicts_named(self.judged.conflicts, self.judged.covered, identity)
+    def conflicts_named(self, asker: int) -> str:
+        """The conflicts of an identity or account, each with its rule and how far it has gone."""
+        return conflicts_named(self.judged.conflicts, self.judged.covered, asker)
 
     @cached_property
     def gain(self) -> Floats:
@@ -120,7 +120,12 @@ class Risk:
         owned = accounts >= 0
         np.maximum.at(idle, accounts[owned], self.idle_days[owned])
         excess, count = self.excess_of
-        measures = [*self._reach_measures(slice(0, people)), self.conflicts_of, excess, np.minimum(idle / 365, 1)]
+        measures = [
+            *self._reach_measures(slice(0, people)),
+            self.conflicts_of[:people],
+            excess,
+            np.minimum(idle / 365, 1),
+        ]
         measured = {**self._measured(slice(0, people)), "findings": count, "idle": idle}
         why = why_of_asker("identities", measured, len(self.index.systems), self.conflicts_named)
         return self._scores("identities", None, measures, why, 0, measured)
@@ -136,10 +141,11 @@ class Risk:
             counts += np.bincount(account, minlength=size)
         excess = 1 - np.exp(left)
         idle = np.minimum(self.idle_days / 365, 1)
-        measures = [*self._reach_measures(slice(people, None)), np.zeros(size), excess, idle]
+        measures = [*self._reach_measures(slice(people, None)), self.conflicts_of[people:], excess, idle]
 
         measured = {**self._measured(slice(people, None)), "findings": counts, "idle": self.idle_days}
-        why = why_of_asker("accounts", measured, len(self.index.systems), self.conflicts_named)
+        named = lambda at: self.conflicts_named(at + people)  # noqa: E731
+        why = why_of_asker("accounts", measured, len(self.index.systems), named)
         return self._scores("accounts", None, measures, why, people, measured)
 
     def _reach_measures(self, some: slice) -> list[Floats]:
@@ -317,7 +323,7 @@ class Risk:
             inside = self._holding_in(number)
             administrators = self._administrators(system.name)
             sided = held.taken(np.array([system.name in it for it in in_systems], dtype=bool)[held.rule])
-            worst = float(conflicts[sided.identity].max(initial=0.0))
+            worst = float(conflicts[sided.asker].max(initial=0.0))
             resting = self._resting_on(system.name)
             idle, enabled = self._idle_accounts(system.name)
             rows.append(
@@ -375,17 +381,8 @@ class Risk:
         """The findings of a batch that are about an account: their positions, and the accounts."""
         if batch.account is not None:
             return np.arange(len(batch)), batch.account
-        if batch.kind not in self._accounts_of:
-            holders, alone = self.index.holders, (batch.whose < 0).nonzero()[0]
-            names = [batch.subject(at) for at in alone.tolist()]
-            numbers = ints(holders.find(name) if name.startswith("account:") else -1 for name in names)
-            known = numbers >= 0
-            self._accounts_of[batch.kind] = (alone[known], numbers[known] - holders.people)
-        return self._accounts_of[batch.kind]
-
-    @cached_property
-    def _accounts_of(self) -> dict[str, tuple[Ints, Ints]]:
-        return {}
+        found = (batch.whose >= self.basis.people).nonzero()[0]
+        return found, batch.whose[found] - self.basis.people
 
     def _idle_accounts(self, system: str) -> tuple[int, int]:
         here = self.basis.account("system").holding(system)

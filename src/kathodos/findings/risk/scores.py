@@ -80,7 +80,7 @@ def why_of_asker(
             0: lambda: f"reaches what is of sensitivity {of['level']}",
             1: lambda: f"holds something in {of['systems']} of {systems} systems",
             2: lambda: f"was given {', '.join(named)}" if named else "was given nothing",
-            3: lambda: "counted with whoever owns it" if is_account else named_conflicts(at) or "in no conflict",
+            3: lambda: named_conflicts(at) or ("those of an owner count there" if is_account else "in no conflict"),
             4: lambda: plural(of["findings"], "finding"),
             5: lambda: since if idle else never,
             6: lambda: f"could reach {gain:,} pairs of action and resource more" if gain else "can give itself nothing",
@@ -89,12 +89,12 @@ def why_of_asker(
     return why
 
 
-def conflicts_named(conflicts: Conflicts, covered: Bools, identity: int) -> str:
-    """The conflicts of an identity, each with its rule and how far it has gone."""
+def conflicts_named(conflicts: Conflicts, covered: Bools, asker: int) -> str:
+    """The conflicts of an identity or account, each with its rule and how far it has gone."""
     texts = [
         f"{conflicts.rules[int(conflicts.rule[at])].id} {STATES[int(conflicts.state[at])]}"
         f"{' (covered)' if covered[at] else ''}"
-        for at in (conflicts.identity == identity).nonzero()[0].tolist()
+        for at in (conflicts.asker == asker).nonzero()[0].tolist()
     ]
     return ", ".join(texts)
 
