@@ -31,6 +31,10 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     ):
         step = command(steps, name, common, formatter, run, what, f"  {example}")
         step.add_argument("name", nargs="?", metavar="SOURCE", help="only this source")
+        if name == "check":
+            step.add_argument(
+                "--all", action="store_true", help="name everything that is wrong, not only the first ten"
+            )
         if name == "sample":
             step.add_argument("--kind", metavar="KIND", help="only this kind of record")
             step.add_argument("--lines", metavar="N", type=_positive, default=5, help="so many of each kind (5)")
@@ -85,7 +89,7 @@ def _check(session: Session) -> int:
             session.complain(f"{source.name}: {error.what} {error.remedy}")
             continue
         tried.append(Tried(source.name, found, time.monotonic() - began, waited))
-    session.answer(sources_checked(tried, len(sources)))
+    session.answer(sources_checked(tried, len(sources), session.arguments.all))
     return DataError.status if len(tried) < len(sources) else Status.DONE
 
 

@@ -9,7 +9,7 @@ from kathodos.columns.dictionary import Scalar
 from kathodos.connectors.ldif import Entry
 from kathodos.connectors.mapping import Table
 from kathodos.connectors.settings import Settings
-from kathodos.formats.raw import Problem, shown
+from kathodos.formats.raw import CELL_LEFT_OUT, SET_ASIDE, Outcome, Problem, shown
 from kathodos.model import kinds
 from kathodos.model.references import name_in, reference_to
 
@@ -110,8 +110,8 @@ class Translation:
         lines = np.array([line for _, line in rows], dtype=np.int64)
         return Table(kind, self.file, lines, table.columns, once=True)
 
-    def aside(self, entry: Entry, reason: str, remedy: str) -> None:
-        self.problems.append(Problem(self.file, entry.line, "", shown(entry.name), reason, remedy))
+    def aside(self, entry: Entry, reason: str, remedy: str, outcome: Outcome = SET_ASIDE) -> None:
+        self.problems.append(Problem(self.file, entry.line, "", shown(entry.name), reason, remedy, outcome))
 
     def person(self, entry: Entry) -> dict[str, str | None]:
         record = {ours: entry.first(theirs) for ours, theirs in self.attributes.items()}
@@ -152,7 +152,8 @@ class Translation:
         for name, reference in found:
             if reference is None and plain_dn(name) != plain_dn(entry.name):
                 reason = f"its member {shown(name)} is no person or group that was read"
-                self.aside(entry, reason, "Read the part of the directory that it is in too, or take it out.")
+                remedy = "Read the part of the directory that it is in too, or take it out."
+                self.aside(entry, reason, remedy, CELL_LEFT_OUT)
             elif reference is not None:
                 yield {"system": self.system, "group": group, "member": reference}
 

@@ -23,12 +23,13 @@ from kathodos.columns.dictionary import (
 )
 from kathodos.errors import DataError
 from kathodos.formats.raw import NOTED, Format, Problem, Raw, shown
+from kathodos.formats.totals import without_totals
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import GATHERED, Form, Kind
 from kathodos.store.attributes import Distinct, selected
 
 _SUFFIXES = (".csv", ".jsonl", ".xlsx", ".parquet")
-_FIELD = re.compile(r"\{\{|\}\}|\{([^{}:]+)(:path)?\}")
+_FIELD = re.compile(r"\{\{|\}\}|\{([^{}:]+)(?::(path|pattern))?\}")
 _OF_RESOURCES = (Form.ADDRESS, Form.ADDRESSES, Form.PATTERN, Form.PATTERNS, Form.GIVES, Form.SCOPE)
 
 
@@ -39,7 +40,7 @@ class Mapped:
     `file` and `format`: where it is and how its kind leaves open; `columns` and `values`: their headers and values
     onto ours; `dates`: forms of dates; `constants`: what every row holds; `build`: columns made of others by a
     template such as `dues:/{Site}/tariffs`; `where`: a filter for rows, over their headers; `once`: the file names
-    one record in many rows, so that repeats are no problem.
+    one record in many rows, so that repeats are no problem; `totals`: lines that look like totals are records.
     """
 
     file: str = ""
@@ -51,6 +52,7 @@ class Mapped:
     build: Mapping[str, str] = field(default_factory=dict)
     where: str = ""
     once: bool = False
+    totals: bool = False
 
 
 @dataclass(frozen=True)
@@ -225,6 +227,7 @@ def table_of(kind: Kind, file: str, raw: Raw, mapped: Mapped) -> tuple[Table, li
     """What a file gives as a table of a kind: rows chosen, headers and values made ours, further columns built."""
     raw = _mapped_values(raw, mapped)
     raw = _chosen(file, raw, mapped.where)
+    raw = raw if mapped.totals else without_totals(file, raw)
     size = len(raw.lines)
     names = _names(kind, file, raw.header, mapped)
     columns = {name: column for name, column in zip(names, raw.columns, strict=True) if name}
@@ -290,18 +293,21 @@ def _attribute(header: str) -> str:
 def _built(
     kind: Kind, file: str, name: str, template: str, columns: Mapping[str, DictionaryColumn], size: int
 ) -> DictionaryColumn:
-    """A column made of others; absent where one of them is. A slash in a cell is escaped in addresses."""
+    """A column made of others; absent where one of them is. What an address gives a meaning to is escaped in cells:
+
+    of a `:path` the slashes stay, of a `:pattern` the stars and what is escaped already as well.
+    """
     parts = [(template[first:last], found) for first, last, found in _parts(template)]
     is_resource = name in kind.names and name != "attributes" and kind.column(name).form in _OF_RESOURCES
     used: list[DictionaryColumn] = []
     for _, found in parts:
         if found:
-            header, is_path = found
+            header, kept = found
             if header.strip().casefold() not in columns:
                 remedy = f"Columns there are: {', '.join(columns)}."
                 raise DataError(f"{file}: {name} is built from {header!r}, which is no column.", remedy)
             column = columns[header.strip().casefold()]
-            used.append(column.mapped(_segment) if is_resource and not is_path else column)
+            used.append(column.mapped(_ESCAPING[kept]) if is_resource and kept != "pattern" else column)
     if not used:
         return always(template, size)
     is_there = np.logical_and.reduce([column.codes >= 0 for column in used])
@@ -316,16 +322,24 @@ def _built(
 
 def _segment(cell: object) -> str:
     """A cell as one segment of an address."""
-    return str(cell).replace("%", "%25").replace("/", "%2F").replace("*", "%2A")
+    return _path(cell).replace("/", "%2F")
 
 
-def _parts(template: str) -> Iterator[tuple[int, int, tuple[str, bool] | None]]:
-    """The parts of a template: from where to where, and the column's name and whether it is a path for a field."""
+def _path(cell: object) -> str:
+    """A cell as segments of an address, which hold no star."""
+    return str(cell).replace("%", "%25").replace("*", "%2A")
+
+
+_ESCAPING: Mapping[str, Callable[[object], str]] = {"": _segment, "path": _path}
+
+
+def _parts(template: str) -> Iterator[tuple[int, int, tuple[str, str] | None]]:
+    """The parts of a template: from where to where; for a field the column's name, and `path`, `pattern` or nothing."""
     at = 0
     for found in _FIELD.finditer(template):
         yield at, found.start(), None
         if found[1]:
-            yield found.start(), found.end(), (found[1], bool(found[2]))
+            yield found.start(), found.end(), (found[1], found[2] or "")
         else:
             yield found.start(), found.start() + 1, None
         at = found.end()

@@ -12,7 +12,7 @@ from kathodos.model.kinds import GATHERED
 
 _KEYS = ("file", "sheet", "delimiter", "quote", "encoding", "header", "trim")
 _LAST_HEADER = 100_000
-_MAPPING = ("columns", "values", "dates", "constants", "build", "where", "once")
+_MAPPING = ("columns", "values", "dates", "constants", "build", "where", "once", "totals")
 
 
 def place(source: Source) -> str:
@@ -62,6 +62,7 @@ def mapped_of(block: Settings) -> Mapped:
         build=block.named("build"),
         where=where,
         once=block.flag("once", False),
+        totals=block.flag("totals", False),
     )
 
 

@@ -19,18 +19,19 @@ MOST_COLUMNS = 4096  # of a file
 
 
 class Outcome(StrEnum):
-    """What became of a row with a problem."""
+    """What became of a row with a problem: it was left out, one cell of it was, or it was taken as it is."""
 
     SET_ASIDE = "set aside"
+    CELL_LEFT_OUT = "cell left out"
     NOTED = "noted"
 
 
-SET_ASIDE, NOTED = Outcome
+SET_ASIDE, CELL_LEFT_OUT, NOTED = Outcome
 
 
 @dataclass(frozen=True)
 class Problem:
-    """One thing wrong with what was read, and whether the row was set aside or only noted."""
+    """One thing wrong with what was read, and what became of the row."""
 
     file: str
     line: int

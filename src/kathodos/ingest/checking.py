@@ -25,8 +25,9 @@ from kathodos.columns.dictionary import (
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.connectors.mapping import Table
 from kathodos.errors import UnfitError
-from kathodos.formats.raw import NOTED, SET_ASIDE, Outcome, Problem
+from kathodos.formats.raw import CELL_LEFT_OUT, NOTED, SET_ASIDE, Outcome, Problem
 from kathodos.model import kinds
+from kathodos.model.addresses import parse_pattern
 from kathodos.model.cells import IN_AN_ID, CellReader, attributes_text, derived_id, is_kept_unread
 from kathodos.model.kinds import Column, Form, Kind
 from kathodos.model.references import PREFIXES, Names
@@ -43,7 +44,9 @@ _POINTING = (Form.PATTERN, Form.PATTERNS, Form.SCOPE, Form.GIVES, Form.ADDRESSES
 class Checked:
     """The good rows of a table, as columns in the kind's order, each key once; the line each is from.
 
-    `aside`: the keys of rows that were set aside, `set_aside` their number; `given`: the columns the table speaks of.
+    `aside`: the keys of rows that were set aside, `aside_rows` these rows of the table, `set_aside` how many of its
+    lines are counted so; `left_out`: the records of which a cell of a column could not be read. `given`: the columns
+    that the table speaks of.
     """
 
     kind: Kind
@@ -53,6 +56,8 @@ class Checked:
     aside: set[tuple[Scalar, ...]] = field(default_factory=set)
     problems: list[Problem] = field(default_factory=list)
     set_aside: int = 0
+    aside_rows: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    left_out: dict[str, Ints] = field(default_factory=dict)
 
     def __len__(self) -> int:
         return len(self.lines)
@@ -88,6 +93,7 @@ class _Checker:
         self.bad = np.zeros(len(table), dtype=bool)
         self.systems = table.column("system")
         self.cells = CellReader(table.kind, names, table.dates)
+        self.left_out: dict[str, list[Ints]] = {}
         self.listed: Counter[tuple[str, Outcome]] = Counter()
         self.declared: dict[str, set[str]] = {}
         for name in names.of["actions"]:
@@ -99,7 +105,7 @@ class _Checker:
         cells = self.table.column(column.name)
         if column.required:
             error = UnfitError("is empty", "Fill it in.")
-            self.report((cells.codes < 0).nonzero()[0], column, cells, error)
+            self.report((cells.codes < 0).nonzero()[0], column, cells, error, None)
         if not self.cells.is_read(column):
             return cells.filled(column.default)
         if column.form in _OF_SYSTEM and len(self.systems.values):
@@ -112,8 +118,7 @@ class _Checker:
         for number, (cell, system) in enumerate(asked):
             value = self.value(column, _text(cell), _text(system)) if cell is not None else None
             if isinstance(value, UnfitError):
-                self.report(rows[number], column, cells, value)
-                value = cell
+                value = self.report(rows[number], column, cells, value, cell)
             values.append(value)
         if column.form not in _OF_SYSTEM:
             return cells.recoded(values).filled(column.default)
@@ -127,9 +132,14 @@ class _Checker:
         except UnfitError as error:
             return error
 
-    def report(self, rows: Ints, column: Column, cells: DictionaryColumn, error: UnfitError) -> None:
+    def report(self, rows: Ints, column: Column, cells: DictionaryColumn, error: UnfitError, cell: Scalar) -> Scalar:
+        """Tells what is wrong with a cell of some rows; gives what stands for it."""
         outcome = NOTED if is_kept_unread(column) else SET_ASIDE
+        if outcome == SET_ASIDE and self.kind.may_lack(column):
+            outcome = CELL_LEFT_OUT
+            self.left_out.setdefault(column.name, []).append(rows)
         self.problems(rows, column.name, cells, error.reason, error.remedy, outcome)
+        return None if outcome == CELL_LEFT_OUT else cell
 
     def problems(
         self, rows: Ints, column: str, cells: DictionaryColumn, reason: str, remedy: str, outcome: Outcome
@@ -150,7 +160,7 @@ class _Checker:
         """Says how many problems of each column were not listed."""
         for (column, outcome), count in self.listed.items():
             if count > _MOST_LISTED:
-                reason = f"{count - _MOST_LISTED} more rows with such a problem are not listed"
+                reason = f"{count - _MOST_LISTED} more lines have such a problem, and are not listed"
                 problem = Problem(self.table.file, 0, column, "", reason, "Mend the listed ones first.", outcome)
                 self.result.problems.append(problem)
 
@@ -175,7 +185,7 @@ class _Checker:
         self.note_what_is_odd(columns)
         keys = [columns[self.kind.names.index(name)] for name in self.kind.key]
         self.result.aside = set(rows_of(keys, self.bad.nonzero()[0]))
-        self.result.set_aside = int(self.bad.sum())
+        self.result.aside_rows = self.bad.nonzero()[0]
         good = (~self.bad).nonzero()[0]
         columns = [column.taken(good) for column in columns]
         first = first_of_each(row_numbers([column.codes[good] for column in keys]))
@@ -187,6 +197,11 @@ class _Checker:
         kept = (first == np.arange(len(first))).nonzero()[0] if len(again) else slice(None)
         self.result.columns = [DictionaryColumn(column.codes[kept], column.values) for column in columns]
         self.result.lines = self.table.lines[good][kept]
+        place = np.full(len(self.table), -1, dtype=np.int64)
+        place[good[kept]] = np.arange(len(self.result.lines))
+        for name, rows in self.left_out.items():
+            here = place[np.concatenate(rows)]
+            self.result.left_out[name] = np.sort(here[here >= 0])
         if self.kind.name in PREFIXES:
             self.names.add(self.kind, rows_of(self.result.keys()))
         self.note_the_rest()
@@ -206,7 +221,7 @@ class _Checker:
             remedy = "Keep one of the two; the first was read."
             self.problem(good[row], self.kind.key[-1], named, reason, remedy, SET_ASIDE)
         self.listed["the key", SET_ASIDE] += len(repeated)
-        self.result.set_aside += len(repeated)
+        self.result.aside_rows = np.concatenate([self.result.aside_rows, good[np.array(repeated, dtype=np.int64)]])
 
     def with_ids(self, columns: list[DictionaryColumn]) -> DictionaryColumn:
         """The ids, derived from the content where a row has none."""
@@ -257,19 +272,26 @@ class _Checker:
                 self.problems(rows, name, actions, reason, nearest(str(action), sorted(declared)), NOTED)
 
     def note_addresses(self, name: str, cells: DictionaryColumn) -> None:
-        """Notes each address at which there is nothing, at the first row that points there."""
+        """Notes each address or pattern that no resource answers to, at the first row that points there."""
         good = (~self.bad).nonzero()[0]
         used, firsts = np.unique(cells.codes[good], return_index=True)
-        noted: set[str] = set()
+        row_of: dict[str, int] = {}
         for row in good[np.sort(firsts[used >= 0])].tolist():
             for text in kinds.split_list(str(cells.value(row))):
                 address = text.rpartition(" ")[2]
-                is_one = ":/" in address and "*" not in address
-                if is_one and address not in self.names.addresses and address not in noted:
-                    noted.add(address)
-                    reason = "there is no such resource, so it applies to nothing"
-                    if len(noted) <= _MOST_LISTED:
-                        self.problem(row, name, address, reason, nearest(address, self.some_addresses), NOTED)
+                if ":/" in address and address not in self.names.addresses:
+                    row_of.setdefault(address, row)
+        asked = list(row_of)
+        met = self.names.addresses.matched(map(parse_pattern, asked))
+        noted = [address for address, is_met in zip(asked, met, strict=True) if not is_met]
+        for address in noted[:_MOST_LISTED]:
+            reason, remedy = (
+                "no resource answers to it, so it applies to nothing",
+                nearest(address, self.some_addresses),
+            )
+            if "%2A" in address:
+                remedy = f"A star that is to be any characters comes from a template as {{Column:pattern}}. {remedy}"
+            self.problem(row_of[address], name, address, reason, remedy, NOTED)
         self.listed[f"{name} ", NOTED] += len(noted)
 
     @cached_property

@@ -9,7 +9,7 @@ from typing import ClassVar
 
 import numpy as np
 
-from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, rows_of
+from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, appended, rows_of
 from kathodos.connectors.mapping import Reading, Table
 from kathodos.errors import DataError
 from kathodos.formats.raw import SET_ASIDE, Problem
@@ -130,6 +130,30 @@ def problems_of(records: Records, source: str) -> Rows:
     return records.some(PROBLEMS, records.rows(PROBLEMS)[at].tolist())
 
 
+class _Counted:
+    """The lines of files that were set aside, each counted once, for whichever kind of record comes first."""
+
+    def __init__(self) -> None:
+        self._lines: dict[str, Ints] = {}
+        self._read: set[str] = set()
+
+    def count(self, table: Table, rows: Ints, unread: Sequence[Problem]) -> int:
+        """How many lines more are set aside: of some rows of a table, and of its files those that made no row."""
+        found = 0
+        files = [table.file] if table.files is None else list(map(str, table.files.values))
+        for number, file in enumerate(files):
+            some = rows if table.files is None else rows[table.files.codes[rows] == number]
+            lines = table.lines[some]
+            if file not in self._read:
+                self._read.add(file)
+                more = [it.line for it in unread if it.file == file and it.outcome == SET_ASIDE]
+                lines = np.concatenate([lines, np.array(more, dtype=np.int64)])
+            before = self._lines.get(file, np.zeros(0, dtype=np.int64))
+            self._lines[file] = np.union1d(before, lines)
+            found += len(self._lines[file]) - len(before)
+        return found
+
+
 class _Gathering:
     """One gather being planned."""
 
@@ -178,6 +202,7 @@ class _Gathering:
             differences.append(self._apply(comparison, merged))
             self._present.pop(kind.name, None)
         self._tie(differences)
+        self.problems = list(dict.fromkeys(self.problems))
         self._keep_problems()
         self._describe(differences, spoken)
         return Gathered(self.source, differences, self.problems, details)
@@ -200,20 +225,34 @@ class _Gathering:
             if table.kind is kinds.IDENTITIES:
                 names.add(kinds.IDENTITIES, ((name,) for name in table.column("id").values))
             if table.kind is kinds.RESOURCES:
-                names.add_addresses(map(str, table.column("resource").values))
-            names.add_addresses(f"{system}:/" for system in table.column("system").values)
+                names.addresses.add(map(str, table.column("resource").values))
+            names.addresses.add(f"{system}:/" for system in table.column("system").values)
         checked: dict[str, Checked] = {}
+        seen = _Counted()
         for table in tables:
             result = check_table(table, names)
             self._keep_standing(table, result, names)
             if table.kind is kinds.ACCOUNTS:
                 self._fill_owners(result)
-            files = {table.file} if table.files is None else set(table.files.values)
-            unread = [it for it in self.reading.problems if it.file in files and it.outcome == SET_ASIDE]
-            result.set_aside += len(unread)
+            self._keep_cells(result)
+            result.set_aside = seen.count(table, result.aside_rows, self.reading.problems)
             self.problems += result.problems
             checked[table.kind.name] = result
         return checked
+
+    def _keep_cells(self, result: Checked) -> None:
+        """Leaves what a record said before where a cell could not be read now."""
+        for name, at in result.left_out.items():
+            if len(at):
+                present, number = self._present_of(result.kind), result.kind.names.index(name)
+                keys = result.keys()
+                found = present.positions([key.taken(at) for key in keys])
+                before = present.columns[number].taken(found[found >= 0]).compact()
+                both = appended(result.columns[number], before)
+                size = len(result.columns[number])
+                codes = both.codes[:size].copy()
+                codes[at[found >= 0]] = both.codes[size:]
+                result.columns[number] = DictionaryColumn(codes, both.values)
 
     def _fill_owners(self, accounts: Checked) -> None:
         """Gives each account the owner that a tie has given it already, so that it does not seem changed."""
@@ -229,7 +268,7 @@ class _Gathering:
                 is_whole = self.reading.covers and not self.reading.stands
                 others = present.of_others(self.source) if is_whole else np.arange(len(present.rows))
                 if kind is kinds.RESOURCES:
-                    names.add_addresses(map(str, present.keys[0].listed()))
+                    names.addresses.add(map(str, present.keys[0].listed()))
                 else:
                     names.add(kind, rows_of(present.keys, others))
         return names

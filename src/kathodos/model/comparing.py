@@ -37,8 +37,8 @@ class Stretch:
 def stretch_of(value: Value, today: int | None) -> Stretch:
     """The time that a value stands for; `today` is the moment of the question. Raises FilterError where it is none."""
     text = value.text if isinstance(value, Day) else str(value)
-    if isinstance(value, Day) or (isinstance(value, str) and value.lower().startswith("today")):
-        return _relative(text, today)
+    if isinstance(value, Day | str) and text.lower().startswith("today"):
+        return _relative(text.lower(), today)
     found = _PART.match(text) if not isinstance(value, bool | float) else None
     if found and (not found[2] or 1 <= int(found[2]) <= 12) and int(found[1]):
         year, month = int(found[1]), int(found[2] or 12)

@@ -31,7 +31,11 @@ class Form(Enum):
 
 @dataclass(frozen=True)
 class Column:
-    """One column. A reference that `must_exist` sets the row aside where it points at nothing; others are noted."""
+    """One column. A reference that `must_exist` sets the row aside where it points at nothing; others are noted.
+
+    Of a column that `decides` what a record means a cell that cannot be read sets the row aside; of others that need
+    not be there only the cell is left out.
+    """
 
     name: str
     form: Form = Form.TEXT
@@ -40,6 +44,7 @@ class Column:
     choices: tuple[str, ...] = ()
     refers: tuple[str, ...] = ()
     must_exist: bool = False
+    decides: bool = False
 
     @property
     def is_number(self) -> bool:
@@ -65,6 +70,10 @@ class Kind:
         """The form of a column, by its name in any case; None for further attributes."""
         return next((column.form for column in self.columns if column.name == name.lower()), None)
 
+    def may_lack(self, column: Column) -> bool:
+        """Whether a record can stand without what a cell of a column says that cannot be read."""
+        return not (column.required or column.decides or column.must_exist or column.name in self.key)
+
     @cached_property
     def names(self) -> tuple[str, ...]:
         """The names of all values that a record has, in order."""
@@ -75,7 +84,7 @@ COMBINING = ("deny-overrides", "permit-overrides", "first-applicable", "nearest"
 _SYSTEM = Column("system", Form.REFERENCE, required=True, refers=("systems",), must_exist=True)
 _OWNER = Column("owner", Form.REFERENCE, refers=("identities",))
 _TITLE = Column("title")
-_EFFECT = Column("effect", Form.CHOICE, default="permit", choices=("permit", "deny"))
+_EFFECT = Column("effect", Form.CHOICE, default="permit", choices=("permit", "deny"), decides=True)
 _HOLDERS = ("identities", "accounts", "groups")
 
 # In the order in which one may point at another.
@@ -86,9 +95,9 @@ SYSTEMS = Kind(
         Column("system", Form.NAME, required=True),
         _TITLE,
         _OWNER,
-        Column("combining", Form.CHOICE, default=COMBINING[0], choices=COMBINING),
-        Column("inherit", Form.YES_NO, default=1),
-        Column("gates", Form.GATES),
+        Column("combining", Form.CHOICE, default=COMBINING[0], choices=COMBINING, decides=True),
+        Column("inherit", Form.YES_NO, default=1, decides=True),
+        Column("gates", Form.GATES, decides=True),
     ),
     ("system",),
 )
@@ -131,7 +140,7 @@ ACCOUNTS = Kind(
 GROUPS = Kind(
     "groups",
     "group",
-    (_SYSTEM, Column("group", Form.NAME, required=True), _TITLE, _OWNER, Column("filter", Form.FILTER)),
+    (_SYSTEM, Column("group", Form.NAME, required=True), _TITLE, _OWNER, Column("filter", Form.FILTER, decides=True)),
     ("system", "group"),
 )
 MEMBERS = Kind(
@@ -198,7 +207,7 @@ RESOURCES = Kind(
         _TITLE,
         _OWNER,
         Column("sensitivity", Form.NUMBER),
-        Column("detached", Form.YES_NO, default=0),
+        Column("detached", Form.YES_NO, default=0, decides=True),
         Column("tags", Form.LIST),
         Column("refers", Form.ADDRESSES),
     ),
@@ -211,8 +220,8 @@ AREAS = Kind(
     (
         Column("area", Form.NAME, required=True),
         Column("resources", Form.PATTERNS, required=True),
-        Column("except", Form.PATTERNS),
-        Column("filter", Form.FILTER),
+        Column("except", Form.PATTERNS, decides=True),
+        Column("filter", Form.FILTER, decides=True),
     ),
     ("area",),
 )
@@ -225,7 +234,7 @@ GRANTS = Kind(
         Column("gives", Form.GIVES, required=True, must_exist=True),
         Column("on", Form.SCOPE, must_exist=True),
         _EFFECT,
-        Column("tier", Form.NUMBER, default=0),
+        Column("tier", Form.NUMBER, default=0, decides=True),
         Column("from", Form.MOMENT),
         Column("until", Form.MOMENT),
         Column("given_by"),

@@ -7,8 +7,8 @@ from collections.abc import Iterable
 
 from kathodos.errors import UnfitError
 from kathodos.model import kinds
-from kathodos.model.addresses import Pattern, parse_address
 from kathodos.model.kinds import KINDS, Kind
+from kathodos.model.known_addresses import KnownAddresses
 from kathodos.model.suggestions import nearest
 
 Scalar = str | int | None
@@ -49,18 +49,7 @@ class Names:
         self.of: dict[str, set[str]] = {kind.name: set() for kind in KINDS}
         self._bare: dict[str, dict[str, list[str]]] = {}
         self._aside: dict[str, dict[str, str]] = {kind.name: {} for kind in KINDS}
-        self.addresses: set[str] = set()
-
-    def add_addresses(self, texts: Iterable[str]) -> None:
-        """Notes resources and all that stands above them; what is no address is passed over."""
-        for text in texts:
-            try:
-                pattern = parse_address(text)
-            except ValueError:
-                continue
-            while str(pattern) not in self.addresses:
-                self.addresses.add(str(pattern))
-                pattern = Pattern(pattern.system, pattern.segments[:-1])
+        self.addresses = KnownAddresses()
 
     def add(self, kind: Kind, keys: Iterable[tuple[Scalar, ...]]) -> None:
         """Notes records of a kind by their keys."""

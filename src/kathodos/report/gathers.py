@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Sequence
+from collections import Counter
+from collections.abc import Collection, Iterable, Sequence
 from typing import Any
 
-from kathodos.formats.raw import SET_ASIDE
+from kathodos.formats.raw import CELL_LEFT_OUT, NOTED, Outcome, Problem
 from kathodos.ingest.gather import Gathered
+from kathodos.ingest.merging import gathers
 from kathodos.model.kinds import PROBLEMS
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
@@ -52,10 +54,10 @@ def gathered(done: Sequence[Gathered], is_new: bool) -> Answer:
         for found in one.differences:
             numbers = {key: getattr(found, key) for key in (field.key for field in _FIELDS[2:])}
             rows.append({"source": one.source, "kind": found.kind.name, **numbers})
-    aside = sum(found.set_aside for one in done for found in one.differences)
-    noted = sum(problem.outcome != SET_ASIDE for one in done for problem in one.problems)
+    wrong = what_was_wrong(
+        sum(found.set_aside for one in done for found in one.differences), (it for one in done for it in one.problems)
+    )
     back = sum(found.came_back for one in done for found in one.differences)
-    wrong = f"{plural(aside, 'row')} set aside, {plural(noted, 'thing')} noted" if aside or noted else ""
     heading = "Gathered." if is_new else "Nothing has changed since the last gather; nothing was written."
     hint = "Next: `kathodos conflicts`, or `kathodos reach --by NAME`."
     if wrong:
@@ -63,6 +65,15 @@ def gathered(done: Sequence[Gathered], is_new: bool) -> Answer:
     if back:
         hint = f"{plural(back, 'record')} came back that had been taken away: `kathodos returned` lists them. {hint}"
     return Answer(_FIELDS, rows, heading, hint=hint)
+
+
+def what_was_wrong(aside: int, problems: Iterable[Problem]) -> str:
+    """How many lines were set aside, how many cells left out, and how many things noted; empty where all is well."""
+    of = Counter(problem.outcome for problem in problems)
+    parts = [f"{plural(aside, 'line')} set aside"] if aside else []
+    parts += [f"{plural(of[CELL_LEFT_OUT], 'cell')} left out"] if of[CELL_LEFT_OUT] else []
+    parts += [f"{plural(of[NOTED], 'thing')} noted"] if of[NOTED] else []
+    return ", ".join(parts)
 
 
 def gather_rehearsed(done: Sequence[Gathered], is_table: bool) -> Answer:
@@ -83,10 +94,13 @@ def gather_rehearsed(done: Sequence[Gathered], is_table: bool) -> Answer:
     counts = [sum(getattr(found, name) for one in done for found in one.differences) for name in ("came", "changed")]
     went = sum(found.went for one in done for found in one.differences)
     heading = f"{counts[0]} would come, {counts[1]} would change, {went} would go. Nothing was changed."
+    aside = sum(found.set_aside for one in done for found in one.differences)
+    wrong = what_was_wrong(aside, (it for one in done for it in one.problems))
+    text = [f"{wrong}; `kathodos sources check` says what and why."] if wrong else []
     shown = rows[:_MOST_SHOWN] if is_table else rows
     hint = f"{len(rows) - len(shown)} more lines: --format csv shows all." if len(shown) < len(rows) else ""
     hint = hint or ("As you want it? `kathodos gather`." if rows else "")
-    return Answer(_DETAILS, shown, heading, hint=hint)
+    return Answer(_DETAILS, shown, heading, text, hint=hint)
 
 
 def problem_list(view: View, names: Collection[str]) -> Answer:
@@ -98,11 +112,30 @@ def problem_list(view: View, names: Collection[str]) -> Answer:
         for source, values in found
         if source in names
     ]
-    rows.sort(key=lambda row: (row["outcome"] != SET_ASIDE, row["source"], row["file"], row["line"]))
-    aside = [row for row in rows if row["outcome"] == SET_ASIDE]
-    lines = len({(row["source"], row["file"], row["line"]) for row in aside})  # one may be wrong in several cells
-    heading = f"{plural(lines, 'row')} set aside, {plural(len(rows) - len(aside), 'thing')} noted."
-    if not rows:
-        heading = "Nothing was wrong at the last gather."
+    order = [str(outcome) for outcome in Outcome]
+    rows.sort(key=lambda row: (order.index(row["outcome"]), row["source"], row["file"], row["line"]))
+    wrong = what_was_wrong(_set_aside(view, names), (Problem(**{it: row[it] for it in PROBLEMS.names}) for row in rows))
+    heading = f"{wrong}." if rows else "Nothing was wrong at the last gather."
     hint = "Mend the rows in the source and gather again." if rows else ""
     return Answer(_PROBLEMS, rows, heading, hint=hint)
+
+
+def _set_aside(view: View, names: Collection[str]) -> int:
+    """How many lines the last gather of each source set aside."""
+    last: dict[str, int] = {}
+    for _, payload in gathers(view.histories.reader):
+        if payload.source in names:
+            last.setdefault(payload.source, sum(counts[-1] for counts in payload.counts.values()))
+    return sum(last.values())
+
+
+def problem_lines(problems: Sequence[Problem], most: int) -> list[str]:
+    """The first problems, the gravest first, each in a line."""
+    order = [*Outcome]
+    chosen = sorted(problems, key=lambda it: (order.index(it.outcome), it.file, it.line))
+    lines = []
+    for it in chosen[:most]:
+        cell = " ".join(part for part in (it.column, repr(it.value) if it.value else "") if part)
+        where = f"{it.file}, line {it.line}" if it.line else it.file
+        lines.append(f"{where}: {cell} {it.reason} ({it.outcome}). {it.remedy}".replace(":  ", ": "))
+    return lines

@@ -16,6 +16,7 @@ from kathodos.ledger.entries import Entry
 from kathodos.model.kinds import Kind
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
+from kathodos.report.gathers import problem_lines, what_was_wrong
 from kathodos.store.base import Reader
 
 _LIST = (
@@ -33,6 +34,7 @@ _CHECK = (
     Field("seconds", "Seconds", 4, is_number=True),
     Field("waiting", "Waiting", 4),
 )
+_MOST_PROBLEMS = 10
 _SAMPLE = (
     Field("kind", "Kind", 8, least=10),
     Field("file", "File", 6, least=12),
@@ -66,7 +68,7 @@ def source_list(sources: Iterable[Source], reader: Reader) -> Answer:
     return Answer(_LIST, rows, hint="Next: `kathodos sources check`, then `kathodos gather --dry-run`.")
 
 
-def sources_checked(tried: Sequence[Tried], total: int) -> Answer:
+def sources_checked(tried: Sequence[Tried], total: int, is_whole: bool) -> Answer:
     """What those of so many sources that can be read would bring."""
     rows: list[dict[str, Any]] = []
     for one in tried:
@@ -76,8 +78,14 @@ def sources_checked(tried: Sequence[Tried], total: int) -> Answer:
             times = {"seconds": round(one.seconds, 2), "waiting": waiting} if at == 0 else {}
             rows.append({"source": one.source, "kind": it.kind.name, **counts, **times})
     heading = f"{len(tried)} of {plural(total, 'source')} can be read."
-    hint = "Next: mend what stderr names." if len(tried) < total else "Next: `kathodos gather --dry-run`."
-    return Answer(_CHECK, rows, heading, hint=hint)
+    problems = [it for one in tried for it in one.found.problems]
+    wrong = what_was_wrong(sum(it.set_aside for one in tried for it in one.found.differences), problems)
+    text = problem_lines(problems, len(problems) if is_whole else _MOST_PROBLEMS)
+    more = len(problems) - len(text)
+    text = [f"{wrong}:", *text] if wrong else ["Nothing is wrong with what they hold."] if tried else []
+    text += [f"and {more} more: kathodos sources check --all"] if more else []
+    hint = "Next: mend what is named above." if len(tried) < total else "Next: `kathodos gather --dry-run`."
+    return Answer(_CHECK, rows, heading, text, hint=hint)
 
 
 def source_sample(tables: Iterable[tuple[Source, Table]], kind: Kind | None, lines: int, is_json: bool) -> Answer:
