@@ -105,6 +105,32 @@ class Holding:
         found = Counted(np.where(group >= 0, counts[inverse], 0), totals)
         return found if is_whole else self._completed(group, thing, found)
 
+    def counted_by_part(self, group: Ints, part: Ints, parts: CSRList, width: int) -> Ints:
+        """For pairs of a peer group and a part of things how many of the group hold something with that part.
+
+        `parts`: for each thing the parts in it, numbers below `width`. Of groups nested too deep to be listed only what
+        their direct members hold is counted.
+        """
+        pair, inverse = np.unique(np.where(group >= 0, group * width + part, -1), return_inverse=True)
+        is_wanted = np.zeros(width, dtype=bool)
+        is_wanted[part] = True
+        kept = is_wanted[parts.items]
+        own = csr_from_pairs(parts.rows()[kept], parts.items[kept], len(parts))
+        wanted = own.sizes() > 0
+        brings, _ = self._brings(wanted)
+        counts = np.zeros(len(pair), dtype=np.int64)
+        for people in self._in_blocks(brings) if wanted.any() else ():
+            first = int(self.peers[people[0]])
+            held, packing = self._held(self.peers[people] - first, people, wanted, brings)
+            of, thing = np.divmod(packing.firsts(held), self.things.total)
+            origin, number = own.of(thing)
+            found = packing.firsts(distinct(packing.pack(of[origin] * width + number, packing.seconds(held)[origin])))
+            codes, times = np.unique(found + first * width, return_counts=True)
+            at = insertion_points(pair, codes)
+            here = (at < len(pair)) & (pair[np.minimum(at, len(pair) - 1)] == codes)
+            counts[at[here]] += times[here]
+        return np.where(group >= 0, counts[inverse], 0)
+
     def _brings(self, wanted: Bools) -> tuple[CSRList, bool]:
         """Which of the wanted things being in a group brings, the group itself among them; behind the groups everyone.
 

@@ -133,13 +133,18 @@ class Usage:
 
         A unit that gives something in a system of which no activity is known cannot be called unused.
         """
+        return self.watched_things[self.things]
+
+    @cached_property
+    def watched_things(self) -> Ints:
+        """As `watched`, of each thing that can be held."""
         since, exposure = self.basis.watched_since, self.exposure
         known = np.array([since.get(it.name, _NEVER) for it in self.index.systems_in_order], dtype=np.int64)
         of_entitlement, of_group = (np.full(len(it), BEGINNING) for it in (exposure.systems, exposure.group_systems))
         for found, lists in ((of_entitlement, exposure.systems), (of_group, exposure.group_systems)):
             np.maximum.at(found, lists.rows(), known[lists.items])
             found[lists.sizes() == 0] = _NEVER
-        return self._carried(of_entitlement, of_group)
+        return np.concatenate([of_group, of_entitlement])
 
     @cached_property
     def kinds_of(self) -> Ints:

@@ -14,13 +14,13 @@ from kathodos.output.answers import window
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     parser = commands.add_parser(
         "review",
-        help="certify access: open, lines, decide, status, close",
+        help="certify access: open, lines, decide, status, close, removals",
         description="Certify access: open a review, decide its lines with the evidence beside them, sign it off.",
         epilog="example:\n  kathodos review status        # each step has its own --help",
         formatter_class=formatter,
     )
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
-    for add_step in (_add_open, _add_lines, _add_decide, _add_status, _add_close):
+    for add_step in (_add_open, _add_lines, _add_decide, _add_status, _add_close, _add_removals):
         add_step(steps, common, formatter)
 
 
@@ -43,17 +43,20 @@ def _add_lines(steps: Commands, common: argparse.ArgumentParser, formatter: Form
     lines.add_argument("name", nargs="?", metavar="NAME", help="which review (default: the one that is open)")
     lines.add_argument("--reviewer", metavar="ID", help="only the lines of one reviewer")
     lines.add_argument("--whose", metavar="ID", help="only the lines about one person")
+    lines.add_argument("--where", metavar="FILTER", help="only lines that this filter selects")
     lines.add_argument("--undecided", action="store_true", help="only what is left to decide")
 
 
 def _add_decide(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
-    what = "certify or revoke lines; nobody decides about themselves"
+    what = "certify or revoke lines that are yours to decide; nobody decides about themselves"
     example = (
         "  kathodos review decide 4 7-9 revoke --as p0101 --reason 'left the pilots in May'\n"
-        "  kathodos review decide all certify --review autumn --as p0101"
+        "  kathodos review decide all certify --review autumn --as p0101\n"
+        "  kathodos review decide --where 'last_used lt today-P1Y' revoke --as p0101 --reason 'not used for a year'"
     )
     deciding = command(steps, "decide", common, formatter, run_decide, what, example)
-    deciding.add_argument("lines", nargs="+", metavar="LINE", help="numbers, ranges as 7-9, or all that is left")
+    deciding.add_argument("lines", nargs="*", metavar="LINE", help="numbers, ranges as 7-9, or all that is left")
+    deciding.add_argument("--where", metavar="FILTER", help="what is left to decide and this filter selects")
     deciding.add_argument("decision", choices=("certify", "revoke"), help="keep the access, or take it away")
     deciding.add_argument("--review", metavar="NAME", help="which review (default: the one that is open)")
     acting(deciding)
@@ -75,6 +78,19 @@ def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Form
     confirming(closing)
 
 
+def _add_removals(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "list what was revoked, system by system, for the owners of the systems to take away"
+    example = "  kathodos review removals autumn --format csv"
+    listing = command(steps, "removals", common, formatter, run_removals, what, example)
+    listing.add_argument("name", nargs="?", metavar="NAME", help="which review (default: the open one, or the newest)")
+
+
+def run_removals(session: Session) -> int:
+    from kathodos.report.reviews import removals
+
+    return session.answer(removals(session.view, session.arguments.name, session.format))
+
+
 def run_open(session: Session) -> int:
     from kathodos.model.times import normal_moment
     from kathodos.report.reviews import review_opened, what_is_drafted
@@ -86,7 +102,7 @@ def run_open(session: Session) -> int:
     except ValueError as error:
         raise CallError(f"--due {asked.due} is no day: {error}.") from None
     chosen = view.askers_selected(asked.where)
-    drafted = draft_review(view.context, view.findings.conflicts, chosen, view.rules.needs, session.actor)
+    drafted = draft_review(view.context, view.findings.conflicts, chosen, view.rules, session.actor)
     is_meant = not asked.dry_run and session.agrees(f"Open {asked.name} with {what_is_drafted(drafted)}?")
     if is_meant:
         session.carry_out(OpenReview(asked.name, asked.where, due, drafted))
@@ -97,7 +113,7 @@ def run_lines(session: Session) -> int:
     from kathodos.report.reviews import LineChoice, review_lines
 
     asked = session.arguments
-    choice = LineChoice(asked.name, asked.reviewer, asked.whose, asked.undecided)
+    choice = LineChoice(asked.name, asked.reviewer, asked.whose, asked.undecided, asked.where)
     return session.answer(review_lines(session.view, choice, session.format, window(sys.stdout)))
 
 
@@ -109,8 +125,11 @@ def run_decide(session: Session) -> int:
     asked = session.arguments
     if asked.decision == REVOKE and not session.reason:
         raise CallError("To revoke, say why: --reason TEXT is missing.", "The person and the auditor will ask.")
-    lines, chosen = session.carry_out(Decide(asked.review, asked.lines, asked.decision)).result
-    return session.answer(lines_decided(lines, chosen, asked.decision, session.actor))
+    if bool(asked.lines) == (asked.where is not None):
+        raise CallError("Say which lines.", "Write their numbers, `all`, or --where FILTER: one of these.")
+    authority = session.workspace.configuration.authority
+    deciding = Decide(asked.review, asked.lines, asked.decision, authority, asked.where)
+    return session.answer(lines_decided(session.carry_out(deciding).result, asked.decision, session.actor))
 
 
 def run_status(session: Session) -> int:

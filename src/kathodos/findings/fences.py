@@ -74,7 +74,7 @@ def crossings(basis: Basis, fences: Sequence[Fence]) -> list[Crossing]:
     targets = PermissionTargets(basis)
     found: list[Crossing] = []
     for fence in fences:
-        who = _meant(basis, fence)
+        who = meant(basis, fence)
         for permission in fence.never:
             actions, nodes = targets.of_permission(permission)
             reaching = {action: who_reaches_any(basis.index, nodes, action, basis.moment) & who for action in actions}
@@ -106,7 +106,7 @@ def _reached(basis: Basis, asker: int, action: int, nodes: Ints) -> Ints:
     return nodes[:0]
 
 
-def _meant(basis: Basis, rule: Fence | Need) -> Bools:
+def meant(basis: Basis, rule: Fence | Need) -> Bools:
     """The askers that a rule is about."""
     who = basis.selected(rule.who)
     return who & ~basis.selected(rule.excepted) if rule.excepted is not None else who
@@ -120,7 +120,7 @@ def lacks(basis: Basis, needs: Sequence[Need]) -> list[Lack]:
     targets = PermissionTargets(basis)
     found: list[Lack] = []
     for need in needs:
-        who = _meant(basis, need) & basis.can_act
+        who = meant(basis, need) & basis.can_act
         found += _none_of(basis, targets, need, who)
         for permission in need.must:
             wanted = basis.index.tree.matches(permission.pattern.target)
@@ -165,8 +165,8 @@ def idle_rules(basis: Basis, rules: Sequence[Fence | Need]) -> Iterator[tuple[Fe
 class Surplus:
     """What a service or an agent reaches in one system outside all of its needs, in pairs of action and resource.
 
-    `unused`: how many of them no use is known of; `actions`: the numbers of the actions among them; `grants`: what
-    gives some of it.
+    `unused`: how many of them no use is known of, where uses of the system are recorded; `actions`: the numbers of the
+    actions among them; `grants`: what gives some of it.
     """
 
     identity: int
@@ -176,6 +176,16 @@ class Surplus:
     actions: Ints
     resources: int
     grants: Ints
+    is_recorded: bool
+
+    @property
+    def use_in_words(self) -> str:
+        """How much of it was used, as far as that is recorded."""
+        if not self.is_recorded:
+            return f"what is used in {self.system} is not recorded"
+        if self.unused == self.pairs:
+            return "none of it was ever used"
+        return f"{self.unused:,} of {self.pairs:,} combinations of action and resource were never used"
 
 
 def surpluses(basis: Basis, needs: Sequence[Need]) -> list[Surplus]:
@@ -183,7 +193,7 @@ def surpluses(basis: Basis, needs: Sequence[Need]) -> list[Surplus]:
 
     What it reaches only as everyone does is not counted.
     """
-    masks = [(need, _meant(basis, need)) for need in needs]
+    masks = [(need, meant(basis, need)) for need in needs]
     spoken = np.logical_or.reduce([np.zeros(basis.size, dtype=bool), *(mask for _, mask in masks)])
     machines = (~basis.is_person & basis.is_there & spoken[: basis.people]).nonzero()[0]
     return [
@@ -200,7 +210,7 @@ def without_stated_need(basis: Basis, needs: Sequence[Need]) -> Ints:
     found = who_has(index, distinct(index.grants.holder[given]).astype(np.int64), basis.moment)[: basis.people]
     found &= ~basis.is_person & basis.is_there
     for need in needs:
-        found &= ~_meant(basis, need)[: basis.people]
+        found &= ~meant(basis, need)[: basis.people]
     machines: Ints = found.nonzero()[0]
     return machines
 
@@ -238,6 +248,7 @@ def _surplus(basis: Basis, identity: int, needs: Sequence[Need]) -> Iterator[Sur
                 system.actions[beyond.any(axis=1)].astype(np.int64),
                 int(beyond.any(axis=0).sum()),
                 _giving(index, grants, system.name, beyond),
+                system.name in basis.watched_since,
             )
 
 

@@ -57,11 +57,12 @@ class OpenReviewPayload(Payload, frozen=True):
 
 
 class DecidePayload(Payload, frozen=True):
-    """`lines`: the numbers of the decided lines, as ranges."""
+    """`lines`: the numbers of the decided lines, as ranges; `in_place_of`: whose lines somebody else decided."""
 
     review: str
     decision: str
     lines: str
+    in_place_of: list[str] = []
 
 
 class CloseReviewPayload(Payload, frozen=True):

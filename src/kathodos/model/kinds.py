@@ -373,6 +373,7 @@ REVIEW_THINGS = Kind(
         Column("within"),
         Column("having", Form.NUMBER),
         Column("counted", Form.NUMBER),
+        Column("recorded", Form.MOMENT),
     ),
     ("review", "thing"),
 )
@@ -392,6 +393,11 @@ REVIEW_LINES = Kind(
         Column("peers_counted", Form.NUMBER),
         Column("needed_by", Form.LIST),
         Column("conflicts", Form.LIST),
+        Column("spoken", Form.YES_NO),
+        Column("fences", Form.LIST),
+        Column("status"),
+        Column("ends"),
+        Column("former"),
         Column("last_used"),
         Column("until"),
         Column("given_by"),
@@ -411,6 +417,7 @@ DECISIONS = Kind(
         Column("decided_at"),
         Column("reason"),
         Column("signed", Form.YES_NO, default=0),
+        Column("capacity"),
     ),
     ("review", "line"),
 )

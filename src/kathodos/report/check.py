@@ -141,8 +141,8 @@ def _lack(basis: Basis, found: Lack, names: dict[int, str]) -> Branch:
 def _surplus(basis: Basis, found: Surplus, names: dict[int, str]) -> Branch:
     index = basis.index
     actions = ", ".join(index.actions[action][1] for action in found.actions.tolist())
-    used = "never used" if found.unused == found.pairs else f"{found.unused:,} of {found.pairs:,} never used"
-    text = f"{names[found.identity]}: {actions} on {plural(found.resources, 'resource')} of {found.system}, {used}"
+    where = f"{plural(found.resources, 'resource')} of {found.system}"
+    text = f"{names[found.identity]} may {actions} on {where}; {found.use_in_words}"
     grants = [Branch(f"by grant:{index.grants.ids[it]} {index.gives(it)}") for it in found.grants[:4].tolist()]
     return Branch(text, grants)
 
@@ -188,7 +188,7 @@ def _surplus_row(basis: Basis, found: Surplus) -> dict[str, Any]:
         "resource": f"{found.system}:/",
         "resources": found.resources,
         "pairs": found.pairs,
-        "unused": found.unused,
+        "unused": found.unused if found.is_recorded else None,
         "grants": [index.grants.ids[grant] for grant in found.grants.tolist()],
     }
 

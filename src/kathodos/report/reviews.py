@@ -7,16 +7,30 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.columns.csr import Ints
 from kathodos.errors import CallError
+from kathodos.model.kinds import SYSTEMS
 from kathodos.model.references import name_in
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import now
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, Row
+from kathodos.review.authority import Capacity
 from kathodos.review.closing import Closing
-from kathodos.review.lines import CERTIFY, OPEN, ReviewLines, find_review, names_of, progress_of, reviews_in
+from kathodos.review.deciding import CAPACITIES, Decided
+from kathodos.review.line_attributes import LineAttributes
+from kathodos.review.lines import (
+    CERTIFY,
+    OPEN,
+    REVOKE,
+    Review,
+    ReviewLines,
+    find_review,
+    names_of,
+    progress_of,
+    reviews_in,
+)
 from kathodos.review.opening import Drafted
+from kathodos.store.records import columns_of
 from kathodos.workspace.view import View
 
 _LINES = (
@@ -26,52 +40,54 @@ _LINES = (
     Field("peers", "Peers", 12, least=8),
     Field("everyone", "Everybody", 8, least=9),
     Field("last_used", "Last used", 13, least=10),
-    Field("needed_by", "Needed", 10, least=6),
-    Field("conflicts", "Conflicts", 14, least=9, style=lambda value: "red" if value else ""),
+    Field("needed_by", "Needed", 10, least=7),
+    Field("conflicts", "Rules broken", 14, least=9, style=lambda value: "red" if value else ""),
     Field("reviewer", "Reviewer", 5, least=8),
     Field("decision", "Decision", 16, least=9),
 )
 _EVIDENCE = ("peers", "everyone", "last_used", "needed_by", "conflicts", "reviewer")
 _WIDE = 110
 _MOST_SHOWN = 200  # lines, to a person
+_MOST_NAMED = 5
 _KEYS = (
-    *(
-        "review",
-        "line",
-        "identity",
-        "account",
-        "name",
-        "reviewer",
-        "item",
-        "gives",
-        "how",
-        "brings",
-        "contains",
-        "needed_by",
-    ),
-    *("conflicts", "last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
-    *("peers_having", "peers_counted", "decision", "decided_by", "decided_at", "decision_reason", "signed_off"),
+    *("review", "line", "identity", "account", "name", "status", "ends", "former_department", "reviewer", "item"),
+    *("gives", "how", "brings", "contains", "needed", "needed_by", "conflicts", "fences", "use", "use_recorded_since"),
+    *("last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
+    *("peers_having", "peers_counted", "decision", "decided_by", "decided_at", "capacity", "decision_reason"),
+    "signed_off",
 )
 _STATUS = (
     Field("review", "Review", 7),
     Field("reviewer", "Reviewer", 9),
     Field("name", "Name", 5, least=10),
     Field("done", "Done", 8, is_number=True),
+    Field("by_others", "By others", 5, is_number=True),
     Field("left", "Left", 9, is_number=True),
     Field("days_left", "Days left", 8, is_number=True),
     Field("due", "Due", 6),
     Field("state", "State", 4),
 )
+_REMOVALS = (
+    Field("system", "System", 9, least=10),
+    Field("owner", "Owner", 7, least=8),
+    Field("whose", "Whose", 8, least=12),
+    Field("what", "What is to go", 9, least=20),
+    Field("where", "Where it stands", 6, least=12),
+    Field("reason", "Why", 5, least=12),
+    Field("decided_by", "Decided by", 4, least=8),
+    Field("state", "State", 6, least=9),
+)
 
 
 @dataclass(frozen=True)
 class LineChoice:
-    """Which lines of which review are asked for: of one reviewer, about one person, only undecided ones."""
+    """Which lines of which review: of one reviewer, about one person, by a filter, only undecided ones."""
 
     review: str | None
     reviewer: str | None = None
     whose: str | None = None
     undecided: bool = False
+    where: str | None = None
 
 
 def review_lines(view: View, asked: LineChoice, form: str, width: int | None) -> Answer:
@@ -85,6 +101,8 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
         wanted &= lines.about([_named(lines, "identity", asked.whose)])
     if asked.undecided:
         wanted &= ~lines.is_decided
+    if asked.where is not None:
+        wanted &= LineAttributes(lines, view.moment).selected_by(asked.where)
     left = int((~lines.is_decided).sum())
     heading = f"{review.name} ({review.state}): {plural(len(lines), 'line')}, {left} left, due {review.due}"
     hint = "Decide: kathodos review decide LINE... certify|revoke --reason TEXT"
@@ -97,7 +115,7 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
     if form != "table":
         return Answer([Field(key, key) for key in _KEYS], rows)
     if len(chosen) > most:
-        hint = f"{len(chosen) - most} more lines: --reviewer ID or --whose ID shows some, --format csv all. {hint}"
+        hint = f"{len(chosen) - most} more lines: --reviewer, --whose or --where shows some, --format csv all. {hint}"
     is_narrow = (width or _WIDE) < _WIDE
     fields = [shown for shown in _LINES if not is_narrow or shown.key not in _EVIDENCE]
     return Answer(fields, [_shown(row, is_narrow) for row in rows], heading, hint=hint)
@@ -124,26 +142,39 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
     used = line["last_used"]
     decision = [line["decision"] or "undecided"]
     if line["decision"]:
-        decision += [f"by {line['decided_by']}", *([line["decision_reason"]] if line["decision_reason"] else [])]
+        capacity = f" ({line['capacity']})" if line["capacity"] not in (None, Capacity.REVIEWER) else ""
+        decision += [f"by {line['decided_by']}{capacity}"]
+        decision += [line["decision_reason"]] if line["decision_reason"] else []
+    since = line["use_recorded_since"]
+    never = f"never since {since[:10]}" if since else "not recorded"
     cells = {
-        "peers": f"{line['peers_having']} of {line['peers_counted']}",
+        "peers": f"{line['peers_having']} of {line['peers_counted']}" if line["peers_counted"] else "no peers",
         "everyone": f"{line['everyone_having']} of {line['everyone_counted']}",
-        "last_used": used[:10] if used else "never seen",
-        "needed_by": ", ".join(line["needed_by"]) or "no",
-        "conflicts": ", ".join(line["conflicts"]),
+        "last_used": used[:10] if used else never,
+        "needed_by": ", ".join(line["needed_by"]) or line["needed"],
+        "conflicts": ", ".join([*line["conflicts"], *line["fences"]]),
     }
+    broken = [f"part of the conflict {', '.join(line['conflicts'])}"] if line["conflicts"] else []
+    broken += [f"crosses the fence {', '.join(line['fences'])}"] if line["fences"] else []
     words = (
-        f"{cells['peers']} peers, {cells['everyone']} of everybody; needed: {cells['needed_by']}; "
-        f"last used: {cells['last_used']}" + (f"; part of conflict {cells['conflicts']}" if cells["conflicts"] else "")
+        f"held by {cells['peers']} peers and by {cells['everyone']} people; needed: {cells['needed_by']}; "
+        f"last used: {cells['last_used']}" + "".join(f"; {it}" for it in broken)
     )
     return {
         "line": line["line"],
-        "whose": Lines([line["name"] or "", line["identity"] or f"account:{line['account']}"]),
+        "whose": Lines([line["name"] or "", line["identity"] or f"account:{line['account']}", *_facts(line)]),
         "what": Lines([line["gives"], *([words] if is_narrow else []), *words_about(line)]),
         **cells,
         "reviewer": line["reviewer"],
         "decision": Lines(decision),
     }
+
+
+def _facts(line: dict[str, Any]) -> list[str]:
+    """What is to be known of the person, where it is not as usual."""
+    facts = [line["status"]] if line["status"] not in (None, "active", "enabled") else []
+    facts += [f"until {line['ends'][:10]}"] if line["ends"] else []
+    return facts + ([f"came from {line['former_department']}"] if line["former_department"] else [])
 
 
 def words_about(evidence: dict[str, Any]) -> list[str]:
@@ -234,24 +265,87 @@ def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: b
     return Answer(heading=heading, text=text, hint=hint, document=document)
 
 
-def lines_decided(lines: ReviewLines, chosen: Ints, decision: str, actor: str) -> Answer:
-    """What is said once some lines are decided; `lines` are as they were before."""
+def lines_decided(done: Decided, decision: str, actor: str) -> Answer:
+    """What is said once some lines are decided."""
+    lines, chosen = done.lines, done.chosen
     undecided = ~lines.is_decided
     undecided[chosen] = False
     left, review = int(undecided.sum()), lines.review
-    reviewers = map(str, lines.column("reviewer", chosen).compact().values)
-    named = sorted({*reviewers} - {name_in("identity", actor)})
-    text = [f"{actor} decided in place of {', '.join(named)}; the ledger says so."] if named else []
-    done = "Certified" if decision == CERTIFY else "Revoked"
-    heading = f"{done} {plural(len(chosen), 'line')} of {review.name}; {left} left."
+    text, counts = [], {}
+    for at, capacity in enumerate(CAPACITIES):
+        some = chosen[done.capacity == at]
+        counts[str(capacity)] = len(some)
+        if len(some) and capacity != Capacity.REVIEWER:
+            reviewers = sorted(map(str, lines.column("reviewer", some).compact().values))
+            of = ", ".join(reviewers[:_MOST_NAMED]) + (" and others" if len(reviewers) > _MOST_NAMED else "")
+            how = "as a stand-in for" if capacity == Capacity.STAND_IN else "in place of"
+            text.append(f"{actor} decided {plural(len(some), 'line')} {how} {of}; the ledger says so.")
+    verb = "Certified" if decision == CERTIFY else "Revoked"
+    heading = f"{verb} {plural(len(chosen), 'line')} of {review.name}; {left} left."
     hint = f"Next: kathodos review {'lines --undecided' if left else 'close'} {review.name}"
     document = {
         "review": review.name,
         "decision": decision,
         "lines": lines.numbers[chosen].tolist(),
+        "as": counts,
         "left": left,
     }
     return Answer(heading=heading, text=text, hint=hint, document=document)
+
+
+def removals(view: View, name: str | None, form: str) -> Answer:
+    """What was revoked in a review, system by system, for the owners of the systems to take away."""
+    records = view.catalogue
+    lines = ReviewLines(records, _newest(reviews_in(records), name))
+    chosen = lines.decided("decision").holding(REVOKE).nonzero()[0]
+    names = names_of(records, map(str, lines.column("identity", chosen).compact().values))
+    owners = dict(zip(*columns_of(records, SYSTEMS, "system", "owner"), strict=True))
+    rows = []
+    for line in lines.records_at(chosen):
+        system = _system_of(line["gives"])
+        item, whose = line["item"], line["identity"] or f"account:{line['account']}"
+        rows.append(
+            {
+                **{key: line[key] for key in ("review", "line", "identity", "account", "gives", "decided_by")},
+                "system": system,
+                "owner": owners.get(system),
+                "name": names.get(line["identity"] or ""),
+                "whose": Lines([*filter(None, [names.get(line["identity"] or "")]), whose]),
+                "what": line["gives"] if "grant" in item else f"membership in {line['gives']}",
+                "where": f"grant:{item['grant']}" if "grant" in item else f"{item['member']} in {item['group']}",
+                "reason": line["decision_reason"],
+                "state": "signed off" if line["signed_off"] else "not signed off",
+            }
+        )
+    rows.sort(key=lambda row: (row["system"], row["line"]))
+    heading = f"{plural(len(rows), 'line')} of {lines.review.name} {'is' if len(rows) == 1 else 'are'} revoked, in "
+    heading += plural(len({row["system"] for row in rows}), "system")
+    if form != "table":
+        return Answer([Field(key, key) for key in _REMOVED], rows)
+    hint = "For a system's owner: kathodos review removals --format csv" if rows else ""
+    return Answer(_REMOVALS, rows, heading, hint=hint)
+
+
+_REMOVED = (
+    *("review", "system", "owner", "line", "identity", "account", "name", "gives", "where", "reason", "decided_by"),
+    "state",
+)
+
+
+def _newest(reviews: list[Review], name: str | None) -> Review:
+    """The review of a name; else the only open one, or the one that was opened last."""
+    if name is None and reviews and not any(review.state == OPEN for review in reviews):
+        return max(reviews, key=lambda it: it.opened_at)
+    return find_review(reviews, name)
+
+
+def _system_of(gives: str) -> str:
+    """The system in which something is given: of a role or group its own, of a permission that of the resource."""
+    first = gives.removeprefix("deny ")
+    for prefix in ("role:", "group:"):
+        if first.startswith(prefix):
+            return first.removeprefix(prefix).partition("/")[0]
+    return first.partition(" ")[2].partition(":")[0]
 
 
 def what_is_closed(planned: Closing) -> str:

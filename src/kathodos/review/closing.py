@@ -20,6 +20,7 @@ from kathodos.model.kinds import (
     REVIEWS,
 )
 from kathodos.model.references import name_in, reference_to
+from kathodos.review.authority import Capacity
 from kathodos.review.deciding import put_decisions
 from kathodos.review.lines import CERTIFY, REVOKE, SIGNED, ReviewLines, find_review, reviews_in
 from kathodos.store.records import Records, positions_holding
@@ -126,7 +127,8 @@ def _sign(plan: Plan, closing: Closing, undecided: str | None) -> None:
     new = closing.by_closing[chosen]
     words = {"decision": undecided, "decided_by": plan.actor.name, "decided_at": plan.now, "reason": reason}
     columns = [_overwritten(lines.decided(name).taken(chosen), new, word) for name, word in words.items()]
-    put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen))])
+    capacity = _overwritten(lines.decided("capacity").taken(chosen), new, Capacity.CLOSING)
+    put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen)), capacity])
     if closing.is_complete:
         review = lines.review
         at = positions_holding(lines.records, REVIEWS, {"review": review.name})

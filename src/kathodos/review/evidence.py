@@ -15,14 +15,17 @@ import numpy as np
 from kathodos.analysis.holding import Counted, Holding, Things
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct
-from kathodos.columns.dictionary import DictionaryColumn, dictionary_column, nothing, row_numbers, tabled
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, dictionary_column, nothing, row_numbers, tabled
 from kathodos.columns.ordered import insertion_points
+from kathodos.engine.reach import who_reaches_any
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
+from kathodos.findings.excess.former import former_departments
+from kathodos.findings.fences import meant
 from kathodos.ledger.entries import json_text
 from kathodos.model.times import BEGINNING, moment_text
 from kathodos.review.items import Items, carried_grants
-from kathodos.rules.reading import Need
+from kathodos.rules.reading import Fence, Need
 from kathodos.rules.targets import entitlements_on, entitlements_permitting
 
 _TOGETHER = 60  # needs that are looked at together, a bit each
@@ -72,7 +75,19 @@ class Evidence:
         having = self.counted.of_thing[self.used].tolist()
         everybody = int(self.is_counted.sum())
         columns = [*zip(*described, strict=True)] if described else [(), (), (), ()]
-        return [dictionary_column(it) for it in (*columns, having, [everybody] * len(having))]
+        since = [
+            moment_text(it) if it < self.moment else None for it in self._permits(self._watched)[self.used].tolist()
+        ]
+        return [dictionary_column(it) for it in (*columns, having, [everybody] * len(having), since)]
+
+    @cached_property
+    def _watched(self) -> Ints:
+        """Since when the uses of each group and entitlement would be known."""
+        return self.context.usage.watched_things
+
+    def _permits(self, of_things: Ints) -> Ints:
+        """What is known of groups and entitlements, for things: what denies is told as what it denies."""
+        return np.concatenate([of_things, of_things[len(self.context.basis.index.holders.groups) :]])
 
     def _describe(self, thing: int) -> tuple[str, str, str, str]:
         index = self.context.basis.index
@@ -187,6 +202,46 @@ class Evidence:
         listed = ([name for names, of in parts for name in names[int(of[at])]] for at in sample.tolist())
         known = dictionary_column(";".join(names) or None for names in listed)
         return DictionaryColumn(known.codes[codes], known.values)
+
+    def spoken(self, needs: Sequence[Need]) -> DictionaryColumn:
+        """Of which items any need speaks: one about whoever they belong to, and about a system they bear on."""
+        found = np.zeros(len(self.items), dtype=bool)
+        for need in needs:
+            speaks = self._permits(self.context.speaking_of(need).astype(np.int64)) > 0
+            found |= self.context.basis.selected(need.who)[self.items.asker] & speaks[self.thing]
+        return DictionaryColumn(found.astype(np.int32), Numbers(np.array([0, 1])))
+
+    def crossing(self, fences: Sequence[Fence]) -> DictionaryColumn:
+        """The fences that each item helps its holder across, as a kept list."""
+        basis, marks = self.context.basis, np.zeros((len(fences), len(self.items)), dtype=bool)
+        for at, fence in enumerate(fences):
+            who = meant(basis, fence)
+            for permission in fence.never:
+                actions, nodes = self.context.targets.of_permission(permission)
+                for action in actions if len(nodes) else ():
+                    reaching = who_reaches_any(basis.index, nodes, action, self.moment) & who
+                    brings = self._bringing(entitlements_on(basis.index, [action], nodes)) > 0
+                    marks[at] |= reaching[self.items.asker] & brings[self.thing]
+        if not len(fences):
+            return nothing(len(self.items))
+        _, sample, codes = np.unique(np.packbits(marks, axis=0).T, axis=0, return_index=True, return_inverse=True)
+        texts = [";".join(fence.id for fence, mark in zip(fences, marks[:, at], strict=True) if mark) for at in sample]
+        known = dictionary_column(text or None for text in texts)
+        return DictionaryColumn(known.codes[codes.ravel()], known.values)
+
+    def of_whom(self) -> list[DictionaryColumn]:
+        """The status of whoever each item belongs to, the last day, and the departments before."""
+        basis = self.context.basis
+        status, ends = (basis.asker(name) for name in ("status", "ends"))
+        people, codes, names = former_departments(self.context)
+        text: dict[int, list[str]] = {}
+        for person, code in zip(people.tolist(), codes.tolist(), strict=True):
+            text.setdefault(person, []).append(str(names[code]))
+        at = np.full(basis.size, -1, dtype=np.int32)
+        known = dictionary_column(", ".join(sorted(it)) for it in text.values())
+        at[list(text)] = known.codes
+        before = DictionaryColumn(at, known.values)
+        return [column.taken(self.items.asker).compact() for column in (status, ends, before)]
 
     def _bringing(self, entitlements: Ints) -> Ints:
         """1 for each thing that gives one of some entitlements, denials apart."""

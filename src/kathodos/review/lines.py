@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import re
-from collections.abc import Collection, Iterable, Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from enum import StrEnum
@@ -142,17 +142,16 @@ class ReviewLines:
         """Which lines one of some reviewers is to decide."""
         return self.column("reviewer").holding_any(list(reviewers))
 
-    def named(self, words: Iterable[str], deciders: Collection[str]) -> Ints:
+    def named(self, words: Iterable[str], is_mine: Bools) -> Ints:
         """The positions of the lines that words such as `4`, `7-9` or `all` name. Raises CallError for one not there.
 
-        `all` is what is left for the one who decides, or, for one who has no line to decide, everything that is left.
+        `all` is what is left for the one who decides, `is_mine`.
         """
         chosen = np.zeros(len(self), dtype=bool)
         for word in words:
             named = re.fullmatch(r"(\d{1,9})(?:-(\d{1,9}))?", word)
             if word == "all":
-                own = ~self.is_decided & self.of_reviewers(deciders)
-                chosen |= own if own.any() else ~self.is_decided
+                chosen |= is_mine
             elif named:
                 first, last = int(named[1]), int(named[2] or named[1])
                 if not 1 <= first <= last <= len(self):
@@ -175,7 +174,7 @@ class ReviewLines:
         """Some lines with their evidence and what was decided."""
         things: dict[int, dict[str, Any]] = {}
         names = REVIEW_LINES.names[1:]
-        decided = ("decision", "decided_by", "decided_at", "reason", "signed")
+        decided = ("decision", "decided_by", "decided_at", "capacity", "reason", "signed")
         for first in range(0, len(chosen), _TOGETHER):
             some = chosen[first : first + _TOGETHER]
             self._read_things(some, things)
@@ -183,6 +182,12 @@ class ReviewLines:
             columns += [self.decided(name, some).listed() for name in decided]
             for values in zip(*columns, strict=True):
                 yield _line(self.review.name, dict(zip((*names, *decided), values, strict=True)), things)
+
+    def of_things(self, name: str) -> DictionaryColumn:
+        """What stands with the thing that each line is about."""
+        numbers, positions = self._things
+        thing = _numbers(self.records.column(REVIEW_LINES, "thing"), self.positions)
+        return self.records.column(REVIEW_THINGS, name).taken(positions[insertion_points(numbers, thing)])
 
     def _read_things(self, some: Ints, things: dict[int, dict[str, Any]]) -> None:
         """Puts what some lines are about beside what is known already, by the number of the thing."""
@@ -201,14 +206,14 @@ class ReviewLines:
         return numbers[order], at[order]
 
 
-_REFERENCES = ("identity:", "account:")  # as lines call an account that is nobody's
+REFERENCES = ("identity:", "account:")  # as lines call an account that is nobody's
 _TOGETHER = 10_000  # lines that are put together at once
 
 
 def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
     thing = things[line["thing"]]
     brings, contains, within = (json.loads(thing[name]) for name in ("brings", "contains", "within"))
-    whose = line["identity"] if line["identity"].startswith(_REFERENCES) else reference_to("identity", line["identity"])
+    whose = line["identity"] if line["identity"].startswith(REFERENCES) else reference_to("identity", line["identity"])
     itself = line["holder"] == whose
     how = "directly" if itself else f"through {line['holder']}"
     if line["group"]:
@@ -226,14 +231,21 @@ def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) 
         "how": how,
         "brings": brings,
         "contains": contains,
+        "status": line["status"],
+        "ends": line["ends"],
+        "former_department": line["former"],
+        "needed": "yes" if line["needed_by"] else "no" if line["spoken"] else "no rule",
         "needed_by": split_list(line["needed_by"]),
         "conflicts": split_list(line["conflicts"]),
+        "fences": split_list(line["fences"]),
+        "use": "used" if line["last_used"] else "never" if thing["recorded"] else "not recorded",
+        "use_recorded_since": thing["recorded"],
         **{name: line[name] for name in ("last_used", "until", "given_by", "given_at", "given_for")},
         "everyone_having": thing["having"],
         "everyone_counted": thing["counted"],
         "peers_having": line["peers_having"],
         "peers_counted": line["peers_counted"],
-        **{name: line[name] for name in ("decision", "decided_by", "decided_at")},
+        **{name: line[name] for name in ("decision", "decided_by", "decided_at", "capacity")},
         "decision_reason": line["reason"],
         "signed_off": bool(line["signed"]),
     }
@@ -247,11 +259,15 @@ def _numbers(column: DictionaryColumn, at: Ints) -> Ints:
 
 @dataclass(frozen=True)
 class Progress:
-    """How far one reviewer is with one review; `days_left` is negative when it is late."""
+    """How far one reviewer is with one review; `by_others`: how many of the lines done somebody else decided.
+
+    `days_left` is negative when it is late.
+    """
 
     review: str
     reviewer: str
     done: int
+    by_others: int
     left: int
     days_left: int
     due: str
@@ -265,16 +281,21 @@ def progress_of(lines: ReviewLines, now: datetime, most: int | None = None) -> l
     reviewer = lines.column("reviewer").compact()
     total = np.bincount(reviewer.codes, minlength=len(reviewer.values))
     done = np.bincount(reviewer.codes[lines.is_decided], minlength=len(reviewer.values))
+    elsewhere = lines.is_decided & ~_is_by_reviewer(lines)
+    others = np.bincount(reviewer.codes[elsewhere], minlength=len(reviewer.values))
     left, some = total - done, np.arange(len(total))
     if most is not None and most < len(left):
         some = (left >= np.partition(left, -most)[-most]).nonzero()[0]
     found = [
-        Progress(review.name, str(name), of, remaining, days, review.due)
-        for name, of, remaining in zip(
-            picked(reviewer.values, some), done[some].tolist(), left[some].tolist(), strict=True
-        )
+        Progress(review.name, str(name), int(done[at]), int(others[at]), int(left[at]), days, review.due)
+        for name, at in zip(picked(reviewer.values, some), some.tolist(), strict=True)
     ]
     return sorted(found, key=lambda progress: (-progress.left, progress.reviewer))[:most]
+
+
+def _is_by_reviewer(lines: ReviewLines) -> Bools:
+    """Which lines were decided as the reviewer: not by a stand-in, in place of the reviewer, or at the closing."""
+    return lines.decided("capacity").holding("reviewer")
 
 
 def names_of(records: Records, identities: Iterable[str]) -> dict[str, str | None]:

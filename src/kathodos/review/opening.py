@@ -27,7 +27,7 @@ from kathodos.model.references import reference_to
 from kathodos.review.evidence import Evidence
 from kathodos.review.items import beyond_items, items_of
 from kathodos.review.lines import OPEN, numbered
-from kathodos.rules.reading import Need
+from kathodos.rules.reading import Rules
 from kathodos.store.records import columns_of, positions_holding
 
 
@@ -46,14 +46,12 @@ class Drafted:
         return len(self.lines[0])
 
 
-def draft_review(
-    context: ExcessContext, conflicts: Conflicts, chosen: Ints, needs: Sequence[Need], opener: str
-) -> Drafted:
+def draft_review(context: ExcessContext, conflicts: Conflicts, chosen: Ints, rules: Rules, opener: str) -> Drafted:
     """The lines of a review of some identities, to be decided by managers, and accounts that are nobody's.
 
     Those are decided by who answers for them, or else by the owner of their system.
     """
-    basis = context.basis
+    basis, needs, fences = context.basis, rules.needs, rules.fences
     index = basis.index
     items = items_of(index, chosen, basis.moment)
     mine = np.zeros(basis.size, dtype=bool)
@@ -82,6 +80,9 @@ def draft_review(
         numbered(counted),
         evidence.needed_by(needs),
         evidence.taking_part(),
+        evidence.spoken(needs),
+        evidence.crossing(fences),
+        *evidence.of_whom(),
         evidence.last_used(),
         *(of_grant(name) for name in ("until", "given_by", "given_at", "reason")),
     ]

@@ -15,6 +15,7 @@ from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.risk.weights import Weights
 from kathodos.ingest.tie_rules import ATTRIBUTE, TieRule
 from kathodos.model.toml import TomlText, toml_text
+from kathodos.review.authority import Authority
 
 CONFIGURATION = "kathodos.toml"
 FILE_STORE = "sqlite:///catalogue.db"
@@ -75,6 +76,13 @@ class LedgerSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     anchor: str = ""
 
 
+class ReviewsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[reviews]`: who stands in for a reviewer, and who may decide in place of any reviewer."""
+
+    stand_ins: dict[str, str | list[str]] = {}
+    deciders: list[str] = []
+
+
 class TieBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """`[[tie]]`: how accounts of these systems (all: none named) find their identity."""
 
@@ -88,6 +96,7 @@ class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     store: StoreSection = StoreSection()
     actors: ActorsSection = ActorsSection()
     ledger: LedgerSection = LedgerSection()
+    reviews: ReviewsSection = ReviewsSection()
     source: list[dict[str, Any]] = []
     precedence: dict[str, dict[str, list[str]]] = {}
     tie: list[TieBlock] | TieBlock = []
@@ -105,6 +114,8 @@ class Configuration:
         self.store = content.store
         self.mode = int(content.store.mode, 8)
         self.actors = content.actors
+        stand_ins = {name: [it] if isinstance(it, str) else it for name, it in content.reviews.stand_ins.items()}
+        self.authority = Authority(stand_ins, content.reviews.deciders)
         self.anchor = content.ledger.anchor
         self.is_actor_the_login = content.actors.proof == DATABASE
         self.precedence = content.precedence

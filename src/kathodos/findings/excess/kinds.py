@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.analysis.exposure import READ
 from kathodos.findings.conflicts.covers import Register
-from kathodos.findings.excess import given, peers, people, roles, use
+from kathodos.findings.excess import former, given, peers, people, roles, use
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, nobodys
 from kathodos.findings.fences import given_to, surpluses, without_stated_need
 from kathodos.model.references import reference_to
@@ -38,15 +38,14 @@ def surplus(context: ExcessContext) -> Batch:
     def describe(at: int) -> FindingText:
         it = found[at]
         actions = ", ".join(index.actions[action][1] for action in it.actions.tolist())
-        use_of = "never used" if it.unused == it.pairs else f"{it.unused} of {it.pairs} never used"
-        evidence = f"{actions} on {it.resources} resources of {it.system} beyond its needs, {use_of}"
+        evidence = f"{actions} on {it.resources} resources of {it.system} beyond its needs; {it.use_in_words}"
         grants = ", ".join(reference_to("grant", index.grants.ids[grant]) for grant in it.grants.tolist())
         return FindingText(
             grants, evidence, "Give it what it needs and no more: kathodos check --by says what that is.", ()
         )
 
     whose = np.array([it.identity for it in found], dtype=np.int64)
-    confidence = np.array([90 if it.unused else 60 for it in found], dtype=np.int64)
+    confidence = np.array([90 if it.unused and it.is_recorded else 60 for it in found], dtype=np.int64)
     writes = np.array([any(_writes(context, action) for action in it.actions.tolist()) for it in found], dtype=np.int64)
     beyond = batch(SURPLUS, whose, lambda at: context.holder(int(whose[at])), describe, 1 + writes, confidence)
     return joined_batches(beyond, _without_stated_need(context))
@@ -101,7 +100,7 @@ KINDS = (
     Kind(given.EVERYONE, "given to everyone", given.everyone),
     Kind(given.WILDCARD, "administers everything in a system", given.wildcard),
     Kind(SURPLUS, "a service or agent with more than its needs", surplus),
-    Kind(peers.FORMER_POSITION, "kept from a former position", peers.former_position),
+    Kind(former.FORMER_POSITION, "kept from a former position", former.former_position),
     Kind(peers.BEYOND_PEERS, "held, where hardly any peer holds it", peers.beyond_peers),
     Kind(peers.BEYOND_NEEDS, "outside the needs of the position", peers.beyond_needs),
     Kind(people.OPEN_ENDED, "no end, to somebody who has one", people.open_ended),

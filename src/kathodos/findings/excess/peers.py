@@ -11,24 +11,20 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.basis import Basis
 from kathodos.analysis.exposure import READ
 from kathodos.analysis.holding import Holding, Things
-from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct
-from kathodos.columns.dictionary import DictionaryColumn, positions_among
+from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import System
 from kathodos.engine.decide import able_of, who_has
 from kathodos.engine.explain import explain
 from kathodos.engine.reach import one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of
-from kathodos.model.kinds import IDENTITIES
 from kathodos.model.references import reference_to
-from kathodos.store.records import Stored
 
 Floats = npt.NDArray[np.float64]
 BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"
-BEYOND_NEEDS, FORMER_POSITION = "beyond-needs", "former-position"
+BEYOND_NEEDS = "beyond-needs"
 
 
 def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
@@ -199,18 +195,18 @@ def _touched(context: ExcessContext, system: System, action: int) -> Ints:
 
 
 def beyond_needs(context: ExcessContext) -> Batch:
-    """Units that no need asks for, of people of whose position needs speak; reading what is open to all is left out."""
+    """Units that no need asks for, of people of whom needs speak, in systems that these needs speak of.
+
+    Reading what is open to all is left out.
+    """
     usage, basis = context.usage, context.basis
     owner = usage.identity
-    spoken = np.zeros(basis.people + 1, dtype=bool)
-    for need in context.needs:
-        spoken[:-1] |= basis.selected(need.who)[: basis.people]
-    asked = np.bincount(owner[context.needed], minlength=basis.people + 1)
+    asked = np.bincount(owner[context.needed & (owner >= 0)], minlength=basis.people + 1)
     held = np.bincount(owner[owner >= 0], minlength=basis.people + 1)
     matters = (usage.top > 0) & ((usage.kinds & ~READ) > 0)
     there = np.append(basis.is_person & basis.is_there, False)
-    found = (spoken & there & (asked > 0))[owner] & ~context.needed & matters
-    found = (found & (owner >= 0)).nonzero()[0]
+    beyond = (there & (asked > 0))[owner] & (owner >= 0) & context.spoken & ~context.needed & matters
+    found = beyond.nonzero()[0]
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
@@ -224,76 +220,3 @@ def beyond_needs(context: ExcessContext) -> Batch:
     return batch(
         BEYOND_NEEDS, owner[found], lambda at: context.holder(int(owner[found[at]])), describe, severity, confidence
     )
-
-
-def former_position(context: ExcessContext) -> Batch:
-    """Units in systems that most of the former department uses and hardly anybody of the present one does.
-
-    At least half of the former department have to hold something there, and at most a tenth of the present one.
-    """
-    basis, usage = context.basis, context.usage
-    department = basis.identity("department")
-    there = basis.is_person & basis.is_there
-    people, former = _movers(context, department, there)
-    present = department.codes[people]
-    width = len(department.values) + 1  # nothing stands behind all departments
-    codes = np.where(department.codes >= 0, department.codes, width - 1)
-    held = usage.systems_of[: basis.people]
-    count = np.bincount(codes[there], minlength=width)
-    systems = range(held.shape[1])
-    holding = np.stack([np.bincount(codes[there & held[:, at]], minlength=width) for at in systems], axis=1)
-    inside = there[people]
-    had, of_former = holding[former], count[former]
-    has = holding[present] - (held[people] & inside[:, None])
-    of_present = count[present] - inside
-    kept = (2 * had >= of_former[:, None]) & (10 * has <= of_present[:, None]) & (of_former > 0)[:, None]
-    owned = (usage.identity >= 0).nonzero()[0]
-    of_owner = csr_from_pairs(usage.identity[owned], owned, basis.people)
-    pair, unit = of_owner.of(people)
-    left_over = kept[pair] & usage.systems_of_things[usage.things[unit]]
-    found: Ints = np.any(left_over, axis=1).nonzero()[0]
-    pair, unit, system = pair[found], unit[found].astype(np.int64), left_over[found].argmax(axis=1)
-
-    def describe(at: int) -> FindingText:
-        number, where = int(pair[at]), int(system[at])
-        name = basis.index.systems_in_order[where].name
-        evidence = (
-            f"{context.unit_gives(int(unit[at]))}: kept from {department.values[int(former[number])]}, where "
-            f"{had[number, where]} of {of_former[number]} have access to {name}; "
-            f"in {department.value(int(people[number]))} {has[number, where]} of {of_present[number]} others do"
-        )
-        edits = (context.end_unit(int(unit[at])),)
-        return FindingText(context.unit(int(unit[at])), evidence, "Take it away, or have it asked for anew.", edits)
-
-    def subject(at: int) -> str:
-        return context.holder(int(people[pair[at]]))
-
-    severity = np.maximum(severity_of(usage.top[unit]), 1)
-    return batch(FORMER_POSITION, people[pair], subject, describe, severity, 90)
-
-
-def _movers(context: ExcessContext, department: DictionaryColumn, there: Bools) -> tuple[Ints, Ints]:
-    """The people who were in other departments before, and in which: pairs of a person and a code of a department."""
-    basis = context.basis
-    stated = basis.identity(context.thresholds.former)
-    number = np.append(positions_among(stated.values, department.values), -1)
-    person = (stated.codes >= 0).nonzero()[0]
-    pairs = [(person, number[stated.codes[person]])]
-    if basis.history is not None:
-        pairs.append(_earlier_departments(basis, basis.history, department))
-    people, former = (np.concatenate([pair[side] for pair in pairs]).astype(np.int64) for side in (0, 1))
-    width = len(department.values) + 1
-    codes = distinct((people * width + former)[(former >= 0) & there[people] & (former != department.codes[people])])
-    return codes // width, codes % width
-
-
-def _earlier_departments(basis: Basis, stored: Stored, department: DictionaryColumn) -> tuple[Ints, Ints]:
-    """The departments of people in earlier states: their numbers, and the codes of the departments."""
-    history = stored.history(IDENTITIES)
-    newest = stored.histories.newest.entry if stored.point is None else stored.point
-    ended = (history.until <= newest).nonzero()[0]
-    ids, held = history.column("id").taken(ended).compact(), history.column("department").taken(ended)
-    person = np.append(basis.index.holders.identities.positions_of(list(map(str, ids.values))), -1)[ids.codes]
-    code = np.append(positions_among(held.values, department.values), -1)[held.codes]
-    known = (person >= 0) & (code >= 0)
-    return person[known], code[known]

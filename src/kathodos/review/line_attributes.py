@@ -1,0 +1,90 @@
+"""What a filter over the lines of a review may name: what stands with them, what was decided, the people concerned."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+import numpy as np
+
+from kathodos.columns.csr import Ints
+from kathodos.columns.dictionary import DictionaryColumn, positions_among
+from kathodos.model.filters import Mask
+from kathodos.model.kinds import IDENTITIES, Form, split_list
+from kathodos.review.lines import ReviewLines
+from kathodos.store.attributes import AttributeColumns, Distinct, filter_of, selected
+
+_LINE = ("line", "identity", "reviewer", "holder", "grant", "group", "status", "ends", "until", "given_by", "given_at")
+_MORE = ("last_used", "peers_having", "peers_counted", "needed_by", "conflicts", "fences")
+_RENAMED = {"given_for": "given_for", "former_department": "former"}
+_DECIDED = ("decision", "decided_by", "decided_at", "capacity")
+_THING = {"gives": "gives", "everyone_having": "having", "everyone_counted": "counted"}
+_TIMES = ("ends", "until", "given_at", "last_used", "decided_at")
+_NUMBERS = ("line", "peers_having", "peers_counted", "everyone_having", "everyone_counted")
+_LISTS = ("needed_by", "conflicts", "fences")
+_WORDS = ("needed", "use")
+
+
+class LineAttributes:
+    """The attributes of the lines of a review, and behind them those of the people whom the lines are about."""
+
+    def __init__(self, lines: ReviewLines, today: int) -> None:
+        self.lines = lines
+        self.today = today
+        self.people = AttributeColumns(lines.records, IDENTITIES, today=today)
+        self._own = {*_LINE, *_MORE, *_RENAMED, *_DECIDED, *_THING, *_WORDS}
+
+    def has(self, name: str) -> bool:
+        """Whether lines, or people, have an attribute."""
+        return name.lower() in self._own or self.people.has(name)
+
+    def known(self) -> set[str]:
+        """The names of all attributes."""
+        return self._own | self.people.known()
+
+    def form(self, name: str) -> Form | None:
+        """How an attribute compares."""
+        lower = name.lower()
+        if lower not in self._own:
+            return self.people.form(name)
+        return Form.MOMENT if lower in _TIMES else Form.NUMBER if lower in _NUMBERS else None
+
+    def column(self, name: str) -> Distinct:
+        """An attribute of each line."""
+        lower = name.lower()
+        if lower not in self._own:
+            held = self.people.column(name)
+            return Distinct(np.append(held.codes, np.int32(-1))[self._person], held.values, held.form)
+        if lower == "needed":
+            needed, spoken = self.lines.column("needed_by").codes >= 0, self.lines.column("spoken").holding(1)
+            return Distinct(np.where(needed, 0, np.where(spoken, 1, 2)).astype(np.int32), ["yes", "no", "no rule"])
+        if lower == "use":
+            used, recorded = self.lines.column("last_used").codes >= 0, self.lines.of_things("recorded").codes >= 0
+            return Distinct(
+                np.where(used, 0, np.where(recorded, 1, 2)).astype(np.int32), ["used", "never", "not recorded"]
+            )
+        column = self._column(lower)
+        values: Sequence[object] = column.values
+        if lower in _LISTS:
+            values = [split_list(str(value)) for value in values]
+        return Distinct(column.codes, values, self.form(name))
+
+    def _column(self, lower: str) -> DictionaryColumn:
+        if lower in _THING:
+            return self.lines.of_things(_THING[lower])
+        if lower in _DECIDED:
+            return self.lines.decided(lower)
+        return self.lines.column(_RENAMED.get(lower, lower))
+
+    @property
+    def _person(self) -> Ints:
+        """The position of the record of the person whom each line is about; -1: an account."""
+        named, ids = self.lines.column("identity"), self.lines.records.column(IDENTITIES, "id")
+        codes = np.append(positions_among(named.values, ids.values), -1)[named.codes]
+        position = np.full(len(ids.values) + 1, -1, dtype=np.int64)
+        position[ids.codes] = np.arange(len(ids))
+        found: Ints = position[codes]
+        return found
+
+    def selected_by(self, text: str) -> Mask:
+        """Which lines a filter selects. Raises CallError where it does not fit."""
+        return selected(filter_of(text, self, "line of a review or person"), self.column, len(self.lines), self.today)
