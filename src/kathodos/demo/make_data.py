@@ -437,7 +437,8 @@ class Harbour:
             if at % 17 == 0:
                 row["Full name"] = f"{row['Full name']}  "
             rows.append(row)
-        rows.insert(41, {**rows[40], "Staff No": "p0900", "Full name": "Bad Row", "Joined": "31.02.2024"})
+        adviser = {"Full name": "Tove Sandnes", "E-mail": "tove.sandnes.900@tarnholm.example", "Job title": "Assistant"}
+        rows.insert(41, {**rows[40], **adviser, "Staff No": "p0900", "Unit": "People office", "Joined": "31.02.2024"})
         rows.insert(90, {**rows[89], "Staff No": "", "Full name": "Nobody Known"})
         rows.insert(150, dict(rows[149]))
         return rows
@@ -481,7 +482,7 @@ def write_tables(folder: Path, harbour: Harbour) -> None:
     grants, members = list(tables["grants.csv"]), list(tables["members.csv"])
     tables |= {"grants.csv": grants, "members.csv": members}
     grants.insert(30, {**grants[29], "grant": "G-9001", "holder": "identity:p0777", "reason": "from the old system"})
-    grants.insert(60, {**grants[59], "grant": "G-9002", "until": "2026-13-01"})
+    grants.insert(60, {**grants[59], "grant": "G-9002", "tier": "first"})
     members.insert(75, {"system": "directory", "group": "yachts", "member": "identity:p0012"})
     folder.mkdir(parents=True, exist_ok=True)
     for name, rows in tables.items():

@@ -61,7 +61,7 @@ def gathered(done: Sequence[Gathered], is_new: bool) -> Answer:
     heading = "Gathered." if is_new else "Nothing has changed since the last gather; nothing was written."
     hint = "Next: `kathodos conflicts`, or `kathodos reach --by NAME`."
     if wrong:
-        hint = f"{wrong}: `kathodos gather --problems` lists them."
+        hint = f"{wrong}; what and why: `kathodos gather --problems`."
     if back:
         hint = f"{plural(back, 'record')} came back that had been taken away: `kathodos returned` lists them. {hint}"
     return Answer(_FIELDS, rows, heading, hint=hint)

@@ -177,17 +177,17 @@ class ExcessContext:
     @cached_property
     def spoken(self) -> Bools:
         """Of which units any need speaks: one that is about whoever they belong to, and about a system they bear on."""
-        found = np.zeros(len(self.usage.units), dtype=bool)
+        found: Bools = np.zeros(len(self.usage.units), dtype=bool)
         for need in self.needs:
-            who: Bools = self.basis.selected(need.who)[self.usage.units.owner]
-            found |= who & self.speaking_of(need)[self.usage.things]
+            about = self.basis.selected(need.who)[self.usage.units.owner]
+            found[about & self.speaking_of(need)[self.usage.things]] = True
         return found
 
     def speaking_of(self, need: Need) -> Bools:
         """Which things bear on a system that a need speaks of."""
         named = {it.pattern.system for it in need.permissions}
         systems = [at for at, system in enumerate(self.basis.index.systems_in_order) if system.name in named]
-        found: Bools = self.usage.systems_of_things[:, systems].any(axis=1)
+        found: Bools = np.any(self.usage.systems_of_things[:, systems], axis=1)
         return found
 
     # Words that several kinds use
