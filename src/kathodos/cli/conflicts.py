@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from kathodos.cli import covering, curing
-from kathodos.cli.options import Commands, Formatter, about_state, command
+from kathodos.cli.options import Commands, Formatter, about_state, command, long_answer
 from kathodos.cli.session import Session
 
 _PER = ("person", "severity", "topic", "department")
@@ -32,6 +32,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--where", metavar="FILTER", help="only people that this filter selects")
     parser.add_argument("--per", choices=_PER, default="person", help="count by person (default), severity ...")
     parser.add_argument("--latent", action="store_true", help="also what people could bring themselves into")
+    long_answer(parser)
     about_state(parser)
     steps = parser.add_subparsers(dest="step", metavar="STEP", help="cover, covers, cure: each has its own --help")
     covering.add(steps, common, formatter)
@@ -50,5 +51,5 @@ def run(session: Session) -> int:
     if not is_table:
         return session.found(answers.conflict_records(found))
     if asked.rule is not None:
-        return session.found(answers.conflicts_of_rule(found))
-    return session.found(answers.conflict_counts(found, asked.per))
+        return session.found(answers.conflicts_of_rule(found, session.most))
+    return session.found(answers.conflict_counts(found, asked.per, session.most))

@@ -21,7 +21,7 @@ from kathodos.errors import CallError, DataError, KathodosError, Status, sentenc
 
 COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
-    *("reach", "conflicts", "rules", "control", "check", "excess", "escalation", "risk", "chart"),
+    *("find", "compare", "reach", "conflicts", "rules", "control", "check", "excess", "escalation", "risk", "chart"),
     *("review", "baseline", "list", "show", "activity", "ledger", "store", "standin", "demo"),
 )
 _STOPPED = 130  # as a shell says of a command that was interrupted

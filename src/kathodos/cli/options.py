@@ -74,6 +74,11 @@ def about_state(parser: argparse.ArgumentParser) -> None:
     assuming(parser)
 
 
+def long_answer(parser: argparse.ArgumentParser) -> None:
+    """The option of an answer that may have very many rows."""
+    parser.add_argument("--all", action="store_true", help="show every row, not only the first ones")
+
+
 def at_time(parser: argparse.ArgumentParser) -> None:
     """The option to ask about another moment."""
     parser.add_argument(

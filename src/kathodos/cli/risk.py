@@ -14,7 +14,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser = commands.add_parser(
         "risk",
         help="risk scores: the highest, one explained, how they moved",
-        description="Risk from 0 to 100, made of parts that add up. The weights stand in kathodos.toml under [risk].",
+        description="Risk from 0 to 100, made of parts that add up; kathodos.toml says their weights.",
         epilog="example:\n  kathodos risk top        # each step has its own --help",
         formatter_class=formatter,
     )

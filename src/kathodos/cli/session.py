@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any, TypeVar
 
 from kathodos.errors import DataError
 from kathodos.ledger.origin import system_user
-from kathodos.output.answers import say, show
+from kathodos.output.answers import rows_of_window, say, show
 from kathodos.report.answers import Answer
 from kathodos.workspace.workspace import Workspace
 
@@ -67,6 +67,13 @@ class Session:
     @property
     def format(self) -> str:
         return str(self.arguments.format)
+
+    @property
+    def most(self) -> int | None:
+        """How many rows of a long answer a person is shown: as many as the window holds; None for all."""
+        if getattr(self.arguments, "all", False):
+            return None
+        return rows_of_window(sys.stdout)
 
     def answer(self, answer: Answer) -> int:
         return show(answer, self.format)

@@ -26,13 +26,7 @@ class Extent:
     of_actions: int
     resources: int
     of_resources: int
-    is_full: bool
     is_everything: bool
-
-    @property
-    def extent(self) -> str:
-        """`full`: every action of the kind on every resource of the system."""
-        return "full" if self.is_full else "limited"
 
 
 def extent_of(index: Index, asker: int, moment: int) -> list[Extent]:
@@ -50,7 +44,7 @@ def extent_of(index: Index, asker: int, moment: int) -> list[Extent]:
                 is_everything = bool(reached.may.all())
                 size = may.shape[1]
                 counts = (actions, len(positions), resources, size)
-                found.append(Extent(system.name, kind, *counts, bool(may.all()), is_everything))
+                found.append(Extent(system.name, kind, *counts, is_everything))
     return found
 
 

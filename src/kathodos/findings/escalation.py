@@ -13,7 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.csr import Bools, Ints, ints
+from kathodos.columns.csr import Bools, Ints, distinct, ints
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.threads import in_threads
 from kathodos.engine.compiled.index import Index, System
 from kathodos.engine.decide import able_of, principals_of, who_has
@@ -145,6 +146,21 @@ class Administration:
     system: str
     administrators: Ints
     pairs: list[tuple[int, int]]
+
+
+def unknown_administration(basis: Basis) -> list[str]:
+    """The systems with groups, roles or grants of which no source says who may change them.
+
+    That is: no mandate over their roles, and no action that administers a group, a role or grants among resources.
+    """
+    index = basis.index
+    kept = {name.partition("/")[0] for names in (index.roles, index.holders.groups) for name in names}
+    given_in = distinct(insertion_points(index.system_roots, index.intervals.first, side="right") - 1)
+    kept |= {index.systems_in_order[number].name for number in given_in.tolist()}
+    known = {index.actions[action][0] for action, _ in _administrable(index)}
+    patterns = [name_in("role", pattern) for mandate in index.mandates for pattern in mandate.roles]
+    fits = [segment_expression(pattern.partition("/")[0]).fullmatch for pattern in patterns]
+    return sorted(name for name in kept - known if not any(fit(name) for fit in fits))
 
 
 def administrations(basis: Basis) -> list[Administration]:

@@ -8,7 +8,27 @@ import unicodedata
 _WORD = re.compile(r"\w+")
 
 
+_SPELLED = {"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss", "å": "aa", "æ": "ae", "ø": "oe", "œ": "oe", "ł": "l", "đ": "d"}
+_BARE = {"æ": "a", "ø": "o", "œ": "o", "ł": "l", "đ": "d", "ð": "d", "þ": "th", "\u0131": "i", "ß": "ss"}
+
+
 def plain_name(text: str) -> str:
     """A name without accents, case, marks and order: `Lund, Åse` and `Ase Lund` are the same."""
-    bare = unicodedata.normalize("NFKD", text).encode("ascii", "ignore").decode() or text
-    return " ".join(sorted(_WORD.findall(bare.casefold())))
+    return " ".join(sorted(_WORD.findall(bare_text(text))))
+
+
+def bare_text(text: str) -> str:
+    """A text in small letters without accents: `Åse Ø` becomes `ase o`."""
+    folded = "".join(_BARE.get(mark, mark) for mark in text.casefold())
+    return unicodedata.normalize("NFKD", folded).encode("ascii", "ignore").decode() or text.casefold()
+
+
+def spelled_out(text: str) -> str:
+    """A text in small letters with accents as they are written where there are none: `Ølsäter` becomes `oelsaeter`."""
+    folded = "".join(_SPELLED.get(mark, mark) for mark in unicodedata.normalize("NFC", text).casefold())
+    return bare_text(folded)
+
+
+def written_forms(text: str) -> set[str]:
+    """The ways in which a name may stand where its letters are not known: without accents, and spelled out."""
+    return {bare_text(text), spelled_out(text)}

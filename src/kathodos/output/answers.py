@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import json
 import os
+import re
 import shutil
 import sys
 import textwrap
@@ -15,7 +16,10 @@ from typing import Any, TextIO
 from kathodos.model.printing import harmless, printable
 from kathodos.output.text import csv_cell, json_safe
 from kathodos.report.answers import Answer, Branch, Field, Lines, Row
+from kathodos.report.long import PIPED
 
+_BESIDE_ROWS, _FEWEST_ROWS = 8, 12  # lines around a table; rows that are shown in any window
+_NEVER_BROKEN = re.compile(r"[-+]?[\d.,]+ ?%?|\d{4}-\d\d(-\d\d([T ][\d:.]+Z?)?)?")
 FORMATS = ("table", "csv", "json", "jsonl")
 
 
@@ -68,6 +72,13 @@ def window(stream: TextIO) -> int | None:
     if stream.isatty() or os.environ.get("COLUMNS", "").isdecimal():
         return max(shutil.get_terminal_size((100, 24)).columns, 20)
     return None
+
+
+def rows_of_window(stream: TextIO) -> int:
+    """How many rows of a long answer a person is shown at once: what the window holds, or some hundred in a pipe."""
+    if not stream.isatty():
+        return PIPED
+    return max(shutil.get_terminal_size((100, 24)).lines - _BESIDE_ROWS, _FEWEST_ROWS)
 
 
 def say(text: str) -> None:
@@ -185,20 +196,25 @@ def _write_plain(answer: Answer, stream: TextIO, width: int | None) -> None:
 
 
 def _table(answer: Answer, width: int | None) -> Iterable[Any]:
-    """The table, without the lightest columns where the window is too narrow for all; then a line names them."""
+    """The table; where the window is too narrow for all columns the lightest stand below the others, row by row."""
     from rich import box
     from rich.table import Table
     from rich.text import Text
 
     cells = _cells(answer)
     natural = _widths(answer.fields, cells)
-    least = [min(size, max(shown.least, len(shown.title))) for size, shown in zip(natural, answer.fields, strict=True)]
+    least = [
+        size if _is_never_broken(shown, [row[at] for row in cells]) else min(size, max(shown.least, len(shown.title)))
+        for at, (size, shown) in enumerate(zip(natural, answer.fields, strict=True))
+    ]
     kept = list(range(len(answer.fields)))
     while width and len(kept) > 1 and sum(least[at] for at in kept) + 2 * len(kept) > width:
         kept.remove(min(kept, key=lambda at: (answer.fields[at].weight, -at)))
     room = (width or sum(natural) + 2 * len(kept)) - 2 * len(kept) + 1
     widths = _shared_out(room, [least[at] for at in kept], [natural[at] for at in kept])
-    leading = 1 if _has_lines(answer) else 0
+    below = [at for at in range(len(answer.fields)) if at not in kept]
+    bearer = max((at for at in kept if not answer.fields[at].is_number), key=lambda at: natural[at], default=kept[0])
+    leading = 1 if below or _has_lines(answer) else 0
     table = Table(
         box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0), show_edge=False, header_style="bold", leading=leading
     )
@@ -209,9 +225,16 @@ def _table(answer: Answer, width: int | None) -> Iterable[Any]:
         styled = []
         for at in kept:
             style = answer.fields[at].style
-            styled.append(Text(texts[at], style=style(row.get(answer.fields[at].key)) if style else ""))
+            cell = Text(texts[at], style=style(row.get(answer.fields[at].key)) if style else "")
+            for one in below if at == bearer else ():
+                if texts[one]:
+                    told = texts[one].replace("\n", "; ")
+                    cell.append(f"\n{answer.fields[one].title}: {told}", style="none")
+            styled.append(cell)
         table.add_row(*styled)
     yield table
-    left_out = [answer.fields[at].title for at in range(len(answer.fields)) if at not in kept]
-    if left_out:
-        yield Text(f"Not shown for want of width: {', '.join(left_out)}.", style="dim italic")
+
+
+def _is_never_broken(shown: Field, texts: Sequence[str]) -> bool:
+    """Whether a column holds numbers or times alone, which nobody can read in two pieces."""
+    return shown.is_number or all(_NEVER_BROKEN.fullmatch(text) for text in texts if text)

@@ -33,7 +33,6 @@ PER = {
     "topic": (Field("topic", "Topic", 9, least=12),),
     "department": (Field("department", "Department", 9, least=12),),
 }
-_MOST_SHOWN = 200  # rows of a table
 _KEYS = (
     "conflict",
     "rule",
@@ -55,16 +54,16 @@ def conflict_records(found: ChosenConflicts) -> Answer:
     return Answer(_DATA, (found.record(conflict) for conflict in found.each()), status=found_if(found.is_open.any()))
 
 
-def conflict_counts(found: ChosenConflicts, per: str) -> Answer:
+def conflict_counts(found: ChosenConflicts, per: str, most: int | None) -> Answer:
     """Counts by person, severity, topic or department; the roles that break a rule by themselves are told besides."""
-    counted = found.counted(per, _MOST_SHOWN)
+    counted = found.counted(per, most)
     rows, more = counted.rows, counted.total - len(counted.rows)
     shown = [it for it in _COUNTS if it.key in counted.counts]
     hint = "Drill down: kathodos conflicts --rule ID, or --by PERSON"
     if rows and per == "person":
         hint = f"Both sides and their chains: kathodos conflicts --by {rows[0]['who']}"
     if more:
-        hint = f"{more} more: --where FILTER or --per topic shows fewer, --format csv every conflict. {hint}"
+        hint = f"{more:,} more: --all shows them, --where FILTER or --per topic fewer. {hint}"
     fields = [*(_PERSON if per == "person" else PER[per]), *shown, _RULES]
     status = found_if(found.is_open.any())
     return Answer(fields, rows, found.heading(), found.fault_lines(), hint=hint if counted.total else "", status=status)
@@ -125,17 +124,20 @@ def _sides(conflict: Conflict, given: dict[str, Any]) -> list[Branch]:
     return [*sides, *remedy]
 
 
-def conflicts_of_rule(found: ChosenConflicts) -> Answer:
-    """Everyone who breaks one rule, with what gives each duty beside what gives the others."""
+def conflicts_of_rule(found: ChosenConflicts, most: int | None) -> Answer:
+    """Who breaks one rule, with what gives each duty beside what gives the others; the first, those gone furthest."""
     (rule,) = found.rules
-    asked = found.view.asked(np.unique(found.conflicts.asker))
-    rows = [_sides_of(found, asked[it.asker], it) for it in found.each()]
+    order = np.lexsort((found.conflicts.asker, -found.conflicts.state, ~found.is_open))
+    shown = order[:most]
+    asked = found.view.asked(np.unique(found.conflicts.asker[shown]))
+    rows = [_sides_of(found, asked[it.asker], it) for it in found.each(shown)]
     duties = [Field(duty.name, duty.name.capitalize(), 8, least=26) for duty in rule.duties]
     fields = [Field("who", "Who", 9, least=14), Field("state", "State", 7, least=10), *duties]
     text = [line for line in (rule.description, rule.remedy and f"What to do: {rule.remedy}") if line]
     text += [f"Asked for by {rule.reference}."] if rule.reference else []
-    heading = f"{rule.id} {rule.title} ({rule.severity}, {rule.topic}): {plural(len(rows), 'holder')}"
+    heading = f"{rule.id} {rule.title} ({rule.severity}, {rule.topic}): {plural(len(order), 'holder')}"
     hint = f'The smallest cure: kathodos conflicts cure --topic "{rule.topic}"' if rows else ""
+    hint = f"{len(order) - len(rows):,} more: --all shows them. {hint}" if len(order) > len(rows) else hint
     status = found_if(found.is_open.any())
     return Answer(fields, rows, heading, [*text, *found.fault_lines()], hint=hint, status=status)
 

@@ -143,7 +143,7 @@ class ChosenConflicts:
             "cover_state": cover[1] if cover else None,
         }
 
-    def counted(self, per: str, most: int) -> Counted:
+    def counted(self, per: str, most: int | None) -> Counted:
         """Counts by person, severity, topic or department, the gravest first."""
         own, covered, is_open = self.conflicts, self.covered, self.is_open
         keys, group = np.unique(self._keys(own, per), return_inverse=True)

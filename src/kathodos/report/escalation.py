@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import Any
 
 from kathodos.errors import found_if
 from kathodos.findings.escalation import Administration, Climb
 from kathodos.model.references import name_in
 from kathodos.model.words import plural
-from kathodos.report.answers import Answer, Field, Lines
+from kathodos.report.answers import Answer, Branch, Field, Lines
 from kathodos.workspace.view import View
 
 _CLIMBERS = (
@@ -19,6 +20,7 @@ _CLIMBERS = (
 )
 _DATA = [Field(key, key) for key in ("who", "gain", "systems", "steps", "by")]
 _MOST_NAMED = 3
+_MOST_LISTED = 20
 
 
 def escalation(view: View, form: str) -> Answer:
@@ -31,16 +33,31 @@ def escalation(view: View, form: str) -> Answer:
         climbing = [row for climber in found for row in _records(view, climber)]
         if form != "json":
             return Answer(_DATA, climbing, status=status)
-        document = {"climbers": climbing, "administrators": [_administration(view, it) for it in ruling]}
+        document = {
+            "climbers": climbing,
+            "administrators": [_administration(view, it) for it in ruling],
+            "not_known": view.findings.unknown_administration,
+        }
         return Answer(document=document, status=status)
     rows = [_row(climber, names) for climber in found]
     people = sum(len(climber.askers) for climber in found)
     heading = f"{plural(people, 'identity', 'identities')} could reach more by using what they hold"
-    text = [_administration_line(view, it) for it in ruling if len(it.administrators)]
+    unknown = view.findings.unknown_administration
+    text = [_unknown(unknown)] if unknown else []
     nobody = [it.system for it in ruling if not len(it.administrators)]
-    text += [f"nobody who is listed can administer {', '.join(nobody)}"] if nobody else []
+    text += [f"Nobody who is listed can administer {', '.join(nobody)}."] if nobody else []
+    trees = [_administration_tree(view, it) for it in ruling if len(it.administrators)]
     hint = f"All steps: kathodos reach --by {rows[0]['first']} --potential" if rows else ""
-    return Answer(_CLIMBERS, rows, heading, text, hint=hint, status=status)
+    return Answer(_CLIMBERS, rows, heading, text, trees=trees, hint=hint, status=status)
+
+
+def _unknown(systems: Sequence[str]) -> str:
+    """What could not be known, and what would tell it."""
+    return (
+        f"For {', '.join(systems)} no source says who may change groups, roles or grants, so nothing is known of who "
+        "could give themselves more there. Mandates, or resources of the type group, role or grants with an action of "
+        "the kind administer, would say it."
+    )
 
 
 def _row(climber: Climb, names: dict[int, str]) -> dict[str, Any]:
@@ -81,6 +98,14 @@ def _administration(view: View, found: Administration) -> dict[str, Any]:
         "administrators": [references[it] for it in found.administrators.tolist()],
         "can_remove_each_other": [[references[a], references[b]] for a, b in found.pairs],
     }
+
+
+def _administration_tree(view: View, found: Administration) -> Branch:
+    """The administrators of a system by name, the first of very many."""
+    names = [view.named(it) for it in found.administrators[:_MOST_LISTED].tolist()]
+    more = len(found.administrators) - len(names)
+    names += [f"and {more} more: --format json lists all"] if more else []
+    return Branch(_administration_line(view, found), [Branch(name) for name in names] if len(names) > 1 else [])
 
 
 def _administration_line(view: View, found: Administration) -> str:

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
+import numpy as np
+
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.everyone import Pairs, count_everything, everything, pairs_of, stream_pairs
 from kathodos.engine.explain import Chains, Explanation, chain_text, explain
@@ -12,6 +14,7 @@ from kathodos.engine.reach import Reached, holders_permitting, pairs_in, what_re
 from kathodos.engine.summary import Collapsed, collapsed, extent_of, routes_to
 from kathodos.errors import CallError, found_if
 from kathodos.model.suggestions import nearest
+from kathodos.model.times import DAY, day_text
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, Row
 from kathodos.report.chains import chain_branch, chain_record
@@ -28,13 +31,10 @@ _ON = (
 )
 _EXTENT = (
     Field("system", "System", 9),
-    Field("kind", "Kind", 8, least=8),
-    Field("actions", "Actions", 7, is_number=True),
-    Field("of_actions", "of", 7, is_number=True),
-    Field("resources", "Resources", 7, is_number=True),
-    Field("of_resources", "of", 7, is_number=True),
-    Field("extent", "Extent", 8, least=8, style=lambda extent: "bold" if extent == "full" else ""),
+    Field("kind", "Kind of action", 8, least=8),
+    Field("reaches", "Reaches", 8, least=16),
 )
+_EXTENT_NUMBERS = ("actions", "of_actions", "resources", "of_resources")
 _WAYS = (Field("way", "Way", 9, least=20), Field("askers", "Askers", 8, is_number=True))
 _VERDICT = (Field("action", "May"), Field("resource", "Resource"), Field("reached", "Reached"))
 _COUNTS = (
@@ -77,7 +77,8 @@ def extent(question: ReachQuestion) -> Answer:
             "of_actions": it.of_actions,
             "resources": it.resources,
             "of_resources": it.of_resources,
-            "extent": it.extent,
+            "reaches": f"{_part(it.actions, it.of_actions, 'action')} on "
+            f"{_part(it.resources, it.of_resources, 'resource')}",
         }
         for it in extents
     ]
@@ -88,7 +89,37 @@ def extent(question: ReachQuestion) -> Answer:
     text += [f"nothing in {', '.join(rest)}"] if rest else []
     heading = f"{question.view.named(question.asker)}: {plural(len(reached), 'system')} of {len(reached) + len(rest)}"
     hint = f"The resources: kathodos reach --by {question.index.holders.references[question.asker]}"
-    return Answer(_EXTENT, rows, heading, text, hint=hint)
+    return Answer(_EXTENT, rows, heading, [*text, *ended_notes(question)], hint=hint, extra_keys=_EXTENT_NUMBERS)
+
+
+def _part(some: int, of: int, noun: str) -> str:
+    """`all 12 actions`, or `3 of 12 actions`."""
+    every = "the only" if of == 1 else f"all {of:,}"
+    return f"{every} {plural(of, noun).partition(' ')[2]}" if some == of else f"{some:,} of {plural(of, noun)}"
+
+
+def ended_notes(question: ReachQuestion) -> list[str]:
+    """What is to be said beside what somebody reaches who does not count any more, or not yet, but for an account."""
+    asker, index, moment = question.asker, question.index, question.moment
+    holders = index.holders
+    if asker is None or asker >= holders.people:
+        return []
+    accounts = holders.accounts_of[asker].astype(np.int64) - holders.people
+    enabled = [f"account:{holders.accounts[at]}" for at in accounts[holders.is_enabled[accounts]].tolist()]
+    begins, ends, day = int(holders.starts[asker]), int(holders.ends[asker]), day_text(moment)
+    if holders.is_active[asker] and begins <= moment < ends:
+        return []
+    what = "is not active" if not holders.is_active[asker] else f"begins only on {day_text(begins)}"
+    if ends <= moment:
+        what = f"has {day_text(ends - DAY)} for a last day"
+    if not enabled:
+        return [f"{question.view.named(asker)} {what}, and has no enabled account: on {day} it reaches nothing."]
+    verb = "is" if len(enabled) == 1 else "are"
+    return [
+        f"{question.view.named(asker)} {what}, but {', '.join(enabled[:3])}"
+        + (f" and {len(enabled) - 3} more" if len(enabled) > 3 else "")
+        + f" {verb} enabled on {day}. What is reached through an enabled account still counts."
+    ]
 
 
 def routes(question: ReachQuestion) -> Answer:
@@ -136,13 +167,14 @@ def verdict(question: ReachQuestion, is_traced: bool, is_csv: bool) -> Answer:
     trees = [_tree(f"{who}: {name} {address}", explanation) for name, explanation in found]
     if not is_traced:
         trees = [_short(tree, explanation) for tree, (_, explanation) in zip(trees, found, strict=True)]
-    fields, status = _VERDICT if is_csv else (), found_if(not is_reached)
+    fields, status, notes = _VERDICT if is_csv else (), found_if(not is_reached), ended_notes(question)
     if not question.action:
         text = [] if found else [f"no - {who} may do nothing on {address}"]
-        hint = "Add --trace to see every chain." if found else "Name an action with --do to see what is in the way."
-        return Answer(fields, documents, text=text, trees=trees, hint=hint, status=status)
+        hint = "" if is_traced else "Add --trace to see every chain."
+        hint = hint if found else "Name an action with --do to see what is in the way."
+        return Answer(fields, documents, text=[*text, *notes], trees=trees, hint=hint, status=status)
     hint = "" if is_traced else "Add --trace to see every chain."
-    return Answer(fields, documents, document=documents[0], trees=trees, hint=hint, status=status)
+    return Answer(fields, documents, text=notes, document=documents[0], trees=trees, hint=hint, status=status)
 
 
 def _document(question: ReachQuestion, action: str, explanation: Explanation) -> Row:
@@ -159,6 +191,7 @@ def _document(question: ReachQuestion, action: str, explanation: Explanation) ->
             {"action": gate, "resource": address, **_chains_record("chains", chains)}
             for gate, address, chains in explanation.gates
         ],
+        "notes": ended_notes(question),
         "obstacles": [vars(obstacle) for obstacle in explanation.obstacles],
         "nearest": explanation.nearest,
     }
@@ -275,6 +308,7 @@ def reaching(question: ReachQuestion) -> Answer:
             may.setdefault(asker, []).append(index.actions[number][1])
     through = holders_permitting(index, question.node, question.action, question.moment)
     people = question.view.people(list(may))
+    over = [it for it in sorted(may) if it in people and int(index.holders.ends[it]) <= question.moment]
     rows = [
         {
             "asker": index.holders.references[asker],
@@ -288,7 +322,11 @@ def reaching(question: ReachQuestion) -> Answer:
     address = index.tree.addresses[question.node]
     heading = f"{plural(len(rows), 'asker reaches', 'reach')} {address}" if rows else f"Nobody reaches {address}"
     hint = f"Why: kathodos reach --by NAME --on {address} --trace" if rows else ""
-    return Answer(_ON, rows, heading, hint=hint)
+    text = [
+        f"{question.view.named(it)} is past the last day, and counts through an enabled account." for it in over[:3]
+    ]
+    text += [f"{len(over) - 3} more are past their last day."] if len(over) > 3 else []
+    return Answer(_ON, rows, heading, text, hint=hint)
 
 
 def _through(index: Index, asker: int, holder: int) -> str:
@@ -303,9 +341,9 @@ def reached(question: ReachQuestion) -> Answer:
     rows = [_on_one_row(index, it) for part in found for it in collapsed(index, part, question.action)]
     count = sum(part.resources for part in found)
     who = question.view.named(question.asker)
-    heading = f"{who} reaches {plural(count, 'resource')}" if rows else f"{who} reaches nothing of what was asked"
+    heading = f"{who} reaches {plural(count, 'resource')}" if rows else f"{who} cannot reach what was asked for"
     hint = "Why: add --on RESOURCE --trace" if rows else "What stands in the way: add --on RESOURCE --do ACTION --trace"
-    return Answer(_BY, rows, heading, hint=hint)
+    return Answer(_BY, rows, heading, ended_notes(question), hint=hint)
 
 
 def reach_counts(question: ReachQuestion) -> Answer:

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
 
 from kathodos.errors import CallError
-from kathodos.model.kinds import SYSTEMS
+from kathodos.model.kinds import IDENTITIES, SYSTEMS
 from kathodos.model.references import name_in
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import now
@@ -30,6 +31,7 @@ from kathodos.review.lines import (
     reviews_in,
 )
 from kathodos.review.opening import Drafted
+from kathodos.store.naming import resolved
 from kathodos.store.records import columns_of
 from kathodos.workspace.view import View
 
@@ -63,7 +65,7 @@ _STATUS = (
     Field("done", "Done", 8, is_number=True),
     Field("by_others", "By others", 5, is_number=True),
     Field("left", "Left", 9, is_number=True),
-    Field("days_left", "Days left", 8, is_number=True),
+    Field("days_left", "Days left", 8, is_number=True, shown=lambda it: f"{it}" if it >= 0 else f"{-it} late"),
     Field("due", "Due", 6),
     Field("state", "State", 4),
 )
@@ -124,6 +126,9 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
 def _named(lines: ReviewLines, column: str, text: str) -> str:
     """The identity whose lines there are, or who decides some. Raises CallError with the nearest."""
     name, held = name_in("identity", text), lines.column(column)
+    if not held.holding(name).any():
+        with contextlib.suppress(CallError):
+            name = name_in("identity", resolved(lines.records, text, (IDENTITIES,)))
     if not held.holding(name).any():
         names = map(str, held.compact().values)
         what = "about" if column == "identity" else "for the reviewer"

@@ -8,13 +8,15 @@ import numpy as np
 
 from kathodos.columns.csr import Ints
 from kathodos.errors import CallError
-from kathodos.model.kinds import Kind
-from kathodos.model.references import PREFIXES
+from kathodos.model.kinds import ACCOUNTS, IDENTITIES, Kind
+from kathodos.model.references import PREFIXES, name_in, reference_to
 from kathodos.model.referring import columns_pointing
 from kathodos.model.suggestions import nearest
+from kathodos.store.finding import people_called
 from kathodos.store.records import Records, positions_holding
 
 _MOST_COMPARED = 5000
+_MOST_LISTED = 12  # people who may be meant
 _MOST_NAMED = 3  # kinds of record, beyond which an error does not list them
 
 
@@ -32,11 +34,57 @@ def resolved(records: Records, text: str, among: Sequence[Kind]) -> str:
         found += [f"{PREFIXES[kind.name]}:{it}" for it in ([name] if exact else _ending_in(records, kind, name))]
     if len(found) == 1:
         return found[0]
+    own = _one_person(records, found)
+    if own:
+        return own
     if found:
         raise CallError(f"{text} may be {' or '.join(sorted(found))}.", "Write one of them in full.")
+    if IDENTITIES in among and prefix not in PREFIXES.values():
+        return _person(records, text, among)
+    raise _unknown(records, shown, among)
+
+
+def _person(records: Records, text: str, among: Sequence[Kind]) -> str:
+    """The one person whom a name, a mail or a login means. Raises CallError where there is none, or are several."""
+    found = people_called(records, text)
+    ids, names = (records.column(IDENTITIES, name).listed(found[:_MOST_LISTED]) for name in ("id", "name"))
+    if len(found) == 1:
+        return reference_to("identity", str(ids[0]))
+    if len(found):
+        listed = [f"{one} ({name})" if name else str(one) for one, name in zip(ids, names, strict=True)]
+        more = f" and {len(found) - len(listed)} more" if len(found) > len(listed) else ""
+        raise CallError(f"{text} may be {', '.join(listed)}{more}.", "Write the id of one of them.")
+    if ACCOUNTS not in among:
+        at = positions_holding(records, ACCOUNTS, {"login": text.rpartition("/")[2]})
+        systems, owners = (records.column(ACCOUNTS, name).listed(at) for name in ("system", "identity"))
+        wanted = text.rpartition("/")[0]
+        of = {str(owner) for system, owner in zip(systems, owners, strict=True) if owner and wanted in ("", system)}
+        if len(of) == 1:
+            return reference_to("identity", of.pop())
+        if of:
+            raise CallError(f"{text} is the login of {' and of '.join(sorted(of))}.", "Write the id of one of them.")
+    raise _unknown(records, text, among)
+
+
+def _unknown(records: Records, shown: str, among: Sequence[Kind]) -> CallError:
+    """What is said of a name that nothing bears."""
     names = [name for kind in among for name in _some_names(records, kind)]
     what = "no " + " or ".join(PREFIXES[kind.name] for kind in among) if len(among) <= _MOST_NAMED else "nothing called"
-    raise CallError(f"There is {what} {shown}.", nearest(shown.split(":", 1)[-1], names))
+    remedy = f"{nearest(shown.split(':', 1)[-1], names)} Parts of names: kathodos find TEXT"
+    return CallError(f"There is {what} {shown}.", remedy)
+
+
+def _one_person(records: Records, found: Sequence[str]) -> str:
+    """The identity among some references, where all others are accounts of its own; empty where that is not so."""
+    people = [it for it in found if it.startswith("identity:")]
+    accounts = [it.partition(":")[2].partition("/") for it in found if it.startswith("account:")]
+    if len(people) != 1 or len(people) + len(accounts) < len(found):
+        return ""
+    for system, _, login in accounts:
+        at = positions_holding(records, ACCOUNTS, {"system": system, "login": login})
+        if records.column(ACCOUNTS, "identity").listed(at) != [name_in("identity", people[0])]:
+            return ""
+    return people[0]
 
 
 def _exact(records: Records, kind: Kind, name: str) -> bool:

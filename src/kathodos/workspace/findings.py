@@ -126,6 +126,13 @@ class Findings:
         askers = csr_from_arrays([it.administrators for it in made])
         return Result({"starts": askers.starts, "askers": askers.items}, [[it.system, it.pairs] for it in made])
 
+    @property
+    def unknown_administration(self) -> list[str]:
+        """The systems of which no source says who may change groups, roles and grants."""
+        from kathodos.findings.escalation import unknown_administration
+
+        return unknown_administration(self.view.basis)
+
     # Excess
 
     @cached_property

@@ -232,7 +232,10 @@ class View:
         return f"{reference} ({name})" if name else reference
 
     def asker(self, text: str, among: Sequence[Kind] = (kinds.IDENTITIES, kinds.ACCOUNTS)) -> int:
-        """The identity or account that somebody named. Raises CallError with the nearest names."""
+        """The identity or account that somebody named: by reference, id or login, or a person by name or mail.
+
+        Raises CallError with the nearest names, or with all that it may be.
+        """
         holders = self.index.holders
         allowed = {kind.name for kind in among}
         found = [
@@ -240,7 +243,8 @@ class View:
             for number in holders.askers_named(text)
             if ("identities", "accounts")[number >= holders.people] in allowed
         ]
-        if len(found) == 1:
+        people = [number for number in found if number < holders.people]
+        if len(found) == 1 or (len(people) == 1 and {int(it) for it in holders.asker_of[found]} == {*people}):
             return found[0]
         from kathodos.store.naming import resolved
 
