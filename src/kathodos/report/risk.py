@@ -5,7 +5,12 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
+import numpy as np
+
+from kathodos.columns.csr import Ints
 from kathodos.errors import CallError
+from kathodos.findings.risk.scores import Scores
+from kathodos.findings.risk.weights import COLUMNS
 from kathodos.model.kinds import BASELINES
 from kathodos.model.references import name_in
 from kathodos.model.times import day_text
@@ -14,12 +19,11 @@ from kathodos.report.answers import Answer, Branch, Field
 from kathodos.store.records import columns_of
 from kathodos.workspace.view import View
 
-_PARTS = ("sensitivity", "breadth", "actions", "conflicts", "excess", "dormancy", "escalation")
 _TOP = (
     Field("subject", "Who or what", 9, least=16),
     Field("name", "Name", 6, least=10),
     Field("risk", "Risk", 9, is_number=True, style=lambda value: "bold"),
-    *(Field(name, name.capitalize(), 7, is_number=True, shown=lambda it: f"{it:g}" if it else "") for name in _PARTS),
+    *(Field(name, name.capitalize(), 7, is_number=True, shown=lambda it: f"{it:g}" if it else "") for name in COLUMNS),
 )
 _TREND = (
     Field("point", "At", 9, least=10),
@@ -38,23 +42,34 @@ def highest(view: View, of: str, most: int) -> Answer:
     if most < 1:
         raise CallError(f"--most {most} shows nothing.", "Say 1 or more.")
     scores = view.findings.scores(of)
-    order = scores.order()[:most].tolist()
-    names = view.people(order) if of == "identities" else {}
-    rows = [
-        {
-            "subject": scores.subjects[at],
-            "name": names[at]["name"] if at in names else None,
-            "risk": float(scores.totals[at]),
-            **dict(zip(_PARTS, scores.points[at].tolist(), strict=True)),
-        }
-        for at in order
-    ]
-    fields = [it for it in _TOP if it.key != "name" or names]
-    heading = f"The {len(rows)} of {len(scores.totals)} {of} with the highest risk"
-    if len(rows) == len(scores.totals):
-        heading = f"All {len(rows)} {of}, those with the highest risk first"
+    rows = _rows(scores, scores.order()[:most])
+    counted = f"{len(scores.totals)} {of}"
+    if of == "identities":
+        holders = view.index.holders
+        alone = (holders.owner < 0).nonzero()[0]
+        own = view.findings.scores("accounts")
+        rows += _rows(own, alone[np.argsort(-own.totals[alone], kind="stable")][:most])
+        rows = sorted(rows, key=lambda row: -float(row["risk"]))[:most]
+        asked = view.asked([holders.find(str(row["subject"])) for row in rows])
+        names = {holders.references[number]: it.name for number, it in asked.items()}
+        rows = [{**row, "name": names[str(row["subject"])]} for row in rows]
+        counted += f" and {plural(len(alone), 'account')} of nobody" if len(alone) else ""
+    fields = [it for it in _TOP if it.key != "name" or of == "identities"]
+    heading = f"The {len(rows)} of {counted} with the highest risk"
     hint = f"Why: kathodos risk show {rows[0]['subject']}" if rows else ""
     return Answer(fields, rows, heading, hint=hint)
+
+
+def _rows(scores: Scores, some: Ints) -> list[dict[str, Any]]:
+    """Some scores, each with the points of its parts."""
+    return [
+        {
+            "subject": scores.subjects[at],
+            "risk": float(scores.totals[at]),
+            **dict(zip(COLUMNS, scores.points[at].tolist(), strict=True)),
+        }
+        for at in some.tolist()
+    ]
 
 
 def explained(view: View, reference: str, is_csv: bool) -> Answer:

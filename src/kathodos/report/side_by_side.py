@@ -7,12 +7,13 @@ from collections.abc import Iterable
 
 from kathodos.analysis.side_by_side import Line, Side, of_askers, of_groups, of_resources, of_roles
 from kathodos.errors import CallError
+from kathodos.model.kinds import ACCOUNTS, GROUPS, IDENTITIES, ROLES
 from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.long import first_rows
+from kathodos.store.naming import resolved
 from kathodos.workspace.view import View
 
 _ORDER = (Side.FIRST, Side.SECOND, Side.BOTH)
-_NOUNS = {"people": ("resource", "resources"), "roles": ("permission", "permissions")}
 _REMEDY = "Name two people or accounts, two roles, two groups, or two resources."
 
 
@@ -63,6 +64,8 @@ def _lines(view: View, kind: str, first: int, second: int) -> Iterable[Line]:
 
 def _thing(view: View, text: str) -> tuple[str, int, str]:
     """The kind and number of what somebody named, and what it is called."""
+    if ":" not in text:
+        text = resolved(view.catalogue, text, (IDENTITIES, ACCOUNTS, ROLES, GROUPS))
     kind, number = view.thing(text)
     if kind == "systems":
         kind, number = "resources", view.index.systems_in_order[number].root

@@ -11,7 +11,7 @@ import pandas as pd
 from kathodos.findings.conflicts.states import STATES, Conflicts
 from kathodos.findings.excess.batches import FindingColumns
 from kathodos.findings.risk.scores import Scores
-from kathodos.findings.risk.weights import PARTS
+from kathodos.findings.risk.weights import COLUMNS
 from kathodos.model.severities import SEVERITIES
 
 if TYPE_CHECKING:
@@ -87,9 +87,9 @@ class RiskFound:
         return len(self.scores.totals)
 
     def frame(self) -> pd.DataFrame:
-        """A row a thing, the highest first: subject, risk, and the points of each part."""
+        """A row a thing, the highest first: subject, risk, the points of each part, and what lifts it."""
         order = self.scores.order()
-        parts = {name: self.scores.points[order, at] for at, name in enumerate(PARTS)}
+        parts = {name: self.scores.points[order, at] for at, name in enumerate(COLUMNS)}
         subjects = [self.scores.subjects[at] for at in order.tolist()]
         return pd.DataFrame({"subject": subjects, "risk": self.scores.totals[order], **parts})
 

@@ -17,11 +17,12 @@ from kathodos.findings.conflicts.roles import RoleConflict
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.escalation import Climb
 from kathodos.findings.excess.batches import Batch, ExcessContext
+from kathodos.findings.excess.kinds import NAMES
 from kathodos.findings.excess.use import UNUSED_ROLE
 from kathodos.findings.risk.scores import Floats, References, Scores, conflicts_named, why_of_asker
 from kathodos.findings.risk.weights import PARTS, Weights
 from kathodos.model.references import reference_to
-from kathodos.model.severities import SEVERITIES
+from kathodos.model.severities import SEVERITIES, Severity
 from kathodos.model.times import BEGINNING
 from kathodos.model.words import plural
 from kathodos.rules.reading import Conflicting
@@ -30,6 +31,10 @@ LEVELS = np.array([0.0, 0.2, 0.6, 1.0])  # by the highest sensitivity, 0 to 3
 ACTIONS = np.array([0.1, 0.4, 0.6, 0.6, 1.0])  # by the gravest kind of action: read, write, export, approve, administer
 SEVERE = np.array([0.1, 0.3, 0.6, 1.0])  # by the severity of a conflict's rule, from low to critical
 GONE = np.array([0.3, 0.6, 0.9, 1.0])  # by how far a conflict has gone, from latent to on the same record
+OFFICE = 0.05  # a latent conflict of an administrator against whom nothing else speaks
+OFFICE_GAIN = 0.5  # of what an administrator could gain
+CERTAIN = 90  # the least confidence with which a finding sets a floor
+NOT_LIFTED, BY_CONFLICT = -1, -2  # instead of the position of the kind of finding that lifts a score
 COVERED = 0.3  # of what a conflict counts while a cover holds
 EXCESSIVE = np.array([0.03, 0.12, 0.35, 0.7])  # by the severity of a finding
 _MOST_RESOURCES = 2000
@@ -96,9 +101,48 @@ class Risk:
     def conflicts_of(self) -> Floats:
         """For each identity and account what its conflicts come to."""
         conflicts = self.judged.conflicts
-        share = SEVERE[conflicts.severity()] * GONE[conflicts.state] * np.where(self.judged.covered, COVERED, 1.0)
+        gone = np.where(conflicts.is_latent & self.is_office[conflicts.asker], OFFICE, GONE[conflicts.state])
+        share = SEVERE[conflicts.severity()] * gone * np.where(self.judged.covered, COVERED, 1.0)
         left = np.bincount(conflicts.asker, weights=np.log1p(-np.minimum(share, 0.999)), minlength=self.basis.size)
         return 1 - np.exp(left)
+
+    @cached_property
+    def speaks_more(self) -> Bools:
+        """Against which identities and accounts more speaks than what they could do: a conflict, a finding."""
+        conflicts, found = self.judged.conflicts, np.zeros(self.basis.size, dtype=bool)
+        found[conflicts.asker[~conflicts.is_latent & ~self.judged.covered]] = True
+        for batch in self.judged.excess:
+            found[batch.whose[(batch.whose >= 0) & (batch.severity >= SEVERITIES.index(Severity.MEDIUM))]] = True
+        return found
+
+    @cached_property
+    def administers(self) -> Bools:
+        """Which identities and accounts were given an action that administers."""
+        found: Bools = self.context.usage.kinds_of >> KINDS.index("administer") & 1 > 0
+        return found
+
+    @cached_property
+    def is_office(self) -> Bools:
+        """Whose office it is to administer, and against whom nothing else speaks."""
+        return self.administers & ~self.speaks_more
+
+    @cached_property
+    def floors(self) -> tuple[Floats, Ints]:
+        """For each identity and account the least that its score is, and what lifts it."""
+        weights, size = self.judged.weights, self.basis.size
+        least, why = np.zeros(size), np.full(size, NOT_LIFTED, dtype=np.int64)
+        conflicts = self.judged.conflicts
+        severe = conflicts.severity() >= SEVERITIES.index(Severity.HIGH)
+        used = conflicts.asker[conflicts.is_exercised & severe & ~self.judged.covered]
+        least[used], why[used] = weights.exercised, BY_CONFLICT
+        for batch in self.judged.excess:
+            certain = (batch.severity == SEVERITIES.index(Severity.CRITICAL)) & (batch.confidence >= CERTAIN)
+            some = [batch.whose[certain & (batch.whose >= 0)]]
+            some += [batch.account[certain] + self.basis.people] if batch.account is not None else []
+            for askers in some:
+                lifted = askers[weights.critical > least[askers]]
+                least[lifted], why[lifted] = weights.critical, NAMES.index(batch.kind)
+        return least, why
 
     def conflicts_named(self, asker: int) -> str:
         """The conflicts of an identity or account, each with its rule and how far it has gone."""
@@ -106,12 +150,12 @@ class Risk:
 
     @cached_property
     def gain(self) -> Floats:
-        """For each asker what it could gain, as the root of its share of everything there is."""
+        """For each asker what it could gain, as the root of its share of everything; of administrators less."""
         found = np.zeros(self.index.holders.first_group)
         whole = sum(len(it.actions) * it.size for it in self.index.systems_in_order)
         for climber in self.judged.climbers:
             found[climber.askers] = min((climber.gain / max(whole, 1)) ** 0.5, 1.0)
-        return found
+        return np.where(self.administers, OFFICE_GAIN * found, found)
 
     def identities(self) -> Scores:
         """The risk of every identity."""
@@ -162,7 +206,9 @@ class Risk:
         for climber in self.judged.climbers:
             gain[climber.askers] = climber.gain
         kinds, systems = self.context.usage.kinds_of, self.context.usage.systems_of.sum(axis=1)
-        return {"level": self.level[some], "systems": systems[some], "kinds": kinds[some], "gain": gain[some]}
+        lifted = self.floors[1][some]
+        measured = {"level": self.level[some], "systems": systems[some], "kinds": kinds[some], "gain": gain[some]}
+        return {**measured, "lifted": lifted}
 
     def _scores(
         self,
@@ -177,6 +223,10 @@ class Risk:
         if len(measures) == len(PARTS) - 1:
             measures = [*measures, self.gain[first : first + size]]
         points = np.round(np.stack(measures, axis=1) * np.array(self.judged.weights.listed()), 1)
+        is_asker = kind in ("identities", "accounts")
+        least = self.floors[0][first : first + size] if is_asker else np.zeros(size)
+        lift = np.round(np.maximum(least - points.sum(axis=1), 0), 1)
+        points = np.concatenate([points, lift[:, None]], axis=1)
         names = subjects if subjects is not None else References(self.index.holders.references, first, size)
         return Scores(kind, names, points, self.judged.weights, why, measured or {})
 

@@ -16,7 +16,8 @@ import numpy.typing as npt
 from kathodos.analysis.exposure import KINDS
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.conflicts.states import STATES, Conflicts
-from kathodos.findings.risk.weights import PARTS, Weights
+from kathodos.findings.excess.kinds import NAMES as FLOORED_BY
+from kathodos.findings.risk.weights import COLUMNS, FLOOR, Weights
 from kathodos.model.words import plural
 
 Floats = npt.NDArray[np.float64]
@@ -34,7 +35,7 @@ class Part:
 
 @dataclass(frozen=True)
 class Scores:
-    """Scores of many of one kind: `points` has a row for each, a column for each of PARTS.
+    """Scores of many of one kind: `points` has a row for each, a column for each of COLUMNS.
 
     `subjects` names them, `why` puts one part of one of them into words, from what was `measured` of identities and
     accounts.
@@ -58,10 +59,11 @@ class Scores:
         return np.lexsort((np.arange(len(self.totals)), -self.totals))
 
     def parts(self, at: int) -> list[Part]:
-        weights = np.array(self.weights.listed())
+        weights = [*self.weights.listed(), max(self.weights.critical, self.weights.exercised)]
         return [
-            Part(name, float(weights[number]), float(self.points[at, number]), self.why(at, number))
-            for number, name in enumerate(PARTS)
+            Part(name, weights[number], float(self.points[at, number]), self.why(at, number))
+            for number, name in enumerate(COLUMNS)
+            if name != FLOOR or self.points[at, number]
         ]
 
 
@@ -83,10 +85,23 @@ def why_of_asker(
             3: lambda: named_conflicts(at) or ("those of an owner count there" if is_account else "in no conflict"),
             4: lambda: plural(of["findings"], "finding"),
             5: lambda: since if idle else never,
-            6: lambda: f"could reach {gain:,} pairs of action and resource more" if gain else "can give itself nothing",
+            6: lambda: _gain(gain) if gain else "is not known to be able to give itself more",
+            7: lambda: _lifted(of, named_conflicts(at)),
         }[part]()
 
     return why
+
+
+def _gain(pairs: int) -> str:
+    return f"could give itself more: {pairs:,} combinations of action and resource"
+
+
+def _lifted(of: Mapping[str, int], conflicts: str) -> str:
+    """Why a score is lifted: by a critical finding that is certain, or by a conflict that was exercised."""
+    lifted = of["lifted"]
+    if lifted >= 0:
+        return f"lifted, because a critical finding is certain: {FLOORED_BY[lifted]}"
+    return f"lifted, because the duties of a conflict were used: {conflicts}"
 
 
 def conflicts_named(conflicts: Conflicts, covered: Bools, asker: int) -> str:

@@ -7,19 +7,27 @@ from typing import Annotated
 import msgspec
 
 PARTS = ("sensitivity", "breadth", "actions", "conflicts", "excess", "dormancy", "escalation")
+FLOOR = "floor"  # what lifts a score where something is certain, whatever the parts come to
+COLUMNS = (*PARTS, FLOOR)
 _Weight = Annotated[float, msgspec.Meta(ge=0)]
 
 
 class Weights(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """How much each part can add to a score; 100 together."""
+    """How much each part can add to a score; 100 together.
 
-    sensitivity: _Weight = 20
-    breadth: _Weight = 10
-    actions: _Weight = 15
-    conflicts: _Weight = 20
-    excess: _Weight = 15
+    A score is no less than `critical` with a critical finding that is certain, and no less than `exercised` with a
+    conflict of a severe rule whose duties were used.
+    """
+
+    sensitivity: _Weight = 15
+    breadth: _Weight = 5
+    actions: _Weight = 10
+    conflicts: _Weight = 30
+    excess: _Weight = 25
     dormancy: _Weight = 5
-    escalation: _Weight = 15
+    escalation: _Weight = 10
+    critical: Annotated[float, msgspec.Meta(ge=0, le=100)] = 75
+    exercised: Annotated[float, msgspec.Meta(ge=0, le=100)] = 55
 
     def total(self) -> float:
         return float(sum(self.listed()))
