@@ -68,9 +68,9 @@ def as_table(content, suffix):
         (folder / "t").mkdir()
         (folder / f"people{suffix}").rename(folder / "t" / f"people{suffix}")
         read_source(folder, "tables", path="t", tables=block)
-        from kathodos.ingest.proposing import propose
+        from kathodos.ingest.proposing.sources import proposed
 
-        propose(folder / "t" / f"people{suffix}")
+        proposed([folder / "t" / f"people{suffix}"], folder)
 
 
 PEOPLE = 'id,name,status,starts,email,manager,floor\np1,Ann,active,2026-01-01,a@b,,3\np2,"B, o",left,,,p1,\n'

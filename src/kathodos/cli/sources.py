@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import contextlib
 import time
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -12,7 +13,9 @@ from kathodos.cli.session import Session
 from kathodos.errors import CallError, DataError, Status
 
 if TYPE_CHECKING:
+    from kathodos.connectors.settings import Source
     from kathodos.model.kinds import Kind
+    from kathodos.workspace.workspace import Workspace
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -44,10 +47,15 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         common,
         formatter,
         _propose,
-        "look at a file and propose its mapping, to be corrected",
-        "  kathodos sources propose exports/staff.csv\n  kathodos sources propose rights.xlsx --kind grants",
+        "look at files together and propose how they are mapped, to be corrected",
+        "  kathodos sources propose exports/staff.csv\n  kathodos sources propose exports/*\n"
+        "  kathodos sources propose rights.xlsx --kind grants\n"
+        "  kathodos sources propose exports/* --write   # into kathodos.toml; what stands there stays",
     )
-    proposing.add_argument("file", type=Path, metavar="FILE", help="CSV, XLSX, JSON Lines, Parquet or syslog")
+    proposing.add_argument(
+        "file", type=Path, nargs="+", metavar="FILE", help="CSV, XLSX, JSON, JSON Lines, Parquet, LDIF or syslog"
+    )
+    proposing.add_argument("--write", action="store_true", help="add it to kathodos.toml; what you wrote there stays")
     proposing.add_argument("--kind", metavar="KIND", help="what it holds, if that is known")
 
 
@@ -76,20 +84,27 @@ def _list(session: Session) -> int:
 
 
 def _check(session: Session) -> int:
-    """Reads every source as a gather would, and changes nothing."""
+    return check_sources(
+        session, session.workspace, session.sources(session.arguments.name), is_whole=session.arguments.all
+    )
+
+
+def check_sources(session: Session, workspace: Workspace, sources: list[Source], is_whole: bool) -> int:
+    """Reads every source as a gather would, and changes nothing. `is_whole`: everything that is wrong is named."""
+    from kathodos.model.references import Names
     from kathodos.report.sources import Tried, sources_checked
     from kathodos.workspace.gathering import rehearse_source
 
-    sources, tried = session.sources(session.arguments.name), []
+    tried, beside = [], Names()
     for source in sources:
         began = time.monotonic()
         try:
-            found, waited = rehearse_source(session.workspace, source)
+            found, waited = rehearse_source(workspace, source, beside=beside)
         except DataError as error:
             session.complain(f"{source.name}: {error.what} {error.remedy}")
             continue
         tried.append(Tried(source.name, found, time.monotonic() - began, waited))
-    session.answer(sources_checked(tried, len(sources), session.arguments.all))
+    session.answer(sources_checked(tried, len(sources), is_whole))
     return DataError.status if len(tried) < len(sources) else Status.DONE
 
 
@@ -102,10 +117,20 @@ def _sample(session: Session) -> int:
 
 
 def _propose(session: Session) -> int:
-    from kathodos.ingest.proposing import propose
-    from kathodos.report.sources import proposed
+    from kathodos.ingest.proposing.sources import proposed
+    from kathodos.report.sources import mapping_proposed, mapping_written
+    from kathodos.workspace.proposals import write_proposal
 
-    path: Path = session.arguments.file
-    if not path.is_file():
-        raise CallError(f"{path} is no file.", "Name a CSV, XLSX, JSON Lines, Parquet or syslog file.")
-    return session.answer(proposed(propose(path, _kind(session)), path.name, session.format == "csv"))
+    asked = session.arguments
+    paths: list[Path] = asked.file
+    for path in paths:
+        if not path.is_file():
+            raise CallError(f"{path} is no file.", "Name a CSV, XLSX, JSON, JSON Lines, Parquet, LDIF or syslog file.")
+    folder = Path.cwd()
+    with contextlib.suppress(CallError):  # what a file holds can be asked anywhere
+        folder = session.workspace.folder
+    found = proposed(paths, folder, _kind(session))
+    if asked.write:
+        write_proposal(session.workspace, found)
+        return session.answer(mapping_written(found))
+    return session.answer(mapping_proposed(found, session.format == "csv"))

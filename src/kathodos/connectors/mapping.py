@@ -28,7 +28,7 @@ from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import GATHERED, Form, Kind
 from kathodos.store.attributes import Distinct, selected
 
-_SUFFIXES = (".csv", ".jsonl", ".xlsx", ".parquet")
+_SUFFIXES = (".csv", ".jsonl", ".json", ".xlsx", ".parquet")
 _FIELD = re.compile(r"\{\{|\}\}|\{([^{}:]+)(?::(path|pattern))?\}")
 _OF_RESOURCES = (Form.ADDRESS, Form.ADDRESSES, Form.PATTERN, Form.PATTERNS, Form.GIVES, Form.SCOPE)
 
@@ -38,9 +38,10 @@ class Mapped:
     """How one table of a source is written there.
 
     `file` and `format`: where it is and how its kind leaves open; `columns` and `values`: their headers and values
-    onto ours; `dates`: forms of dates; `constants`: what every row holds; `build`: columns made of others by a
+    onto ours, of built columns too; `dates`: forms of dates; `constants`: what every row holds; `build`: columns by a
     template such as `dues:/{Site}/tariffs`; `where`: a filter for rows, over their headers; `once`: the file names
-    one record in many rows, so that repeats are no problem; `totals`: lines that look like totals are records.
+    one record in many rows, so that repeats are no problem; `totals`: lines that look like totals are records; `only`:
+    of the file no columns are read but those that are named here.
     """
 
     file: str = ""
@@ -53,6 +54,7 @@ class Mapped:
     where: str = ""
     once: bool = False
     totals: bool = False
+    only: bool = False
 
 
 @dataclass(frozen=True)
@@ -212,6 +214,8 @@ def read_raw(path: Path, form: Format) -> Raw:
             from kathodos.formats.xlsx import read_xlsx as read
         elif path.suffix in (".jsonl", ".ndjson"):
             from kathodos.formats.json_lines import read_json_lines as read
+        elif path.suffix == ".json":
+            from kathodos.formats.json_file import read_json as read
         elif path.suffix in (".log", ".syslog"):
             from kathodos.formats.syslog import read_syslog as read
         elif path.suffix == ".parquet":
@@ -234,8 +238,13 @@ def table_of(kind: Kind, file: str, raw: Raw, mapped: Mapped) -> tuple[Table, li
     by_header = {header.strip().casefold(): column for header, column in zip(raw.header, raw.columns, strict=True)}
     problems = list(raw.problems)
     for name, template in mapped.build.items():
-        columns[name] = _built(kind, file, name, template, by_header, size)
+        built = _built(kind, file, name, template, by_header, size)
+        values = mapped.values.get(name)
+        columns[name] = built.recoded([values.get(str(it), it) or None for it in built.values]) if values else built
     columns |= {name: always(value, size) for name, value in mapped.constants.items()}
+    if mapped.only:
+        named = {*mapped.columns.values(), *mapped.build, *mapped.constants}
+        columns = {name: column for name, column in columns.items() if name in named}
     used = _used(mapped)
     unknown = [name for name in columns if name not in kind.names and _attribute(name) not in used]
     for name in [] if kind.open_ended else unknown:

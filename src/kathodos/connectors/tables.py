@@ -12,7 +12,7 @@ from kathodos.model.kinds import GATHERED
 
 _KEYS = ("file", "sheet", "delimiter", "quote", "encoding", "header", "trim")
 _LAST_HEADER = 100_000
-_MAPPING = ("columns", "values", "dates", "constants", "build", "where", "once", "totals")
+_MAPPING = ("columns", "values", "dates", "constants", "build", "where", "once", "totals", "only")
 
 
 def place(source: Source) -> str:
@@ -63,6 +63,7 @@ def mapped_of(block: Settings) -> Mapped:
         where=where,
         once=block.flag("once", False),
         totals=block.flag("totals", False),
+        only=block.flag("only", False),
     )
 
 

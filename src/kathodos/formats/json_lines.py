@@ -22,10 +22,8 @@ def read_json_lines(path: Path, form: Format) -> Raw:
 def _cells(line: bytes) -> dict[str, str]:
     """The cells of one line. Raises UnfitError where it is no flat object."""
     try:
-        content = json.loads(line.decode("utf-8-sig"), object_pairs_hook=_once, parse_constant=_refuse)
-        if not isinstance(content, dict):
-            raise UnfitError("is no object", _REMEDY)
-        return dict(_flat("", content, 0))
+        content = json.loads(line.decode("utf-8-sig"), object_pairs_hook=once, parse_constant=refuse)
+        return cells_of_object(content)
     except UnfitError:
         raise
     except UnicodeDecodeError:
@@ -39,14 +37,23 @@ def _cells(line: bytes) -> dict[str, str]:
         ) from None
 
 
-def _once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+def cells_of_object(content: Any) -> dict[str, str]:
+    """The cells of one object. Raises UnfitError where it is none, or not flat."""
+    if not isinstance(content, dict):
+        raise UnfitError("is no object", _REMEDY)
+    return dict(_flat("", content, 0))
+
+
+def once(pairs: list[tuple[str, Any]]) -> dict[str, Any]:
+    """An object of which no key stands there twice. Raises UnfitError."""
     found = dict(pairs)
     if len(found) < len(pairs):
         raise UnfitError("names a key twice", _REMEDY)
     return found
 
 
-def _refuse(text: str) -> None:
+def refuse(text: str) -> None:
+    """Refuses what JSON has no number for. Raises UnfitError."""
     raise UnfitError(f"holds {text}, which is no number", _REMEDY)
 
 

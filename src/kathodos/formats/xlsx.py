@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
 import itertools
 import warnings
 import zipfile
+from collections.abc import Iterator
 from datetime import UTC, date, datetime, time, timedelta
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 
@@ -19,28 +22,47 @@ _BLOCK = 5000
 _MOST_ROWS = 1 << 20  # of a sheet (ISO/IEC 29500-1, 18.3.1.73)
 
 
-def read_xlsx(path: Path, form: Format) -> Raw:
-    """The sheet that `form` names, or the first. Raises DataError where the workbook cannot be read."""
+def sheet_names(path: Path) -> list[str]:
+    """The names of the sheets of a workbook that hold cells. Raises DataError where it cannot be read."""
+    with _opened(path) as book:
+        return [sheet.title for sheet in book.worksheets]
+
+
+def first_rows(path: Path, name: str, most: int) -> list[list[str | None]]:
+    """The first rows of a sheet."""
+    with _opened(path) as book:
+        sheet = book[name]
+        sheet.reset_dimensions()
+        return [[_text(cell) for cell in row] for row in itertools.islice(sheet.iter_rows(values_only=True), most)]
+
+
+@contextlib.contextmanager
+def _opened(path: Path) -> Iterator[Any]:
+    """A workbook, to be read. Raises DataError where it is none, or unpacks to too much."""
+    import openpyxl
+
     try:
         with zipfile.ZipFile(path) as packed:
             size = sum(part.file_size for part in packed.infolist())
         if size > _LARGEST:
             raise DataError(f"{path.name} unpacks to {size >> 20} MiB.", "Export the sheet as CSV instead.")
-        return _read(path, form)
-    except DataError:
+        with warnings.catch_warnings():
+            warnings.simplefilter("ignore")  # about styles and extensions that do not matter here
+            book = openpyxl.load_workbook(path, read_only=True, data_only=True)
+            try:
+                yield book
+            finally:
+                book.close()
+    except (DataError, OSError):
         raise
     except Exception as error:  # what is packed wrongly ends the library in many ways
         what = f"{path.name} is no workbook that can be read: {error}."
         raise DataError(what, "Save it anew as .xlsx, or export it as CSV.") from None
 
 
-def _read(path: Path, form: Format) -> Raw:
-    import openpyxl
-
-    with warnings.catch_warnings():
-        warnings.simplefilter("ignore")  # about styles and extensions that do not matter here
-        book = openpyxl.load_workbook(path, read_only=True, data_only=True)
-    try:
+def read_xlsx(path: Path, form: Format) -> Raw:
+    """The sheet that `form` names, or the first. Raises DataError where the workbook cannot be read."""
+    with _opened(path) as book:
         if form.sheet and form.sheet not in book.sheetnames:
             remedy = f"It has: {', '.join(book.sheetnames)}."
             raise DataError(f"{path.name} has no sheet {form.sheet!r}.", remedy)
@@ -73,8 +95,6 @@ def _read(path: Path, form: Format) -> Raw:
             growing.add(zip(*texts, strict=True) if texts else [()] * width, np.array(numbers, dtype=np.int64))
             number += len(block)
         return growing.raw()
-    finally:
-        book.close()
 
 
 def _text(cell: object) -> str | None:

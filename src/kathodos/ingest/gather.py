@@ -88,13 +88,17 @@ class GuardedError(DataError):
 
 @dataclass(frozen=True)
 class Gather(Operation[Gathered]):
-    """Makes the catalogue say what the source says; uses the reading up. `is_detailed`: every difference is told."""
+    """Makes the catalogue say what the source says; uses the reading up. `is_detailed`: every difference is told.
+
+    `beside`: of a rehearsal, what there is to point at from other sources that are rehearsed with it; added to.
+    """
 
     act: ClassVar[Act] = Act.GATHER
     source: str
     reading: Reading
     terms: Terms
     is_detailed: bool = False
+    beside: Names | None = None
 
     def compose(self, plan: Plan) -> Gathered:
         """Raises GuardedError where too much would go."""
@@ -161,6 +165,7 @@ class _Gathering:
         self.plan = plan
         self.source, self.reading, self.terms = asked.source, asked.reading, asked.terms
         self.is_detailed = asked.is_detailed
+        self.beside = asked.beside
         self.problems = list(self.reading.problems)
         self.claims = Claims(plan.records)
         self._present: dict[str, Present] = {}
@@ -261,7 +266,7 @@ class _Gathering:
 
     def _names_of_others(self) -> Names:
         """What the catalogue holds from other sources, for this one to point at."""
-        names = Names()
+        names = self.beside if self.beside is not None else Names()
         for kind in GATHERED:
             if kind.name in PREFIXES or kind is kinds.RESOURCES:
                 present = self._present_of(kind)

@@ -18,11 +18,11 @@ from kathodos.columns.dictionary import DictionaryColumn, always, appended, dict
 from kathodos.columns.strings import StringTable, string_table
 from kathodos.engine.compiled.compile import key_table, tabled_texts
 from kathodos.errors import CallError
-from kathodos.ingest.tie_rules import ID, MAIL, NAME, TieRule
+from kathodos.ingest.tie_rules import ID, LOGIN, MAIL, NAME, TieRule
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, TIES
-from kathodos.model.names import plain_name
+from kathodos.model.names import name_skeleton
 from kathodos.model.references import reference_to
 from kathodos.store.attributes import AttributeColumns, Distinct
 from kathodos.store.records import Records, positions_holding
@@ -99,7 +99,11 @@ def tied_accounts(records: Records, rules: Sequence[TieRule]) -> Ties:
     of_rules = []
     people, owned = (AttributeColumns(records, kind) for kind in (IDENTITIES, ACCOUNTS))
     for number, rule in enumerate(rules):
-        keys, fitting = _matched(_of_account(owned, rule), _of_identity(people, rule), len(identities))
+        if rule.by == LOGIN:
+            found_by = _by_login(records, rule.of, stated)
+            keys, fitting = _matched(_of_account(owned, rule), found_by[0], found_by[1])
+        else:
+            keys, fitting = _matched(_of_account(owned, rule), _of_identity(people, rule))
         of_rules.append((keys, fitting))
         here = open_ & (keys >= 0)
         if rule.systems:
@@ -166,27 +170,41 @@ def _mail(text: str) -> str:
 
 def _of_account(accounts: AttributeColumns, rule: TieRule) -> DictionaryColumn:
     """What a rule compares of each account."""
-    if rule.by == ID:
+    if rule.by in (ID, LOGIN):
         return _folded(accounts.column("login"), str.casefold)
     if rule.by == MAIL:
         stated_owner = _first_of([_folded(accounts.column(name), str) for name in ("email", "mail", "login")])
         return _folded(Distinct(stated_owner.codes, stated_owner.values), _mail)
     if rule.by == NAME:
         stated_owner = _first_of([_folded(accounts.column(name), str) for name in ("name", "displayname")])
-        return _folded(Distinct(stated_owner.codes, stated_owner.values), plain_name)
+        return _folded(Distinct(stated_owner.codes, stated_owner.values), name_skeleton)
     return _folded(accounts.column(rule.account), str.casefold)
 
 
 def _of_identity(people: AttributeColumns, rule: TieRule) -> DictionaryColumn:
     """What a rule compares of each identity."""
     name = {ID: "id", MAIL: "email", NAME: "name"}.get(rule.by, rule.identity)
-    return _folded(people.column(name), plain_name if rule.by == NAME else str.casefold)
+    return _folded(people.column(name), name_skeleton if rule.by == NAME else str.casefold)
 
 
-def _matched(accounts: DictionaryColumn, people: DictionaryColumn, count: int) -> tuple[Ints, CSRList]:
-    """For each account the key that it shares with identities (-1: none), and for each key the identities."""
+def _by_login(records: Records, system: str, stated: Ints) -> tuple[DictionaryColumn, Ints]:
+    """The logins of the accounts of a system whose source says whose they are, and the positions of the identities."""
+    of_system = records.column(ACCOUNTS, "system").holding(system)
+    some = (of_system & (stated >= 0)).nonzero()[0]
+    login = records.column(ACCOUNTS, "login").taken(some)
+    return _folded(Distinct(login.codes, login.values), str.casefold), stated[some]
+
+
+def _matched(
+    accounts: DictionaryColumn, people: DictionaryColumn, identity: Ints | None = None
+) -> tuple[Ints, CSRList]:
+    """For each account the key that it shares with identities (-1: none), and for each key the identities.
+
+    `identity`: the position of the identity of each row of `people`, where it is not that of the row.
+    """
     known = (people.codes >= 0).nonzero()[0]
-    fitting = csr_from_pairs(people.codes[known].astype(np.int64), known, len(people.values))
+    whose = known if identity is None else identity[known]
+    fitting = csr_from_pairs(people.codes[known].astype(np.int64), whose, len(people.values))
     if not len(people.values) or not len(accounts.values):
         return np.full(len(accounts.codes), -1, dtype=np.int64), fitting
     return _positions(tabled_texts(people), accounts), fitting

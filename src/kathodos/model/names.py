@@ -6,6 +6,7 @@ import re
 import unicodedata
 
 _WORD = re.compile(r"\w+")
+_SPELLED_OUT = re.compile(r"ae|oe|ue|aa|ss")  # of which the first letter stays
 
 
 _SPELLED = {"ä": "ae", "ö": "oe", "ü": "ue", "ß": "ss", "å": "aa", "æ": "ae", "ø": "oe", "œ": "oe", "ł": "l", "đ": "d"}
@@ -15,6 +16,15 @@ _BARE = {"æ": "a", "ø": "o", "œ": "o", "ł": "l", "đ": "d", "ð": "d", "þ":
 def plain_name(text: str) -> str:
     """A name without accents, case, marks and order: `Lund, Åse` and `Ase Lund` are the same."""
     return " ".join(sorted(_WORD.findall(bare_text(text))))
+
+
+def name_skeleton(text: str) -> str:
+    """A name as it is compared where letters may be spelled out: `Jörg Ølsäter` and `Oelsaeter, Joerg` are the same."""
+    return " ".join(sorted(_SPELLED_OUT.sub(_first, word) for word in _WORD.findall(bare_text(text))))
+
+
+def _first(found: re.Match[str]) -> str:
+    return found[0][0]
 
 
 def bare_text(text: str) -> str:

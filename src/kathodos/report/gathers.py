@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Collection, Iterable, Sequence
 from typing import Any
@@ -129,13 +130,18 @@ def _set_aside(view: View, names: Collection[str]) -> int:
     return sum(last.values())
 
 
-def problem_lines(problems: Sequence[Problem], most: int) -> list[str]:
-    """The first problems, the gravest first, each in a line."""
+def problem_lines(problems: Sequence[Problem], most: int) -> tuple[list[str], int]:
+    """The first problems, the gravest first, those alike on one line; and how many kinds of problem are left out."""
     order = [*Outcome]
-    chosen = sorted(problems, key=lambda it: (order.index(it.outcome), it.file, it.line))
+    alike: dict[object, list[Problem]] = {}
+    for it in sorted(problems, key=lambda it: (order.index(it.outcome), it.file, it.line)):
+        alike.setdefault(
+            (it.outcome, it.file, it.column, re.sub(r"\d+|(?<=there is no ).*", "", it.reason)), []
+        ).append(it)
     lines = []
-    for it in chosen[:most]:
-        cell = " ".join(part for part in (it.column, repr(it.value) if it.value else "") if part)
-        where = f"{it.file}, line {it.line}" if it.line else it.file
-        lines.append(f"{where}: {cell} {it.reason} ({it.outcome}). {it.remedy}".replace(":  ", ": "))
-    return lines
+    for first, *others in list(alike.values())[:most]:
+        cell = " ".join(part for part in (first.column, repr(first.value) if first.value else "") if part)
+        where = f"{first.file}, line {first.line}" if first.line else first.file
+        more = f" {len(others)} more like it." if others else ""
+        lines.append(f"{where}: {cell} {first.reason} ({first.outcome}). {first.remedy}{more}".replace(":  ", ": "))
+    return lines, max(len(alike) - most, 0)

@@ -11,7 +11,8 @@ from kathodos.connectors.settings import Source
 from kathodos.connectors.sources import reader_of
 from kathodos.ingest.gather import Gathered
 from kathodos.ingest.merging import gathers
-from kathodos.ingest.proposing import Proposal
+from kathodos.ingest.proposing.sources import Proposal, ProposedSource
+from kathodos.ingest.proposing.writing import as_text
 from kathodos.ledger.entries import Entry
 from kathodos.model.kinds import Kind
 from kathodos.model.words import plural
@@ -35,6 +36,7 @@ _CHECK = (
     Field("waiting", "Waiting", 4),
 )
 _MOST_PROBLEMS = 10
+_SURE = 60  # per cent, below which a column is a guess
 _SAMPLE = (
     Field("kind", "Kind", 8, least=10),
     Field("file", "File", 6, least=12),
@@ -80,8 +82,7 @@ def sources_checked(tried: Sequence[Tried], total: int, is_whole: bool) -> Answe
     heading = f"{len(tried)} of {plural(total, 'source')} can be read."
     problems = [it for one in tried for it in one.found.problems]
     wrong = what_was_wrong(sum(it.set_aside for one in tried for it in one.found.differences), problems)
-    text = problem_lines(problems, len(problems) if is_whole else _MOST_PROBLEMS)
-    more = len(problems) - len(text)
+    text, more = problem_lines(problems, len(problems) if is_whole else _MOST_PROBLEMS)
     text = [f"{wrong}:", *text] if wrong else ["Nothing is wrong with what they hold."] if tried else []
     text += [f"and {more} more: kathodos sources check --all"] if more else []
     hint = "Next: mend what is named above." if len(tried) < total else "Next: `kathodos gather --dry-run`."
@@ -104,9 +105,42 @@ def source_sample(tables: Iterable[tuple[Source, Table]], kind: Kind | None, lin
     return Answer(_SAMPLE, rows, heading, hint="Other headers or values? `kathodos sources propose FILE`.")
 
 
-def proposed(found: Proposal, file: str, is_csv: bool) -> Answer:
-    """A mapping to be corrected, with what it could not tell."""
-    document = {"kind": found.kind.name, "mapping": found.text, "open": found.open_questions}
-    head = f"# {file} looks like {found.kind.name}. Correct this, and put it below the source in kathodos.toml."
-    lines = [head, *(f"# ? {question}" for question in found.open_questions), *found.text.splitlines()]
-    return Answer([Field(key, key) for key in document] if is_csv else (), [document], text=lines, document=document)
+def mapping_proposed(found: Proposal, is_csv: bool) -> Answer:
+    """Sources to be corrected, with what could not be told."""
+    text = as_text(found)
+    columns = [
+        {"source": source.name, "kind": block.kind.name, "file": block.settings.get("file"), "header": header}
+        | {"column": match.target, "sure": match.sure}
+        for source in found.sources
+        for block in source.blocks
+        for header, match in block.columns.items()
+    ]
+    document = {"mapping": text, "columns": columns, "open": found.questions}
+    head = "# Correct this, and put it into kathodos.toml; with --write it is added there, and what you wrote stays."
+    lines = [head, *text.splitlines()]
+    fields = [Field(key, key) for key in ("source", "kind", "file", "header", "column", "sure")]
+    return Answer(fields if is_csv else (), columns if is_csv else [], text=lines, document=document, is_verbatim=True)
+
+
+def mapping_written(found: Proposal) -> Answer:
+    """What was added to the configuration, and what is to be looked at."""
+    tables = [f"{source.name}: {', '.join(_told(source))}" for source in found.sources]
+    text = [*tables, *(f"? {question}" for question in found.questions)]
+    unsure = sum(
+        match.sure < _SURE for source in found.sources for block in source.blocks for match in block.columns.values()
+    )
+    doubts = plural(unsure, "column is", "columns are")
+    heading = f"Wrote {plural(len(found.sources), 'source')} into kathodos.toml; {doubts} a guess." if unsure else ""
+    heading = heading or f"Wrote {plural(len(found.sources), 'source')} into kathodos.toml."
+    return Answer(heading=heading, text=text, hint="Look at kathodos.toml, then: kathodos sources check")
+
+
+def _told(source: ProposedSource) -> list[str]:
+    if not source.blocks:
+        return [f"a directory's export {source.settings['path']}"]
+    return [
+        f"{block.kind.name} from {block.settings.get('file', source.settings['path'])}"
+        + (f" ({block.settings['sheet']})" if "sheet" in block.settings else "")
+        for block in source.blocks
+        if not block.is_derived
+    ]

@@ -13,7 +13,7 @@ from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
 from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.risk.weights import Weights
-from kathodos.ingest.tie_rules import ATTRIBUTE, TieRule
+from kathodos.ingest.tie_rules import ATTRIBUTE, LOGIN, TieRule
 from kathodos.model.toml import TomlText, toml_text
 from kathodos.review.authority import Authority
 
@@ -86,10 +86,11 @@ class ReviewsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 class TieBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """`[[tie]]`: how accounts of these systems (all: none named) find their identity."""
 
-    by: Literal["id", "mail", "attribute", "name"]
+    by: Literal["id", "mail", "attribute", "name", "login"]
     systems: list[str] = []
     account: str = ""
     identity: str = ""
+    of: str = ""
 
 
 class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -150,18 +151,27 @@ class Configuration:
 
     def _tie_rule(self, block: TieBlock, path: Sequence[str | int]) -> TieRule:
         if (block.by == ATTRIBUTE) != bool(block.account and block.identity):
-            remedy = 'Write by = "id", "mail" or "name", or by = "attribute" with account = and identity = columns.'
+            remedy = (
+                'Write by = "id", "mail", "name" or "login", or by = "attribute" with account = and identity = columns.'
+            )
             raise self.file.error(path, f"a [[tie]] by {block.by} does not fit its other keys", remedy)
-        return TieRule(block.by, tuple(block.systems), block.account, block.identity)
+        if (block.by == LOGIN) != bool(block.of):
+            remedy = 'Write by = "login" with of = the system in which the same login says whose it is.'
+            raise self.file.error(path, f"a [[tie]] by {block.by} does not fit its other keys", remedy)
+        return TieRule(block.by, tuple(block.systems), block.account, block.identity, block.of)
 
 
-def new_configuration(url: str, actor: str) -> str:
-    """The text of a new workspace's configuration, with its store at a URL, and a name that may act."""
+def new_configuration(url: str, actor: str, has_files: bool = False) -> str:
+    """The text of a new workspace's configuration, with its store at a URL, and a name that may act.
+
+    `has_files`: its sources are still to be proposed, so that none stands there as an example.
+    """
     import json
 
     url, name = (json.dumps(it, ensure_ascii=False) for it in (url, actor))
     written = _TEMPLATE.replace("{space}", " " * max(len(url) - 2, 0))
-    return written.replace("{url}", url).replace("{name}", name)
+    written = written.replace("{url}", url).replace("{name}", name)
+    return written.partition("# What `kathodos gather` reads:")[0].rstrip() + "\n" if has_files else written
 
 
 def with_store(text: str, url: str) -> str:

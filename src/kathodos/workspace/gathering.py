@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from kathodos.connectors.sources import digest_with, reader_of
 from kathodos.ingest.gather import Gather, Gathered, Terms, last_gather, last_mark
 from kathodos.ledger.operations import Done
+from kathodos.model.references import Names
 
 if TYPE_CHECKING:
     from kathodos.connectors.mapping import Reading, Table
@@ -40,12 +41,17 @@ def gather_source(
     return workspace.carry_out(Gather(source.name, _read(source, mark, terms), terms), actor, reason, accept_clock)
 
 
-def rehearse_source(workspace: Workspace, source: Source, is_detailed: bool = False) -> tuple[Gathered, float]:
-    """What gathering a source would do, and how many seconds it waited for a server; nothing is written."""
+def rehearse_source(
+    workspace: Workspace, source: Source, is_detailed: bool = False, beside: Names | None = None
+) -> tuple[Gathered, float]:
+    """What gathering a source would do, and how many seconds it waited for a server; nothing is written.
+
+    `beside`: what the sources before it would have brought, to which it adds its own.
+    """
     terms = workspace.terms(source, may_lose=True)
     with workspace.view() as view:
         reading = _read(source, last_mark(view.histories.reader, source.name), terms)
-        _, found = view.plan(Gather(source.name, reading, terms, is_detailed))
+        _, found = view.plan(Gather(source.name, reading, terms, is_detailed, beside))
     return found, reading.waited
 
 

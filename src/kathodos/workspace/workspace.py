@@ -56,11 +56,14 @@ class Workspace:
         )
 
     @classmethod
-    def create(cls, folder: Path, url: str | None = None, keys_from: Path | None = None) -> Workspace:
+    def create(
+        cls, folder: Path, url: str | None = None, keys_from: Path | None = None, has_files: bool = False
+    ) -> Workspace:
         """Makes a new workspace: configuration, empty store, signing key, folders for tables and rules.
 
         `url`: where its store is (default: a file in the folder). Where that holds a workspace already, the folder
-        joins it with the keys that are in the folder `keys_from`. Raises CallError and DataError.
+        joins it with the keys that are in the folder `keys_from`. `has_files`: its sources are still to be proposed.
+        Raises CallError and DataError.
         """
         from kathodos.ledger.origin import system_user
         from kathodos.store.modes import OWNER
@@ -72,7 +75,7 @@ class Workspace:
             raise CallError(f"{folder} is a workspace already.", "Work in it, or name another folder.")
         named_store(url or FILE_STORE, folder)
         made: list[Path] = []
-        text = new_configuration(url or FILE_STORE, system_user())
+        text = new_configuration(url or FILE_STORE, system_user(), has_files)
         try:
             folder.mkdir(mode=0o700, parents=True, exist_ok=True)
             for name in ("tables", "rules"):
