@@ -50,7 +50,7 @@ class BadInput(Prepared, unittest.TestCase):
             (["reach", "--on", "dues:/tariffs", "--do", "edti"], ["no action edti", "edit"]),
             (["reach", "--by", ""], ["--by is empty", "Name it"]),
             (["conflicts", "--where", " "], ["--where is empty"]),
-            (["conflicts", "cure", "--for", ""], ["--for is empty"]),
+            (["conflicts", "cure", "--whose", ""], ["--whose is empty"]),
             (["check", "--by", ""], ["--by is empty"]),
             (["excess", "--by", "role:dues/none"], ["There is no role dues/none", "dues/setter"]),
             (["excess", "--by", "grant:g1"], ["There is no identity or account grant:g1"]),

@@ -119,8 +119,8 @@ class Findings(Prepared, unittest.TestCase):
         self.assertIn(
             "never written over", self.describe("conflicts", "cure", "--change", "cure.toml", status=2).stderr
         )
-        protected = self.describe("conflicts", "cure", "--for", "ann", "--protect", "grant:g1", "--protect", "grant:g2",
-                        "--protect", "group:directory/outer", "--protect", "identity:ann", status=1).stdout  # fmt: skip
+        protected = self.describe("conflicts", "cure", "--whose", "ann", "--protect", "grant:g1",
+                        "--protect", "grant:g2", "--protect", "group:directory/outer", "--protect", "identity:ann", status=1).stdout  # fmt: skip
         self.assertIn("Nothing that may be withdrawn clears D-1/ann", protected)
         self.assertIn("Nearest: g", self.describe("conflicts", "cure", "--protect", "grant:gg", status=2).stderr)
 

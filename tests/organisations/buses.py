@@ -1,7 +1,7 @@
 """A bus company of 59 people: German headers and dates, cp1252, a total line, a directory as LDIF, an access log.
 
-Planted: a dispatcher who plans and approves her own overtime, exercised; a driver who left in March and whose account was
-used afterwards; a shared cash desk; a workshop clerk who kept the rosters of his former office; a bad date; a pattern.
+Planted: a dispatcher who plans and approves overtime, exercised; a driver who left in March and whose account was used
+afterwards; a shared cash desk; a mechanic who kept the rosters of his former office; a bad date; a pattern.
 """
 
 from __future__ import annotations

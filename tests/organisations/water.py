@@ -1,7 +1,7 @@
 """A water works of 40 people: Spanish, a workbook of several sheets, dates as cells and as text, JSON, two surnames.
 
-Planted: a reader who enters and approves the same reading; an operator whose contract ended and whose account was used in
-May; a treasurer who alone may export bank data; a badly written status; totals; an empty sheet; a title above a table.
+Planted: a reader who enters and approves the same reading; an operator whose contract ended and whose account was used
+in May; a treasurer who alone may export bank data; a badly written status; totals; an empty sheet; a title on top.
 """
 
 from __future__ import annotations

@@ -10,12 +10,12 @@ from kathodos.cli.session import Session
 
 def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     example = (
-        "  kathodos conflicts cure --for p0063\n"
+        "  kathodos conflicts cure --whose p0063\n"
         '  kathodos conflicts cure --topic "Dangerous goods" --protect role:permits/officer --change cure.toml'
     )
     what = "find the fewest withdrawals that clear conflicts and take away the least that people use"
     parser = command(steps, "cure", common, formatter, run, what, example)
-    parser.add_argument("--for", dest="whose", metavar="REF", help="the conflicts of one identity")
+    parser.add_argument("--whose", metavar="REF", help="the conflicts of one identity")
     parser.add_argument("--topic", metavar="TOPIC", help="the conflicts of one topic")
     parser.add_argument("--rule", metavar="ID", help="the conflicts of one rule")
     parser.add_argument("--where", metavar="FILTER", help="the conflicts of the people that this filter selects")

@@ -32,6 +32,16 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     listing.add_argument("--kind", metavar="KIND", help="as in gather, 'review decide', 'review close'")
     listing.add_argument("--actor", metavar="NAME", help="who did it")
     listing.add_argument("--subject", metavar="REF", help="what it was about, or whose records it opened or closed")
+    showing = command(
+        steps,
+        "show",
+        common,
+        formatter,
+        run_show,
+        "show one entry in full, in words",
+        "  kathodos ledger show 12",
+    )
+    showing.add_argument("number", type=int, metavar="ENTRY", help="its number, as `ledger list` shows it")
     verifying = command(
         steps,
         "verify",
@@ -60,6 +70,12 @@ def run_list(session: Session) -> int:
     asked = session.arguments
     choice = EntryChoice(asked.first, asked.last, asked.kind, asked.actor, asked.subject)
     return session.answer(entry_list(session.view.histories, choice, session.format == "table"))
+
+
+def run_show(session: Session) -> int:
+    from kathodos.report.ledger import entry_shown
+
+    return session.answer(entry_shown(session.view.histories, session.arguments.number, session.format))
 
 
 def run_verify(session: Session) -> int:

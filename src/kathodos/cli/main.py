@@ -21,7 +21,22 @@ from kathodos.errors import CallError, DataError, KathodosError, Status, sentenc
 
 COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
-    *("find", "compare", "reach", "conflicts", "rules", "control", "check", "excess", "escalation", "risk", "chart"),
+    *(
+        "find",
+        "compare",
+        "changed",
+        "ending",
+        "unused",
+        "reach",
+        "conflicts",
+        "rules",
+        "control",
+        "check",
+        "excess",
+        "escalation",
+        "risk",
+        "chart",
+    ),
     *("review", "baseline", "list", "show", "activity", "ledger", "store", "standin", "demo"),
 )
 _STOPPED = 130  # as a shell says of a command that was interrupted
@@ -163,7 +178,7 @@ def _refuse_empty(arguments: argparse.Namespace) -> None:
         if any(isinstance(it, str) and not it.strip() for it in (value if isinstance(value, list) else [value])):
             if name == "url":
                 raise CallError("The URL is empty.", "Name one.")
-            names = {"whose": "for", "actor": "as", "moment": "at"}
+            names = {"actor": "as", "moment": "at"}
             raise CallError(f"--{names.get(name, name).replace('_', '-')} is empty.", "Name it, or leave it out.")
 
 

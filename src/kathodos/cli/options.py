@@ -37,6 +37,10 @@ def command(
         default="table",
         help="a table for people, or data with stable keys (default: table)",
     )
+    parser.add_argument(
+        "--for", dest="spreadsheet", choices=("excel",), help="CSV that a spreadsheet opens by itself, in any language"
+    )
+    parser.add_argument("--separator", metavar="MARK", help="what stands between the cells of CSV (default: a comma)")
     parser.set_defaults(run=run)
     return parser
 

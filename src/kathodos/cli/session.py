@@ -11,9 +11,9 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
-from kathodos.errors import DataError
+from kathodos.errors import CallError, DataError
 from kathodos.ledger.origin import system_user
-from kathodos.output.answers import rows_of_window, say, show
+from kathodos.output.answers import CsvForm, rows_of_window, say, show
 from kathodos.report.answers import Answer
 from kathodos.workspace.workspace import Workspace
 
@@ -76,7 +76,17 @@ class Session:
         return rows_of_window(sys.stdout)
 
     def answer(self, answer: Answer) -> int:
-        return show(answer, self.format)
+        return show(answer, self.format, csv_form=self.csv_form)
+
+    @property
+    def csv_form(self) -> CsvForm:
+        """How CSV is to be written. Raises CallError where it is not CSV that is asked for."""
+        program, delimiter = (getattr(self.arguments, name, None) for name in ("spreadsheet", "separator"))
+        if self.format != "csv" and (program or delimiter):
+            raise CallError("--for and --separator say how CSV is written.", "Add --format csv.")
+        if delimiter is not None and (len(delimiter) != 1 or delimiter in '"\r\n\0'):
+            raise CallError(f"--separator {delimiter!r} cannot stand between cells.", "Write one mark: ; or a tab.")
+        return CsvForm(delimiter or ",", program is not None)
 
     def found(self, answer: Answer) -> int:
         """As `answer`, of what was found by the rules, whose digest is said with it."""

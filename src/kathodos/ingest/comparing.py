@@ -53,7 +53,7 @@ class Present:
 
     def positions(self, keys: Sequence[DictionaryColumn]) -> Ints:
         """Where the records with these keys are; -1 for those that there are not."""
-        wanted, held = _numbered(keys, self.keys)
+        wanted, held = numbered_keys(keys, self.keys)
         return matches(wanted, held)
 
     def positions_of(self, keys: Iterable[Key]) -> Ints:
@@ -134,7 +134,7 @@ def compare(checked: Checked, present: Present, source: str, covers: bool, claim
     )
 
 
-def _numbered(first: Sequence[DictionaryColumn], second: Sequence[DictionaryColumn]) -> tuple[Ints, Ints]:
+def numbered_keys(first: Sequence[DictionaryColumn], second: Sequence[DictionaryColumn]) -> tuple[Ints, Ints]:
     """A number for each row of both, the same for the same values."""
     if not len(second[0]):
         return np.arange(len(first[0])), np.zeros(0, dtype=np.int64)

@@ -10,7 +10,7 @@ import shutil
 import sys
 import textwrap
 from collections.abc import Iterable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any, TextIO
 
 from kathodos.model.printing import harmless, printable
@@ -18,12 +18,26 @@ from kathodos.output.text import csv_cell, json_safe
 from kathodos.report.answers import Answer, Branch, Field, Lines, Row
 from kathodos.report.long import PIPED
 
+COLOURS = {  # each with a contrast of 4.5 to 1 or more on white and on black (WCAG 2.2, 1.4.3)
+    "red": "#e61f25",
+    "yellow": "#b65e05",
+    "green": "#18873d",
+    "dim": "#757575",
+}
 _BESIDE_ROWS, _FEWEST_ROWS = 8, 12  # lines around a table; rows that are shown in any window
 _NEVER_BROKEN = re.compile(r"[-+]?[\d.,]+ ?%?|\d{4}-\d\d(-\d\d([T ][\d:.]+Z?)?)?")
 FORMATS = ("table", "csv", "json", "jsonl")
 
 
-def show(answer: Answer, form: str, out: TextIO | None = None) -> int:
+@dataclass(frozen=True)
+class CsvForm:
+    """How CSV is written: what stands between cells, and whether it is for a spreadsheet, which needs a mark in front."""
+
+    delimiter: str = ","
+    is_for_spreadsheet: bool = False
+
+
+def show(answer: Answer, form: str, out: TextIO | None = None, csv_form: CsvForm | None = None) -> int:
     """Writes an answer in a form; gives the exit status."""
     stream = out or sys.stdout
     if answer.rules and form != "table":
@@ -36,7 +50,10 @@ def show(answer: Answer, form: str, out: TextIO | None = None) -> int:
         stream.writelines(json_line(row) for row in rows)
     elif form == "csv":
         keys = [shown.key for shown in answer.fields] + list(answer.extra_keys)
-        writer = csv.writer(stream, lineterminator="\n")
+        csv_form = csv_form or CsvForm()
+        stream.write("\ufeff" if csv_form.is_for_spreadsheet else "")
+        ends = "\r\n" if csv_form.is_for_spreadsheet else "\n"
+        writer = csv.writer(stream, lineterminator=ends, delimiter=csv_form.delimiter)
         writer.writerow(keys)
         writer.writerows([csv_cell(row.get(key)) for key in keys] for row in answer.rows)
     else:
@@ -120,14 +137,19 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
         parts.append(Text(harmless(answer.heading), style="bold"))
     parts += [Text(harmless(line)) for line in answer.text]
     for branch in answer.trees:
-        tree = Tree(Text(printable(branch.text), style=branch.style), guide_style="dim")
+        tree = Tree(Text(printable(branch.text), style=_coloured(branch.style)), guide_style=COLOURS["dim"])
         _grow(tree, branch.branches)
         parts.append(tree)
     if answer.fields and answer.rows:
         parts += list(_table(answer, width))
-    parts += [Text(harmless(line), style="dim") for line in _last_lines(answer)]
+    parts += [Text(harmless(line), style=COLOURS["dim"]) for line in _last_lines(answer)]
     for part in parts:
         console.print(part, soft_wrap=answer.is_verbatim)
+
+
+def _coloured(style: str) -> str:
+    """A style with the colours that can be read on any background."""
+    return " ".join(COLOURS.get(word, word) for word in style.split())
 
 
 def _last_lines(answer: Answer) -> list[str]:
@@ -152,7 +174,7 @@ def _grow(tree: Any, branches: Iterable[Branch]) -> None:
     from rich.text import Text
 
     for branch in branches:
-        _grow(tree.add(Text(printable(branch.text), style=branch.style)), branch.branches)
+        _grow(tree.add(Text(printable(branch.text), style=_coloured(branch.style))), branch.branches)
 
 
 def _cells(answer: Answer) -> list[list[str]]:
@@ -225,7 +247,7 @@ def _table(answer: Answer, width: int | None) -> Iterable[Any]:
         styled = []
         for at in kept:
             style = answer.fields[at].style
-            cell = Text(texts[at], style=style(row.get(answer.fields[at].key)) if style else "")
+            cell = Text(texts[at], style=_coloured(style(row.get(answer.fields[at].key))) if style else "")
             for one in below if at == bearer else ():
                 if texts[one]:
                     told = texts[one].replace("\n", "; ")

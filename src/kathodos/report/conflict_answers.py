@@ -83,7 +83,7 @@ def conflicts_of_one(found: ChosenConflicts, asker: int, is_table: bool) -> Answ
         rows.append({**found.record(conflict), "behind": behind})
     who = found.view.index.holders.asker_name(asker)
     heading = f"{found.view.named(asker)}: {plural(len(conflicts), 'conflict')}"
-    hint = f"To settle it: kathodos conflicts cure --for {who}, or: kathodos conflicts cover RULE/{who} --control ..."
+    hint = f"To settle it: kathodos conflicts cure --whose {who}, or: kathodos conflicts cover RULE/{who} --control ..."
     is_open = any(counts(it) and not found.is_covered(it) for it in conflicts)
     fields = () if is_table else _DATA
     return Answer(fields, rows, heading, trees=trees, hint=hint if conflicts else "", status=found_if(is_open))

@@ -10,7 +10,7 @@ from kathodos.columns.ranges import ranges_in
 from kathodos.errors import CallError, Status, sentence
 from kathodos.ledger.actors import normal_name
 from kathodos.ledger.discrepancies import ALTERED, DAMAGED
-from kathodos.ledger.entries import Entry, entries_touching, payload_of, read_entries
+from kathodos.ledger.entries import Entry, entries_touching, entry_of, payload_of, read_entries
 from kathodos.ledger.keys import Head
 from kathodos.ledger.payloads import Act, SettingsPayload
 from kathodos.ledger.verify import Verification
@@ -20,7 +20,7 @@ from kathodos.model.referring import columns_pointing, key_of
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import end_moment, first_moment, normal_moment
 from kathodos.model.words import plural
-from kathodos.report.answers import Answer, Field
+from kathodos.report.answers import Answer, Branch, Field, plain
 from kathodos.store.history import Histories
 
 _ENTRIES = (
@@ -83,6 +83,47 @@ def entry_list(histories: Histories, asked: EntryChoice, is_table: bool) -> Answ
     further = [it for it in (_BY_USER, _LOGIN) if any(row[it.key] for row in rows)]
     columns = [*_ENTRIES[:3], *further, *_ENTRIES[3:]]
     return Answer(columns, rows, heading, hint="Proof that none was altered: kathodos ledger verify")
+
+
+def entry_shown(histories: Histories, number: int, form: str) -> Answer:
+    """One entry in full; `form`: table, csv, json, jsonl."""
+    entry = next((it for it in map(entry_of, histories.reader.entries()) if it.number == number), None)
+    if entry is None:
+        raise CallError(f"The ledger has no entry {number}.", f"Its last is {histories.newest.entry}.")
+    if form != "table":
+        columns = [Field(it.name, it.name) for it in fields(Entry)] if form == "csv" else ()
+        return Answer(columns, [_record(entry)], document=_record(entry))
+    origin = "; ".join(f"{name} {value}" for name, value in entry.origin.items())
+    own = [f"when: {entry.time}", f"by whom: {entry.actor}", *([f"why: {entry.reason}"] if entry.reason else [])]
+    branches = [Branch(it) for it in (*own, *([f"from where: {origin}"] if origin else []))]
+    branches += [_branch("about", entry.subjects), _branch("what was done", entry.payload)]
+    counts = [
+        (name, *(sum(map(len, ranges_in(rows[part]))) for part in ("opened", "closed")))
+        for name, rows in entry.rows.items()
+    ]
+    listed = [f"{name.replace('_', ' ')}: {opened} written, {closed} ended" for name, opened, closed in counts]
+    branches.append(_branch("records", listed))
+    branches.append(_branch("settings in force, by their digests", entry.settings))
+    branches += [Branch("signed by the actor's own key")] if entry.proof else []
+    trees = [Branch(f"entry {entry.number}: {entry.kind}", [it for it in branches if it is not None], "bold")]
+    hint = f"The catalogue as it was then: kathodos list identities --as-of {entry.number}"
+    return Answer(trees=trees, hint=hint)
+
+
+_MOST_SUBJECTS = 20
+
+
+def _branch(title: str, content: Any) -> Branch | None:
+    """Something that an entry holds, line by line; nothing where there is nothing."""
+    if content in (None, "", {}, []):
+        return None
+    if isinstance(content, dict):
+        inner = [_branch(str(name).replace("_", " "), value) for name, value in content.items()]
+        return Branch(title, [it for it in inner if it is not None])
+    if isinstance(content, list):
+        more = [Branch(f"and {len(content) - _MOST_SUBJECTS} more")] if len(content) > _MOST_SUBJECTS else []
+        return Branch(title, [*(Branch(plain(it)) for it in content[:_MOST_SUBJECTS]), *more])
+    return Branch(f"{title}: {plain(content)}")
 
 
 def _settings_changes(entries: Sequence[Entry]) -> Answer:

@@ -8,7 +8,8 @@ HEADERS: dict[str, str] = {
     "id": (
         "id staffno staffnumber staffid personnelno personnelnumber employeeid employeeno employeenumber persno "
         "personid uid persnr personalnr personalnummer mitarbeiternr mitarbeiternummer mitarbeiterid stammnummer "
-        "ausweisnr matricule matricula numeroagent identifiant nagent numempleado numeroempleado numerodeempleado nempleado "
+        "ausweisnr matricule matricula numeroagent identifiant nagent numempleado numeroempleado numerodeempleado "
+        "nempleado "
         "legajo codigo codigoempleado matricola matriculafuncionario numerofuncionario personeelsnummer "
         "medewerkernummer anstallningsnr anstallningsnummer ansattnummer medarbejdernummer numerpracownika "
         "nrpracownika kennziffer"
