@@ -15,7 +15,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         common,
         formatter,
         run,
-        "check the fences and needs of rules/*.toml; 1 where one is crossed or unmet",
+        "check the fences and needs of rules/*.toml; the exit status is 1 if one is broken",
         "  kathodos check\n  kathodos check --assume change.toml     # would the change still pass?\n"
         "  kathodos check --by m006                # one identity; of an agent also what it holds beyond its needs",
     )

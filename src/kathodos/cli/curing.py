@@ -22,8 +22,13 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
     parser.add_argument(
         "--protect", metavar="REF", action="append", default=[], help="a grant, role, group or holder to leave alone"
     )
-    parser.add_argument("--days", type=int, default=90, help="the uses of so many last days count (default: 90)")
-    parser.add_argument("--seconds", type=float, default=50.0, help="stop after so long with the best (default: 50)")
+    parser.add_argument("--days", type=int, default=90, help="count the uses of the last N days (default: 90)")
+    parser.add_argument(
+        "--seconds",
+        type=float,
+        default=50.0,
+        help="stop after N seconds and show the best that was found (default: 50)",
+    )
     parser.add_argument("--change", metavar="FILE", help="write the first cure as a change file")
     as_of(parser)
 

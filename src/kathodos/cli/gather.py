@@ -32,7 +32,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     instead.add_argument("--problems", action="store_true", help="list what was wrong at the last gather; read nothing")
     instead.add_argument("--dry-run", action="store_true", help="show every difference; change nothing")
     parser.add_argument(
-        "--accept-loss", action="store_true", help="go on although more than the guarded share of a table goes"
+        "--accept-loss", action="store_true", help="continue although many records of a table disappear at once"
     )
     acting(parser)
 
@@ -64,7 +64,7 @@ def _gather(session: Session, sources: list[Source]) -> int:
         is_dry = session.arguments.dry_run
         session.answer(gather_rehearsed(found, session.format == "table") if is_dry else gathered(found, is_new))
     if failed:
-        session.complain(f"Not gathered: {', '.join(failed)}. Mend that, then `kathodos gather NAME` for each.")
+        session.complain(f"Not gathered: {', '.join(failed)}. Correct this, then run `kathodos gather NAME` for each.")
     return DataError.status if failed else Status.DONE
 
 

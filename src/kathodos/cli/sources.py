@@ -40,7 +40,13 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
             )
         if name == "sample":
             step.add_argument("--kind", metavar="KIND", help="only this kind of record")
-            step.add_argument("--lines", metavar="N", type=_positive, default=5, help="so many of each kind (5)")
+            step.add_argument(
+                "--lines",
+                metavar="N",
+                type=_positive,
+                default=5,
+                help="how many records of each kind to show (default: 5)",
+            )
     proposing = command(
         steps,
         "propose",

@@ -48,7 +48,7 @@ def _files(source: Source) -> list[Path]:
     found = sorted(path.parent.glob(path.name)) if "*" in path.name else [path]
     there = [file for file in found if file.is_file()]
     if not there:
-        raise DataError(f"{path} is not there.", "Put the log there, or mend the source's path in kathodos.toml.")
+        raise DataError(f"{path} is not there.", "Put the log there, or correct the source's path in kathodos.toml.")
     return there
 
 

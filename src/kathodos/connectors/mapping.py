@@ -144,7 +144,7 @@ def joined(tables: Sequence[Table]) -> Table:
 def files_of(folder: Path, mapping: Mapping[str, Mapped]) -> list[tuple[Kind, Path, Mapped]]:
     """The file of each kind of record there is one of. Raises DataError where there is none at all."""
     if not folder.is_dir():
-        remedy = "Put it there, or mend the source's path in kathodos.toml."
+        remedy = "Put it there, or correct the source's path in kathodos.toml."
         raise DataError(f"The folder {folder} is not there.", remedy)
     found = []
     for kind in GATHERED:
@@ -152,7 +152,7 @@ def files_of(folder: Path, mapping: Mapping[str, Mapped]) -> list[tuple[Kind, Pa
         names = [mapped.file] if mapped.file else [f"{kind.name}{suffix}" for suffix in _SUFFIXES]
         there = [folder / name for name in names if (folder / name).is_file()]
         if mapped.file and not there:
-            remedy = f"kathodos.toml names it for {kind.name}; mend one of the two."
+            remedy = f"kathodos.toml names it for {kind.name}; correct one of the two."
             raise DataError(f"{folder / mapped.file} is not there.", remedy)
         if len(there) > 1:
             remedy = "Take one away, or name the one to read in kathodos.toml."

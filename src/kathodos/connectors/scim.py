@@ -240,7 +240,7 @@ class _Service:
             import httpx
 
             host = httpx.URL(answer.headers.get("Location", "")).host or "itself"
-            raise self.error(f"sends us on to {shown(host)}", "No other host is given the credentials; mend url.")
+            raise self.error(f"sends us on to {shown(host)}", "No other host is given the credentials; correct url.")
         if code != 200:
             raise self.error(f"answers {code}", "Nothing was changed; ask whoever runs it.")
         try:

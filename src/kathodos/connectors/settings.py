@@ -115,10 +115,10 @@ class Settings:
             try:
                 return keep_secret((self.folder / name).read_text(encoding="utf-8").strip())
             except (OSError, UnicodeDecodeError):
-                remedy = f"Mend {key} in kathodos.toml, or the file."
+                remedy = f"Correct {key} in kathodos.toml, or the file."
                 raise DataError(f"The file {name}, which {self.where} names, cannot be read.", remedy) from None
         raise self.expected(f'{key} = "env:NAME" or "file:PATH"; no secret stands in kathodos.toml')
 
     def expected(self, what: str) -> DataError:
         """The error of a setting that is not as expected."""
-        return DataError(f"kathodos.toml, {self.where}: expected {what}.", "Mend the file; see the manual, Gather.")
+        return DataError(f"kathodos.toml, {self.where}: expected {what}.", "Correct the file; see the manual, Gather.")

@@ -161,7 +161,7 @@ class _Checker:
         for (column, outcome), count in self.listed.items():
             if count > _MOST_LISTED:
                 reason = f"{count - _MOST_LISTED} more lines have such a problem, and are not listed"
-                problem = Problem(self.table.file, 0, column, "", reason, "Mend the listed ones first.", outcome)
+                problem = Problem(self.table.file, 0, column, "", reason, "Correct the listed ones first.", outcome)
                 self.result.problems.append(problem)
 
     def attributes(self) -> DictionaryColumn:
@@ -216,9 +216,13 @@ class _Checker:
         repeated = (again[~same] if self.table.once else again).tolist()
         for row in repeated[:_MOST_LISTED]:
             earlier = int(self.table.lines[good[first[row]]])
-            reason = f"the same as line {earlier}" if alike[row] else f"speaks of the same record as line {earlier}"
+            reason = (
+                f"repeats line {earlier}"
+                if alike[row]
+                else f"describes the same record as line {earlier} in another way"
+            )
             named = " ".join(str(column.value(row)) for column in keys)
-            remedy = "Keep one of the two; the first was read."
+            remedy = "Keep one of the two. The first was read."
             self.problem(good[row], self.kind.key[-1], named, reason, remedy, SET_ASIDE)
         self.listed["the key", SET_ASIDE] += len(repeated)
         self.result.aside_rows = np.concatenate([self.result.aside_rows, good[np.array(repeated, dtype=np.int64)]])
@@ -258,7 +262,7 @@ class _Checker:
             if begin and end and _is_over(str(begin), str(end)):
                 rows = by_code[number][~self.bad[by_code[number]]]
                 reason = f"ends before it begins ({begin}), so it is never in force"
-                self.problems(rows, name, ends, reason, "Mend one of the two dates.", NOTED)
+                self.problems(rows, name, ends, reason, "Correct one of the two dates.", NOTED)
 
     def note_actions(self, name: str, actions: DictionaryColumn, patterns: DictionaryColumn) -> None:
         systems = patterns.mapped(lambda pattern: str(pattern).partition(":")[0])

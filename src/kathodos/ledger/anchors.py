@@ -47,7 +47,9 @@ class Anchor(abc.ABC):
 
     def _unusable(self, why: str) -> DataError:
         what = f"The anchor {self.place} cannot be used: {why}."
-        return DataError(what, "Mend it, or [ledger] anchor in kathodos.toml; what it missed is given to it next time.")
+        return DataError(
+            what, "Correct it, or [ledger] anchor in kathodos.toml; what it missed is given to it next time."
+        )
 
 
 class FileAnchor(Anchor):

@@ -220,7 +220,7 @@ def _moment(cell: str, forms: Iterable[str]) -> str:
     try:
         return normal_moment(cell, tuple(forms))
     except ValueError as error:
-        raise UnfitError("is no date or time that exists", sentence(error)) from None
+        raise UnfitError("is not a date, or not one that exists", sentence(error)) from None
 
 
 def _gates(cell: str) -> str:

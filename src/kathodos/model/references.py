@@ -96,7 +96,7 @@ class Names:
         for kind in named:
             where = self._aside[kind].get(text.removeprefix(f"{PREFIXES[kind]}:"))
             if where:
-                raise UnfitError(f"{text} is not there: its own row was set aside", f"Mend {where} first.")
+                raise UnfitError(f"{text} is not there: its own row was set aside", f"Correct {where} first.")
         names = [name for kind in named for name in itertools.islice(self.of[kind], _MOST_COMPARED)]
         what = " or ".join(PREFIXES[kind] for kind in named)
         raise UnfitError(f"there is no {what} {text}", nearest(text.split(":", 1)[-1], names))

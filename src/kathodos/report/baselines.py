@@ -50,7 +50,7 @@ def compared(first: View, second: View, form: str) -> Answer:
     found = reach_differences(first, second)
     text = [f"  {it.kind.name:<18} {it.came} came, {it.changed} changed, {it.went} went" for it in kinds]
     count = len(found) if found is not None else 0
-    differing = plural(count, "asker reaches", "askers reach")
+    differing = plural(count, "person or account reaches", "people and accounts reach")
     moved = found.moved if found is not None else []
     text += [_moved_text(it) for it in moved[:_MOST_SHOWN]]
     text.append(f"{differing} more or less than before:" if count else "Nobody reaches anything else than before.")
@@ -78,11 +78,11 @@ def compared(first: View, second: View, form: str) -> Answer:
 def _moved_text(account: MovedAccount) -> str:
     """An account that became somebody's, or nobody's."""
     change = (
-        f"is {account.is_now}'s now, and was nobody's"
+        f"belongs to {account.is_now} now, and to nobody before"
         if account.is_now
-        else f"is nobody's now, and was {account.was}'s"
+        else f"belongs to nobody now; before it belonged to {account.was}"
     )
-    pairs = plural(len(account.reaches), "pair of action and resource", "pairs of action and resource")
+    pairs = plural(len(account.reaches), "combination of action and resource", "combinations of action and resource")
     return f"  {account.account} {change}. By itself it reaches {pairs}."
 
 

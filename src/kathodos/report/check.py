@@ -49,7 +49,10 @@ def checked(view: View, by: str | None, rule: str | None, topic: str | None, is_
     only = view.asker(by) if by else None
     crossed = [it for it in crossings(basis, rules.fences) if only in (None, it.asker)]
     lacking = [it for it in lacks(basis, rules.needs) if only in (None, it.asker)]
-    idle = [f"{rule.id}: nothing answers to {permission}" for rule, permission in idle_rules(basis, _both(rules))]
+    idle = [
+        f"{rule.id}: no action or resource is called {permission}, so that it cannot be checked"
+        for rule, permission in idle_rules(basis, _both(rules))
+    ]
     beyond: list[Surplus] = []
     unstated: list[int] = []
     if rule is None and topic is None:
@@ -74,12 +77,17 @@ def checked(view: View, by: str | None, rule: str | None, topic: str | None, is_
     rows = [*(_crossed_row(basis, it) for it in crossed), *(_lack_row(basis, it) for it in lacking)]
     rows += [_surplus_row(basis, it) for it in beyond] + [_unstated_row(basis, it) for it in unstated]
     heading = (
-        f"{plural(len(rules.fences), 'fence')}: {len(crossed)} crossed; {plural(len(rules.needs), 'need')}: "
-        f"{plural(len(lacking), 'lack')}" + (f"; {len(idle)} cannot be checked" if idle else "")
+        f"{plural(len(rules.fences), 'fence')}, crossed {_times(len(crossed))}; "
+        f"{plural(len(rules.needs), 'need')}, not met {_times(len(lacking))}"
+        + (f"; {plural(len(idle), 'permission')} cannot be checked" if idle else "")
     )
     hint = "One of them: kathodos check --by PERSON, or --rule ID" if trees else ""
     fields, status = () if is_table else _DATA, found_if(crossed or lacking or idle)
     return Answer(fields, rows, heading, idle, trees, hint, status)
+
+
+def _times(count: int) -> str:
+    return "nowhere" if not count else "once" if count == 1 else f"{count} times"
 
 
 def _chosen(view: View, rule: str | None, topic: str | None) -> Rules:

@@ -89,7 +89,7 @@ def cover_list(view: View) -> Answer:
         for cover in reversed(register.covers)
     ]
     held = sum(row["state"] == HOLDS for row in rows)
-    heading = f"{plural(len(rows), 'cover')}, of which {held} {'holds' if held == 1 else 'hold'}"
+    heading = f"{plural(len(rows), 'cover')}; {held} {'is' if held == 1 else 'are'} in force"
     hint = "What is to be confirmed of the controls: kathodos control list" if rows else ""
     return Answer(_REGISTER, rows, heading, hint=hint)
 
@@ -115,11 +115,11 @@ def what_is_covered(conflict: tuple[str, str], control: str | None, until: str |
 def would_cover(what: str, is_ending: bool) -> Answer:
     """What is said where nothing is done yet."""
     hint = "As you want it? The same without --dry-run."
-    return Answer(heading=f"Would {'end' if is_ending else 'leave'} {what}.", hint=hint)
+    return Answer(heading=f"Would {'end' if is_ending else 'cover'} {what}.", hint=hint)
 
 
 def covered(what: str, conflict: tuple[str, str], control: str | None, until: str | None, entry: int | None) -> Answer:
     """What is said once a conflict is covered, or, without a control, its cover ended."""
-    heading = f"{'Left standing:' if control else 'Ended'} {what}; entry {entry} of the ledger."
+    heading = f"{'Covered' if control else 'Ended'} {what}; entry {entry} of the ledger."
     document = {"conflict": "/".join(conflict), "control": control, "until": until, "entry": entry}
     return Answer(heading=heading, hint="The register: kathodos conflicts covers", document=document)

@@ -79,7 +79,7 @@ def _answer(asked: CureQuestion, cures: Cures, chosen: int, standing: int, is_cs
         clears = [it.name(found.view.basis.index) for it in one.conflicts]
         rows += [{**_record(it), "clears": clears} for it in one.withdrawals]
         others = [
-            Branch(f"as small: {'; '.join(f'{it.text} ({_loses(it)})' for it in other)}", style="dim")
+            Branch(f"just as small: {'; '.join(f'{it.text} ({_loses(it)})' for it in other)}", style="dim")
             for other in one.others
         ]
         many = f" and {len(clears) - 6} more" if len(clears) > 6 else ""
@@ -89,7 +89,7 @@ def _answer(asked: CureQuestion, cures: Cures, chosen: int, standing: int, is_cs
     proof = "proven to be the least" if cures.gap < 1e-6 else f"at most {cures.gap:.1%} above the least"
     heading = f"{plural(count, 'withdrawal')} {'clears' if count == 1 else 'clear'} {chosen - len(names)} of "
     heading += f"{plural(chosen, 'conflict')}; {proof}"
-    text = [f"Rehearsed: {standing} of them would still stand."]
+    text = [_tried(standing)]
     if names:
         text.append(f"Nothing that may be withdrawn clears {', '.join(names[:8])}{' ...' if len(names) > 8 else ''}.")
     if cures.unseen:
@@ -113,6 +113,13 @@ def _answer(asked: CureQuestion, cures: Cures, chosen: int, standing: int, is_cs
         "still_standing": standing,
     }
     return Answer(_FIELDS if is_csv else (), rows, heading, text, trees, hint, found_if(standing), document)
+
+
+def _tried(standing: int) -> str:
+    """What came of trying a cure on the whole catalogue."""
+    if not standing:
+        return "Tried on the whole catalogue: all of these conflicts would be gone."
+    return f"Tried on the whole catalogue: {plural(standing, 'conflict')} of these would still be there."
 
 
 def _loses(one: Withdrawal) -> str:

@@ -36,7 +36,7 @@ def found(view: View, text: str, most: int | None, is_table: bool) -> Answer:
             rows.append({"ref": record["ref"], "kind": one.kind.name, "name": name, "by": by, "about": about})
     if not is_table:
         return Answer(_FIELDS, rows, extra_keys=("kind",), status=found_if(not total))
-    heading = f"{', '.join(kinds)}" if total else f"Nothing bears {text!r} in a name."
+    heading = f"{', '.join(kinds)}" if total else f"Nothing is called {text!r}, not even in part."
     hint = f"{total - len(rows):,} more: --all shows them." if total > len(rows) else ""
     hint = hint or (f"One of them: kathodos show {rows[0]['ref']}" if rows else "")
     return Answer(_FIELDS, rows, heading, hint=hint, status=found_if(not total))

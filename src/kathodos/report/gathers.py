@@ -117,7 +117,7 @@ def problem_list(view: View, names: Collection[str]) -> Answer:
     rows.sort(key=lambda row: (order.index(row["outcome"]), row["source"], row["file"], row["line"]))
     wrong = what_was_wrong(_set_aside(view, names), (Problem(**{it: row[it] for it in PROBLEMS.names}) for row in rows))
     heading = f"{wrong}." if rows else "Nothing was wrong at the last gather."
-    hint = "Mend the rows in the source and gather again." if rows else ""
+    hint = "Correct the rows in the source and gather again." if rows else ""
     return Answer(_PROBLEMS, rows, heading, hint=hint)
 
 

@@ -96,16 +96,19 @@ def entry_shown(histories: Histories, number: int, form: str) -> Answer:
     origin = "; ".join(f"{name} {value}" for name, value in entry.origin.items())
     own = [f"when: {entry.time}", f"by whom: {entry.actor}", *([f"why: {entry.reason}"] if entry.reason else [])]
     branches = [Branch(it) for it in (*own, *([f"from where: {origin}"] if origin else []))]
-    branches += [_branch("about", entry.subjects), _branch("what was done", entry.payload)]
-    counts = [
-        (name, *(sum(map(len, ranges_in(rows[part]))) for part in ("opened", "closed")))
-        for name, rows in entry.rows.items()
-    ]
-    listed = [f"{name.replace('_', ' ')}: {opened} written, {closed} ended" for name, opened, closed in counts]
-    branches.append(_branch("records", listed))
-    branches.append(_branch("settings in force, by their digests", entry.settings))
+    listed = []
+    for name, rows in entry.rows.items():
+        opened, closed = (sum(map(len, ranges_in(rows[part]))) for part in ("opened", "closed"))
+        listed.append(f"{name.replace('_', ' ')}: {opened} written, {closed} ended")
+    for title, content in (
+        ("about", entry.subjects),
+        ("what was done", entry.payload),
+        ("records", listed),
+        ("settings in force, by their digests", entry.settings),
+    ):
+        branches += _branch(title, content)
     branches += [Branch("signed by the actor's own key")] if entry.proof else []
-    trees = [Branch(f"entry {entry.number}: {entry.kind}", [it for it in branches if it is not None], "bold")]
+    trees = [Branch(f"entry {entry.number}: {entry.kind}", branches, "bold")]
     hint = f"The catalogue as it was then: kathodos list identities --as-of {entry.number}"
     return Answer(trees=trees, hint=hint)
 
@@ -113,17 +116,17 @@ def entry_shown(histories: Histories, number: int, form: str) -> Answer:
 _MOST_SUBJECTS = 20
 
 
-def _branch(title: str, content: Any) -> Branch | None:
+def _branch(title: str, content: Any) -> list[Branch]:
     """Something that an entry holds, line by line; nothing where there is nothing."""
     if content in (None, "", {}, []):
-        return None
+        return []
     if isinstance(content, dict):
-        inner = [_branch(str(name).replace("_", " "), value) for name, value in content.items()]
-        return Branch(title, [it for it in inner if it is not None])
+        inner = [branch for name, value in content.items() for branch in _branch(str(name).replace("_", " "), value)]
+        return [Branch(title, inner)]
     if isinstance(content, list):
         more = [Branch(f"and {len(content) - _MOST_SUBJECTS} more")] if len(content) > _MOST_SUBJECTS else []
-        return Branch(title, [*(Branch(plain(it)) for it in content[:_MOST_SUBJECTS]), *more])
-    return Branch(f"{title}: {plain(content)}")
+        return [Branch(title, [*(Branch(plain(it)) for it in content[:_MOST_SUBJECTS]), *more])]
+    return [Branch(f"{title}: {plain(content)}")]
 
 
 def _settings_changes(entries: Sequence[Entry]) -> Answer:

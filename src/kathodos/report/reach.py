@@ -35,7 +35,7 @@ _EXTENT = (
     Field("reaches", "Reaches", 8, least=16),
 )
 _EXTENT_NUMBERS = ("actions", "of_actions", "resources", "of_resources")
-_WAYS = (Field("way", "Way", 9, least=20), Field("askers", "Askers", 8, is_number=True))
+_WAYS = (Field("way", "Way", 9, least=20), Field("askers", "How many", 8, is_number=True))
 _VERDICT = (Field("action", "May"), Field("resource", "Resource"), Field("reached", "Reached"))
 _COUNTS = (
     Field("asker", "Who", 9, least=12),
@@ -128,7 +128,8 @@ def routes(question: ReachQuestion) -> Answer:
     total, paths = routes_to(question.index, question.node, question.action, question.moment)
     rows = [{"way": path, "askers": count} for path, count in paths.items()]
     address = question.index.tree.addresses[question.node]
-    heading = f"{plural(total, 'asker reaches', 'askers reach')} {address}; some of them by several ways"
+    who = plural(total, "person or account reaches", "people and accounts reach")
+    heading = f"{who} {address}; some of them in several ways"
     hint = f"Who they are: kathodos reach --on {address}"
     return Answer(_WAYS, rows, heading, hint=hint)
 
@@ -320,7 +321,8 @@ def reaching(question: ReachQuestion) -> Answer:
         for asker, actions in sorted(may.items())
     ]
     address = index.tree.addresses[question.node]
-    heading = f"{plural(len(rows), 'asker reaches', 'reach')} {address}" if rows else f"Nobody reaches {address}"
+    who = plural(len(rows), "person or account reaches", "people and accounts reach")
+    heading = f"{who} {address}" if rows else f"Nobody reaches {address}"
     hint = f"Why: kathodos reach --by NAME --on {address} --trace" if rows else ""
     text = [
         f"{question.view.named(it)} is past the last day, and counts through an enabled account." for it in over[:3]
@@ -360,7 +362,8 @@ def reach_counts(question: ReachQuestion) -> Answer:
     ]
     rows.sort(key=lambda row: (-row[0], row[1]))
     total = sum(pairs for pairs, *_ in rows)
-    heading = f"{plural(len(rows), 'asker')} and {plural(total, 'pair')} of action and resource"
+    who = plural(len(rows), "person or account", "people and accounts")
+    heading = f"{who} can reach something: {plural(total, 'combination')} of action and resource"
     hint = "Each of them: kathodos reach --format jsonl; for one: kathodos reach --by NAME"
     keys = ("pairs", "asker", "name", "resources")
     return Answer(_COUNTS, [dict(zip(keys, row, strict=True)) for row in rows], heading, hint=hint)

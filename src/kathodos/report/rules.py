@@ -136,7 +136,7 @@ def rules_tried(view: View, draft: Rules, file: str) -> Answer:
     text = [f"{it.rule}: {it.what}. {it.remedy}" for it in remarks]
     whom = plural(len(asked), "person or account", "people and accounts")
     heading = f"{plural(len(draft.every()), 'rule')} of {file} would hit {whom}"
-    hint = "To put it in force, move the file into rules/." if not remarks else "Mend the draft first."
+    hint = "To put it in force, move the file into rules/." if not remarks else "Correct the draft first."
     return Answer(_HITS, rows, heading, text, hint=hint, status=found_if(rows or remarks))
 
 

@@ -85,7 +85,7 @@ def sources_checked(tried: Sequence[Tried], total: int, is_whole: bool) -> Answe
     text, more = problem_lines(problems, len(problems) if is_whole else _MOST_PROBLEMS)
     text = [f"{wrong}:", *text] if wrong else ["Nothing is wrong with what they hold."] if tried else []
     text += [f"and {more} more: kathodos sources check --all"] if more else []
-    hint = "Next: mend what is named above." if len(tried) < total else "Next: `kathodos gather --dry-run`."
+    hint = "Next: correct what is named above." if len(tried) < total else "Next: `kathodos gather --dry-run`."
     return Answer(_CHECK, rows, heading, text, hint=hint)
 
 

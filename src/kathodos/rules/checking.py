@@ -85,7 +85,7 @@ class _Checker:
                     break
             else:
                 if node is not None and key == "who" and not self.basis.selected(node).any():
-                    yield f"{key} selects nobody", "Mend the filter, or take the rule away."
+                    yield f"{key} selects nobody", "Correct the filter, or take the rule away."
 
     def _permission(self, permission: Permission) -> Iterator[tuple[str, str]]:
         """Why a permission can never match."""

@@ -22,7 +22,7 @@ _BY_STATE = {
     ),
     "42703": ("was made by another version ({said})", "Work with the version that made it, or gather anew."),
     "25006": ("may only be read ({said})", f"{_UNCHANGED}; name the server that takes changes, not its copy."),
-    "3D000": ("is not there ({said})", "Make the database with `createdb`, or mend the url."),
+    "3D000": ("is not there ({said})", "Make the database with `createdb`, or correct the url."),
     "28": ("refuses the login ({said})", "Look at the user of the url, and at ~/.pgpass or PGPASSFILE."),
     "57014": ("stopped the statement ({said})", f"{_UNCHANGED}; let the login's statement_timeout be longer."),
     "57P": ("was shut down or is starting", f"{_UNCHANGED}; run the command again when the server answers."),
@@ -31,7 +31,7 @@ _BY_STATE = {
         f"{_UNCHANGED}; run the command again, and find out who writes without this tool.",
     ),
     "40": ("could not let two go on at once ({said})", f"{_UNCHANGED}; run the command again."),
-    "22021": ("cannot keep a text that was gathered ({said})", f"{_UNCHANGED}; mend the text in its source."),
+    "22021": ("cannot keep a text that was gathered ({said})", f"{_UNCHANGED}; correct the text in its source."),
     "54000": ("cannot hold this much in one place ({said})", f"{_UNCHANGED}; shorten what was gathered."),
     REFUSED: ("keeps its history ({said})", f"{_UNCHANGED}: what is in the ledger stays as it is."),
 }
@@ -43,7 +43,7 @@ _BY_WORD = (
     (("too many", "remaining connection slots"), "has as many connections as it takes", _BY_STATE["53300"][1]),
     (("definition of service", "service file"), "names a service that is not set up", "Look at ~/.pg_service.conf."),
     (("certificate", "ssl"), "cannot be reached over TLS as asked", "Look at sslmode and sslrootcert in the url."),
-    (("translate host", "name or service"), "has a host that is not known here", "Mend the host in the url."),
+    (("translate host", "name or service"), "has a host that is not known here", "Correct the host in the url."),
     (
         ("server closed", "terminat", "connection is lost", "connection is closed", "no connection", "reset by"),
         "broke off the connection",
@@ -76,7 +76,7 @@ def explained(place: str, error: psycopg.Error, wait: float) -> DataError:
 def half_character(place: str) -> DataError:
     """The error of a text that is none."""
     what = f"The store {place} cannot keep a text with half a character in it."
-    return DataError(what, f"{_UNCHANGED}; mend the text in its source.")
+    return DataError(what, f"{_UNCHANGED}; correct the text in its source.")
 
 
 def too_old(place: str, version: int) -> DataError:

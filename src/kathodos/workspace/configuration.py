@@ -45,7 +45,7 @@ path = "tables"
 """
 DATABASE, SSH = "database", "ssh"
 _STORE = re.compile(r"^\[store\][^\n]*\n(?:(?!\s*\[)[^\n]*(?:\n|\Z))*", re.MULTILINE)
-_REMEDY = "Mend the file; `kathodos init` shows one, and docs/file-formats.md all keys."
+_REMEDY = "Correct the file; `kathodos init` shows one, and docs/file-formats.md all keys."
 
 
 class StoreSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):

@@ -25,6 +25,9 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 
+_MOST_COMPARED = 500  # accounts of nobody that are compared with people by name
+
+
 class Findings:
     """What is found in a view. Everything is looked for when it is first asked for."""
 
@@ -178,6 +181,7 @@ class Findings:
         return found["counts"], found["open"]
 
     def _ties_made(self) -> Result:
+        from kathodos.ingest.candidates import candidates_of
         from kathodos.ingest.tying import NO_LOGIN, PERSON, tied_accounts
 
         found = tied_accounts(self.view.catalogue, self.view.workspace.configuration.tie_rules)
@@ -193,12 +197,15 @@ class Findings:
         counts = [(*name, *numbers) for name, *numbers in zip(names, count.tolist(), owned.tolist(), strict=True)]
         untied = ((found.identity < 0) & (found.how != found.hows.index(NO_LOGIN))).nonzero()[0].tolist()
         texts = []
-        for at in untied:
+        likely = candidates_of(self.view.catalogue, untied[:_MOST_COMPARED])
+        for number, at in enumerate(untied):
             it = found.tied(at)
             responsible = answers.get(it.account) or said.value(at)
             how = "shared, and nobody answers for it" if it.how == PERSON else it.how
             how = f"shared, answered for by {responsible}" if responsible else how
-            texts.append((it.account, how, list(it.candidates)))
+            like = likely[number] if number < len(likely) and not it.candidates and not responsible else []
+            like_words = [f"{one.identity} ({one.name}, {one.likeness} % alike)" for one in like]
+            texts.append((it.account, how, [*it.candidates, *like_words]))
         return Result({}, {"counts": sorted(counts), "open": texts})
 
     # Risk

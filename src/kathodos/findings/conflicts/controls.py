@@ -40,7 +40,7 @@ def controls_in(file: TomlText) -> list[Control]:
         try:
             found.append(checked_control(control))
         except ValueError as error:
-            raise file.error(["control", at], f"the control {block.id}: {error}", "Mend it.") from None
+            raise file.error(["control", at], f"the control {block.id}: {error}", "Correct it.") from None
     return found
 
 
@@ -56,4 +56,4 @@ def control_for_use(control: Control) -> Control:
     try:
         return checked_control(control)
     except ValueError as error:
-        raise DataError(f"The control {control.id}: {sentence(error)}", "Mend it.") from None
+        raise DataError(f"The control {control.id}: {sentence(error)}", "Correct it.") from None

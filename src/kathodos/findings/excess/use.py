@@ -25,7 +25,8 @@ def unused(context: ExcessContext) -> Batch:
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         seen = day_text(int(last[unit]))
-        evidence = f"{context.unit_gives(unit)}: used last on {seen}, {days[unit]} days ago{_asked_for(context, unit)}"
+        told = f"not used for {days[unit]} days (last on {seen})"
+        evidence = f"{context.unit_gives(unit)}: {told}{_asked_for(context, unit)}"
         return FindingText(
             context.unit(unit), evidence, "Take it away, or have its use confirmed.", (context.end_unit(unit),)
         )
@@ -57,8 +58,9 @@ def never_used(context: ExcessContext) -> Batch:
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         known = day_text(int(since[unit]))
-        text = "since it was given" if given[unit] == since[unit] else "since uses are known there"
-        evidence = f"{context.unit_gives(unit)}: no use {text}, {known} ({days[unit]} days){_asked_for(context, unit)}"
+        text = f"it was given on {known}" if given[unit] == since[unit] else f"uses are recorded there ({known})"
+        told = f"never used in the {days[unit]} days since {text}"
+        evidence = f"{context.unit_gives(unit)}: {told}{_asked_for(context, unit)}"
         return FindingText(context.unit(unit), evidence, "Take it away.", (context.end_unit(unit),))
 
     single = _of_units(context, NEVER_USED, found, describe, days[found], usage.top[found])
@@ -107,7 +109,7 @@ def _allowed(context: ExcessContext) -> Ints:
 
 
 def _asked_for(context: ExcessContext, unit: int) -> str:
-    return "; a need asks for it all the same" if context.needed[unit] else ""
+    return "; but a need asks for it" if context.needed[unit] else ""
 
 
 # Accounts
