@@ -56,7 +56,7 @@ class Findings(Prepared, unittest.TestCase):
         wrong = run("conflicts", "cover", "D-1/bo", "--control", "C-1", "--until", "2026-12-01", "--reason", "x",
                     "--as", "head", cwd=self.here, status=2)  # fmt: skip
         self.assertIn("no conflict D-1/bo", wrong.stderr)
-        self.assertIn("Would leave", self.cover("--dry-run").stdout)
+        self.assertIn("Would cover", self.cover("--dry-run").stdout)
         self.cover()
         row = self.conflict(status=0)
         self.assertEqual((row["cover"], row["cover_state"]), ("C-1", "holds"))

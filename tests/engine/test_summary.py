@@ -33,13 +33,12 @@ class Counting(unittest.TestCase):
                     mine = {pair for pair in pairs if pair[0] in those}
                     if mine:
                         done, on = {do for do, _ in mine}, {node for _, node in mine}
-                        is_full = len(mine) == len(those) * len(nodes)
                         is_all = len(pairs) == len(actions) * len(nodes)
                         counts = (len(done), len(those), len(on), len(nodes))
-                        expected[system, kind] = (*counts, is_full, is_all)
+                        expected[system, kind] = (*counts, is_all)
             found = {
                 (it.system, it.kind): (
-                    it.actions, it.of_actions, it.resources, it.of_resources, it.extent == "full", it.is_everything
+                    it.actions, it.of_actions, it.resources, it.of_resources, it.is_everything
                 )
                 for it in extent_of(index, asker, microseconds(AT))
             }  # fmt: skip

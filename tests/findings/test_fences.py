@@ -20,7 +20,7 @@ RULES = """
 topic = "T"
 [[fence]]
 id = "F"
-who = 'department eq "dock"'
+who = 'department eq "dock" or login eq "L2"'
 except = 'id eq "p3"'
 never = ["{action} {pattern}"]
 [[need]]
@@ -39,22 +39,23 @@ class Against(unittest.TestCase):
         people = {row["id"]: row for row in catalogue["identities"]}
 
         def cells(is_reached, nodes):
-            for name in people:
+            for name in reference.askers():
                 for node in nodes:
                     for one in reference.actions(node[0]) if action == "*" else {action} & reference.actions(node[0]):
-                        if reference.reaches(f"identity:{name}", one, node, AT) == is_reached:
+                        if reference.reaches(name, one, node, AT) == is_reached:
                             yield name, one, f"{node[0]}:/{'/'.join(node[1:])}"
 
         def told(found):
-            address, names = basis.index.tree.addresses, basis.index.holders.identities
+            address, names = basis.index.tree.addresses, basis.index.holders.references
             return {
-                (names[it.identity], basis.index.actions[it.action][1], address[node])
+                (names[it.asker], basis.index.actions[it.action][1], address[node])
                 for it in found
                 for node in it.nodes.tolist()
             }
 
         below = [node for node in reference.nodes if reference.targets_reaching(pattern, node)]
-        docked = {name for name, row in people.items() if row["department"] == "Dock" and name != "p3"}
+        docked = {f"identity:{name}" for name, row in people.items() if row["department"] == "Dock" and name != "p3"}
+        docked |= {it for it in reference.askers() if it == "account:s/l2"}
         expected = {cell for cell in cells(True, below) if cell[0] in docked}
         found = told(crossings(basis, rules.fences))
         self.assertLessEqual(found, expected)
@@ -62,7 +63,7 @@ class Against(unittest.TestCase):
         path = split(pattern.removesuffix("/**"))
         named = [node for node in reference.nodes if node[0] == path[0] and matches(path[1:], node[1:])]
         there = {
-            name
+            f"identity:{name}"
             for name, row in people.items()
             if row["department"] and f"identity:{name}" in reference.principals(f"identity:{name}", AT)
         }

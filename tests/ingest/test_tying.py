@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 from kathodos.ingest.tie_rules import ATTRIBUTE, ID, MAIL, NAME, TieRule
 from kathodos.ingest.tying import AMBIGUOUS, NO_LOGIN, ORPHAN, PERSON, SOURCE, tied_accounts
 from kathodos.model.kinds import TIES
-from kathodos.model.names import plain_name
+from kathodos.model.names import name_skeleton
 from kathodos.model.rows import rows_from
 from kathodos.store.records import InMemory
 from tests.support import searching, state_of
@@ -41,13 +41,13 @@ def tied_alone(account, people, tie, rules):
         key = {
             ID: lambda: account["login"].casefold(),
             MAIL: lambda: next((account[it] for it in ("email", "mail", "login") if account.get(it)), "").casefold(),
-            NAME: lambda: plain_name(account.get("name") or account.get("displayName") or ""),
+            NAME: lambda: name_skeleton(account.get("name") or account.get("displayName") or ""),
             ATTRIBUTE: lambda: (account.get("staff") or "").casefold(),
         }[rule.by]()
         if (rule.systems and account["system"] not in rule.systems) or (rule.by == MAIL and "@" not in key):
             continue
         of = {ID: "id", MAIL: "email", NAME: "name", ATTRIBUTE: "number"}[rule.by]
-        fold = plain_name if rule.by == NAME else str.casefold
+        fold = name_skeleton if rule.by == NAME else str.casefold
         fits = [name for name, person in people.items() if key and person.get(of) and fold(person[of]) == key]
         if len(fits) == 1:
             return (fits[0], rule.text, [])
@@ -71,7 +71,7 @@ class Tying(unittest.TestCase):
         names = [f"{row['system']}/{row['login']}" for row in accounts]
         ties = dict(zip(names, made, strict=False))
         state = dict(state_of({"identities": list(people.values()), "accounts": accounts}))
-        records = [(at, name, tie[0], tie[1], "", "", "", None) for at, (name, tie) in enumerate(ties.items(), 1)]
+        records = [(at, name, tie[0], tie[1], "", "", "", None, None) for at, (name, tie) in enumerate(ties.items(), 1)]
         state["ties"] = rows_from(TIES, records)
         found = tied_accounts(InMemory(state), rules)
         told = [found.tied(at) for at in range(len(found))]

@@ -34,12 +34,13 @@ EXPECTED = {
         "Bloqueado": "status",
         "Administrador": "privileged",
     },
-    "Perfiles": {"Perfil": "role", "Acción": "action", "Objeto": "resource"},
+    "Perfiles": {"Perfil": "role", "Acción": "action"},
     "Asignaciones": {"Válido desde": "from", "Hasta": "until", "Motivo": "reason"},
     "accesos.json": {"fechaHora": "time", "accion": "action", "expediente": "record"},
 }
 BUILT = {
     ("agua.xlsx", "Asignaciones", "grants"): ("holder", "gives"),
+    ("agua.xlsx", "Perfiles", "role_permissions"): ("resource",),
     ("accesos.json", None, "activity"): ("account", "resource"),
     ("agua.xlsx", "Empleados", "identities"): ("name",),
 }

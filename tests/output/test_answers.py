@@ -53,12 +53,26 @@ class Tables(unittest.TestCase):
         self.assertLessEqual(max(cell_len(line) for line in text.splitlines()), columns)
         self.assertEqual(text.splitlines()[-1].strip(), "Next: do this")
 
-    def test_the_lightest_columns_give_way_and_are_named(self):
-        row = {"name": "n" * 40, "count": 1, "reason": "r" * 60, "note": "x" * 60}
+    def test_the_lightest_columns_stand_below_the_others_where_there_is_no_room(self):
+        row = {"name": "n" * 40, "count": 1, "reason": "r " * 30, "note": "x" * 60}
         text = shown(Answer(FIELDS, [row] * 2), columns="60")
-        self.assertIn("Not shown for want of width: Note.", text)
+        self.assertEqual(text.count("Note: xxx"), 2)
         self.assertIn("Reason of it", text)
-        self.assertNotIn("Not shown", shown(Answer(FIELDS, [row] * 2), columns="200"))
+        self.assertNotIn("Note: ", shown(Answer(FIELDS, [row] * 2), columns="220"))
+
+    def test_numbers_times_and_short_names_are_never_broken(self):
+        row = {"name": "identity:p0412", "count": 1234567, "reason": "2026-06-15T09:00:00Z", "note": "n " * 60}
+        text = shown(Answer(FIELDS, [row]), columns="40")
+        for whole in ("identity:p0412", "1234567", "2026-06-15T09:00:00Z"):
+            self.assertIn(whole, text)
+
+    def test_colours_can_be_read_on_white_and_on_black(self):
+        for name, colour in COLOURS.items():
+            parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
+            linear = [it / 12.92 if it <= 0.03928 else ((it + 0.055) / 1.055) ** 2.4 for it in parts]
+            light = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]
+            self.assertGreaterEqual(1.05 / (light + 0.05), 4.5, name)
+            self.assertGreaterEqual((light + 0.05) / 0.05, 4.5, name)
 
     def test_a_pipe_gets_plain_text_in_which_nothing_is_cut_or_wrapped(self):
         row = {"name": "n" * 300, "count": 1, "reason": "", "note": "=x"}
@@ -76,7 +90,7 @@ class Tables(unittest.TestCase):
             out = Terminal()
             with mock.patch.dict(os.environ, {"COLUMNS": "80", "TERM": "xterm-256color", **variables}):
                 show(answer, "table", out)
-            self.assertEqual("\x1b[31m" in out.getvalue(), is_coloured)
+            self.assertEqual("\x1b[38;5;" in out.getvalue(), is_coloured)
 
 
 class Data(unittest.TestCase):

@@ -78,7 +78,7 @@ def drafted_of(catalogue, chosen=None, needs=(), thresholds=None):
     context = ExcessContext(basis, needs, thresholds or Thresholds())
     identities = basis.index.holders.identities
     numbers = np.array([identities.find(it) for it in chosen or identities])
-    return context, draft_review(context, no_conflicts([]), numbers, needs, "opener")
+    return context, draft_review(context, no_conflicts([]), numbers, Rules(needs=list(needs)), "opener")
 
 
 def rows_of(drafted, names=REVIEW_LINES.names[1:]):
@@ -183,7 +183,7 @@ class LinesNamed(unittest.TestCase):
             ("r", at, "p", "boss" if at % 2 else "chief", *[None] * (len(REVIEW_LINES.names) - 4))
             for at in range(1, count + 1)
         ]
-        made = [("r", at, "certify", "boss", NOW, "", 0) for at in decided]
+        made = [("r", at, "certify", "boss", NOW, "", 0, "reviewer") for at in decided]
         both = ((REVIEW_LINES, rows), (DECISIONS, made))
         numbered = ((kind, [(at, *row) for at, row in enumerate(some, 1)]) for kind, some in both)
         records = InMemory({kind.name: rows_from(kind, some) for kind, some in numbered})
@@ -192,20 +192,20 @@ class LinesNamed(unittest.TestCase):
     def test_numbers_ranges_and_all_that_is_left(self):
         lines = self.lines(decided={3})
 
-        def named(words, deciders):
-            return lines.numbers[lines.named(words, deciders)].tolist()
+        def named(words, mine=()):
+            return lines.numbers[lines.named(words, np.isin(lines.numbers, mine))].tolist()
 
-        self.assertEqual(named(["2", "4-5", "2"], set()), [2, 4, 5])
-        self.assertEqual(named(["all"], {"boss"}), [1, 5])
-        self.assertEqual(named(["all"], {"office"}), [1, 2, 4, 5])
+        self.assertEqual(named(["2", "4-5", "2"]), [2, 4, 5])
+        self.assertEqual(named(["all"], [1, 5]), [1, 5])
+        self.assertEqual(named(["all", "2"], [1, 5]), [1, 2, 5])
         for word in ("0", "6", "4-6", "5-4", "x", "-1", "1-", "99999999999"):
             with self.assertRaises(CallError, msg=word):
-                lines.named([word], set())
+                lines.named([word], np.zeros(5, dtype=bool))
 
     def test_progress_and_days_left(self):
         first, second = progress_of(self.lines(decided={1, 3}), MOMENT)
         self.assertEqual((first.reviewer, first.done, first.left, first.days_left), ("chief", 0, 2, 2))
-        self.assertEqual((second.reviewer, second.done, second.left), ("boss", 2, 1))
+        self.assertEqual((second.reviewer, second.done, second.left, second.by_others), ("boss", 2, 1, 0))
         late = progress_of(self.lines(), datetime.fromisoformat("2026-06-20T00:00:00Z"))
         self.assertEqual(late[0].days_left, -3)
 

@@ -60,7 +60,7 @@ class Reading(unittest.TestCase):
             ('name = "set tariffs"', "", "the key 'name' is missing"),
             ('any = ["edit dues:/tariffs/**"]', "any = []", "any names no permission"),
             ('"edit dues:/tariffs/**"', '"edit tariffs"', r"line 11: 'edit tariffs' is no permission"),
-            ("who = 'department eq", "who = 'department is", "the filter who does not parse"),
+            ("who = 'department eq", "who = 'department is", "the filter who cannot be read"),
             ("[[need]]", "[need]", "two brackets"),
             ("threshold = 2", "treshold = 2", "line 7: there is no key 'treshold' here"),
             ('id = "PILOT-1"', 'id = "DUES-1"', "the id DUES-1 stands in this file twice"),

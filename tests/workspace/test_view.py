@@ -8,7 +8,7 @@ import pandas as pd
 
 from kathodos.change.edits import edits_in
 from kathodos.errors import CallError
-from kathodos.findings.risk.weights import PARTS
+from kathodos.findings.risk.weights import COLUMNS
 from kathodos.model.kinds import GRANTS
 from kathodos.model.toml import toml_text
 from kathodos.store.records import edited
@@ -109,7 +109,7 @@ class Views(Prepared, unittest.TestCase):
             self.assertEqual(conflicts["rule"].dtype.name, "category")
             self.assertEqual(conflicts[["rule", "severity", "identity"]].values.tolist(), [["D-1", "high", "ann"]])
             risk = view.risk().frame()
-            self.assertTrue(((risk[list(PARTS)].sum(axis=1) - risk["risk"]).abs() < 0.05).all())
+            self.assertTrue(((risk[list(COLUMNS)].sum(axis=1) - risk["risk"]).abs() < 0.05).all())
             self.assertTrue(risk["risk"].is_monotonic_decreasing)
 
     def test_whoever_is_not_there_is_told_with_the_nearest(self):

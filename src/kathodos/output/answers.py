@@ -24,6 +24,7 @@ COLOURS = {  # each with a contrast of 4.5 to 1 or more on white and on black (W
     "green": "#18873d",
     "dim": "#757575",
 }
+_LONGEST_NAME = 32  # that is never broken in two
 _BESIDE_ROWS, _FEWEST_ROWS = 8, 12  # lines around a table; rows that are shown in any window
 _NEVER_BROKEN = re.compile(r"[-+]?[\d.,]+ ?%?|\d{4}-\d\d(-\d\d([T ][\d:.]+Z?)?)?")
 FORMATS = ("table", "csv", "json", "jsonl")
@@ -31,7 +32,7 @@ FORMATS = ("table", "csv", "json", "jsonl")
 
 @dataclass(frozen=True)
 class CsvForm:
-    """How CSV is written: what stands between cells, and whether it is for a spreadsheet, which needs a mark in front."""
+    """How CSV is written: what stands between cells, and whether it begins with the mark that spreadsheets need."""
 
     delimiter: str = ","
     is_for_spreadsheet: bool = False
@@ -258,5 +259,7 @@ def _table(answer: Answer, width: int | None) -> Iterable[Any]:
 
 
 def _is_never_broken(shown: Field, texts: Sequence[str]) -> bool:
-    """Whether a column holds numbers or times alone, which nobody can read in two pieces."""
-    return shown.is_number or all(_NEVER_BROKEN.fullmatch(text) for text in texts if text)
+    """Whether a column holds numbers, times or short names alone, which nobody can read in two pieces."""
+    if shown.is_number or all(_NEVER_BROKEN.fullmatch(text) for text in texts if text):
+        return True
+    return all(len(line) <= _LONGEST_NAME and " " not in line for text in texts for line in text.split("\n"))

@@ -252,8 +252,8 @@ def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: b
     text = []
     if drafted.beyond:
         text.append(
-            f"{plural(drafted.beyond, 'grant')} {'comes' if drafted.beyond == 1 else 'come'} to them by a group's filter "
-            "or as everyone. These cannot be taken from one person alone, and are not in the review."
+            f"{plural(drafted.beyond, 'grant comes', 'grants come')} to them by a group's filter or as everyone. "
+            "Such grants cannot be taken from one person alone, and are not in the review."
         )
     if drafted.without_reviewer:
         without = plural(drafted.without_reviewer, "of them has", "of them have")

@@ -12,9 +12,9 @@ from kathodos.findings.conflicts.covers import (
     Cover,
     Register,
     covered,
-    parts_of,
 )
 from kathodos.findings.conflicts.states import all_conflicts
+from kathodos.model.periods import parts_of
 from kathodos.model.times import day_text, first_moment
 from tests.support import OFFICE, OFFICE_RULES, basis_of, rules_of
 
@@ -41,7 +41,7 @@ class Covers(unittest.TestCase):
     def test_a_conflict_is_open_again_when_its_cover_ran_out(self):
         basis = basis_of(OFFICE)
         conflicts = all_conflicts(basis, rules_of(OFFICE_RULES).conflicts)
-        names = basis.index.holders.identities
+        names = basis.index.holders
         for day, count in (("2026-06-15", 0), ("2026-06-16", 1), ("2026-01-30", 1)):
             is_open = ~covered(conflicts, register(), names, first_moment(day))
             self.assertEqual(is_open.sum(), count, day)

@@ -22,7 +22,7 @@ def permitting(catalogue):
 
 def cheapest(basis, catalogue, rule, chosen):
     """The lowest cost of any set of withdrawals that clears the conflicts, by trying all; None where none does."""
-    people = {basis.index.holders.identities[it.identity] for it in chosen}
+    people = {basis.index.holders.references[it.asker] for it in chosen}
     links = [("grants", row) for row in catalogue["grants"]] + [("members", row) for row in catalogue["members"]]
     costs = [1 + others(basis, kind, row, people) for kind, row in links]
     best = None
@@ -46,8 +46,8 @@ def others(basis, kind, row, people):
     number = basis.index.holders.find(row["holder"] if kind == "grants" else row["member"])
     mask = who_has(basis.index, __import__("numpy").array([number]), basis.moment)
     named = [basis.index.holders.references[at] for at in mask.nonzero()[0]]
-    orphans = [name for name in named if name.startswith("account:") and not owned(basis, name)]
-    return len(orphans) + sum(it.startswith("identity:") and it[9:] not in people for it in named)
+    askers = [it for it in named if it.startswith("identity:") or (it.startswith("account:") and not owned(basis, it))]
+    return sum(it not in people for it in askers)
 
 
 def owned(basis, account):

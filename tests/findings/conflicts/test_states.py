@@ -39,9 +39,9 @@ DUTIES = st.lists(st.lists(PERMISSION, min_size=1, max_size=2), min_size=2, max_
 
 
 def expected(reference, duties, threshold, within):
-    """Who breaks the rule, asked cell by cell: {identity: names of the duties it holds}."""
+    """Who breaks the rule, asked cell by cell: {identity, or account of nobody: names of the duties it holds}."""
     broken = {}
-    for identity in reference.identities:
+    for asker in reference.askers():
         by_value = {}
         for number, duty in enumerate(duties):
             for action, pattern in duty:
@@ -50,11 +50,11 @@ def expected(reference, duties, threshold, within):
                     value = reference.resources.get(node, {}).get(within) if within else "any"
                     if value and reference.targets_reaching(pattern, node):
                         for each in actions:
-                            if reference.reaches(f"identity:{identity}", each, node, AT):
+                            if reference.reaches(asker, each, node, AT):
                                 by_value.setdefault(value, set()).add(number)
         held = [numbers for numbers in by_value.values() if len(numbers) >= threshold]
         if held:
-            broken[identity] = {f"d{number}" for number in set().union(*held)}
+            broken[asker] = {f"d{number}" for number in set().union(*held)}
     return broken
 
 
@@ -78,7 +78,7 @@ class Conflicts(unittest.TestCase):
         rule = rule_of(duties, threshold=min(threshold, len(duties)), within=within)
         basis = basis_of(catalogue)
         index, found = basis.index, find_conflicts(basis, [rule])
-        shown = {index.holders.identities[it.identity]: {duty.name for duty in it.duties} for it in found}
+        shown = {index.holders.references[it.asker]: {duty.name for duty in it.duties} for it in found}
         self.assertEqual(shown, expected(Reference(catalogue), duties, rule.threshold, within))
         for conflict in found:
             for duty in conflict.duties:
@@ -88,9 +88,9 @@ class Conflicts(unittest.TestCase):
     @searching(15)
     def test_several_threads_find_what_one_does(self, catalogue, duties, within):
         rules = [rule_of(duties[at:] + duties[:at], f"R{at}", within=within) for at in range(len(duties))]
-        alone = [(it.identities.tolist(), it.held) for it in who_breaks(basis_of(catalogue), rules)]
+        alone = [(it.askers.tolist(), it.held) for it in who_breaks(basis_of(catalogue), rules)]
         with mock.patch("kathodos.findings.conflicts.states._LARGE", 0):
-            together = [(it.identities.tolist(), it.held) for it in who_breaks(basis_of(catalogue), rules)]
+            together = [(it.askers.tolist(), it.held) for it in who_breaks(basis_of(catalogue), rules)]
         self.assertEqual(alone, together)
 
     @given(catalogues(), DUTIES, st.sampled_from((None, "type")), st.lists(USE, min_size=3, max_size=14))
@@ -110,11 +110,11 @@ class Conflicts(unittest.TestCase):
         catalogue = {**catalogue, "identities": people, "activity": activity}
         basis, reference, rule = basis_of(catalogue), Reference(catalogue), rule_of(duties, within=within)
         for conflict in find_conflicts(basis, [rule]):
-            me = basis.index.holders.identities[conflict.identity]
+            me = basis.index.holders.references[conflict.asker]
             mine = [
                 (action, split(where), record)
                 for who, action, where, record in used
-                if who == f"identity:{me}" or (who.startswith("account:") and reference.owner(who) == me)
+                if who == me or (who.startswith("account:") and f"identity:{reference.owner(who)}" == me)
             ]
             states, records = {"held"}, set()
             for value in conflict.values:

@@ -30,6 +30,7 @@ from kathodos.model.kinds import (
     ACCOUNTS,
     ACTIONS,
     ACTIVITY,
+    GATHERED,
     GRANTS,
     GROUPS,
     IDENTITIES,
@@ -114,21 +115,19 @@ def proposed(paths: Sequence[Path], folder: Path, kind: Kind | None = None) -> P
     """
     ldifs = [path for path in paths if path.suffix == LDIF]
     sheets = [sheet for path in paths if path.suffix != LDIF for sheet in sheets_of(path)]
-    several = {path: sum(sheet.path == path for sheet in sheets) for path in paths}
+    own = {path.parent for path in paths if path.stem in {it.name for it in GATHERED}}
     tables: list[_Table] = []
     for sheet in sheets:
         facts = facts_of(sheet.raw)
         name = f"{sheet.path.stem} {sheet.name}"
-        is_log = sheet.path.suffix in LOGS
-        judgement = judged(facts, KnownValues(), ACTIVITY if is_log else kind, name)
-        tables.append(_Table(sheet, facts, judgement, _system_of(sheet, several[sheet.path])))
+        judgement = judged(facts, KnownValues(), _kind_of(sheet.path, kind), name)
+        tables.append(_Table(sheet, facts, judgement, _system_of(sheet.path, own)))
     directories = [_of_ldif(path, folder, any(it.kind is IDENTITIES for it in tables)) for path in ldifs]
     for _ in range(2):  # what points at what is seen once it is known what there is
         known = _known(tables, directories)
         for table in tables:
-            fixed = kind or (ACTIVITY if table.sheet.path.suffix in LOGS else None)
             name = f"{table.sheet.path.stem} {table.sheet.name}"
-            table.judgement = judged(table.facts, known, fixed, name)
+            table.judgement = judged(table.facts, known, _kind_of(table.sheet.path, kind), name)
     _put_together(tables)
     sources = [it.source for it in directories]
     for system in dict.fromkeys(table.system for table in tables):
@@ -137,10 +136,19 @@ def proposed(paths: Sequence[Path], folder: Path, kind: Kind | None = None) -> P
     return Proposal(sources, _ties(tables, directories, known))
 
 
-def _system_of(sheet: Sheet, sheets: int) -> str:
-    """The system that a file is about: the first word of its name."""
-    word = re.split(r"[_\-. ]+", sheet.path.stem.casefold())[0]
-    return re.sub(r"[:/\s]", "", word) or "system"
+def _system_of(path: Path, own: set[Path]) -> str:
+    """The system that a file is about: the first word of its name.
+
+    `own`: folders with files in our own format, where all files are of one source, and the folder's name is taken.
+    """
+    name = path.resolve().parent.name if path.parent in own else re.split(r"[_\-. ]+", path.stem.casefold())[0]
+    return re.sub(r"[:/\s]", "", name) or "system"
+
+
+def _kind_of(path: Path, kind: Kind | None) -> Kind | None:
+    """What a file holds, where its name says it: the name of a kind, or of a log."""
+    named = {it.name: it for it in GATHERED}
+    return kind or (ACTIVITY if path.suffix in LOGS else named.get(path.stem))
 
 
 def _put_together(tables: Sequence[_Table]) -> None:
@@ -237,13 +245,26 @@ def _source(tables: Sequence[_Table], system: str, path: str) -> ProposedSource:
             )
             continue
         first[table.kind] = table
-        source.blocks.append(_block(table, system, source.questions))
+        if not _is_ours(table):
+            source.blocks.append(_block(table, system, source.questions))
     order = (ROLE_PERMISSIONS, GRANTS, ACCOUNTS, MEMBERS)  # in which tables are asked for what none lists by itself
-    about = [table for table in first.values() if table.kind is not IDENTITIES]
+    about = [table for table in first.values() if table.kind is not IDENTITIES and not _is_ours(table)]
     about.sort(key=lambda it: order.index(it.kind) if it.kind in order else len(order))
     if about:
         source.blocks += _derived(first, about, system)
     return source
+
+
+def _is_ours(table: _Table) -> bool:
+    """Whether a table is in our own format, so that nothing has to be said about it."""
+    names = {facts.header for facts in table.facts}
+    required = {column.name for column in table.kind.columns if column.required}
+    return (
+        table.sheet.path.stem == table.kind.name
+        and not table.sheet.settings
+        and required <= names
+        and (table.kind.open_ended or names <= {*table.kind.names})
+    )
 
 
 def _where(table: _Table) -> str:
