@@ -173,13 +173,13 @@ class BadInput(Prepared, unittest.TestCase):
             file.write("g9,identity:zoe,role:dues/setter,,\ng10,identity:bo,role:dues/setter,2026-02-30,\n")
         with (self.office / "tables" / "members.csv").open("a") as file:
             file.write("directory,inner,group:directory/outer\n")
-        self.assertIn("2 rows set aside, 1 thing noted", run("gather", cwd=self.office).stdout)
+        self.assertIn("1 line set aside, 1 cell left out, 1 thing noted", run("gather", cwd=self.office).stdout)
         found = records("gather", "--problems", cwd=self.office)
         self.assertEqual(
             [(row["file"], row["line"], row["column"], row["value"], row["outcome"]) for row in found],
             [
                 ("grants.csv", 6, "holder", "identity:zoe", "set aside"),
-                ("grants.csv", 7, "until", "2026-02-30", "set aside"),
+                ("grants.csv", 7, "until", "2026-02-30", "cell left out"),
                 ("members.csv", 3, "member", "group:directory/inner", "noted"),
             ],
         )

@@ -111,7 +111,7 @@ class Settings(Prepared, unittest.TestCase):
             ('[risk]\nbreadth = "much"\n', "line 2", "breadth = a number"),
             ("[risk]\nbreadth = -5\n", "line 2", "breadth"),
             ("[risk]\nbreadth = true\n", "line 2", "breadth = a number"),
-            ("[risk]\nbreadth = 50\n", "100 together; these are 140"),
+            ("[risk]\nbreadth = 50\n", "100 together; these are 145"),
         ):
             self.assert_refused(["risk", "top"], [(text + SOURCE, *expected)])
 

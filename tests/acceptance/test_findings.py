@@ -60,7 +60,7 @@ class Findings(Prepared, unittest.TestCase):
         self.cover()
         row = self.conflict(status=0)
         self.assertEqual((row["cover"], row["cover_state"]), ("C-1", "holds"))
-        self.assertIn("0 open conflicts of 0 people, 1 covered", run("conflicts", cwd=self.here).stdout)
+        self.assertIn("0 open conflicts of 0 people; 1 more is covered", run("conflicts", cwd=self.here).stdout)
         self.assertEqual(self.conflict(status=1, now=LATER)["cover_state"], "ran out")
         (cover,) = records("conflicts", "covers", cwd=self.here, now=LATER)
         self.assertEqual(
@@ -119,8 +119,8 @@ class Findings(Prepared, unittest.TestCase):
         self.assertIn(
             "never written over", self.describe("conflicts", "cure", "--change", "cure.toml", status=2).stderr
         )
-        protected = self.describe("conflicts", "cure", "--whose", "ann", "--protect", "grant:g1",
-                        "--protect", "grant:g2", "--protect", "group:directory/outer", "--protect", "identity:ann", status=1).stdout  # fmt: skip
+        kept = [("--protect", it) for it in ("grant:g1", "grant:g2", "group:directory/outer", "identity:ann")]
+        protected = self.describe("conflicts", "cure", "--whose", "ann", *sum(kept, ()), status=1).stdout
         self.assertIn("Nothing that may be withdrawn clears D-1/ann", protected)
         self.assertIn("Nearest: g", self.describe("conflicts", "cure", "--protect", "grant:gg", status=2).stderr)
 
@@ -195,13 +195,13 @@ class Findings(Prepared, unittest.TestCase):
     def test_thresholds_and_weights_are_read_and_refused_in_words(self):
         file = self.here / "kathodos.toml"
         before = file.read_text()
-        file.write_text(f"{before}\n[findings]\ndormant = 5\n[risk]\nconflicts = 25\nbreadth = 5\n")
+        file.write_text(f"{before}\n[findings]\ndormant = 5\n[risk]\nconflicts = 25\nbreadth = 10\n")
         (part,) = (it for it in self.rows("risk", "show", "ann")[0]["parts"] if it["part"] == "conflicts")
         self.assertEqual(part["of"], 25)
         for text, expected in (
             ("[findings]\ndormant = true", "expected dormant = a whole number"),
             ("[findings]\nunused = [1, 2]", "unused"),
-            ("[risk]\nconflicts = 30", "these are 110"),
+            ("[risk]\nconflicts = 40", "these are 110"),
             ("[risk]\nluck = 1", "no key 'luck'"),
         ):
             file.write_text(f"{before}\n{text}\n")

@@ -126,14 +126,26 @@ class Guarded(Scratch, unittest.TestCase):
 
 class RowsThatBecomeBad(Scratch, unittest.TestCase):
     def test_a_record_whose_row_is_set_aside_stays_as_it_was(self):
-        at = lay_out(self.folder / "office", PEOPLE)
+        groups = [{"system": "s", "group": "a", "title": "A", "filter": "id pr"}, {"system": "s", "group": "b"}]
+        at = lay_out(self.folder / "office", {**PEOPLE, "groups": groups})
         run("gather", cwd=at)
         write_tables(
-            at / "tables", {"identities": [{"id": "ann", "starts": "2026-02-30"}, {"id": "bo", "name": "Bob"}]}
+            at / "tables",
+            {"groups": [{**groups[0], "title": "Z", "filter": "id like"}, {**groups[1], "title": "B"}]},
         )
         rows = {row["kind"]: row for row in records("gather", cwd=at)}
-        self.assertEqual([rows["identities"][key] for key in ("changed", "went", "set_aside")], [1, 0, 1])
-        self.assertEqual([row["name"] for row in records("list", "identities", cwd=at)], ["Ann", "Bob"])
+        self.assertEqual([rows["groups"][key] for key in ("changed", "went", "set_aside")], [1, 0, 1])
+        self.assertEqual([row["title"] for row in records("list", "groups", cwd=at)], ["A", "B"])
+
+    def test_a_bad_cell_that_may_lack_keeps_what_was_there_and_the_rest_of_its_row_counts(self):
+        people = [{"id": "ann", "starts": "2026-01-01", "name": "Ann"}, {"id": "bo", "name": "Bo"}]
+        at = lay_out(self.folder / "office", {**PEOPLE, "identities": people})
+        run("gather", cwd=at)
+        people = [{**people[0], "starts": "2026-02-30", "name": "Anne"}, {**people[1], "starts": "never"}]
+        write_tables(at / "tables", {"identities": people})
+        self.assertIn("2 cells left out", run("gather", cwd=at).stdout)
+        found = [(row["name"], row["starts"]) for row in records("list", "identities", cwd=at)]
+        self.assertEqual(set(found), {("Anne", "2026-01-01"), ("Bo", None)})
 
     def test_the_same_event_twice_counts_twice_and_events_do_not_end(self):
         events = [{"time": "2026-01-01", "identity": "ann", "action": "view", "resource": "s:/x"}] * 2

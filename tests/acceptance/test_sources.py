@@ -75,7 +75,8 @@ class Sources(Prepared, unittest.TestCase):
         self.assertIn("is no file", run("sources", "propose", "tables", cwd=self.here, status=2).stderr)
         told = run("sources", "propose", "doors.log", cwd=self.here).stdout
         self.assertIn("[source.log]", told)
-        self.assertIn("no column looks like action, resource", told)
+        for name in ("action", "resource"):
+            self.assertIn(f"no column looks like {name}; name it in columns", told)
 
     def test_in_a_narrow_window_names_stay_whole(self):
         told = (

@@ -19,7 +19,8 @@ from kathodos.connectors.tables import mapped_of
 from kathodos.errors import DataError
 from kathodos.formats.raw import Format
 from kathodos.ingest.checking import check_table
-from kathodos.ingest.proposing import propose
+from kathodos.ingest.proposing.sources import proposed
+from kathodos.ingest.proposing.writing import as_text
 from kathodos.model.kinds import GRANTS, IDENTITIES, RESOURCES
 from kathodos.model.references import Names
 
@@ -216,19 +217,19 @@ class Proposals(unittest.TestCase):
         with tempfile.TemporaryDirectory() as folder:
             file = Path(folder) / "export.csv"
             file.write_bytes(content)
-            found = propose(file)
-            said = tomllib.loads(found.text)["source"]["tables"]["identities"]
+            found = proposed([file], Path(folder))
+            said = tomllib.loads(as_text(found))["source"][0]["tables"]["identities"]
             mapped = mapped_of(Settings("the test", Path(folder), said))
             table, problems = table_of(IDENTITIES, file.name, read_raw(file, mapped.format), mapped)
         self.assertEqual((said["delimiter"], said["encoding"], said["header"]), (";", "cp1252", 2))
         self.assertEqual(
-            found.open_questions, ["State: what do 'sleeping' mean? One of invited, active, suspended, left"]
+            found.questions, ["export.csv: State: what do 'sleeping' mean? One of invited, active, suspended, left"]
         )
         cells = cells_of(table)
         self.assertEqual((cells["id"], cells["name"]), (["p1", "p2", "p3"], ["Åse", "Bo", "Cy"]))
         self.assertEqual((cells["status"], problems), (["active", "left", "?"], []))
         result = check_table(table, Names())
-        self.assertEqual([row[10] for row in result.rows().values()], ["2020-02-01", "2021-02-13"])
+        self.assertEqual([row[10] for row in result.rows().values()], ["2020-02-01", "2021-02-13", "2026-03-01"])
 
 
 class Checking(unittest.TestCase):
@@ -237,7 +238,7 @@ class Checking(unittest.TestCase):
         names.add(kind if kind is IDENTITIES else IDENTITIES, [("ann",), ("a/b",)])
         names.of["systems"] |= {"dues"}
         names.of["actions"] |= {"dues/view", "dues/edit"}
-        names.add_addresses(["dues:/a/b"])
+        names.addresses.add(["dues:/a/b"])
         table, _ = read(content, kind)
         return check_table(table, names)
 
@@ -246,15 +247,16 @@ class Checking(unittest.TestCase):
             "id,status,starts,ends,manager\n"
             "p1,dead,,,\np2,,2026-02-30,,\np4,,,,zoe\np5,,2026-05-01,2026-04-01,\np1,,,,\np6,,,,\np6,,,,\n"
         )
-        self.assertEqual(set(result.rows()), {("p4",), ("p5",), ("p1",), ("p6",)})
+        self.assertEqual(set(result.rows()), {("p1",), ("p2",), ("p4",), ("p5",), ("p6",)})
         self.assertEqual(
             wrong(result.problems),
             [
-                (2, "status", "is none of invited, active, suspended, left", "set aside"),
-                (3, "starts", "is no date or time that exists", "set aside"),
+                (2, "status", "is none of invited, active, suspended, left", "cell left out"),
+                (3, "starts", "is not a date, or not one that exists", "cell left out"),
                 (4, "manager", "there is no identity zoe", "noted"),
                 (5, "ends", "ends before it begins (2026-05-01), so it is never in force", "noted"),
-                (8, "id", "the same as line 7", "set aside"),
+                (6, "id", "repeats line 2", "set aside"),
+                (8, "id", "repeats line 7", "set aside"),
             ],
         )
 
@@ -282,7 +284,7 @@ class Checking(unittest.TestCase):
         self.assertEqual(len(result), 4)
         self.assertEqual(
             [(problem.line, problem.column, problem.value, problem.outcome) for problem in result.problems],
-            [(2, "on", "dues:/z", "noted"), (3, "gives", "dues:/y", "noted")],
+            [(2, "on", "dues:/z", "noted"), (3, "gives", "dues:/y", "noted"), (4, "gives", "dues:/q/*", "noted")],
         )
 
     def test_a_grant_without_an_id_gets_one_from_its_content(self):
@@ -296,7 +298,7 @@ class Checking(unittest.TestCase):
             "resource,sensitivity,detached\ndues:/a%2fb,3,yes\ndues:/x/*,,\n/y,,\ndues:/z,7,\ndues:/w,1,perhaps\n",
             RESOURCES,
         )
-        self.assertEqual(set(result.rows()), {("dues:/a%2Fb",)})
+        self.assertEqual(set(result.rows()), {("dues:/a%2Fb",), ("dues:/z",)}, "a sensitivity of 7 is left out")
         self.assertEqual([problem.line for problem in result.problems], [3, 4, 5, 6])
 
 

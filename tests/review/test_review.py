@@ -22,6 +22,7 @@ from kathodos.model.times import microseconds
 from kathodos.review.items import carried_grants, items_of
 from kathodos.review.lines import Review, ReviewLines, progress_of
 from kathodos.review.opening import draft_review, managers_of
+from kathodos.rules.reading import Rules
 from kathodos.store.records import InMemory
 from tests.support import NOW, Prepared, catalogues, lay_out, records, run, searching, state_of
 

@@ -171,7 +171,7 @@ class _Parser:
         return self.comparison()
 
     def comparison(self) -> Node:
-        if self.peek() != "word" and (self.peek(), self.tokens[self.at][1]) != ("day", "today"):
+        if self.peek() != "word" and not (self.peek() == "day" and self.tokens[self.at][1] == "today"):
             raise self.error("the name of an attribute")
         attribute = self.tokens[self.at][1]
         self.at += 1

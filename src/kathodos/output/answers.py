@@ -233,10 +233,12 @@ def _table(answer: Answer, width: int | None) -> Iterable[Any]:
     kept = list(range(len(answer.fields)))
     while width and len(kept) > 1 and sum(least[at] for at in kept) + 2 * len(kept) > width:
         kept.remove(min(kept, key=lambda at: (answer.fields[at].weight, -at)))
-    room = (width or sum(natural) + 2 * len(kept)) - 2 * len(kept) + 1
-    widths = _shared_out(room, [least[at] for at in kept], [natural[at] for at in kept])
     below = [at for at in range(len(answer.fields)) if at not in kept]
     bearer = max((at for at in kept if not answer.fields[at].is_number), key=lambda at: natural[at], default=kept[0])
+    if below:  # what stands there takes the room that the others leave
+        natural[bearer] = max(natural[bearer], *(len(_told_below(answer, row, at)) for row in cells for at in below))
+    room = (width or sum(natural) + 2 * len(kept)) - 2 * len(kept) + 1
+    widths = _shared_out(room, [least[at] for at in kept], [natural[at] for at in kept])
     leading = 1 if below or _has_lines(answer) else 0
     table = Table(
         box=box.SIMPLE_HEAD, pad_edge=False, padding=(0, 1, 0, 0), show_edge=False, header_style="bold", leading=leading
@@ -251,11 +253,16 @@ def _table(answer: Answer, width: int | None) -> Iterable[Any]:
             cell = Text(texts[at], style=_coloured(style(row.get(answer.fields[at].key))) if style else "")
             for one in below if at == bearer else ():
                 if texts[one]:
-                    told = texts[one].replace("\n", "; ")
-                    cell.append(f"\n{answer.fields[one].title}: {told}", style="none")
+                    cell.append(f"\n{_told_below(answer, texts, one)}", style="none")
             styled.append(cell)
         table.add_row(*styled)
     yield table
+
+
+def _told_below(answer: Answer, texts: Sequence[str], at: int) -> str:
+    """A cell of a row as it stands below the others."""
+    told = texts[at].replace("\n", "; ")
+    return f"{answer.fields[at].title}: {told}"
 
 
 def _is_never_broken(shown: Field, texts: Sequence[str]) -> bool:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from typing import Any
@@ -141,8 +142,12 @@ def _told(history: KindHistory, kind: Kind, at: int) -> list[str]:
 
 def _differences(history: KindHistory, kind: Kind, old: int, now: int) -> Iterator[str]:
     """What is another: the column, before and after."""
-    for name in kind.names:
-        if name not in _PASSED_OVER:
-            before, after = (history.column(name).value(at) for at in (old, now))
-            if before != after:
-                yield f"{name}: {plain(before) or 'nothing'} -> {plain(after) or 'nothing'}"
+    before_and_after = {
+        name: [history.column(name).value(at) for at in (old, now)] for name in kind.names if name not in _PASSED_OVER
+    }
+    further = [json.loads(str(text or "{}")) for text in before_and_after.pop("attributes", ())]
+    for name in dict.fromkeys(name for some in further for name in some):
+        before_and_after[name] = [some.get(name) for some in further]
+    for name, (before, after) in before_and_after.items():
+        if before != after:
+            yield f"{name}: {plain(before) or 'nothing'} -> {plain(after) or 'nothing'}"

@@ -26,8 +26,8 @@ def compared(view: View, first: str, second: str, most: int | None, is_table: bo
     lines = sorted(_lines(view, kinds.pop(), one[1], other[1]), key=lambda it: _ORDER.index(it.side))
     count = Counter(it.side for it in lines)
     names = {Side.FIRST: f"only {one[2]}", Side.SECOND: f"only {other[2]}", Side.BOTH: "both"}
-    said = ", ".join(f"{names[side]} {count[side]}" for side in _ORDER)
-    heading = f"{one[2]} beside {other[2]}: {said}"
+    said = ", ".join(f"{names[side]} {count[side]:,}" for side in _ORDER)
+    heading = f"What {one[2]} and {other[2]} have: {said}"
     rows = [
         {
             "side": it.side if not is_table else names[it.side],

@@ -43,8 +43,8 @@ def unused_by_system(view: View) -> Answer:
         rows.append({"system": system.name, "holding": int(holding.sum()), "unused": never, "since": day})
     rows.sort(key=lambda row: -(row["unused"] or 0))
     silent = sum(row["since"] is None for row in rows)
-    heading = f"{plural(len(rows), 'system')}, of {silent} of which no use is recorded" if silent else ""
-    heading = heading or f"{plural(len(rows), 'system')}, of all of which uses are recorded"
+    heading = f"{plural(len(rows), 'system')}; no use is recorded of {silent} of them" if silent else ""
+    heading = heading or f"{plural(len(rows), 'system')}; uses are recorded of all of them"
     hint = f"Who: kathodos unused {rows[0]['system']}" if rows and rows[0]["unused"] else ""
     return Answer(_SYSTEMS, rows, heading, hint=hint)
 

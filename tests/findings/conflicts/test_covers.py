@@ -64,7 +64,7 @@ class Covers(unittest.TestCase):
         self.assertEqual(register().dues(first_moment("2026-07-01")), [], "what covers nothing is not due")
 
     def test_periods(self):
-        self.assertEqual(parts_of("P1Y2M3W4D"), ("1", "2", "3", "4"))
+        self.assertEqual(parts_of("P1Y2M3W4D"), (1, 2, 3, 4))
         for text in ("P", "7D", "P0D", "PT1H", "P1.5D", "P-1D", "every week"):
             with self.assertRaises(ValueError):
                 parts_of(text)

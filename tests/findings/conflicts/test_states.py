@@ -196,8 +196,8 @@ class Roles(unittest.TestCase):
         every = roles_at_fault(basis, [rule])
         for identity in range(basis.people):
             mine = roles_at_fault(basis, [rule], identity)
-            found = [it.role for it in mine if identity in it.people]
-            self.assertEqual(found, [it.role for it in every if identity in it.people])
+            found = [it.role for it in mine if identity in it.askers]
+            self.assertEqual(found, [it.role for it in every if identity in it.askers])
 
     def test_the_conflict_of_whoever_has_the_role_is_marked_as_the_role_s(self):
         catalogue = {

@@ -244,7 +244,7 @@ class Kinds(unittest.TestCase):
         held += [to("identity:m", "view t:/", "m"), to("identity:m", "view s:/desk", "s"), *grants]
         catalogue = with_more(identities=[*clerks(1), *moved, *old], systems=systems, grants=held)
         self.assertEqual(self.found("former-position", catalogue), [("identity:m", "grant:m", "medium")])
-        self.says("3 of 3 have access to t; in D 0 of 2 others do")
+        self.says("view t:/ is reached by 3 of 3 there and by 0 of 2 others")
 
     def test_grants_that_give_too_much(self):
         catalogue = with_more(
@@ -360,14 +360,16 @@ class Kinds(unittest.TestCase):
 
         times = ["2026-01-01T10:00:00Z"] * 49 + ["2026-01-01T10:01:00Z"]
         for extra, expected in (([], 1), (["2026-01-01T10:00:30Z"], 1)):
-            decisions = [("r", at, "certify", "c0", time, "", 1) for at, time in enumerate([*times, *extra])]
+            decisions = [
+                ("r", at, "certify", "c0", time, "", 1, "reviewer") for at, time in enumerate([*times, *extra])
+            ]
             back = ("grants", '["back"]', "hr", 3, "2026-01-01T00:00:00Z", "review", "2026-06-01T00:00:00Z")
             context = with_state(decisions=rows(DECISIONS, decisions), returned=rows(RETURNED, [back]))
             found = {it.kind: list(findings(it)) for it in find_excess(context, ["came-back", "hasty-review"])}
             self.assertEqual([(it.subject, it.rests_on) for it in found["came-back"]], [("identity:c0", "grant:back")])
             self.assertEqual(len(found["hasty-review"]), expected)
         self.assertIn("certified 51 lines", found["hasty-review"][0].evidence)
-        few = rows(DECISIONS, [("r", at, "certify", "c0", times[0], "", 1) for at in range(49)])
+        few = rows(DECISIONS, [("r", at, "certify", "c0", times[0], "", 1, "reviewer") for at in range(49)])
         (batch,) = find_excess(with_state(decisions=few), ["hasty-review"])
         self.assertEqual(len(batch), 0)
 
