@@ -92,6 +92,15 @@ def xlsx(rows):
 
 
 @reader(
+    "json",
+    ("[", "]", "{", "}", ",", ":", '"id"', "\\ud800", "NaN", "1e999", "\ufeff", "[" * 3000),
+    b'[{"id": "p1", "n": 1}]',
+)
+def read_json(content):
+    as_table(content, ".json")
+
+
+@reader(
     "xlsx",
     (b"PK\x03\x04", b"PK\x01\x02", b"PK\x05\x06", "<c r=", "<row", "</row>", 't="s"', "<f>", "&#0;", "999999999"),
 )

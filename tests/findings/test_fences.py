@@ -11,7 +11,7 @@ from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.fences import crossings, given_to, idle_rules, lacks, surpluses, without_stated_need
 from tests.findings.excess.test_excess_by_reference import live_permits
 from tests.reference import Reference, instant, matches, split
-from tests.support import NOW, OFFICE, basis_of, catalogues, rules_of, searching
+from tests.support import NOW, OFFICE, basis_of, catalogues, naming_actions, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
 PATTERNS = st.sampled_from(("s:/a", "s:/a/**", "s:/*", "s:/**/b", "t:/b"))
@@ -69,6 +69,28 @@ class Against(unittest.TestCase):
         }
         lacking = {cell for cell in cells(False, named) if cell[0] in there}
         self.assertEqual(told(lacks(basis, rules.needs)), lacking)
+
+    @given(catalogues(), st.lists(st.tuples(ACTIONS, PATTERNS), min_size=1, max_size=3, unique=True))
+    @searching(25)
+    def test_whoever_reaches_none_of_those_of_which_one_is_enough_lacks_it(self, catalogue, some):
+        catalogue = naming_actions(catalogue)
+        basis, reference = basis_of(catalogue), Reference(catalogue)
+        listed = ", ".join(f'"{action} {pattern}"' for action, pattern in some)
+        rules = rules_of(f'topic = "T"\n[[need]]\nid = "N"\nwho = "id pr"\nany = [{listed}]\n')
+        cells = [
+            (one, node)
+            for action, pattern in some
+            for node in reference.nodes
+            if reference.targets_reaching(pattern, node)
+            for one in (reference.actions(node[0]) if action == "*" else {action} & reference.actions(node[0]))
+        ]
+        there = {it for it in reference.askers() if it.startswith("identity:") and it in reference.principals(it, AT)}
+        lacking = (
+            {it for it in there if not any(reference.reaches(it, *cell, AT) for cell in cells)} if cells else set()
+        )
+        found = lacks(basis, rules.needs)
+        self.assertEqual({basis.index.holders.references[it.asker] for it in found}, lacking)
+        self.assertEqual(len(found), len(lacking), "each lack is told once")
 
 
 class Machines(unittest.TestCase):

@@ -10,7 +10,9 @@ import pyarrow.parquet as pq
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos.errors import DataError
 from kathodos.formats.csv import read_csv
+from kathodos.formats.json_file import read_json
 from kathodos.formats.json_lines import read_json_lines
 from kathodos.formats.parquet import read_parquet
 from kathodos.formats.raw import Format
@@ -45,7 +47,8 @@ class Formats(Scratch, unittest.TestCase):
     def test_the_same_table_comes_out_of_every_format(self, rows):
         for suffix, write, read in (
             ("csv", self.write_csv, read_csv),
-            ("jsonl", self.write_json, read_json_lines),
+            ("jsonl", self.write_json_lines, read_json_lines),
+            ("json", self.write_json, read_json),
             ("xlsx", self.write_xlsx, read_xlsx),
             ("parquet", self.write_parquet, read_parquet),
         ):
@@ -59,9 +62,12 @@ class Formats(Scratch, unittest.TestCase):
         with file.open("w", encoding="utf-8", newline="") as out:
             csv.writer(out).writerows([HEADER, *rows])
 
-    def write_json(self, file, rows):
+    def write_json_lines(self, file, rows):
         lines = (json.dumps(dict(zip(HEADER, row, strict=True))) for row in rows)
         file.write_text("".join(f"{line}\n" for line in lines), encoding="utf-8")
+
+    def write_json(self, file, rows):
+        file.write_text(json.dumps({"rows": [dict(zip(HEADER, row, strict=True)) for row in rows], "n": 1}))
 
     def write_xlsx(self, file, rows):
         book = openpyxl.Workbook()
@@ -82,6 +88,26 @@ class Formats(Scratch, unittest.TestCase):
         self.assertEqual(cells_of(raw), [{"id": "1"}, {"id": "4", "more.x": "5"}])
         self.assertEqual([problem.line for problem in raw.problems], [2, 3, 4, 5])
         self.assertEqual(raw.lines.tolist(), [1, 6])
+
+    def test_of_a_json_file_each_object_costs_itself_and_what_holds_no_list_is_refused(self):
+        file = self.folder / "people.json"
+        file.write_text(
+            '{"of": "HR", "people": [{"id": "1"}, 5, {"id": "4", "more": {"x": 5}}], "gone": [{"id": "9"}]}'
+        )
+        raw = read_json(file, Format(sheet="people"))
+        self.assertEqual(cells_of(raw), [{"id": "1"}, {"id": "4", "more.x": "5"}])
+        self.assertEqual(([it.line for it in raw.problems], raw.lines.tolist()), ([2], [1, 3]))
+        for text, told in (
+            (file.read_text(), "holds no list of objects"),
+            ('{"id": 1}', "holds no list of objects"),
+            ("[{]", "is no JSON"),
+            ('[{"a": 1, "a": 2}]', "is no JSON"),
+            ("[" * 100_000, "is no JSON"),
+            ('[{"a": NaN}]', "is no JSON"),
+        ):
+            file.write_text(text)
+            with self.assertRaisesRegex(DataError, told, msg=text[:20]):
+                read_json(file, Format())
 
     def test_syslog_gives_header_and_structured_data(self):
         file = self.folder / "access.log"

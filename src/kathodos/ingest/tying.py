@@ -100,7 +100,7 @@ def tied_accounts(records: Records, rules: Sequence[TieRule]) -> Ties:
     people, owned = (AttributeColumns(records, kind) for kind in (IDENTITIES, ACCOUNTS))
     for number, rule in enumerate(rules):
         if rule.by == LOGIN:
-            found_by = _by_login(records, rule.of, stated)
+            found_by = _by_login(records, rule.of, identity)
             keys, fitting = _matched(_of_account(owned, rule), found_by[0], found_by[1])
         else:
             keys, fitting = _matched(_of_account(owned, rule), _of_identity(people, rule))
@@ -187,12 +187,13 @@ def _of_identity(people: AttributeColumns, rule: TieRule) -> DictionaryColumn:
     return _folded(people.column(name), name_skeleton if rule.by == NAME else str.casefold)
 
 
-def _by_login(records: Records, system: str, stated: Ints) -> tuple[DictionaryColumn, Ints]:
-    """The logins of the accounts of a system whose source says whose they are, and the positions of the identities."""
-    of_system = records.column(ACCOUNTS, "system").holding(system)
-    some = (of_system & (stated >= 0)).nonzero()[0]
+def _by_login(records: Records, system: str, owner: Ints) -> tuple[DictionaryColumn, Ints]:
+    """The logins in a system of which it is known by now whose they are, and the positions of these identities."""
+    some = (records.column(ACCOUNTS, "system").holding(system) & (owner >= 0)).nonzero()[0]
     login = records.column(ACCOUNTS, "login").taken(some)
-    return _folded(Distinct(login.codes, login.values), str.casefold), stated[some]
+    folded = _folded(Distinct(login.codes, login.values), str.casefold)
+    pairs = np.unique(np.stack([folded.codes, owner[some]]), axis=1)  # one that has two spellings of it counts once
+    return DictionaryColumn(pairs[0].astype(np.int32), folded.values), pairs[1]
 
 
 def _matched(
