@@ -130,6 +130,9 @@ def _set_aside(view: View, names: Collection[str]) -> int:
     return sum(last.values())
 
 
+_VERBS = ("is ", "has ", "looks ", "ends ", "repeats ", "holds ", "names ", "points ", "declares ", "needs ")
+
+
 def problem_lines(problems: Sequence[Problem], most: int) -> tuple[list[str], int]:
     """The first problems, the gravest first, those alike on one line; and how many kinds of problem are left out."""
     order = [*Outcome]
@@ -143,5 +146,6 @@ def problem_lines(problems: Sequence[Problem], most: int) -> tuple[list[str], in
         cell = " ".join(part for part in (first.column, repr(first.value) if first.value else "") if part)
         where = f"{first.file}, line {first.line}" if first.line else first.file
         more = f" {len(others)} more like it." if others else ""
-        lines.append(f"{where}: {cell} {first.reason} ({first.outcome}). {first.remedy}{more}".replace(":  ", ": "))
+        told = f"{cell} {first.reason}" if first.reason.startswith(_VERBS) else f"{cell}: {first.reason}"
+        lines.append(f"{where}: {told if cell else first.reason} ({first.outcome}). {first.remedy}{more}")
     return lines, max(len(alike) - most, 0)

@@ -171,7 +171,7 @@ def new_configuration(url: str, actor: str, has_files: bool = False) -> str:
     url, name = (json.dumps(it, ensure_ascii=False) for it in (url, actor))
     written = _TEMPLATE.replace("{space}", " " * max(len(url) - 2, 0))
     written = written.replace("{url}", url).replace("{name}", name)
-    return written.partition("# What `kathodos gather` reads:")[0].rstrip() + "\n" if has_files else written
+    return written.partition("# What `kathodos gather` reads:")[0].rstrip() + "\n\n" if has_files else written
 
 
 def with_store(text: str, url: str) -> str:

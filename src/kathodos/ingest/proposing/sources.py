@@ -42,6 +42,7 @@ from kathodos.model.kinds import (
     Form,
     Kind,
 )
+from kathodos.model.words import plural
 
 _FROM_OTHERS = (ROLE_PERMISSIONS, GRANTS, ACTIVITY)
 _TIMES = tuple(
@@ -191,7 +192,7 @@ def _of_ldif(path: Path, folder: Path, has_people: bool) -> _Directory:
     becomes = ["accounts"] if has_people else ["identities", "accounts"]
     name = re.sub(r"[:/\s]", "", path.stem.casefold()) or "directory"
     settings = {"path": _relative(path, folder), "system": name, "as": becomes}
-    questions = [f"{path.name}: {len(problems)} entries cannot be read"] if problems else []
+    questions = [f"{path.name}: {plural(len(problems), 'entry', 'entries')} cannot be read"] if problems else []
     return _Directory(ProposedSource(name, "ldif", settings, [], questions), logins, mails)
 
 
