@@ -198,8 +198,9 @@ class Postgres:
     def stop(self, mode="fast"):
         """Stops it; what it keeps stays, to be started again."""
         self._run("pg_ctl", "stop", "--pgdata", self.data, "--mode", mode)
-        self.watch.stdin.close()
+        self.watch.kill()  # let go, it would take the folder away where the server has only just ended
         self.watch.wait()
+        self.watch.stdin.close()
 
     def close(self):
         """Stops it for good."""

@@ -33,7 +33,7 @@ convert access.png conflicts.png -append -strip "$here/docs/screenshots/charts-1
 convert risk.png excess.png -append -strip "$here/docs/screenshots/charts-2.png"
 shot review-lines "kathodos review lines officer --whose p0096; kathodos review status"
 shot ledger-list "kathodos baseline compare before-review --format csv | head -8; kathodos ledger list"
-shot show "kathodos find leif engen; kathodos show p0063; kathodos compare p0063 p0067"
+shot show "kathodos find leif engen; kathodos show p0063"
 python - <<'SQL'
 import sqlite3
 

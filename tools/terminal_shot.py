@@ -18,6 +18,7 @@ from pathlib import Path
 
 BIN = Path(__file__).resolve().parent.parent / ".venv" / "bin"
 PATIENCE = 30
+COLOURED = "export TERM=xterm-256color COLORTERM=truecolor"
 
 
 def main() -> int:
@@ -33,9 +34,8 @@ def main() -> int:
         return 3
     with tempfile.TemporaryDirectory() as scratch:
         done = Path(scratch) / "done"
-        script = (
-            f"clear; printf '$ %s\\n' {shlex.quote(asked.command)}; {asked.command}; touch {done}; sleep {PATIENCE}"
-        )
+        shown = f"printf '$ %s\\n' {shlex.quote(asked.command)}"
+        script = f"{COLOURED}; clear; {shown}; {asked.command}; touch {done}; sleep {PATIENCE}"
         with virtual_screen(scratch) as display:
             terminal = subprocess.Popen(
                 ["xterm", "-geometry", f"{asked.columns}x50+0+0", "-fa", "DejaVu Sans Mono", "-fs", size(asked.columns),

@@ -62,6 +62,26 @@ class TheDemo(unittest.TestCase):
         run("demo", "precious", "--fresh", cwd=self.folder, status=2)
         self.assertTrue((other / "thesis.txt").exists())
 
+    @stores.ONLY_IN_A_FILE
+    def test_no_answer_is_wider_than_its_window(self):
+        for words in (
+            *(("review", "status"), ("review", "removals"), ("review", "lines", "june"), ("changed",), ("unused",)),
+            *(("ending", "--within", "P1Y"), ("unused", "dues"), ("find", "engen"), ("compare", "p0063", "p0067")),
+            *(("compare", "role:dues/clerk", "role:dues/manager"), ("compare", "dues:/northmole", "dues:/eelmouth")),
+            *(("conflicts",), ("conflicts", "covers"), ("conflicts", "cure"), ("control", "list"), ("risk", "top")),
+            *(
+                ("returned",),
+                ("tie", "--duplicates"),
+                ("baseline", "compare", "before-review"),
+                ("ledger", "show", "6"),
+            ),
+            *(("reach", "--by", "p0063", "--summary"), ("activity", "--by", "p0063"), ("excess", "--all"), ("check",)),
+        ):
+            for width in (40, 80):
+                done = inside(*words, cwd=self.workspace, status=None, now=NOW, COLUMNS=str(width))
+                self.assertIn(done.returncode, (0, 1), (words, done.stderr))
+                self.assertLessEqual(max(map(len, done.stdout.splitlines())), width, (words, done.stdout))
+
     def test_the_data_is_what_its_script_makes(self):
         with tempfile.TemporaryDirectory() as scratch:
             make_data.write(Path(scratch))

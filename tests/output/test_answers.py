@@ -67,7 +67,15 @@ class Tables(unittest.TestCase):
             self.assertIn(whole, text)
 
     def test_colours_can_be_read_on_white_and_on_black(self):
-        for name, colour in COLOURS.items():
+        from rich.color import Color, ColorSystem
+
+        for system, name, colour in ((it, *pair) for it, some in COLOURS.items() for pair in some.items()):
+            if not colour.startswith("#"):
+                self.assertEqual(system, "standard", "a palette of sixteen is everybody's own")
+                continue
+            if system == "256":
+                whole = Color.parse(colour).get_truecolor()
+                self.assertEqual(Color.parse(colour).downgrade(ColorSystem.EIGHT_BIT).get_truecolor(), whole)
             parts = [int(colour[at : at + 2], 16) / 255 for at in (1, 3, 5)]
             linear = [it / 12.92 if it <= 0.03928 else ((it + 0.055) / 1.055) ** 2.4 for it in parts]
             light = 0.2126 * linear[0] + 0.7152 * linear[1] + 0.0722 * linear[2]

@@ -9,7 +9,7 @@ import re
 import shutil
 import sys
 import textwrap
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any, TextIO
 
@@ -18,11 +18,11 @@ from kathodos.output.text import csv_cell, json_safe
 from kathodos.report.answers import Answer, Branch, Field, Lines, Row
 from kathodos.report.long import PIPED
 
-COLOURS = {  # each with a contrast of 4.5 to 1 or more on white and on black (WCAG 2.2, 1.4.3)
-    "red": "#e61f25",
-    "yellow": "#b65e05",
-    "green": "#18873d",
-    "dim": "#757575",
+# By what a terminal can show; each with a contrast of 4.5 to 1 or more on white and on black (WCAG 2.2, 1.4.3).
+COLOURS = {
+    "truecolor": {"red": "#e61f25", "yellow": "#b65e05", "green": "#18873d", "dim": "#757575"},
+    "256": {"red": "#d700af", "yellow": "#af5f5f", "green": "#00875f", "dim": "#767676"},
+    "standard": {"red": "bold", "yellow": "bold", "green": "none", "dim": "none"},  # whose colours are anybody's guess
 }
 _LONGEST_NAME = 32  # that is never broken in two
 _BESIDE_ROWS, _FEWEST_ROWS = 8, 12  # lines around a table; rows that are shown in any window
@@ -134,23 +134,24 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
         file=stream, width=width or 10_000, highlight=False, markup=False, emoji=False, no_color=_no_color(stream)
     )
     console.on_broken_pipe = _broken  # type: ignore[method-assign]  # rich would end the process with another status
+    colours = COLOURS.get(console.color_system or "", COLOURS["standard"])
     if answer.heading:
         parts.append(Text(harmless(answer.heading), style="bold"))
     parts += [Text(harmless(line)) for line in answer.text]
     for branch in answer.trees:
-        tree = Tree(Text(printable(branch.text), style=_coloured(branch.style)), guide_style=COLOURS["dim"])
-        _grow(tree, branch.branches)
+        tree = Tree(Text(printable(branch.text), style=_coloured(branch.style, colours)), guide_style=colours["dim"])
+        _grow(tree, branch.branches, colours)
         parts.append(tree)
     if answer.fields and answer.rows:
-        parts += list(_table(answer, width))
-    parts += [Text(harmless(line), style=COLOURS["dim"]) for line in _last_lines(answer)]
+        parts += list(_table(answer, width, colours))
+    parts += [Text(harmless(line), style=colours["dim"]) for line in _last_lines(answer)]
     for part in parts:
         console.print(part, soft_wrap=answer.is_verbatim)
 
 
-def _coloured(style: str) -> str:
+def _coloured(style: str, colours: Mapping[str, str]) -> str:
     """A style with the colours that can be read on any background."""
-    return " ".join(COLOURS.get(word, word) for word in style.split())
+    return " ".join(colours.get(word, word) for word in style.split())
 
 
 def _last_lines(answer: Answer) -> list[str]:
@@ -171,11 +172,11 @@ def _no_color(stream: TextIO) -> bool:
     return bool(os.environ.get("NO_COLOR")) or not stream.isatty()
 
 
-def _grow(tree: Any, branches: Iterable[Branch]) -> None:
+def _grow(tree: Any, branches: Iterable[Branch], colours: Mapping[str, str]) -> None:
     from rich.text import Text
 
     for branch in branches:
-        _grow(tree.add(Text(printable(branch.text), style=_coloured(branch.style))), branch.branches)
+        _grow(tree.add(Text(printable(branch.text), style=_coloured(branch.style, colours))), branch.branches, colours)
 
 
 def _cells(answer: Answer) -> list[list[str]]:
@@ -218,7 +219,7 @@ def _write_plain(answer: Answer, stream: TextIO, width: int | None) -> None:
     stream.write("".join(f"{line}\n" for line in lines))
 
 
-def _table(answer: Answer, width: int | None) -> Iterable[Any]:
+def _table(answer: Answer, width: int | None, colours: Mapping[str, str]) -> Iterable[Any]:
     """The table; where the window is too narrow for all columns the lightest stand below the others, row by row."""
     from rich import box
     from rich.table import Table
@@ -250,7 +251,7 @@ def _table(answer: Answer, width: int | None) -> Iterable[Any]:
         styled = []
         for at in kept:
             style = answer.fields[at].style
-            cell = Text(texts[at], style=_coloured(style(row.get(answer.fields[at].key))) if style else "")
+            cell = Text(texts[at], style=_coloured(style(row.get(answer.fields[at].key)), colours) if style else "")
             for one in below if at == bearer else ():
                 if texts[one]:
                     cell.append(f"\n{_told_below(answer, texts, one)}", style="none")

@@ -89,7 +89,7 @@ def cover_list(view: View) -> Answer:
         for cover in reversed(register.covers)
     ]
     held = sum(row["state"] == HOLDS for row in rows)
-    heading = f"{plural(len(rows), 'cover')}; {held} {'is' if held == 1 else 'are'} in force"
+    heading = f"{plural(len(rows), 'cover')}; {held or 'none'} {'are' if held > 1 else 'is'} in force"
     hint = "What is to be confirmed of the controls: kathodos control list" if rows else ""
     return Answer(_REGISTER, rows, heading, hint=hint)
 

@@ -58,6 +58,13 @@ _KEYS = (
     *("peers_having", "peers_counted", "decision", "decided_by", "decided_at", "capacity", "decision_reason"),
     "signed_off",
 )
+
+
+def _days_left(days: int | None) -> str:
+    """How many days are left, or how late it is; nothing where nothing is due any more."""
+    return "" if days is None else f"{days}" if days >= 0 else f"{-days} late"
+
+
 _STATUS = (
     Field("review", "Review", 7),
     Field("reviewer", "Reviewer", 9),
@@ -65,7 +72,7 @@ _STATUS = (
     Field("done", "Done", 8, is_number=True),
     Field("by_others", "By others", 5, is_number=True),
     Field("left", "Left", 9, is_number=True),
-    Field("days_left", "Days left", 8, is_number=True, shown=lambda it: f"{it}" if it >= 0 else f"{-it} late"),
+    Field("days_left", "Days left", 8, is_number=True, shown=_days_left),
     Field("due", "Due", 6),
     Field("state", "State", 4),
 )
