@@ -77,10 +77,9 @@ class TheDemo(unittest.TestCase):
             ),
             *(("reach", "--by", "p0063", "--summary"), ("activity", "--by", "p0063"), ("excess", "--all"), ("check",)),
         ):
-            for width in (40, 80):
-                done = inside(*words, cwd=self.workspace, status=None, now=NOW, COLUMNS=str(width))
-                self.assertIn(done.returncode, (0, 1), (words, done.stderr))
-                self.assertLessEqual(max(map(len, done.stdout.splitlines())), width, (words, done.stdout))
+            done = inside(*words, cwd=self.workspace, status=None, now=NOW, COLUMNS="40")
+            self.assertIn(done.returncode, (0, 1), (words, done.stderr))
+            self.assertLessEqual(max(map(len, done.stdout.splitlines())), 40, (words, done.stdout))
 
     def test_the_data_is_what_its_script_makes(self):
         with tempfile.TemporaryDirectory() as scratch:
