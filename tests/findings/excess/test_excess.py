@@ -245,6 +245,12 @@ class Kinds(unittest.TestCase):
         catalogue = with_more(identities=[*clerks(1), *moved, *old], systems=systems, grants=held)
         self.assertEqual(self.found("former-position", catalogue), [("identity:m", "grant:m", "medium")])
         self.says("view t:/ is reached by 3 of 3 there and by 0 of 2 others")
+        wider = [{**row, "gives": "view t:/**"} if row["holder"].startswith("identity:o") else row for row in held]
+        self.assertEqual(
+            self.found("former-position", {**catalogue, "grants": wider}),
+            [("identity:m", "grant:m", "medium")],
+            "by whatever the others have it",
+        )
 
     def test_grants_that_give_too_much(self):
         catalogue = with_more(

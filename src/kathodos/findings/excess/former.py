@@ -12,6 +12,7 @@ from kathodos.analysis.basis import Basis
 from kathodos.analysis.holding import Holding, Things
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, positions_among
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import ANY_ACTION
 from kathodos.engine.reach import who_reaches_any
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, severity_of
@@ -113,11 +114,20 @@ class _Kept:
         things = Things(index, basis.moment, entitlements, counts, usage.thing_count)
         holding = Holding(things, np.where(self.there & (self.department.codes >= 0), self.department.codes, -1))
         present = self.department.codes[people[mover]].astype(np.int64)
-        had, has = (
-            holding.counted_by_part(group, entry, self.parts, self.parts_width) for group in (former[mover], present)
-        )
-        may_be = self._is_kept(mover, had, np.maximum(has - 1, 0))  # the mover is one of them
+        has = holding.counted_by_part(present, entry, self.parts, self.parts_width)
+        at_most = self._holding_in(former[mover], entry)
+        may_be = self._is_kept(mover, at_most, np.maximum(has - 1, 0))  # the mover is one of them
         return unit[may_be], mover[may_be], entry[may_be]
+
+    def _holding_in(self, department: Ints, entry: Ints) -> Ints:
+        """How many people of departments were given anything in the systems of permissions: no fewer reach one."""
+        index = self.context.basis.index
+        interval = index.scoped_intervals.items[index.scoped_intervals.starts[entry]].astype(np.int64)
+        system = insertion_points(index.system_roots, index.intervals.first[interval], side="right") - 1
+        holding = self.context.usage.systems_of[: self.context.basis.people] & self.there[:, None]
+        counts = np.stack([np.bincount(self.codes[it], minlength=len(self.sizes)) for it in holding.T], axis=1)
+        found: Ints = counts[department, system]
+        return found
 
     @property
     def parts_width(self) -> int:
