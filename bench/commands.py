@@ -11,6 +11,7 @@ put to it. `--all` adds what takes minutes on a million people: a review of ever
 import argparse
 import multiprocessing
 import os
+import pwd
 import subprocess
 import sys
 import tempfile
@@ -99,6 +100,8 @@ def filled(people, folder, tables):
     os.environ["KATHODOS_NOW"] = NOW
     company = made_up.Company(people)
     workspace = Workspace.create(folder)
+    with (folder / "kathodos.toml").open("a") as file:
+        file.write(f'[reviews]\ndeciders = ["{pwd.getpwuid(os.getuid()).pw_name}"]\n')
     made_up.fill(company, workspace)
     made_up.write_rules(company, folder / "rules" / "company.toml")
     tables.mkdir()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kathodos.cli.options import Commands, Formatter, as_of, at_time, command, confirming
+from kathodos.cli.options import Commands, Formatter, as_of, at_time, command, confirming, long_answer
 from kathodos.cli.session import Session
 
 
@@ -31,6 +31,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     trying.add_argument("file", metavar="FILE", help="a file of rules")
     at_time(trying)
     as_of(trying)
+    long_answer(trying)
     example = "  kathodos rules start               # then say in rules/duties.toml what gives each duty\n"
     example += "  kathodos rules start --topic payables"
     what = "lay out the library of ready-made rules, and the file that says what their duties mean here"
@@ -60,8 +61,9 @@ def run_check(session: Session) -> int:
 def run_try(session: Session) -> int:
     from kathodos.report.rules import rules_tried
 
-    file = session.arguments.file
-    return session.answer(rules_tried(session.view, session.workspace.draft_rules(Path(file)), file))
+    file, is_table = session.arguments.file, session.format == "table"
+    draft = session.workspace.draft_rules(Path(file))
+    return session.answer(rules_tried(session.view, draft, file, session.most if is_table else None))
 
 
 def run_start(session: Session) -> int:

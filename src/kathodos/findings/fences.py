@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 
@@ -24,24 +25,36 @@ from kathodos.rules.reading import Fence, Need, Permission
 from kathodos.rules.targets import PermissionTargets
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Crossing:
     """An identity, or an account of nobody, that reaches what a fence keeps it from.
 
-    `permission` is crossed, by one action, on some nodes.
+    `permission` is crossed, by one action, somewhere `within` the nodes that it is about.
     """
 
+    basis: Basis
     fence: Fence
     asker: int
     permission: Permission
     action: int
-    nodes: Ints
+    within: Ints
 
-    def chains(self, basis: Basis) -> list[Chain]:
+    @cached_property
+    def nodes(self) -> Ints:
+        """The nodes on which it is crossed."""
+        for reached in what_reached_by(self.basis.index, self.asker, self.basis.moment):
+            system = reached.system
+            if system.root <= int(self.within[0]) < system.end:
+                found: Ints = self.within[reached.may[self.action - int(system.actions[0]), self.within - system.root]]
+                return found
+        return self.within[:0]
+
+    def chains(self) -> list[Chain]:
         """The chains to one node after another, each chain's grant and permission told once."""
+        index, moment = self.basis.index, self.basis.moment
         found: dict[object, Chain] = {}
-        for node in one_per_answer(basis.index, self.nodes):
-            for chain in explain(basis.index, self.asker, node, self.action, basis.moment).permits.shown:
+        for node in one_per_answer(index, self.nodes):
+            for chain in explain(index, self.asker, node, self.action, moment).permits.shown:
                 found.setdefault((chain.grant, chain.entry, chain.holders), chain)
         return list(found.values())
 
@@ -80,8 +93,7 @@ def crossings(basis: Basis, fences: Sequence[Fence]) -> list[Crossing]:
             reaching = {action: who_reaches_any(basis.index, nodes, action, basis.moment) & who for action in actions}
             for action, mask in reaching.items():
                 for asker in (mask & ~_told_by_wider(basis.index, action, reaching)).nonzero()[0].tolist():
-                    here = _reached(basis, asker, action, nodes)
-                    found.append(Crossing(fence, asker, permission, action, here))
+                    found.append(Crossing(basis, fence, asker, permission, action, nodes))
     return sorted(found, key=lambda it: (it.fence.id, it.asker))
 
 
@@ -94,16 +106,6 @@ def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Boo
         if other != action and system.covers[other - first, action - first]:
             widest |= mask if not system.covers[action - first, other - first] or other < action else False
     return widest
-
-
-def _reached(basis: Basis, asker: int, action: int, nodes: Ints) -> Ints:
-    """Those of the nodes on which somebody reaches the action."""
-    for reached in what_reached_by(basis.index, asker, basis.moment):
-        system = reached.system
-        if system.root <= int(nodes[0]) < system.end:
-            found: Ints = nodes[reached.may[action - int(system.actions[0]), nodes - system.root]]
-            return found
-    return nodes[:0]
 
 
 def meant(basis: Basis, rule: Fence | Need) -> Bools:

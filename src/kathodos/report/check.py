@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import itertools
+from collections.abc import Callable, Sequence
 from dataclasses import replace
-from typing import Any
+from typing import Any, TypeVar
 
 from kathodos.analysis.basis import Basis
 from kathodos.errors import CallError, DataError, found_if
@@ -41,6 +42,7 @@ _KEYS = (
 )
 _DATA = [Field(key, key) for key in (*_KEYS, "unused")]
 _MOST_SHOWN = 8  # of one rule, to a person
+T = TypeVar("T")
 
 
 def checked(view: View, by: str | None, rule: str | None, topic: str | None, is_table: bool) -> Answer:
@@ -58,36 +60,36 @@ def checked(view: View, by: str | None, rule: str | None, topic: str | None, is_
     if rule is None and topic is None:
         beyond = [it for it in surpluses(basis, rules.needs) if only in (None, it.identity)]
         unstated = [it for it in without_stated_need(basis, rules.needs).tolist() if only in (None, it)]
-    about = {it.asker for it in crossed} | {it.asker for it in lacking} | {it.identity for it in beyond} | {*unstated}
-    names = {number: view.named(number) for number in sorted(about)}
+    status = found_if(crossed or lacking or idle)
+    if not is_table:
+        rows = itertools.chain(
+            (_crossed_row(basis, it) for it in crossed),
+            (_lack_row(basis, it) for it in lacking),
+            (_surplus_row(basis, it) for it in beyond),
+            (_unstated_row(basis, it) for it in unstated),
+        )
+        return Answer(_DATA, rows, status=status)
     trees = [
-        *_trees([(it.fence, _crossing(basis, it, names)) for it in crossed]),
-        *_trees([(it.need, _lack(basis, it, names)) for it in lacking]),
-        *(
-            [Branch("beyond the needs of services and agents", [_surplus(basis, it, names) for it in beyond])]
-            if beyond
-            else []
-        ),
-        *(
-            [Branch("services and agents without a stated need", [_unstated(basis, it, names) for it in unstated])]
-            if unstated
-            else []
-        ),
+        *_trees(crossed, lambda it: it.fence, lambda it: _crossing(view, it)),
+        *_trees(lacking, lambda it: it.need, lambda it: _lack(view, it)),
     ]
-    rows = [*(_crossed_row(basis, it) for it in crossed), *(_lack_row(basis, it) for it in lacking)]
-    rows += [_surplus_row(basis, it) for it in beyond] + [_unstated_row(basis, it) for it in unstated]
+    for title, some, branch in (
+        ("beyond the needs of services and agents", beyond, lambda it: _surplus(view, it)),
+        ("services and agents without a stated need", unstated, lambda it: _unstated(view, it)),
+    ):
+        if some:
+            trees.append(Branch(title, _first(some, branch, "kathodos check --format csv")))
     heading = (
         f"{plural(len(rules.fences), 'fence')}, crossed {_times(len(crossed))}; "
         f"{plural(len(rules.needs), 'need')}, not met {_times(len(lacking))}"
         + (f"; {plural(len(idle), 'permission')} cannot be checked" if idle else "")
     )
     hint = "One of them: kathodos check --by PERSON, or --rule ID" if trees else ""
-    fields, status = () if is_table else _DATA, found_if(crossed or lacking or idle)
-    return Answer(fields, rows, heading, idle, trees, hint, status)
+    return Answer((), (), heading, idle, trees, hint, status)
 
 
 def _times(count: int) -> str:
-    return "nowhere" if not count else "once" if count == 1 else f"{count} times"
+    return "nowhere" if not count else "once" if count == 1 else f"{count:,} times"
 
 
 def _chosen(view: View, rule: str | None, topic: str | None) -> Rules:
@@ -112,15 +114,21 @@ def _both(rules: Rules) -> list[Any]:
     return [*rules.fences, *rules.needs]
 
 
-def _trees(found: Sequence[tuple[Any, Branch]]) -> list[Branch]:
+def _first(found: Sequence[T], branch: Callable[[T], Branch], command: str) -> list[Branch]:
+    """The first of some, and how many more there are; only of what is shown is it looked up how it comes about."""
+    more = len(found) - _MOST_SHOWN
+    return [*map(branch, found[:_MOST_SHOWN]), *([Branch(f"and {more:,} more: {command}")] if more > 0 else [])]
+
+
+def _trees(found: Sequence[T], rule_of: Callable[[T], Any], branch: Callable[[T], Branch]) -> list[Branch]:
     """A tree for each rule; of many only the first are shown to a person."""
-    by_rule: dict[str, tuple[Any, list[Branch]]] = {}
-    for rule, branch in found:
-        by_rule.setdefault(rule.id, (rule, []))[1].append(branch)
+    by_rule: dict[str, tuple[Any, list[T]]] = {}
+    for it in found:
+        rule = rule_of(it)
+        by_rule.setdefault(rule.id, (rule, []))[1].append(it)
     trees = []
-    for rule, branches in by_rule.values():
-        more = [Branch(f"and {len(branches) - _MOST_SHOWN} more: kathodos check --rule {rule.id} --format csv")]
-        shown = branches if len(branches) <= _MOST_SHOWN else [*branches[:_MOST_SHOWN], *more]
+    for rule, some in by_rule.values():
+        shown = _first(some, branch, f"kathodos check --rule {rule.id} --format csv")
         remedy = [Branch(f"what to do: {rule.remedy}")] if rule.remedy else []
         trees.append(Branch(f"{rule.id} {rule.title} - {rule.severity}", [*shown, *remedy], "red"))
     return trees
@@ -131,26 +139,26 @@ def _place(basis: Basis, action: int, nodes: Any) -> str:
     return f"{basis.index.actions[action][1]} {basis.index.tree.addresses[int(nodes[0])]}{more}"
 
 
-def _crossing(basis: Basis, found: Crossing, names: dict[int, str]) -> Branch:
-    text = f"{names[found.asker]} reaches {_place(basis, found.action, found.nodes)}"
-    return Branch(text, [chain_branch(chain) for chain in found.chains(basis)[:4]])
+def _crossing(view: View, found: Crossing) -> Branch:
+    text = f"{view.named(found.asker)} reaches {_place(view.basis, found.action, found.nodes)}"
+    return Branch(text, [chain_branch(chain) for chain in found.chains()[:4]])
 
 
-def _lack(basis: Basis, found: Lack, names: dict[int, str]) -> Branch:
-    why = found.why(basis)
+def _lack(view: View, found: Lack) -> Branch:
+    why, who = found.why(view.basis), view.named(found.asker)
     lines = [Branch(it.text) for it in why.obstacles[:2]]
     lines += [Branch(f"this would give it: {text}") for text in (why.nearest or [str(found.permission)])[:1]]
     if found.others:
         every = ", ".join(str(it) for it in (found.permission, *found.others))
-        return Branch(f"{names[found.asker]} can do none of these: {every}", lines)
-    return Branch(f"{names[found.asker]} cannot {_place(basis, found.action, found.nodes)}", lines)
+        return Branch(f"{who} can do none of these: {every}", lines)
+    return Branch(f"{who} cannot {_place(view.basis, found.action, found.nodes)}", lines)
 
 
-def _surplus(basis: Basis, found: Surplus, names: dict[int, str]) -> Branch:
-    index = basis.index
+def _surplus(view: View, found: Surplus) -> Branch:
+    index = view.index
     actions = ", ".join(index.actions[action][1] for action in found.actions.tolist())
     where = f"{plural(found.resources, 'resource')} of {found.system}"
-    text = f"{names[found.identity]} may {actions} on {where}; {found.use_in_words}"
+    text = f"{view.named(found.identity)} may {actions} on {where}; {found.use_in_words}"
     grants = [Branch(f"by grant:{index.grants.ids[it]} {index.gives(it)}") for it in found.grants[:4].tolist()]
     return Branch(text, grants)
 
@@ -171,7 +179,7 @@ def _row(basis: Basis, rule: Any, finding: str, found: Any) -> dict[str, Any]:
 
 def _crossed_row(basis: Basis, found: Crossing) -> dict[str, Any]:
     row = _row(basis, found.fence, "crossed", found)
-    return {**row, "chains": [chain_record(chain) for chain in found.chains(basis)]}
+    return {**row, "chains": [chain_record(chain) for chain in found.chains()]}
 
 
 def _lack_row(basis: Basis, found: Lack) -> dict[str, Any]:
@@ -215,7 +223,7 @@ def _who(basis: Basis, asker: int) -> dict[str, str | None]:
     return {"identity": None, "account": holders.accounts[asker - people]}
 
 
-def _unstated(basis: Basis, identity: int, names: dict[int, str]) -> Branch:
-    index, grants = basis.index, given_to(basis, identity)
+def _unstated(view: View, identity: int) -> Branch:
+    index, grants = view.index, given_to(view.basis, identity)
     held = [Branch(f"by grant:{index.grants.ids[it]} {index.gives(it)}") for it in grants[:4].tolist()]
-    return Branch(f"{names[identity]}: no need says what it is for; it holds {plural(len(grants), 'grant')}", held)
+    return Branch(f"{view.named(identity)}: no need says what it is for; it holds {plural(len(grants), 'grant')}", held)

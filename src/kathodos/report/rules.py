@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterable
+from functools import partial
 from typing import Any
 
+from kathodos.analysis.basis import Basis
 from kathodos.errors import CallError, found_if
 from kathodos.findings.conflicts.states import find_conflicts
-from kathodos.findings.fences import crossings, lacks
+from kathodos.findings.fences import Crossing, Lack, crossings, lacks
 from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, Lines
+from kathodos.report.long import first_rows
 from kathodos.rules.checking import FAULT, check_rules
-from kathodos.rules.reading import DUTIES_FILE, Rule, Rules
+from kathodos.rules.reading import DUTIES_FILE, Duty, Rule, Rules
 from kathodos.workspace.library import LayingOut
 from kathodos.workspace.view import View
 
@@ -84,10 +88,12 @@ def rule_shown(rules: Rules, name: str) -> Answer:
             sides = {"any": [*map(str, duty.permissions)], "all": [*map(str, duty.every)]}
             document["duties"].append({"name": duty.name, **sides})
     else:
-        listed = rule.never if _kind(rule) == "fence" else rule.permissions
-        word = "never" if _kind(rule) == "fence" else "must"
-        branches.append(Branch(word, [Branch(str(it)) for it in listed]))
-        document |= {word: [str(it) for it in listed]}
+        sides = {"never": rule.never} if _kind(rule) == "fence" else {"must": rule.must, "any": rule.any}
+        for word, listed in sides.items():
+            if listed:
+                said = "one of" if word == "any" else word
+                branches.append(Branch(said, [Branch(str(it)) for it in listed]))
+                document |= {word: [str(it) for it in listed]}
     about = [f"{key}: {getattr(rule, key)}" for key in ("description", "remedy", "reference") if getattr(rule, key)]
     if _kind(rule) == "conflict":
         inside = f", on the same {rule.within}" if rule.within else ""
@@ -110,17 +116,19 @@ def rules_checked(view: View) -> Answer:
     return Answer(_REMARKS, rows, heading, hint=hint, status=found_if(faults))
 
 
-def rules_tried(view: View, draft: Rules, file: str) -> Answer:
-    """Whom a draft would hit: conflicts, crossed fences, unmet needs; with what is wrong with the draft itself."""
+def rules_tried(view: View, draft: Rules, file: str, most: int | None) -> Answer:
+    """Whom a draft would hit: conflicts, crossed fences, unmet needs; with what is wrong with the draft itself.
+
+    `most`: so many rows are shown (None: all).
+    """
     basis = view.basis
-    hits: list[tuple[Rule, int, str, Any]] = []
-    for it in find_conflicts(basis, draft.conflicts):
-        hits.append((it.rule, it.asker, it.state, [duty.name for duty in it.duties]))
-    for crossing in crossings(basis, draft.fences):
-        hits.append((crossing.fence, crossing.asker, "crossed", [_first_place(basis, crossing)]))
-    for lack in lacks(basis, draft.needs):
-        hits.append((lack.need, lack.asker, "lacking", [_first_place(basis, lack)]))
-    asked = view.asked(sorted({asker for _, asker, _, _ in hits}))
+    hits: list[tuple[Rule, int, str, Callable[[], list[str]]]] = [
+        *((it.rule, it.asker, it.state, partial(_names, it.duties)) for it in find_conflicts(basis, draft.conflicts)),
+        *((it.fence, it.asker, "crossed", partial(_place, basis, it)) for it in crossings(basis, draft.fences)),
+        *((it.need, it.asker, "lacking", partial(_place, basis, it)) for it in lacks(basis, draft.needs)),
+    ]
+    shown, more = first_rows(hits, most)
+    asked = view.asked(sorted({asker for _, asker, _, _ in shown}))
     rows = [
         {
             "rule": rule.id,
@@ -128,23 +136,28 @@ def rules_tried(view: View, draft: Rules, file: str) -> Answer:
             "name": asked[asker].name,
             "department": asked[asker].department,
             "state": state,
-            "what": Lines(what),
+            "what": Lines(what()),
         }
-        for rule, asker, state, what in hits
+        for rule, asker, state, what in shown
     ]
     remarks = [it for it in check_rules(basis, draft) if it.kind == FAULT]
     text = [f"{it.rule}: {it.what}. {it.remedy}" for it in remarks]
-    whom = plural(len(asked), "person or account", "people and accounts")
+    whom = plural(len({asker for _, asker, _, _ in hits}), "person or account", "people and accounts")
     heading = f"{plural(len(draft.every()), 'rule')} of {file} would hit {whom}"
     hint = "To put it in force, move the file into rules/." if not remarks else "Correct the draft first."
+    hint = f"{more} {hint}".strip()
     return Answer(_HITS, rows, heading, text, hint=hint, status=found_if(rows or remarks))
 
 
-def _first_place(basis: Any, found: Any) -> str:
+def _names(duties: Iterable[Duty]) -> list[str]:
+    return [duty.name for duty in duties]
+
+
+def _place(basis: Basis, found: Crossing | Lack) -> list[str]:
     """The action and the first resource of a crossing or a lack."""
     address = basis.index.tree.addresses[int(found.nodes[0])]
     more = f" and {len(found.nodes) - 1} more" if len(found.nodes) > 1 else ""
-    return f"{basis.index.actions[found.action][1]} {address}{more}"
+    return [f"{basis.index.actions[found.action][1]} {address}{more}"]
 
 
 def would_lay_out(laying: LayingOut) -> Answer:
