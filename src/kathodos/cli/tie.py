@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, acting, command
+from kathodos.cli.options import Commands, Formatter, acting, command, long_answer
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
 from kathodos.model.references import name_in
@@ -36,6 +36,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         action="store_true",
         help="forget what somebody said about ACCOUNT; its source and the rules count again",
     )
+    long_answer(parser)
     acting(parser)
 
 
@@ -50,8 +51,9 @@ def run(session: Session) -> int:
         raise CallError("--open and --duplicates list; they take no account.", "Leave one of the two out.")
     if asked.account:
         return _tie(session)
-    answer = duplicates if asked.duplicates else untied if asked.open else tie_counts
-    return session.answer(answer(session.view))
+    if asked.open:
+        return session.answer(untied(session.view, session.most, session.format == "table"))
+    return session.answer((duplicates if asked.duplicates else tie_counts)(session.view))
 
 
 def _tie(session: Session) -> int:

@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator, Sequence
+from typing import Any
+
 from kathodos.analysis.duplicates import likely_duplicates
+from kathodos.ingest.candidates import candidates_of
 from kathodos.model.references import reference_to
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
+from kathodos.report.long import first_rows
 from kathodos.workspace.view import View
 
 _COUNTS = (
@@ -18,6 +23,7 @@ _OPEN = (
     Field("how", "State", 8, least=9),
     Field("candidates", "May be", 7),
 )
+_AT_A_TIME = 200
 _DUPLICATES = (
     Field("first", "One", 9, least=14),
     Field("second", "Other", 9, least=14),
@@ -25,16 +31,29 @@ _DUPLICATES = (
 )
 
 
-def untied(view: View) -> Answer:
-    """The accounts that are tied to nobody, and whose they may be."""
+def untied(view: View, most: int | None, is_table: bool) -> Answer:
+    """The accounts that are tied to nobody, and whose they may be; `most`: so many rows of a table (None: all)."""
     _, found = view.findings.ties
-    rows = [{"account": account, "how": how, "candidates": some} for account, how, some in found]
+    if not is_table:
+        return Answer(_OPEN, _untied_rows(view, found))
+    shown, more = first_rows(found, most)
     hint = (
         "Say whose it is: kathodos tie ACCOUNT PERSON; of a shared one, who answers for it: "
         "kathodos tie ACCOUNT nobody --responsible PERSON"
     )
-    hint = hint if rows else ""
-    return Answer(_OPEN, rows, f"{plural(len(rows), 'account is', 'accounts are')} tied to nobody.", hint=hint)
+    heading = f"{plural(len(found), 'account is', 'accounts are')} tied to nobody."
+    return Answer(_OPEN, [*_untied_rows(view, shown)], heading, hint=f"{more} {hint}".strip() if found else "")
+
+
+def _untied_rows(view: View, found: Sequence[tuple[str, str, list[str], int]]) -> Iterator[dict[str, Any]]:
+    """A row for each account; those whose names are like its own are looked for some at a time."""
+    for first in range(0, len(found), _AT_A_TIME):
+        some = found[first : first + _AT_A_TIME]
+        likely = iter(candidates_of(view.catalogue, [at for *_, at in some if at >= 0]))
+        for account, how, candidates, at in some:
+            like = next(likely) if at >= 0 else []
+            words = [f"{one.identity} ({one.name}, {one.likeness} % alike)" for one in like]
+            yield {"account": account, "how": how, "candidates": [*candidates, *words]}
 
 
 def tie_counts(view: View) -> Answer:

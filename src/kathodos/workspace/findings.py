@@ -25,9 +25,6 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 
-_MOST_COMPARED = 500  # accounts of nobody that are compared with people by name
-
-
 class Findings:
     """What is found in a view. Everything is looked for when it is first asked for."""
 
@@ -175,13 +172,16 @@ class Findings:
     # Ties
 
     @cached_property
-    def ties(self) -> tuple[list[tuple[str, str, int, int]], list[tuple[str, str, list[str]]]]:
-        """How accounts are tied: by system and way how many, and how many of them to somebody; and those to nobody."""
+    def ties(self) -> tuple[list[tuple[str, str, int, int]], list[tuple[str, str, list[str], int]]]:
+        """How accounts are tied: by system and way how many, and how many of them to somebody; and those to nobody.
+
+        Of these the account, how it stands with it, the identities that a rule found, and the account's position where
+        it is to be compared with the names of people (-1: it is not).
+        """
         found = kept(self.view, "ties", self._ties_made).rest
         return found["counts"], found["open"]
 
     def _ties_made(self) -> Result:
-        from kathodos.ingest.candidates import candidates_of
         from kathodos.ingest.tying import NO_LOGIN, PERSON, tied_accounts
 
         found = tied_accounts(self.view.catalogue, self.view.workspace.configuration.tie_rules)
@@ -197,15 +197,12 @@ class Findings:
         counts = [(*name, *numbers) for name, *numbers in zip(names, count.tolist(), owned.tolist(), strict=True)]
         untied = ((found.identity < 0) & (found.how != found.hows.index(NO_LOGIN))).nonzero()[0].tolist()
         texts = []
-        likely = candidates_of(self.view.catalogue, untied[:_MOST_COMPARED])
-        for number, at in enumerate(untied):
+        for at in untied:
             it = found.tied(at)
             responsible = answers.get(it.account) or said.value(at)
             how = "shared, and nobody answers for it" if it.how == PERSON else it.how
             how = f"shared, answered for by {responsible}" if responsible else how
-            like = likely[number] if number < len(likely) and not it.candidates and not responsible else []
-            like_words = [f"{one.identity} ({one.name}, {one.likeness} % alike)" for one in like]
-            texts.append((it.account, how, [*it.candidates, *like_words]))
+            texts.append((it.account, how, [*it.candidates], -1 if it.candidates or responsible else at))
         return Result({}, {"counts": sorted(counts), "open": texts})
 
     # Risk
