@@ -21,6 +21,7 @@ from tests.servers import Postgres
 
 ON_POSTGRES = os.environ.get("KATHODOS_TEST_STORE") == "postgres"
 ONLY_IN_A_FILE = unittest.skipIf(ON_POSTGRES, "about the file of a store")
+ABOUT_ANSWERS = unittest.skipIf(ON_POSTGRES, "about answers, which other tests hold to be the same in every store")
 ONLY_WITH_A_SERVER = unittest.skipIf(services.postgres_programs() is None, "needs a PostgreSQL server's programs")
 # What is about databases alone is tested once, beside the tests on files.
 ABOUT_DATABASES = unittest.skipIf(ON_POSTGRES or services.postgres_programs() is None, "about databases alone")

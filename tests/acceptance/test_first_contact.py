@@ -8,6 +8,7 @@ import unittest
 import tomlkit
 
 from tests.organisations import buses, water
+from tests.stores import ABOUT_ANSWERS
 from tests.support import Prepared, inside, records_inside
 
 ACTOR = {"KATHODOS_ACTOR": "auditor"}
@@ -91,6 +92,7 @@ class Organisation(Prepared):
         return right, right + len(wrong), wrong
 
 
+@ABOUT_ANSWERS
 class Buses(Organisation, unittest.TestCase):
     """The bus company."""
 
@@ -271,6 +273,7 @@ class Buses(Organisation, unittest.TestCase):
         self.assertIn("no entry 999", inside("ledger", "show", "999", cwd=self.here, status=2).stderr)
 
 
+@ABOUT_ANSWERS
 class Water(Organisation, unittest.TestCase):
     """The water works."""
 

@@ -3,6 +3,7 @@
 import unittest
 
 from tests.acceptance import test_first_contact as organisations
+from tests.stores import ABOUT_ANSWERS
 from tests.support import Prepared, inside, records_inside
 
 HARBOUR = (
@@ -73,6 +74,7 @@ class RiskOrder(Prepared):
         self.assertEqual(wrong, [])
 
 
+@ABOUT_ANSWERS
 class Harbour(RiskOrder, unittest.TestCase):
     state = ("--as-of", "before-review")
 
@@ -85,6 +87,7 @@ class Harbour(RiskOrder, unittest.TestCase):
         self.holds(HARBOUR)
 
 
+@ABOUT_ANSWERS
 class BusCompany(RiskOrder, unittest.TestCase):
     prepare = organisations.Buses.__dict__["prepare"]
 
@@ -92,6 +95,7 @@ class BusCompany(RiskOrder, unittest.TestCase):
         self.holds(BUSES)
 
 
+@ABOUT_ANSWERS
 class WaterWorks(RiskOrder, unittest.TestCase):
     prepare = organisations.Water.__dict__["prepare"]
 

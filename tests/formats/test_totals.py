@@ -26,8 +26,10 @@ class Totals(Scratch, unittest.TestCase):
             self.assertEqual(told[0][1], f"{word}; 17")
 
     def test_what_is_no_total_stays(self):
-        rows, told = self.read("id,name,n\nTotal,Tina Total,\nSumme,,viele\nTotally,,1\nSum,1,2\nb,,1\n,Total,none\n")
-        self.assertEqual((rows, told), (["Total", "Summe", "Totally", "Sum", "b", None], []))
+        rows, told = self.read(
+            "id,name,n\nTotal,Tina Total,\nSum,,.\nSumme,,viele\nTotally,,1\nSum,1,2\nb,,1\n,Total,none\n"
+        )
+        self.assertEqual((rows, told), (["Total", "Sum", "Summe", "Totally", "Sum", "b", None], []))
 
 
 if __name__ == "__main__":

@@ -20,7 +20,7 @@ ACCOUNT = "account"
 
 
 class Computed(Mapping[str, Distinct]):
-    """Numbers of each identity that are computed when they are asked for, by the name of the attribute."""
+    """Numbers of each identity, or account, that are computed when they are asked for, by the name of the attribute."""
 
     def __init__(self, of: Mapping[str, Callable[[], npt.NDArray[np.float64]]]) -> None:
         self._of = of
@@ -39,7 +39,8 @@ class Computed(Mapping[str, Distinct]):
 class AskerAttributes:
     """The attributes of identities, by number, and behind them of accounts; a filter selects none that have an owner.
 
-    `people`, `accounts`: the position of the record of each; `more`: what was computed for identities, by attribute.
+    `people`, `accounts`: the position of the record of each; `more`: what is computed of
+    either kind, by attribute.
     """
 
     def __init__(
@@ -48,13 +49,13 @@ class AskerAttributes:
         people: Ints,
         accounts: Ints,
         is_asker: Bools,
-        more: Mapping[str, Distinct],
+        more: Mapping[str, Mapping[str, Distinct]],
         today: int,
     ) -> None:
         self._identities, self._accounts = of["identities"], of["accounts"]
         self._people, self._of_accounts = people, accounts
         self._is_asker = is_asker
-        self._more = more
+        self._more, self._more_of_accounts = more["identities"], more["accounts"]
         self.today = today
 
     def has(self, name: str) -> bool:
@@ -81,6 +82,8 @@ class AskerAttributes:
         """An attribute of each account."""
         if name.lower() == "kind":
             return Distinct(np.zeros(len(self._of_accounts), dtype=np.int32), [ACCOUNT])
+        if name.lower() in self._more_of_accounts:
+            return self._more_of_accounts[name.lower()]
         return _placed(self._accounts.column(name), self._of_accounts)
 
     def selected(self, node: Node) -> Bools:

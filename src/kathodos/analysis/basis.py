@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, partial
 from typing import Any, overload
 
 import numpy as np
@@ -57,8 +57,9 @@ class Uses:
 class Basis:
     """What findings rest on: the columns of what one index numbers, at a moment in microseconds since 1970.
 
-    `people` identities come first, then accounts: `size` altogether. `risks` gives the risk of each
-    identity, where a filter asks for it; `history` the records with their earlier states, where there are some.
+    `people` identities come first, then accounts: `size` altogether. `risks` gives the risk of all
+    `identities` or `accounts`, where a filter asks for it; `history` the records with their earlier states, where there
+    are some.
     """
 
     def __init__(self, records: Records, index: Index, moment: int) -> None:
@@ -68,7 +69,7 @@ class Basis:
         self.people = index.holders.people
         self.size = index.holders.first_group
         self.history: Stored | None = None
-        self.risks: Callable[[], npt.NDArray[np.float64]] | None = None
+        self.risks: Callable[[str], npt.NDArray[np.float64]] | None = None
         self._columns: dict[tuple[str, str], DictionaryColumn] = {}
         self._positions: dict[str, Ints] = {}
         self._attributes: dict[str, AttributeColumns] = {}
@@ -179,7 +180,9 @@ class Basis:
         """What filters see of everybody who is asked about."""
         kind_of = {kind.name: self.attributes(kind) for kind in (kinds.IDENTITIES, kinds.ACCOUNTS)}
         people, accounts = self._position(kinds.IDENTITIES), self._position(kinds.ACCOUNTS)
-        more = Computed({"risk": self.risks} if self.risks is not None else {})
+        more = {
+            kind: Computed({"risk": partial(self.risks, kind)} if self.risks is not None else {}) for kind in kind_of
+        }
         return AskerAttributes(kind_of, people, accounts, self.index.holders.is_asker, more, self.moment)
 
     def resource_attributes(self) -> list[str]:

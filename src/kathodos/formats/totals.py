@@ -22,13 +22,14 @@ _AS_WRITTEN = [
     for mark in _MARKS
 ]
 _KNOWN = frozenset(_AS_WRITTEN)
-_NUMBER = re.compile(r"[-+]?[\d.,'\s\u00a0\u202f]+%?(?:\s?[A-Za-z]{2,3}|\s?[€$£])?")
+_NUMBER = re.compile(r"(?=.*\d)[-+]?[\d.,'\s\u00a0\u202f]+%?(?:\s?[A-Za-z]{2,3}|\s?[€$£])?")
 
 
 def without_totals(file: str, raw: Raw) -> Raw:
     """The table without the lines that seem to be totals; they are told.
 
-    The first cell that is filled is a word for a total, all others hold numbers, and one is empty or it is the last.
+    The first cell that is filled is a word for a total, all others - one at least - hold numbers, and one is empty or it is
+    the last line.
     """
     is_word = [column.holding_any(_AS_WRITTEN) for column in raw.columns]
     rows = np.unique(np.concatenate([np.zeros(0, dtype=np.int64), *(mask.nonzero()[0] for mask in is_word)]))
@@ -52,4 +53,4 @@ def _is_total(raw: Raw, row: int) -> bool:
     cells = [column.value(row) for column in raw.columns]
     filled = [str(cell) for cell in cells if cell is not None]
     is_open = len(filled) < len(cells) or row == len(raw.lines) - 1
-    return is_open and filled[0] in _KNOWN and all(_NUMBER.fullmatch(cell) for cell in filled[1:])
+    return is_open and len(filled) > 1 and filled[0] in _KNOWN and all(_NUMBER.fullmatch(cell) for cell in filled[1:])

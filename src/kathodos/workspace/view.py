@@ -118,7 +118,7 @@ class View:
         from kathodos.analysis.basis import Basis
 
         basis = Basis(self.catalogue, self.index, self.moment)
-        basis.risks = lambda: self.risk_totals
+        basis.risks = lambda of: self.findings.scores(of).totals
         basis.history = self.stored
         return basis
 
