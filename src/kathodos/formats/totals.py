@@ -28,8 +28,8 @@ _NUMBER = re.compile(r"(?=.*\d)[-+]?[\d.,'\s\u00a0\u202f]+%?(?:\s?[A-Za-z]{2,3}|
 def without_totals(file: str, raw: Raw) -> Raw:
     """The table without the lines that seem to be totals; they are told.
 
-    The first cell that is filled is a word for a total, all others - one at least - hold numbers, and one is empty or it is
-    the last line.
+    The first cell that is filled is a word for a total, all others - at least one - hold numbers, and one is empty or
+    it is the last line.
     """
     is_word = [column.holding_any(_AS_WRITTEN) for column in raw.columns]
     rows = np.unique(np.concatenate([np.zeros(0, dtype=np.int64), *(mask.nonzero()[0] for mask in is_word)]))
