@@ -202,6 +202,18 @@ class Buses(Organisation, unittest.TestCase):
         self.assertIn("For dienstplan, kasse, verzeichnis no source says who may change groups, roles or grants", told)
         self.assertIn("identity:K1056 (Grit", told)
 
+    def test_wrong_names_are_told_with_what_was_perhaps_meant(self):
+        for words, *told in (
+            (["find", ""], "TEXT is empty"),
+            (["compare", "K1001", "K1001"], "Both names mean"),
+            (["changed", "--since", "never"], '--since: "never" is no date', "Write a date as"),
+            (["changed", "--kind", "grnts"], "Nearest: grants"),
+            (["ending", "--within", "soon"], "--within soon is no period", "P30D"),
+        ):
+            said = inside(*words, cwd=self.here, status=2, **ACTOR).stderr
+            for part in told:
+                self.assertIn(part, said)
+
     def test_people_are_found_by_any_of_their_names(self):
         for text in ("K1005", "sabine öhler", "SABINE OEHLER", "ohler sabine", "sabine.oehler5@linie-lindenau.example"):
             self.assertEqual([row["ref"] for row in self.rows("find", text)][:1], ["identity:K1005"], text)

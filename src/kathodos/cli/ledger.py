@@ -17,6 +17,12 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         formatter_class=formatter,
     )
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    _add_listing(steps, common, formatter)
+    _add_proof(steps, common, formatter)
+
+
+def _add_listing(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    """What is in it."""
     listing = command(
         steps,
         "list",
@@ -42,6 +48,10 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "  kathodos ledger show 12",
     )
     showing.add_argument("number", type=int, metavar="ENTRY", help="its number, as `ledger list` shows it")
+
+
+def _add_proof(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    """That it is whole."""
     verifying = command(
         steps,
         "verify",

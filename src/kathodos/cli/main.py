@@ -106,7 +106,7 @@ def main(words: Sequence[str] | None = None) -> int:
         parser = build_parser()
         _complete(parser)
         arguments = parser.parse_args(words)
-        _refuse_empty(arguments)
+        _refuse_empty(arguments, sys.argv[1:] if words is None else words)
         status = _answered(arguments)
         sys.stdout.flush()
     except KathodosError as error:
@@ -172,14 +172,16 @@ def _answered(arguments: argparse.Namespace) -> int:
     raise DataError(what, "Ask again; it is made anew. `kathodos ledger verify` looks at the store itself.")
 
 
-def _refuse_empty(arguments: argparse.Namespace) -> None:
+def _refuse_empty(arguments: argparse.Namespace, words: Sequence[str]) -> None:
     """Nothing in quotes is no name: it would be taken for everything, or for a name that nobody can write."""
     for name, value in vars(arguments).items():
         if any(isinstance(it, str) and not it.strip() for it in (value if isinstance(value, list) else [value])):
             if name == "url":
                 raise CallError("The URL is empty.", "Name one.")
             names = {"actor": "as", "moment": "at"}
-            raise CallError(f"--{names.get(name, name).replace('_', '-')} is empty.", "Name it, or leave it out.")
+            option = f"--{names.get(name, name).replace('_', '-')}"
+            is_option = option in {word.partition("=")[0] for word in words}
+            raise CallError(f"{option if is_option else name.upper()} is empty.", "Name it, or leave it out.")
 
 
 def _let_go() -> None:

@@ -17,6 +17,7 @@ from kathodos.ledger.entries import Entry, entry_of
 from kathodos.model.comparing import stretch_of
 from kathodos.model.filters import FilterError
 from kathodos.model.kinds import ACTIVITY, COVERS, GATHERED, TIES, Kind
+from kathodos.model.suggestions import nearest
 from kathodos.model.times import first_moment
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, plain
@@ -41,10 +42,13 @@ def changed(view: View, since: str, kind_name: str | None, most: int | None, is_
     try:
         begin = stretch_of(since, view.moment).begin
     except FilterError as error:
-        raise CallError(f"--since {since} is no date: {sentence(error)}", "Write a date, or today-7d.") from None
+        what, _, remedy = str(error).partition("; ")
+        raise CallError(f"--since: {what}.", sentence(remedy or "write a date, or today-7d")) from None
     kinds = [kind for kind in _KINDS if kind_name in (None, kind.name)]
     if not kinds:
-        raise CallError(f"There is no kind of record {kind_name}.", ", ".join(kind.name for kind in _KINDS))
+        raise CallError(
+            f"There is no kind of record {kind_name}.", nearest(kind_name or "", [it.name for it in _KINDS])
+        )
     histories = view.histories
     entries = {it.number: it for it in map(entry_of, histories.reader.entries()) if first_moment(it.time) >= begin}
     first = min(entries, default=histories.newest.entry + 1)

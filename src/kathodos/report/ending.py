@@ -28,8 +28,8 @@ def ending(view: View, within: str, most: int | None, is_table: bool) -> Answer:
     """What ends within a period from the moment of the view, the soonest first."""
     try:
         last = microseconds(later(_at(view.moment), within.upper()))
-    except ValueError as error:
-        raise CallError(f"--within {within}: {error}.", "Write P30D, P3M or P1Y.") from None
+    except ValueError:
+        raise CallError(f"--within {within} is no period.", "Write P30D, P2W, P3M or P1Y.") from None
     rows = [*_grants(view, last), *_people(view, last), *_covers(view, last)]
     rows.sort(key=lambda row: (row["end"], row["what"]))
     shown = rows[:most] if is_table else rows
@@ -42,7 +42,8 @@ def ending(view: View, within: str, most: int | None, is_table: bool) -> Answer:
             "who": known.id if known else row["holder"],
             "name": known.name if known else None,
         }
-    heading = f"{plural(len(rows), 'thing')} {'ends' if len(rows) == 1 else 'end'} by {day_text(last)}"
+    count = plural(len(rows), "thing") if rows else "Nothing"
+    heading = f"{count} {'end' if len(rows) > 1 else 'ends'} by {day_text(last)}"
     more = len(rows) - len(shown)
     hint = f"{more:,} more: --all shows them." if more else "Further ahead: --within P1Y"
     return Answer(_FIELDS, shown, heading, hint=hint)
@@ -75,11 +76,7 @@ def _people(view: View, last: int) -> list[dict[str, Any]]:
     for person in some.tolist():
         accounts = holders.accounts_of[person].astype(np.int64) - holders.people
         enabled = int(holders.is_enabled[accounts].sum())
-        what = (
-            f"the last day; {plural(enabled, 'account')} will still be enabled unless disabled"
-            if enabled
-            else "the last day"
-        )
+        what = f"the last day; {plural(enabled, 'account')} to be disabled then" if enabled else "the last day"
         rows.append({"end": int(holders.ends[person]), "asker": person, "holder": "", "what": what})
     return rows
 

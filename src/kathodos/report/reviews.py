@@ -334,7 +334,7 @@ def removals(view: View, name: str | None, form: str) -> Answer:
     heading += plural(len({row["system"] for row in rows}), "system")
     if form != "table":
         return Answer([Field(key, key) for key in _REMOVED], rows)
-    hint = "For a system's owner: kathodos review removals --format csv" if rows else ""
+    hint = f"For a system's owner: kathodos review removals {lines.review.name} --format csv" if rows else ""
     return Answer(_REMOVALS, rows, heading, hint=hint)
 
 

@@ -20,6 +20,8 @@ _REMEDY = "Name two people or accounts, two roles, two groups, or two resources.
 def compared(view: View, first: str, second: str, most: int | None, is_table: bool) -> Answer:
     """What only the first has, only the second, and both; `most`: so many rows of a table (None: all)."""
     one, other = _thing(view, first), _thing(view, second)
+    if one == other:
+        raise CallError(f"Both names mean {one[2]}.", _REMEDY)
     kinds = {"people" if kind in ("identities", "accounts") else kind for kind, _, _ in (one, other)}
     if len(kinds) > 1:
         raise CallError(f"{one[2]} and {other[2]} are things of two kinds.", _REMEDY)
