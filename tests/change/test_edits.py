@@ -51,7 +51,7 @@ class Against(unittest.TestCase):
         gathered = [dict(zip(kind.names, row, strict=True)) for row in checked.rows().values()]
         text, _ = changes_text("again", [Block(Verb.SET, kind.name, cells)])
         try:
-            edit = edits_in(toml_text("c.toml", text), records, compile_index(records))[kind.name]
+            edit = edits_in(toml_text("c.toml", text), records, compile_index(records)).edits[kind.name]
         except DataError:
             self.assertFalse(gathered)
             return
@@ -63,7 +63,7 @@ class Against(unittest.TestCase):
         records = InMemory(state_of({name: rows for name, rows in OFFICE.items() if name in BY_NAME}))
         text = "[[end]]\nkind = 'grants'\ngrant = 'g1'\n[[add]]\nkind = 'identities'\nid = 'new'\nname = 'N'\n"
         text += "[[set]]\nkind = 'identities'\nid = 'ann'\nstatus = 'left'\n"
-        after = edited(records, edits_in(toml_text("c.toml", text), records, compile_index(records)))
+        after = edited(records, edits_in(toml_text("c.toml", text), records, compile_index(records)).edits)
         grants, people = BY_NAME["grants"], BY_NAME["identities"]
         self.assertIsNone(after.with_key(grants, ("g1",)))
         self.assertEqual(after.with_key(people, ("ann",))["status"], "left")

@@ -88,7 +88,7 @@ class Views(Prepared, unittest.TestCase):
         gives = "edit dues:/tariffs"
         """
         with self.workspace.view() as view:
-            edits = edits_in(toml_text("c.toml", text), view.catalogue, view.index)
+            edits = edits_in(toml_text("c.toml", text), view.catalogue, view.index).edits
             after = view.assuming(edited(view.catalogue, edits))
             self.assertEqual(len(view.conflicts()), 1)
             self.assertEqual(after.conflicts().frame()["identity"].tolist(), ["bo"])

@@ -7,12 +7,13 @@ something changed that bears on all. They are taken in classes of those alike in
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
 import numpy as np
 
+from kathodos.analysis.concerned import concerned
 from kathodos.columns.csr import Bools, Ints, distinct, in_loads, stretches
 from kathodos.columns.dictionary import row_numbers
 from kathodos.columns.intervals import Intervals, alone
@@ -21,17 +22,14 @@ from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
 from kathodos.columns.threads import in_threads
 from kathodos.engine.compiled.index import Index
-from kathodos.engine.decide import who_has
 from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals
-from kathodos.model import kinds
 from kathodos.model.kinds import GATHERED, Kind
 from kathodos.model.references import reference_to
 from kathodos.store.history import Histories, KindHistory
 from kathodos.store.records import Edits
 
 _BLOCK = 1_000_000  # intervals or pairs that are compared together
-_OF_ONE = (kinds.GRANTS.name, kinds.MEMBERS.name, kinds.IDENTITIES.name, kinds.ACCOUNTS.name)
 
 
 @dataclass(frozen=True)
@@ -72,24 +70,20 @@ class Side:
 
 def who_may_differ(first: Side, second: Side, edits: Edits | None) -> tuple[Bools, Bools] | None:
     """Whose reach can differ, given what came and went (None: too much to look at): masks. None: everybody's."""
-    if edits is None or any(kind not in _OF_ONE for kind, edit in edits.items() if len(edit)):
+    if edits is None or first.index.actions != second.index.actions:
         return None
-    references = set()
-    for kind, edit in edits.items():
-        for record in (*edit.gone, *edit.come):
-            references.add(_concerned(kind, record))
     found = []
     for side in (first, second):
-        holders = side.index.holders
-        some = {holders.find(reference) for reference in references} - {-1}
-        begun = _between(side.index.grants.starts, first.moment, second.moment)
-        begun |= _between(side.index.grants.ends, first.moment, second.moment)
-        holding = np.union1d(np.array(sorted(some), dtype=np.int64), side.index.grants.holder[begun]).astype(np.int64)
-        mask = who_has(side.index, holding, first.moment) | who_has(side.index, holding, second.moment)
-        own = holding[holding < holders.first_group]
-        mask[own] = True
-        owner = holders.owner[own[own >= holders.people] - holders.people]
-        mask[owner[owner >= 0]] = True
+        holders, grants = side.index.holders, side.index.grants
+        begun = _between(grants.starts, first.moment, second.moment)
+        begun |= _between(grants.ends, first.moment, second.moment)
+        mask = None
+        for moment in dict.fromkeys((first.moment, second.moment)):
+            some = concerned(side.index, moment, edits, distinct(grants.holder[begun]).tolist())
+            if some is None:
+                return None
+            mask = some if mask is None else mask | some
+        assert mask is not None
         moved = _between(holders.starts, first.moment, second.moment)
         moved |= _between(holders.ends, first.moment, second.moment)
         mask[: holders.people] |= moved
@@ -104,17 +98,6 @@ def _between(times: Ints, first: int, second: int) -> Bools:
     low, high = min(first, second), max(first, second)
     found: Bools = (times > low) & (times <= high)
     return found
-
-
-def _concerned(kind: str, record: Mapping[str, object]) -> str:
-    """The holder whose reach a record bears on."""
-    if kind == kinds.GRANTS.name:
-        return str(record["holder"])
-    if kind == kinds.MEMBERS.name:
-        return str(record["member"])
-    if kind == kinds.IDENTITIES.name:
-        return reference_to("identity", record["id"])
-    return reference_to("account", record["system"], record["login"])
 
 
 @dataclass(frozen=True)

@@ -6,6 +6,7 @@ import json
 from collections.abc import Iterable, Mapping
 from typing import Any
 
+from kathodos.change.edit_sets import EditSet, Key, RecordEdit
 from kathodos.change.files import KINDS, Block, Verb, kind_of, read_blocks
 from kathodos.engine.compiled.index import Index
 from kathodos.errors import DataError, UnfitError
@@ -16,31 +17,26 @@ from kathodos.model.references import Names
 from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
 from kathodos.model.toml import TomlText
-from kathodos.store.records import Edit, Edits, Records, columns_of
+from kathodos.store.records import Records, columns_of
 
 _SMALL = (kinds.SYSTEMS, kinds.GROUPS, kinds.ROLES, kinds.ACTIONS, kinds.AREAS)
 
 
-def edits_in(file: TomlText, records: Records, index: Index) -> Edits:
+def edits_in(file: TomlText, records: Records, index: Index) -> EditSet:
     """The edits that a file says. Raises DataError with the block and what to do."""
     blocks = list(read_blocks(file))
     names = _names(records, index, blocks)
-    found: dict[str, dict[tuple[Any, ...], tuple[Record | None, Record | None]]] = {}
+    found: dict[tuple[str, Key], RecordEdit] = {}
     for block in sorted(blocks, key=lambda it: KINDS.index(it.kind)):
-        key, before, after = _edit(block, records, names)
-        known = found.setdefault(block.kind, {})
-        if key in known:
-            raise DataError(f"{block.where}: there is a block about {_text(key)} already.", "Put the two together.")
-        known[key] = (before, after)
-        if after is not None:
-            names.add(kind_of(block), [key])
-    return {
-        kind: Edit(
-            gone=[before for before, _ in changes.values() if before is not None],
-            come=[after for _, after in changes.values() if after is not None],
-        )
-        for kind, changes in found.items()
-    }
+        edit = RecordEdit(kind_of(block), *_edit(block, records, names), block.why)
+        if (block.kind, edit.key) in found:
+            raise DataError(
+                f"{block.where}: there is a block about {_text(edit.key)} already.", "Put the two together."
+            )
+        found[block.kind, edit.key] = edit
+        if edit.after is not None:
+            names.add(edit.kind, [edit.key])
+    return EditSet(found.values())
 
 
 def _names(records: Records, index: Index, blocks: Iterable[Block]) -> Names:

@@ -134,7 +134,7 @@ class Session:
         from kathodos.workspace.configuration import read_toml
 
         edits = edits_in(read_toml(Path(assumed), assumed), view.catalogue, view.index)
-        return view.assuming(edited(view.stored, edits))
+        return view.assuming(edited(view.stored, edits.edits))
 
     def carry_out(self, operation: Operation[R]) -> Done[R]:
         """Does what is asked, as who acts and for the reason given."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -41,15 +41,15 @@ class Present:
 
     def of(self, source: str) -> Ints:
         """The positions of the records that this source alone brought."""
-        return self._by(lambda names: names == [source])
+        return self._by(lambda names: names == [source], is_kept_here=False)
 
     def of_others(self, source: str) -> Ints:
-        """The positions of the records that some other source has a part in."""
-        return self._by(lambda names: any(name != source for name in names))
+        """The positions of the records that some other source has a part in, or that are kept here by no source."""
+        return self._by(lambda names: any(name != source for name in names), is_kept_here=True)
 
-    def _by(self, is_wanted: object) -> Ints:
-        wanted = [is_wanted(str(names).split(SEPARATOR)) for names in self.sources.values]  # type: ignore[operator]
-        return np.array([*wanted, False])[self.sources.codes].nonzero()[0]
+    def _by(self, is_wanted: Callable[[list[str]], bool], is_kept_here: bool) -> Ints:
+        wanted = [is_wanted(str(names).split(SEPARATOR)) for names in self.sources.values]
+        return np.array([*wanted, is_kept_here])[self.sources.codes].nonzero()[0]
 
     def positions(self, keys: Sequence[DictionaryColumn]) -> Ints:
         """Where the records with these keys are; -1 for those that there are not."""

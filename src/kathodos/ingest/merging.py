@@ -111,7 +111,7 @@ def merge(
         for key, row, (position, before, other) in zip(keys, rows, _held(present, held), strict=True):
             spoken.add(key)
             by_source = dict(known.get(key, {}))
-            if position >= 0 and not by_source:
+            if position >= 0 and not by_source and other:  # what was kept here is the source's now
                 by_source[other] = _claim_of(kind, before, given.get(other))
                 merged.claims.append((key, other, by_source[other]))
             by_source[source] = _claim_of(kind, row, checked.given)
@@ -142,7 +142,7 @@ def _held(present: Present, positions: Ints) -> Iterator[tuple[int, Key, str]]:
                 yield -1, (), ""
             else:
                 before, sources = next(known)
-                yield position, before, str(sources)
+                yield position, before, str(sources or "")
 
 
 def _settle(

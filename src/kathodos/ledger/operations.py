@@ -59,6 +59,7 @@ class Plan:
     time: datetime = field(default_factory=times.now)
     subjects: list[str] = field(default_factory=list)
     payload: Payload = field(default_factory=Payload)
+    is_kept_empty: bool = False  # an entry is written although no row is
     _opened: dict[str, list[_Opening]] = field(default_factory=dict)
     _closed: dict[str, Ints] = field(default_factory=dict)
 
@@ -129,6 +130,7 @@ class Plan:
             for part in parts:
                 draft.open_columns(BY_NAME[name], part.columns, part.sources)
         draft.subjects += self.subjects
+        draft.is_kept_empty = self.is_kept_empty
         draft.payload |= msgspec.to_builtins(self.payload)
 
 
@@ -159,5 +161,5 @@ def carry_out(operation: Operation[R], store: Store, keys: Keys, hand: Hand) -> 
         plan = Plan(draft.records, draft.actor, hand.reason, draft.time)
         result = operation.compose(plan)
         plan.write(draft)
-        entry = None if draft.is_empty else draft.number
+        entry = draft.number if draft.is_kept else None
     return Done(result, entry)

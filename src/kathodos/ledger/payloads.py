@@ -22,6 +22,12 @@ class Act(StrEnum):
     UNCOVER = "uncover"
     SETTLE = "settle"
     SETTINGS = "settings"
+    COMPOSE = "change compose"
+    APPLY = "change apply"
+    DROP = "change drop"
+    ORDERS = "orders"
+    MERGE = "merge"
+    REFUSED = "refused"
 
 
 TAKING_AWAY = (Act.CLOSE_REVIEW,)
@@ -73,6 +79,45 @@ class CloseReviewPayload(Payload, frozen=True):
     revoked: str
     left_open: str
     ended: list[str]
+
+
+class ChangePayload(Payload, frozen=True):
+    """`edits`: how many; `effect`: the digest of what was rehearsed; `gained` and `lost`: combinations in all.
+
+    `ordered` and `edited`: how many records were ordered, or edited at once; `despite`: what was confirmed with a
+    reason although the change does it.
+    """
+
+    change: str
+    edits: int
+    effect: str = ""
+    gained: int = 0
+    lost: int = 0
+    ordered: int = 0
+    edited: int = 0
+    despite: list[str] = []
+
+
+class OrdersPayload(Payload, frozen=True):
+    """What was said of orders: their state now, and their numbers."""
+
+    state: str
+    orders: list[int]
+
+
+class MergePayload(Payload, frozen=True):
+    """`moved`: by kind how many records were moved to the identity that stays."""
+
+    identity: str
+    into: str
+    moved: dict[str, int] = {}
+
+
+class RefusedPayload(Payload, frozen=True):
+    """What somebody tried and may not."""
+
+    act: str
+    why: str
 
 
 class AddControlPayload(Payload, frozen=True):

@@ -53,6 +53,7 @@ class Draft:
     subjects: list[str] = field(default_factory=list)
     payload: dict[str, Any] = field(default_factory=dict)
     opened: dict[str, list[Opened]] = field(default_factory=dict)
+    is_kept_empty: bool = False
     _digests: dict[str, Digest] = field(default_factory=dict)
     _closed: dict[str, list[int]] = field(default_factory=dict)
 
@@ -82,8 +83,9 @@ class Draft:
             self._closed.setdefault(kind.name, []).extend(ids)
 
     @property
-    def is_empty(self) -> bool:
-        return not self.opened and not self._closed
+    def is_kept(self) -> bool:
+        """Whether there is anything to write."""
+        return bool(self.opened or self._closed or self.is_kept_empty)
 
     def rows(self) -> dict[str, dict[str, str]]:
         """What is kept of the opened and closed rows, by table."""
@@ -118,7 +120,7 @@ def writing(store: Store, keys: Keys, kind: str, hand: Hand) -> Iterator[Draft]:
         draft = Draft(writer, newest + (2 if is_apart else 1), now, actor, records)
         yield draft
         heads = []
-        if not draft.is_empty:
+        if draft.is_kept:
             _must_be_in_time(writer, newest, now, hand)
             if changed and is_apart:
                 before = Draft(writer, newest + 1, now, actor, records, changed.subjects)

@@ -168,6 +168,18 @@ def read_key(kind: Kind, cells: Mapping[str, str], names: Names) -> tuple[Scalar
     return tuple(values)
 
 
+def record_text(kind: Kind, record: Mapping[str, Scalar]) -> str:
+    """A record as JSON: what its columns hold, absent ones left out."""
+    held = {name: record[name] for name in kind.names if record[name] is not None}
+    return json.dumps(held, ensure_ascii=False, separators=(",", ":"))
+
+
+def read_record_text(kind: Kind, text: str) -> dict[str, Scalar]:
+    """A record from JSON as `record_text` writes it."""
+    held = json.loads(text)
+    return {name: held.get(name) for name in kind.names}
+
+
 def attributes_text(cells: Mapping[str, Scalar]) -> str | None:
     """Further attributes as they are kept: JSON of those that are there, nothing where none is."""
     held = {name: cell for name, cell in cells.items() if cell is not None}

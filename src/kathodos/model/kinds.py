@@ -458,6 +458,75 @@ COVERS = Kind(
     ("rule", "identity", "covered_at"),
 )
 
+CHANGES = Kind(
+    "changes",
+    "change",
+    (
+        Column("change", Form.NAME),
+        Column("state"),
+        Column("origin"),
+        Column("author"),
+        Column("made_at", Form.MOMENT),
+        Column("reason"),
+        Column("applied_by"),
+        Column("applied_at", Form.MOMENT),
+        Column("effect"),
+        Column("despite"),
+    ),
+    ("change",),
+)
+CHANGE_EDITS = Kind(
+    "change_edits",
+    "edit of a change",
+    (
+        Column("change", Form.NAME),
+        Column("edit", Form.NUMBER),
+        Column("kind"),
+        Column("record"),
+        Column("before"),
+        Column("after"),
+        Column("why"),
+        Column("author"),
+    ),
+    ("change", "edit"),
+)
+ORDERS = Kind(
+    "orders",
+    "order",
+    (
+        Column("order", Form.NUMBER),
+        Column("change", Form.NAME),
+        Column("system"),
+        Column("source_named"),
+        Column("kind"),
+        Column("record"),
+        Column("before"),
+        Column("after"),
+        Column("state"),
+        Column("ordered_by"),
+        Column("ordered_at", Form.MOMENT),
+        Column("due", Form.MOMENT),
+        Column("changed_by"),
+        Column("changed_at", Form.MOMENT),
+        Column("note"),
+    ),
+    ("order",),
+)
+MERGES = Kind(
+    "merges",
+    "merge",
+    (
+        Column("identity", Form.NAME),
+        Column("into", Form.REFERENCE, refers=("identities",)),
+        Column("email"),
+        Column("record"),
+        Column("merged_by"),
+        Column("merged_at", Form.MOMENT),
+        Column("reason"),
+    ),
+    ("identity",),
+)
+
 SETTINGS = Kind(
     "settings",
     "setting",
@@ -467,7 +536,7 @@ SETTINGS = Kind(
 
 KINDS = (
     *(*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_THINGS, REVIEW_LINES, DECISIONS),
-    *(CONTROLS, CONFIRMATIONS, COVERS, SETTINGS),
+    *(CONTROLS, CONFIRMATIONS, COVERS, SETTINGS, CHANGES, CHANGE_EDITS, ORDERS, MERGES),
 )
 BY_NAME = {kind.name: kind for kind in KINDS}
 

@@ -10,7 +10,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from kathodos.columns.csr import Ints
-from kathodos.columns.dictionary import DictionaryColumn, always, appended, dictionary_column
+from kathodos.columns.dictionary import DictionaryColumn, always, appended, dictionary_column, positions_among
 from kathodos.columns.dictionary import rows_of as rows_of_columns
 from kathodos.columns.ordered import insertion_points
 from kathodos.model.kinds import BY_NAME, Kind
@@ -283,9 +283,11 @@ def positions_of_keys(records: Records, kind: Kind, keys: Iterable[Key]) -> Ints
     found: Ints | None = None
     for name, parts in zip(kind.key, zip(*wanted, strict=True), strict=True):
         column = records.column(kind, name)
-        codes = np.array([column.code_of(part) for part in dict.fromkeys(parts)], dtype=np.int64)
+        distinct = list(dict.fromkeys(parts))
+        codes = positions_among([part for part in distinct if part is not None], column.values)
         is_wanted = np.zeros(len(column.values) + 1, dtype=bool)
-        is_wanted[codes[codes > -2]] = True
+        is_wanted[codes[codes >= 0]] = True
+        is_wanted[-1] = None in distinct
         found = is_wanted[column.codes].nonzero()[0] if found is None else found[is_wanted[column.codes[found]]]
     assert found is not None
     if len(kind.key) == 1:

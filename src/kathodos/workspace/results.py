@@ -22,11 +22,15 @@ from kathodos.columns.moments import moments_of
 from kathodos.model.kinds import (
     ACTIVITY,
     BASELINES,
+    CHANGE_EDITS,
+    CHANGES,
     CLAIMS,
     CONFIRMATIONS,
     CONTROLS,
     COVERS,
     DECISIONS,
+    MERGES,
+    ORDERS,
     PROBLEMS,
     RETURNED,
     REVIEW_LINES,
@@ -47,9 +51,16 @@ _MOST = 24  # files of results
 _WITHOUT_NUMBERS = "ties"  # the question whose result names everything
 _ABOUT_PEOPLES_ACTS = ("excess", "risk")  # questions on which also bears what people decided, covered and confirmed
 _BEARING_ON_NOTHING = {
-    kind.name for kind in (REVIEWS, REVIEW_THINGS, REVIEW_LINES, BASELINES, PROBLEMS, CLAIMS, SETTINGS)
+    kind.name
+    for kind in (
+        *(REVIEWS, REVIEW_THINGS, REVIEW_LINES, BASELINES, PROBLEMS, CLAIMS, SETTINGS),
+        *(CHANGES, CHANGE_EDITS, MERGES),
+    )
 }
-_BEARING_ON_FEW = {*_BEARING_ON_NOTHING, *(it.name for it in (DECISIONS, RETURNED, COVERS, CONTROLS, CONFIRMATIONS))}
+_BEARING_ON_FEW = {
+    *_BEARING_ON_NOTHING,
+    *(it.name for it in (DECISIONS, RETURNED, COVERS, CONTROLS, CONFIRMATIONS, ORDERS)),
+}
 
 
 @dataclass(frozen=True)

@@ -1,0 +1,102 @@
+"""Whose reach some edits can bear on: the holders that they name, and everybody who counts as one of these."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+
+import numpy as np
+
+from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.engine.compiled.index import Index
+from kathodos.engine.decide import who_has
+from kathodos.model import kinds
+from kathodos.model.references import reference_to
+from kathodos.store.records import Edits
+
+_OF_HOLDERS = (kinds.GRANTS.name, kinds.MEMBERS.name, kinds.IDENTITIES.name, kinds.ACCOUNTS.name)
+_OF_ROLES = (kinds.ROLES.name, kinds.ROLE_JUNIORS.name, kinds.ROLE_PERMISSIONS.name)
+_OF_NOBODY = (kinds.MANDATES.name,)  # what somebody may hand out is nothing that anybody reaches
+_KNOWN = {*_OF_HOLDERS, *_OF_ROLES, *_OF_NOBODY, kinds.GROUPS.name, kinds.AREAS.name}
+
+
+def concerned(index: Index, moment: int, edits: Edits, more: Iterable[int] = ()) -> Bools | None:
+    """Which identities and accounts of an index can reach otherwise by some edits; None where everybody can.
+
+    `more`: further holders, by number, that something has happened to. The index may be that before the edits or the
+    one after; who is there only in one of them is told by that one.
+    """
+    if not {name for name, edit in edits.items() if len(edit)} <= _KNOWN or _bears_on_all(index, edits):
+        return None
+    named = {index.holders.find(reference) for reference in _holders_named(edits)} - {-1}
+    holding = np.union1d(ints([*named, *more]), _given(index, edits)).astype(np.int64)
+    return counting_as(index, holding, moment)
+
+
+def counting_as(index: Index, holding: Ints, moment: int) -> Bools:
+    """Who counts as one of some holders: these themselves, whatever their status, members, and owners of accounts."""
+    holders = index.holders
+    mask = who_has(index, holding, moment)
+    own = holding[holding < holders.first_group]
+    mask[own] = True
+    owner = holders.owner[own[own >= holders.people] - holders.people]
+    mask[owner[owner >= 0]] = True
+    return mask
+
+
+def _bears_on_all(index: Index, edits: Edits) -> bool:
+    """Whether a filter decides who is a member, or a system has an action that it had not."""
+    groups = edits.get(kinds.GROUPS.name)
+    if groups is not None and any(it["filter"] for it in (*groups.gone, *groups.come)):
+        return True
+    permissions = edits.get(kinds.ROLE_PERMISSIONS.name)
+    come = [(it["system"], it["action"]) for it in permissions.come] if permissions is not None else []
+    grants = edits.get(kinds.GRANTS.name)
+    for record in grants.come if grants is not None else ():
+        action, pattern = kinds.split_gives(str(record["gives"]))
+        come += [(pattern.partition(":")[0], action)] if action else []
+    return any(action != "*" and (system, action) not in index.action_number for system, action in come)
+
+
+def _holders_named(edits: Edits) -> set[str]:
+    """The holders whose reach records bear on by themselves."""
+    return {
+        reference
+        for name in _OF_HOLDERS
+        if name in edits
+        for record in (*edits[name].gone, *edits[name].come)
+        for reference in _bearing(name, record)
+    }
+
+
+def _bearing(name: str, record: Mapping[str, object]) -> Iterable[str]:
+    if name == kinds.GRANTS.name:
+        yield str(record["holder"])
+    elif name == kinds.MEMBERS.name:
+        yield str(record["member"])
+    elif name == kinds.IDENTITIES.name:
+        yield reference_to("identity", record["id"])
+    else:
+        yield reference_to("account", record["system"], record["login"])
+        if record["identity"]:
+            yield reference_to("identity", record["identity"])
+
+
+def _given(index: Index, edits: Edits) -> Ints:
+    """The holders of grants that give an edited role or a senior of one, or that are on an edited area."""
+    entitlements = np.zeros(len(index.entitlements), dtype=bool)
+    roles = {
+        index.roles.find(f"{record['system']}/{record['role']}")
+        for name in _OF_ROLES
+        if name in edits
+        for record in (*edits[name].gone, *edits[name].come)
+    } - {-1}
+    if roles:
+        wanted = np.zeros(len(index.roles) + 1, dtype=bool)
+        wanted[reachable(index.seniors, ints(sorted(roles)))] = True
+        entitlements |= wanted[index.entitlements.role] & (index.entitlements.role >= 0)
+    if kinds.AREAS.name in edits:
+        areas = [record["area"] for record in (*edits[kinds.AREAS.name].gone, *edits[kinds.AREAS.name].come)]
+        scopes = index.entitlements.scope_texts
+        entitlements |= np.isin(index.entitlements.scope, [scopes.find(reference_to("area", it)) for it in areas])
+        entitlements &= index.entitlements.scope >= 0
+    return distinct(index.grants.holder[index.entitlement_grants.all_of(entitlements.nonzero()[0])]).astype(np.int64)

@@ -1,0 +1,108 @@
+"""Changes as they are kept: named sets of edits with author, reason and state, and their whole history."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from enum import StrEnum
+
+from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, texts_of
+from kathodos.errors import CallError
+from kathodos.ledger.operations import Plan
+from kathodos.model.kinds import CHANGE_EDITS, CHANGES
+from kathodos.model.suggestions import nearest
+from kathodos.store.records import Records
+
+
+class ChangeState(StrEnum):
+    """How far a change has come."""
+
+    DRAFT = "draft"
+    APPLIED = "applied"
+    CARRIED_OUT = "carried out"
+    DROPPED = "dropped"
+
+
+@dataclass(frozen=True)
+class Change:
+    """A change as it is kept. `origin`: where it came from; `effect`: the digest of what it was applied for."""
+
+    row: int
+    name: str
+    state: ChangeState
+    origin: str = ""
+    author: str = ""
+    made_at: str = ""
+    reason: str = ""
+    applied_by: str = ""
+    applied_at: str = ""
+    effect: str = ""
+    despite: str = ""
+
+    @property
+    def is_applied(self) -> bool:
+        """Whether it was applied, whatever its orders have come to since."""
+        return self.state in (ChangeState.APPLIED, ChangeState.CARRIED_OUT)
+
+
+def changes_in(records: Records) -> list[Change]:
+    """All changes, the oldest first."""
+    rows = records.rows(CHANGES).tolist()
+    found = [
+        Change(row, str(values[0]), ChangeState(values[1]), *(str(it or "") for it in values[2:]))
+        for row, values in zip(rows, records.some(CHANGES, rows).values(), strict=True)
+    ]
+    return sorted(found, key=lambda it: (it.made_at, it.row))
+
+
+def find_change(records: Records, name: str) -> Change:
+    """The change of that name. Raises CallError with the nearest."""
+    known = {it.name: it for it in changes_in(records)}
+    if name not in known:
+        raise CallError(f"There is no change {name}.", f"{nearest(name, list(known))} See `kathodos change list`.")
+    return known[name]
+
+
+def edits_kept(records: Records, name: str) -> EditSet:
+    """The edits of a change, in order."""
+    at = records.column(CHANGE_EDITS, "change").holding(name).nonzero()[0]
+    found = records.some(CHANGE_EDITS, records.rows(CHANGE_EDITS)[at].tolist())
+    numbered = sorted(found.values(), key=lambda values: int(values[1]))
+    return EditSet(edit_from(*values[2:]) for values in numbered)
+
+
+def free_name(records: Records, start: str) -> str:
+    """The name that the next change without one takes: a word and a number."""
+    known = {it.name for it in changes_in(records)}
+    number = 1
+    while f"{start}-{number}" in known:
+        number += 1
+    return f"{start}-{number}"
+
+
+def put_change(plan: Plan, change: Change) -> None:
+    """Writes a change as it is now, in the place of what was kept of it (`row` 0: nothing)."""
+    if change.row:
+        plan.close_rows(CHANGES, [change.row])
+    rest = (change.origin, change.author, change.made_at, change.reason, change.applied_by, change.applied_at)
+    kept = (it or None for it in (*rest, change.effect, change.despite))
+    plan.open_rows(CHANGES, [(change.name, change.state.value, *kept)])
+
+
+def set_change_state(plan: Plan, change: Change, state: ChangeState) -> None:
+    """Puts a change into another state."""
+    put_change(plan, replace(change, state=state))
+
+
+def put_edits(plan: Plan, name: str, edits: EditSet) -> None:
+    """Writes the edits of a change, in the place of those that it had."""
+    records = plan.records
+    at = records.column(CHANGE_EDITS, "change").holding(name).nonzero()[0]
+    plan.close_rows(CHANGE_EDITS, records.rows(CHANGE_EDITS)[at])
+    plan.open_rows(CHANGE_EDITS, _rows(name, list(edits)))
+
+
+def _rows(name: str, edits: Sequence[RecordEdit]) -> list[tuple[str | int | None, ...]]:
+    return [
+        (name, number, *texts_of(edit), edit.why or None, edit.author or None) for number, edit in enumerate(edits, 1)
+    ]

@@ -1,0 +1,316 @@
+"""Orders: edits of records that a source brings, which its side is to carry out; the record stands until it has.
+
+What has been decided is the catalogue with all pending orders carried out. Changes are composed and rehearsed on that.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from enum import StrEnum
+from functools import cached_property
+from typing import ClassVar
+
+from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, system_of, texts_of
+from kathodos.change.kept import ChangeState, changes_in, set_change_state
+from kathodos.change.settling import Held, records_held
+from kathodos.columns.dictionary import Scalar
+from kathodos.errors import CallError
+from kathodos.ledger.operations import Operation, Plan
+from kathodos.ledger.payloads import Act, OrdersPayload
+from kathodos.model.kinds import AREAS, GRANTS, IDENTITIES, MANDATES, ORDERS, SYSTEMS, Kind
+from kathodos.model.periods import later
+from kathodos.model.rows import Record
+from kathodos.model.times import end_moment, time_text
+from kathodos.store.records import Records, edited
+
+SEPARATOR = ";"  # between the names of the sources that bring a record
+OF_NO_SYSTEM = (IDENTITIES, AREAS, MANDATES)
+_GRANTED = ("holder", "gives", "on", "effect", "from", "until")  # what a grant comes to, whatever its source calls it
+
+
+class OrderState(StrEnum):
+    """How far an order has come. Of these, overdue is told by the clock and never kept."""
+
+    OPEN = "open"
+    HANDED_OVER = "handed over"
+    DONE = "done"
+    CONFIRMED = "confirmed"
+    REFUSED = "refused"
+    DROPPED = "dropped"
+    OVERDUE = "overdue"
+
+
+PENDING = (OrderState.OPEN, OrderState.HANDED_OVER, OrderState.DONE)
+SETTLED = (OrderState.CONFIRMED, OrderState.DROPPED)
+
+
+@dataclass(frozen=True)
+class OrderTerms:
+    """Within which time each system is to have carried out an order, and all others (ISO 8601)."""
+
+    within: str = "P14D"
+    of_system: Mapping[str, str] = field(default_factory=dict)
+
+    def due(self, system: str, now: datetime) -> str:
+        """The moment by which an order that is made now is to be carried out."""
+        return time_text(later(now, self.of_system.get(system, self.within)))
+
+
+@dataclass(frozen=True)
+class Order:
+    """One edit that a system's side is to carry out. `row`: its row in the store; `values`: all that is kept of it."""
+
+    row: int
+    values: Record
+
+    @property
+    def number(self) -> int:
+        return int(self.values["order"])
+
+    @property
+    def state(self) -> OrderState:
+        return OrderState(self.values["state"])
+
+    @cached_property
+    def edit(self) -> RecordEdit:
+        """The edit, as the record was when it was ordered."""
+        kind, record, before, after = (self.values[name] for name in ("kind", "record", "before", "after"))
+        return edit_from(kind, record, before, after)
+
+    def state_at(self, moment: int) -> OrderState:
+        """As `state`; overdue where it should have been carried out before a moment and nobody says that it is."""
+        is_late = self.state in (OrderState.OPEN, OrderState.HANDED_OVER) and self._due <= moment
+        return OrderState.OVERDUE if is_late else self.state
+
+    @cached_property
+    def _due(self) -> int:
+        return end_moment(self.values["due"])
+
+
+def orders_in(records: Records, states: Iterable[OrderState] = tuple(OrderState)) -> list[Order]:
+    """The orders in some states, in the order of their numbers."""
+    at = records.column(ORDERS, "state").holding_any(list(map(str, states))).nonzero()[0]
+    rows = records.rows(ORDERS)[at].tolist()
+    found = records.some(ORDERS, rows)
+    orders = [
+        Order(row, dict(zip(ORDERS.names, values, strict=True)))
+        for row, values in zip(rows, found.values(), strict=True)
+    ]
+    return sorted(orders, key=lambda it: it.number)
+
+
+def pending_edits(records: Records, orders: Sequence[Order] | None = None) -> EditSet:
+    """What pending orders would still alter, each edit from the record as it is now."""
+    if orders is None:
+        orders = orders_in(records, PENDING)
+    found = EditSet()
+    by_kind: dict[Kind, list[Order]] = {}
+    for order in orders:
+        by_kind.setdefault(order.edit.kind, []).append(order)
+    for kind, some in by_kind.items():
+        held = records_held(records, kind, [order.edit.key for order in some])
+        alike = _granted_alike(records, some) if kind is GRANTS else set()
+        for order in some:
+            now = held.get(order.edit.key)
+            edit = _as_it_is_now(order.edit, now.record if now is not None else None)
+            if not edit.is_empty and not (edit.before is None and _content(edit.record) in alike):
+                found.put(edit)
+    return found
+
+
+def _as_it_is_now(edit: RecordEdit, now: Record | None) -> RecordEdit:
+    """An order's edit of the record as it is now: of a record that changed otherwise only what was ordered."""
+    if now is None or edit.after is None or edit.before is None:
+        after = edit.after if now is None or edit.after is None else {**now, **edit.after}
+        if now is None and edit.before is not None:
+            after = None  # what was to be altered is not there any more
+        return RecordEdit(edit.kind, edit.key, now, after, edit.why)
+    return RecordEdit(edit.kind, edit.key, now, {**now, **{it: edit.after[it] for it in edit.changed}}, edit.why)
+
+
+def decided(records: Records) -> Records:
+    """The records with all pending orders carried out."""
+    edits = pending_edits(records)
+    return edited(records, edits.edits) if len(edits) else records
+
+
+# Making orders
+
+
+@dataclass
+class Carried:
+    """What became of edits: ordered, edited at once, and orders that are not wanted any more."""
+
+    ordered: list[RecordEdit] = field(default_factory=list)
+    edited: list[RecordEdit] = field(default_factory=list)
+    dropped: list[Order] = field(default_factory=list)
+
+
+def carry(plan: Plan, edits: EditSet, change: str, terms: OrderTerms) -> Carried:
+    """Puts edits of what has been decided into a plan: as orders where a source brings the record, else at once."""
+    records, found = plan.records, Carried()
+    pending = {(it.edit.kind.name, it.edit.key): it for it in orders_in(records, (*PENDING, OrderState.REFUSED))}
+    systems = dict(zip(records.column(SYSTEMS, "system").listed(), records.sources(SYSTEMS).listed(), strict=True))
+    ordered: list[tuple[RecordEdit, str, str]] = []
+    for kind, some in edits.by_kind().items():
+        held = records_held(records, kind, [edit.key for edit in some])
+        closed, opened = [], []
+        for edit in some:
+            earlier, now = pending.get((kind.name, edit.key)), held.get(edit.key)
+            if earlier is not None:
+                found.dropped.append(earlier)
+            actual = RecordEdit(kind, edit.key, now.record if now else None, edit.after, edit.why, edit.author)
+            if actual.is_empty:
+                continue
+            system = system_of(kind, actual.record)
+            source = _source_of(kind, system, now, systems)
+            if source:
+                ordered.append((actual, system, source))
+                found.ordered.append(actual)
+            else:
+                closed += [now.row] if now else []
+                opened += [tuple(edit.after[name] for name in kind.names)] if edit.after is not None else []
+                found.edited.append(actual)
+        plan.close_rows(kind, closed)
+        plan.open_rows(kind, opened)
+    _put_orders(plan, ordered, change, terms)
+    for order in found.dropped:
+        set_state(plan, order, OrderState.DROPPED, f"not wanted any more by the change {change}")
+    return found
+
+
+def _source_of(kind: Kind, system: str, now: Held | None, systems: Mapping[Scalar, Scalar]) -> str:
+    """The sources that bring a record, or would; empty where it is kept here."""
+    if now is not None:
+        return now.source or ""
+    return str(systems.get(system) or "") if system and kind not in OF_NO_SYSTEM else ""
+
+
+def _put_orders(plan: Plan, ordered: Sequence[tuple[RecordEdit, str, str]], change: str, terms: OrderTerms) -> None:
+    numbers = plan.records.column(ORDERS, "order").values
+    first = max((int(it or 0) for it in numbers), default=0) + 1
+    due: dict[str, str] = {}
+    rows = []
+    for number, (edit, system, source) in enumerate(ordered, first):
+        if system not in due:
+            due[system] = terms.due(system, plan.time)
+        kind, record, before, after = texts_of(edit)
+        at = (plan.actor.name, plan.now, due[system], None, None, None)
+        rows.append((number, change, system or None, source, kind, record, before, after, OrderState.OPEN.value, *at))
+    plan.open_rows(ORDERS, rows)
+
+
+def set_state(plan: Plan, order: Order, state: OrderState, note: str | None = None) -> None:
+    """Puts an order into another state, by whom the plan says."""
+    plan.close_rows(ORDERS, [order.row])
+    more = {"state": state.value, "changed_by": plan.actor.name, "changed_at": plan.now, "note": note}
+    values = {**order.values, **more}
+    plan.open_rows(ORDERS, [tuple(values[name] for name in ORDERS.names)])
+
+
+# What a person says of them
+
+
+@dataclass(frozen=True)
+class SetOrders(Operation[list[Order]]):
+    """Says of orders, given by number, that they were handed over, done, refused or are dropped."""
+
+    act: ClassVar[Act] = Act.ORDERS
+    numbers: Sequence[int]
+    state: OrderState
+
+    def compose(self, plan: Plan) -> list[Order]:
+        """Raises CallError where there is none of that number, or where nothing can be said of it any more."""
+        if self.state in (OrderState.DROPPED, OrderState.REFUSED) and not plan.reason.strip():
+            raise CallError(f"No order is {self.state} without a reason.", "Say --reason WHY; the ledger keeps it.")
+        known = {it.number: it for it in orders_in(plan.records)}
+        missing = [str(number) for number in self.numbers if number not in known]
+        if missing:
+            raise CallError(f"There is no order {', '.join(missing)}.", "See `kathodos orders list`.")
+        chosen = [known[number] for number in dict.fromkeys(self.numbers)]
+        over = [it for it in chosen if it.state in SETTLED]
+        if over:
+            what = f"Order {over[0].number} is {over[0].state} since {over[0].values['changed_at']}."
+            raise CallError(what, "Nothing was changed. Leave it out.")
+        for order in chosen:
+            set_state(plan, order, self.state, plan.reason or None)
+        changes = close_changes(plan, {str(it.values["change"]) for it in chosen})
+        plan.subjects += [f"order:{it.number}" for it in chosen] + [f"change:{name}" for name in changes]
+        plan.payload = OrdersPayload(self.state, [it.number for it in chosen])
+        return chosen
+
+
+# Confirming them
+
+
+@dataclass(frozen=True)
+class Confirmed:
+    """What a gather finds of pending orders: those that it confirms, and those said to be done that are not."""
+
+    confirmed: list[Order]
+    contradicted: list[Order]
+
+
+def confirm(plan: Plan, source: str) -> Confirmed:
+    """Confirms the orders that the planned state of the catalogue shows carried out; `source`: whose gather it is."""
+    orders = orders_in(plan.records, (*PENDING, OrderState.REFUSED))
+    found = Confirmed([], [])
+    if not orders:
+        return found
+    touched = {order.edit.kind for order in orders}
+    after = plan.after(*touched)
+    left = {(it.kind.name, it.key) for it in pending_edits(after, orders)}
+    for order in orders:
+        if (order.edit.kind.name, order.edit.key) not in left:
+            set_state(plan, order, OrderState.CONFIRMED, f"by the gather of {source}")
+            found.confirmed.append(order)
+        elif order.state is OrderState.DONE and source in str(order.values["source_named"]).split(SEPARATOR):
+            set_state(plan, order, OrderState.OPEN, f"said to be done, and not so at the gather of {source}")
+            found.contradicted.append(order)
+    close_changes(plan, {str(it.values["change"]) for it in found.confirmed})
+    return found
+
+
+def close_changes(plan: Plan, names: set[str]) -> list[str]:
+    """Notes of applied changes with no order left that they are carried out; gives those."""
+    if not names:
+        return []
+    after = plan.after(ORDERS)
+    still = {str(it.values["change"]) for it in orders_in(after, (*PENDING, OrderState.REFUSED))}
+    closed = []
+    for change in changes_in(plan.records):
+        if change.name in names - still and change.state is ChangeState.APPLIED:
+            set_change_state(plan, change, ChangeState.CARRIED_OUT)
+            closed.append(change.name)
+    return closed
+
+
+def _content(record: Record) -> tuple[object, ...]:
+    return tuple(record[name] for name in _GRANTED)
+
+
+def _granted_alike(records: Records, orders: Sequence[Order]) -> set[tuple[object, ...]]:
+    """What orders would give that somebody holds already, by a grant that its source calls otherwise."""
+    wanted = [order.edit.record for order in orders if order.edit.before is None]
+    found: set[tuple[object, ...]] = set()
+    if wanted:
+        holders = records.column(GRANTS, "holder").holding_any([it["holder"] for it in wanted]).nonzero()[0]
+        columns = [records.column(GRANTS, name).listed(holders) for name in _GRANTED]
+        found = set(zip(*columns, strict=True))
+    return found
+
+
+def ordered_of(records: Records) -> Mapping[tuple[str, tuple[object, ...]], Order]:
+    """The pending order of each record that has one, by the name of its kind and its key."""
+    return {(it.edit.kind.name, it.edit.key): it for it in orders_in(records, PENDING)}
+
+
+def order_text(order: Order) -> str:
+    """What is said of a record that an order is about."""
+    if order.edit.after is None:
+        return "ordered to end"
+    if order.edit.before is None:
+        return "ordered to come"
+    return f"ordered to change: {', '.join(order.edit.changed)}"

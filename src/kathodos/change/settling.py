@@ -1,0 +1,98 @@
+"""How edits stand against the records as they are now: still to be made, made already, or about what has moved."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from kathodos.change.edit_sets import EditSet, Key, RecordEdit
+from kathodos.model.kinds import Kind
+from kathodos.model.rows import Record
+from kathodos.store.records import Records, positions_of_keys
+
+
+@dataclass(frozen=True)
+class Held:
+    """A record as it is kept: the number of its row, who brings it, and what it holds."""
+
+    row: int
+    source: str | None
+    record: Record
+
+
+@dataclass(frozen=True)
+class Moved:
+    """An edit that no longer fits: the record has been changed otherwise since the edit was written."""
+
+    edit: RecordEdit
+    now: Record | None
+
+    @property
+    def text(self) -> str:
+        """What stands there now, in words."""
+        if self.now is None:
+            return "is not there any more"
+        before = self.edit.before
+        if before is None:
+            return "is there already, and says otherwise"
+        names = [name for name in self.edit.kind.names if before[name] != self.now[name]]
+        told = (f"{name} is {self.now[name] or 'empty'}, and was {before[name] or 'empty'}" for name in names)
+        return "; ".join(told)
+
+
+@dataclass(frozen=True)
+class Settled:
+    """Edits held against the records: what is to be made, what stands already, and what has moved."""
+
+    ready: list[tuple[RecordEdit, Held | None]]
+    standing: list[RecordEdit]
+    moved: list[Moved]
+
+    @property
+    def edits(self) -> EditSet:
+        """What is to be made."""
+        return EditSet(edit for edit, _ in self.ready)
+
+
+def settled(edits: EditSet, records: Records) -> Settled:
+    """How each edit stands against the records as they are."""
+    found = Settled([], [], [])
+    for kind, some in edits.by_kind().items():
+        held = records_held(records, kind, [edit.key for edit in some])
+        for edit in some:
+            _settle(edit, held.get(edit.key), found)
+    return found
+
+
+def _settle(edit: RecordEdit, held: Held | None, found: Settled) -> None:
+    now = held.record if held is not None else None
+    if now == edit.after:
+        found.standing.append(edit)
+    elif now == edit.before:
+        found.ready.append((edit, held))
+    elif edit.before is None or edit.after is None or now is None or not _is_apart(edit, now):
+        found.moved.append(Moved(edit, now))
+    else:  # what else has changed in the record since stays as it is now
+        after = {**now, **{name: edit.after[name] for name in edit.changed}}
+        found.ready.append((replace(edit, before=now, after=after), held))
+
+
+def _is_apart(edit: RecordEdit, now: Record) -> bool:
+    """Whether no column that an edit changes has been changed otherwise since."""
+    before, after = edit.before, edit.after
+    assert before is not None
+    assert after is not None
+    return all(now[name] in (before[name], after[name]) for name in edit.changed)
+
+
+def records_held(records: Records, kind: Kind, keys: Sequence[Key]) -> Mapping[Key, Held]:
+    """The records with some keys, by key; what is not there is left out. They are looked for all together."""
+    at = positions_of_keys(records, kind, keys)
+    columns = [records.column(kind, name).listed(at) for name in kind.names]
+    rows, sources = records.rows(kind)[at].tolist(), records.sources(kind).listed(at)
+    found: dict[Key, Held] = {}
+    for row, source, values in zip(rows, sources, zip(*columns, strict=True), strict=True):
+        record: dict[str, Any] = dict(zip(kind.names, values, strict=True))
+        found[tuple(record[name] for name in kind.key)] = Held(row, None if source is None else str(source), record)
+    return found
