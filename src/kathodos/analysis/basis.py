@@ -328,10 +328,20 @@ def positions_of_rows(wanted: Ints, rows: Ints) -> Ints:
     """The position of each wanted row number among others; -1 where it is not there."""
     if len(wanted) == len(rows) and np.array_equal(wanted, rows):
         return np.arange(len(rows))
-    order = order_of(rows)
+    order = _order_of_rows(rows)
     at = insertion_points(rows[order], wanted)
     at[at == len(rows)] = 0
     return np.where(rows[order][at] == wanted, order[at], -1) if len(rows) else np.full(len(wanted), -1)
+
+
+def _order_of_rows(rows: Ints) -> Ints:
+    """The order of row numbers; mostly they ascend, and those of assumed records stand last, from -1 on."""
+    kept = int((rows > 0).sum())
+    assumed = rows[kept:]
+    ascends = bool((rows[1:kept] > rows[: max(kept - 1, 0)]).all())
+    if not ascends or not np.array_equal(assumed, -1 - np.arange(len(assumed))):
+        return order_of(rows)
+    return np.concatenate([np.arange(kept, len(rows))[::-1], np.arange(kept)])
 
 
 def _scalar(value: Any) -> Scalar:

@@ -97,6 +97,6 @@ def _given(index: Index, edits: Edits) -> Ints:
     if kinds.AREAS.name in edits:
         areas = [record["area"] for record in (*edits[kinds.AREAS.name].gone, *edits[kinds.AREAS.name].come)]
         scopes = index.entitlements.scope_texts
-        entitlements |= np.isin(index.entitlements.scope, [scopes.find(reference_to("area", it)) for it in areas])
-        entitlements &= index.entitlements.scope >= 0
+        known = ints(scopes.find(reference_to("area", it)) for it in areas)
+        entitlements |= np.isin(index.entitlements.scope, known[known >= 0])
     return distinct(index.grants.holder[index.entitlement_grants.all_of(entitlements.nonzero()[0])]).astype(np.int64)

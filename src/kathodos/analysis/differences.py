@@ -7,7 +7,7 @@ something changed that bears on all. They are taken in classes of those alike in
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -215,10 +215,15 @@ class ReachDifferences:
         return self._sides[0].reach.axis.packing
 
     def _blocks(self) -> list[Ints]:
-        loads = [np.append(side.loads, 0)[classes] for side, classes in zip(self._sides, self._pairs, strict=True)]
         if not self._is_one_axis:
             _ = self._joint_pairs
-        return in_loads(loads[0] + loads[1] + 1, _BLOCK, min(side.reach.axis.most_owners for side in self._sides))
+        return in_loads(self._loads() + 1, _BLOCK, self._widest)
+
+    def _loads(self) -> Ints:
+        """How many intervals are put together to tell what each pair of classes reaches."""
+        loads = [np.append(side.loads, 0)[classes] for side, classes in zip(self._sides, self._pairs, strict=True)]
+        found: Ints = loads[0] + loads[1]
+        return found
 
     def _measured(self, block: Ints) -> tuple[Ints, Ints]:
         """How much each pair of classes of a block gains and loses."""
@@ -256,8 +261,7 @@ class ReachDifferences:
     @cached_property
     def _joint_pairs(self) -> list[Ints]:
         """The number of each pair of each axis among the pairs of both, by the names of action and resource."""
-        trees = [side.reach.index.tree.addresses for side in self._sides]
-        nodes = _joint(trees[0], trees[1])
+        nodes = self._joint_nodes
         names = sorted({name for side in self._sides for _, name in side.reach.index.actions})
         found = []
         for at, side in enumerate(self._sides):
@@ -267,6 +271,67 @@ class ReachDifferences:
             found.append(action[axis.pair_actions] * nodes.size + number)
         self._joint_size = max(len(names) * nodes.size, 1)
         return found
+
+    @cached_property
+    def by_system(self) -> dict[str, tuple[int, int, int, int]]:
+        """By system how many gain something there, how many lose something, and how many pairs in all of each."""
+        names = sorted({it.name for state in self._states for it in state.index.systems_in_order})
+        counts = np.zeros((4, len(names)), dtype=np.int64)
+        alike = np.bincount(self._pair, minlength=self._pairs.shape[1])
+        for block in in_loads(self._loads()[self._pair_used] + 1, _BLOCK, self._widest):
+            some = self._pair_used[block]
+            for side, (owner, system, sizes) in enumerate(self._by_system_of(some, names)):
+                weights = alike[some]
+                width = max(len(names), 1)
+                each = np.bincount(owner * width + system, weights=sizes, minlength=len(some) * width)
+                table = each.reshape(len(some), width).astype(np.int64)
+                counts[side] += ((table > 0) * weights[:, None]).sum(axis=0)
+                counts[2 + side] += (table * weights[:, None]).sum(axis=0)
+        found = zip(names, counts.T.tolist(), strict=True)
+        return {name: (some[0], some[1], some[2], some[3]) for name, some in found if any(some)}
+
+    @cached_property
+    def _pair_used(self) -> Ints:
+        """The pairs of classes of those whose reach differs."""
+        return distinct(self._pair)
+
+    @property
+    def _widest(self) -> int:
+        return min(side.reach.axis.most_owners for side in self._sides)
+
+    def _by_system_of(self, block: Ints, names: Sequence[str]) -> Iterator[tuple[Ints, Ints, Ints]]:
+        """What pairs of classes of a block gain and then what they lose: whose, in which system, and how much."""
+        lines = self._lines(block)
+        if self._is_one_axis:
+            lost, gained = self._beyond(lines)
+            index = self._states[0].index
+            number = np.array([names.index(it.name) for it in index.systems_in_order], dtype=np.int64)
+            for first, end in (gained, lost):
+                at = insertion_points(index.pair_bases, self._packing.seconds(first), side="right") - 1
+                yield self._packing.firsts(first), number[at], end - first
+            return
+        every = np.arange(len(block))
+        codes = [self._codes(lines, at, every) for at in range(2)]
+        for side in (1, 0):
+            beyond = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True)
+            node = beyond % self._joint_size % max(self._joint_nodes.size, 1)
+            yield beyond // self._joint_size, self._node_systems(names)[node], np.ones(len(beyond), dtype=np.int64)
+
+    def _node_systems(self, names: Sequence[str]) -> Ints:
+        """The system of each node of both states."""
+        found = np.zeros(self._joint_nodes.size, dtype=np.int64)
+        for at, state in enumerate(self._states):
+            index = state.index
+            number = np.array([names.index(it.name) for it in index.systems_in_order], dtype=np.int64)
+            nodes = np.arange(len(index.tree))
+            found[self._joint_nodes.numbers(at)] = number[insertion_points(index.system_roots, nodes, side="right") - 1]
+        return found
+
+    @cached_property
+    def _joint_nodes(self) -> _Joint:
+        """The nodes of both states in one numbering."""
+        trees = [side.reach.index.tree.addresses for side in self._sides]
+        return _joint(trees[0], trees[1])
 
     def texts(self, position: int) -> tuple[list[str], list[str]]:
         """What one of them gained and lost, as `action address`, in order."""

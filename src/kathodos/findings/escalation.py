@@ -166,6 +166,15 @@ def unknown_administration(basis: Basis) -> list[str]:
 def administrations(basis: Basis) -> list[Administration]:
     """For each system that has something to administer, its administrators: identities, and accounts of nobody."""
     index = basis.index
+    return [
+        Administration(name, administrators, _mutual(basis, index.systems[name], administrators))
+        for name, administrators in who_administers(basis).items()
+    ]
+
+
+def who_administers(basis: Basis) -> dict[str, Ints]:
+    """For each system with an action that administers those who reach one: identities, and accounts of nobody."""
+    index = basis.index
     _ = able_of(index.holders, basis.moment), index.granted_above  # made once, before several threads ask for it
 
     def able(asked: tuple[System, int]) -> Bools:
@@ -181,11 +190,7 @@ def administrations(basis: Basis) -> list[Administration]:
     who: dict[str, Bools] = {}
     for (system, _), mask in zip(actions, in_threads(able, actions), strict=True):
         who[system.name] = who[system.name] | mask if system.name in who else mask
-    found = []
-    for name, mask in who.items():
-        administrators = index.holders.askers[mask[index.holders.askers]]
-        found.append(Administration(name, administrators, _mutual(basis, index.systems[name], administrators)))
-    return found
+    return {name: index.holders.askers[mask[index.holders.askers]] for name, mask in who.items()}
 
 
 _MOST_COMPARED = 300  # administrators of one system

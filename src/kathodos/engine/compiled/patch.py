@@ -38,7 +38,7 @@ def updated(index: Index, edits: Edits, records: Records) -> Index:
             return compile_index(records)
         holders, numbers = changing.holders(), changing.numbers
     change = GrantChange(index, holders, numbers, edits.get(kinds.GRANTS.name, Edit()))
-    if change.may_take_an_action_along:
+    if change.may_take_an_action_along(records):
         return compile_index(records)
     holders = change.holders
     if touched & _POLICY or change.names_what_is_new:

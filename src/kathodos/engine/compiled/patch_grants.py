@@ -36,7 +36,7 @@ from kathodos.engine.compiled.scopes import (
 from kathodos.model import kinds
 from kathodos.model.addresses import parse_pattern
 from kathodos.model.references import name_in
-from kathodos.store.records import Edit
+from kathodos.store.records import Edit, Records, columns_of
 
 
 class GrantChange:
@@ -93,9 +93,11 @@ class GrantChange:
         old = self.index.entitlements
         return [*zip(old.gives.tolist(), old.scope.tolist(), strict=True), *self.new_entitlements]
 
-    @property
-    def may_take_an_action_along(self) -> bool:
-        """Whether a grant that goes names an action that no role's permission names: it may be the last to name it."""
+    def may_take_an_action_along(self, records: Records) -> bool:
+        """Whether a grant that goes names an action that is not listed and that no role's permission names.
+
+        It may be the last to name it.
+        """
         index = self.index
         entitlements = distinct(index.grants.entitlement[self.gone])
         entries = index.scoped_entry[
@@ -103,7 +105,11 @@ class GrantChange:
         ]
         carried = index.entries.action[index.role_entries.items]
         named = index.entries.action[entries]
-        return bool(np.setdiff1d(named[named >= 0], carried).size)
+        left = np.setdiff1d(named[named >= 0], carried).tolist()
+        if not left:
+            return False
+        listed = set(zip(*columns_of(records, kinds.ACTIONS, "system", "action"), strict=True))
+        return any(index.actions[action] not in listed for action in left)
 
     @property
     def names_what_is_new(self) -> bool:
