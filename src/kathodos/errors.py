@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from enum import IntEnum
 
 
@@ -34,6 +35,15 @@ class CallError(KathodosError):
     """The call itself is wrong: an unknown name, a filter that does not parse, a decision that is not allowed."""
 
     status = Status.WRONG_CALL
+
+
+class NotAllowedError(CallError):
+    """Who acts may not. `act`: what was tried; `subjects`: on what, as the ledger names it."""
+
+    def __init__(self, what: str, remedy: str, act: str, subjects: Sequence[str] = ()) -> None:
+        super().__init__(what, remedy)
+        self.act = act
+        self.subjects = list(subjects)
 
 
 class DataError(KathodosError):

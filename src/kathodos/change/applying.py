@@ -11,25 +11,15 @@ from kathodos.change.kept import Change, ChangeState, changes_in, edits_kept, fi
 from kathodos.change.orders import Carried, OrderTerms, carry, decided
 from kathodos.change.settling import Moved, Settled, settled
 from kathodos.engine.compiled.index import NEEDED
-from kathodos.errors import CallError
+from kathodos.errors import CallError, NotAllowedError
 from kathodos.ledger.operations import Operation, Plan
-from kathodos.ledger.payloads import Act, ChangePayload, RefusedPayload
-from kathodos.model.kinds import ORDERS
+from kathodos.ledger.payloads import Act, ChangePayload
+from kathodos.model.kinds import MANDATES, ORDERS
 from kathodos.model.references import PREFIXES, reference_to
 
 
 class MovedError(CallError):
     """What a change was rehearsed on is not what is there now."""
-
-
-class NotAllowedError(CallError):
-    """Who acts may not. `act` and `subjects` say what was tried."""
-
-    def __init__(self, what: str, remedy: str, act: str, subjects: Sequence[str] = ()) -> None:
-        super().__init__(what, remedy)
-        self.why = what
-        self.act = act
-        self.subjects = list(subjects)
 
 
 @dataclass(frozen=True)
@@ -99,20 +89,25 @@ def subjects_of(edits: EditSet) -> list[str]:
 
 @dataclass(frozen=True)
 class Rehearsed:
-    """What a change was rehearsed to do, and on which entry. `stops`: what needs a reason to be done all the same."""
+    """What a change was rehearsed to do, and on which entry. `stops`: what needs a reason to be done all the same.
+
+    `refused`: what who applies it may not give or take.
+    """
 
     entry: int
     effect: str = ""
     gained: int = 0
     lost: int = 0
     stops: Sequence[str] = ()
+    refused: Sequence[str] = ()
 
 
 @dataclass(frozen=True)
 class ApplyTerms:
-    """On what terms changes are applied: within which time orders are due, and who may apply what."""
+    """On what terms changes are applied: within which time orders are due, and whether by another than the author."""
 
     orders: OrderTerms = field(default_factory=OrderTerms)
+    needs_four_eyes: bool = False
 
 
 @dataclass(frozen=True)
@@ -145,6 +140,7 @@ class ApplyChange(Operation[Applied]):
         if not len(edits):
             raise CallError(f"The change {self.change} is empty.", "Put something into it first.")
         _must_be_as_rehearsed(plan, self.rehearsed.entry)
+        self._must_be_allowed(plan, change, edits)
         if self.rehearsed.stops and not self.despite.strip():
             raise CallError(" ".join(self.rehearsed.stops), "Nothing was changed. If it is meant, say --despite WHY.")
         found = settled(edits, decided(plan.records))
@@ -171,6 +167,18 @@ class ApplyChange(Operation[Applied]):
         )
         return Applied(applied, carried, found)
 
+    def _must_be_allowed(self, plan: Plan, change: Change, edits: EditSet) -> None:
+        """Raises NotAllowedError where who applies may not give or take this, or composed it where another has to."""
+        subjects = [reference_to("change", self.change), *subjects_of(edits)]
+        if self.rehearsed.refused:
+            what, remedy = " ".join(self.rehearsed.refused), "Nothing was changed. See who may: kathodos mandates"
+            raise NotAllowedError(what, remedy, self.act, subjects)
+        authors = {change.author, *(edit.author for edit in edits)}
+        if self.terms.needs_four_eyes and any(plan.actor.is_called(name) for name in authors if name):
+            what = f"{plan.actor.name} composed {self.change}, and nobody applies what is their own."
+            remedy = "Nothing was changed. Collect it with --into NAME, and let somebody else apply it."
+            raise NotAllowedError(what, remedy, self.act, subjects)
+
     def _draft(self, plan: Plan) -> tuple[Change, EditSet]:
         if self.edits is None:
             change = find_change(plan.records, self.change)
@@ -185,7 +193,7 @@ class ApplyChange(Operation[Applied]):
 
 def _must_be_as_rehearsed(plan: Plan, entry: int) -> None:
     """Raises MovedError where something that bears on reach, or an order, was written since the rehearsal."""
-    bearing = {kind.name for kind in (*NEEDED, ORDERS)}
+    bearing = {kind.name for kind in (*NEEDED, MANDATES, ORDERS)}
     touched = plan.records.histories.touched_between(entry, plan.entry_before) & bearing
     if touched:
         what = f"Since the rehearsal {', '.join(sorted(touched))} were changed by somebody else."
@@ -215,17 +223,3 @@ class DropChange(Operation[Change]):
         put_change(plan, dropped)
         plan.subjects.append(reference_to("change", self.change))
         return dropped
-
-
-@dataclass(frozen=True)
-class NoteRefusal(Operation[None]):
-    """Enters that somebody tried what they may not."""
-
-    act: ClassVar[Act] = Act.REFUSED
-    refused: NotAllowedError
-
-    def compose(self, plan: Plan) -> None:
-        """Writes an entry without a record."""
-        plan.is_kept_empty = True
-        plan.subjects += self.refused.subjects
-        plan.payload = RefusedPayload(self.refused.act, self.refused.why)

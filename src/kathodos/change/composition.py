@@ -110,6 +110,18 @@ class Desk:
         held = records_held(self.records, kind, list(by_key)) if by_key else {}
         return ((key, by_key[key]) for key in held)
 
+    def group_to_be(self, text: str) -> str:
+        """The reference of a group that is there, or is to be made. Raises CallError where there is no such system."""
+        name = text.removeprefix("group:")
+        try:
+            return resolved(self.records, text, (GROUPS,))
+        except CallError:
+            system, _, short = name.partition("/")
+            if not short:
+                raise
+            self._must_have_system(system)
+            return reference_to("group", name)
+
     def given(self, texts: Sequence[str]) -> list[str]:
         """What some words mean that can be given: roles, or an action and a pattern. Raises CallError as above."""
         found, wrong = [], []

@@ -58,7 +58,7 @@ class AdministrationLost:
 
 @dataclass(frozen=True)
 class FindingsDiffer:
-    """Findings that come or go: kind, whom they are about, what they rest on; and whose risk was which, and is which."""
+    """Findings that come or go: kind, whom they are about, what they rest on; and whose risk is another: was, is."""
 
     made: Sequence[tuple[str, str, str]] = ()
     settled: Sequence[tuple[str, str, str]] = ()

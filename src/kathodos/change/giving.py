@@ -118,6 +118,13 @@ def take(desk: Desk, asked: Giving, is_everywhere: bool = True) -> Composition:
     return found
 
 
+def holding(desk: Desk, gives: str) -> list[str]:
+    """The people and accounts who hold something by a grant of their own."""
+    at = desk.records.column(GRANTS, "gives").holding(gives).nonzero()[0]
+    holders = desk.records.column(GRANTS, "holder").listed(at)
+    return list(dict.fromkeys(str(it) for it in holders if str(it).startswith(("identity:", "account:"))))
+
+
 def told(texts: Sequence[str]) -> str:
     """Some texts in a sentence, the first ones and how many more."""
     more = f" and {len(texts) - _MOST_TOLD} more" if len(texts) > _MOST_TOLD else ""

@@ -27,6 +27,7 @@ from kathodos.model.kinds import (
     ROLE_JUNIORS,
     ROLE_PERMISSIONS,
     ROLES,
+    SYSTEMS,
     Kind,
 )
 from kathodos.model.rows import Record
@@ -34,6 +35,7 @@ from kathodos.store.records import Records, Stored, edited
 
 EVERYTHING = "everything"
 Columns = Callable[[str], DictionaryColumn]  # a column of some records, by name
+NAMED = (IDENTITIES, ACCOUNTS, GROUPS, ROLES, GRANTS, SYSTEMS)  # of which one can be put back
 _BEARING = tuple(dict.fromkeys((*NEEDED, MANDATES)))
 
 

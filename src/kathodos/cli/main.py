@@ -37,7 +37,7 @@ COMMANDS = (
         "risk",
         "chart",
     ),
-    *("review", "baseline", "list", "show", "activity", "ledger", "store", "standin", "demo"),
+    *("change", "review", "baseline", "list", "show", "activity", "ledger", "store", "standin", "demo"),
 )
 _STOPPED = 130  # as a shell says of a command that was interrupted
 _MOST_DAMAGED = 40  # files of one store, each of which may be

@@ -68,7 +68,23 @@ def as_of(parser: argparse.ArgumentParser) -> None:
 
 def assuming(parser: argparse.ArgumentParser) -> None:
     """The option to ask as if some edits were made."""
-    parser.add_argument("--assume", metavar="FILE", help="answer as if the edits in a TOML file were made")
+    what = "answer as if a change, the edits of a TOML file, or all open `orders` were carried out"
+    parser.add_argument("--assume", metavar="CHANGE", help=what)
+
+
+def thorough(parser: argparse.ArgumentParser) -> None:
+    """The option of a rehearsal to look at what takes long as well."""
+    parser.add_argument("--thorough", action="store_true", help="look at excess and risk however many people there are")
+
+
+def collecting(parser: argparse.ArgumentParser) -> None:
+    """The options of a command that composes edits: collected in a change, or rehearsed, asked about and applied."""
+    parser.add_argument("--into", metavar="CHANGE", help="only collect it in a change of this name")
+    parser.add_argument("--despite", metavar="WHY", help="why it is done although it locks somebody out")
+    thorough(parser)
+    long_answer(parser)
+    acting(parser)
+    confirming(parser)
 
 
 def about_state(parser: argparse.ArgumentParser) -> None:

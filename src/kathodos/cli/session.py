@@ -6,9 +6,9 @@ import argparse
 import contextlib
 import os
 import sys
+from collections.abc import Sequence
 from dataclasses import replace
 from functools import cached_property
-from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeVar
 
 from kathodos.errors import CallError, DataError
@@ -19,6 +19,7 @@ from kathodos.workspace.workspace import Workspace
 
 if TYPE_CHECKING:
     from kathodos.connectors.settings import Source
+    from kathodos.ledger.actors import Actor
     from kathodos.ledger.operations import Done, Operation
     from kathodos.workspace.view import View
 
@@ -45,7 +46,7 @@ class Session:
     @cached_property
     def actor(self) -> str:
         """Who acts, as it is kept. Raises CallError where that is nobody who may."""
-        return self.workspace.acting(self.said_actor).among(self.view.stored).name
+        return self.acts.name
 
     @property
     def said_actor(self) -> str:
@@ -112,6 +113,15 @@ class Session:
         sys.stderr.flush()
         return sys.stdin.readline().strip().lower() in ("y", "yes")
 
+    def choice(self, question: str, choices: Sequence[str]) -> str | None:
+        """Which of some words the person at the terminal says; None where there is nobody, or none of them is said."""
+        if not sys.stdin.isatty():
+            return None
+        sys.stderr.write(f"{question} [{'/'.join(choices)}] ")
+        sys.stderr.flush()
+        said = sys.stdin.readline().strip().lower()
+        return said if said in choices else None
+
     def sources(self, name: str | None) -> list[Source]:
         """The configured sources, or only the named one."""
         if name is not None:
@@ -129,16 +139,18 @@ class Session:
         assumed = getattr(asked, "assume", None)
         if assumed is None:
             return view
-        from kathodos.change.edits import edits_in
-        from kathodos.store.records import edited
-        from kathodos.workspace.configuration import read_toml
+        from kathodos.workspace.assuming import assumed_view
 
-        edits = edits_in(read_toml(Path(assumed), assumed), view.catalogue, view.index)
-        return view.assuming(edited(view.stored, edits.edits))
+        return assumed_view(view, assumed)
 
     def carry_out(self, operation: Operation[R]) -> Done[R]:
         """Does what is asked, as who acts and for the reason given."""
         return self.workspace.carry_out(operation, self.said_actor, self.reason, self.accepts_clock)
+
+    @cached_property
+    def acts(self) -> Actor:
+        """Who acts, with all names. Raises CallError where that is nobody who may."""
+        return self.workspace.acting(self.said_actor).among(self.view.stored)
 
     def view_of(self, as_of: str | None, at: str | None = None) -> View:
         """Another state, to the end of the call."""

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import abc
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
 
-from kathodos.ledger.actors import Acting
+from kathodos.ledger.actors import Acting, Actor
 from kathodos.ledger.anchors import Anchor
+from kathodos.ledger.payloads import Act
 from kathodos.ledger.settings import Settings
 
 
@@ -36,7 +37,10 @@ class Proof(abc.ABC):
 
 @dataclass(frozen=True)
 class Hand:
-    """Who writes. `may_precede`: the entry may bear a time before that of the last one."""
+    """Who writes. `may_precede`: the entry may bear a time before that of the last one.
+
+    `may` raises NotAllowedError where somebody may not do what an entry of a kind would say.
+    """
 
     acting: Acting
     reason: str = ""
@@ -44,6 +48,7 @@ class Hand:
     proof: Proof | None = None
     anchor: Anchor | None = None
     may_precede: bool = False
+    may: Callable[[Actor, Act], None] = lambda actor, act: None
 
 
 def hand_of(name: str, reason: str = "") -> Hand:

@@ -158,6 +158,7 @@ class Done(Generic[R]):
 def carry_out(operation: Operation[R], store: Store, keys: Keys, hand: Hand) -> Done[R]:
     """Plans an operation from the newest state and writes it, in one transaction with its ledger entry."""
     with writing(store, keys, operation.act, hand) as draft:
+        hand.may(draft.actor, operation.act)
         plan = Plan(draft.records, draft.actor, hand.reason, draft.time)
         result = operation.compose(plan)
         plan.write(draft)

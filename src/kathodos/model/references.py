@@ -27,6 +27,8 @@ PREFIXES = {
         kinds.BASELINES,
         kinds.CONTROLS,
         kinds.SETTINGS,
+        kinds.CHANGES,
+        kinds.ORDERS,
     )
 }
 _MOST_COMPARED = 5000

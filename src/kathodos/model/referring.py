@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from kathodos.model.kinds import ACTIVITY, REVIEWS, Column, Form, Kind
+from kathodos.model.kinds import ACTIVITY, CHANGES, REVIEWS, Column, Form, Kind
 
 _FULL = (Form.HOLDER, Form.GIVES)
 
@@ -38,4 +38,6 @@ def _is_by_name(column: Column, other: Kind, kind: Kind) -> bool:
     """Whether the column names a record of the kind without being declared a reference."""
     if kind is REVIEWS:
         return column.name == "review" and other is not REVIEWS
+    if kind is CHANGES:
+        return column.name == "change" and other is not CHANGES
     return kind.name == "resources" and other is ACTIVITY and column.name == "resource"

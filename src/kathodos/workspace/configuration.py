@@ -9,11 +9,17 @@ from typing import Annotated, Any, Literal
 
 import msgspec
 
+from kathodos.change.orders import OrderTerms
 from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
 from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.risk.weights import Weights
 from kathodos.ingest.tie_rules import ATTRIBUTE, LOGIN, TieRule
+from kathodos.ledger.powers import ACTS, FOUR_EYES, May, Powers
+from kathodos.model.comparing import check_comparisons
+from kathodos.model.filters import FilterError, parse_filter
+from kathodos.model.kinds import IDENTITIES
+from kathodos.model.periods import parts_of
 from kathodos.model.toml import TomlText, toml_text
 from kathodos.review.authority import Authority
 
@@ -44,6 +50,7 @@ path = "tables"
 # dates = ["%d.%m.%Y"]
 """
 DATABASE, SSH = "database", "ssh"
+ALL_OTHERS = "*"  # systems, in [enact]
 _STORE = re.compile(r"^\[store\][^\n]*\n(?:(?!\s*\[)[^\n]*(?:\n|\Z))*", re.MULTILINE)
 _REMEDY = "Correct the file; `kathodos init` shows one, and docs/file-formats.md all keys."
 
@@ -83,6 +90,20 @@ class ReviewsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     deciders: list[str] = []
 
 
+class EnactBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[enact.SYSTEM]`: how orders are carried out there, and within which time; `[enact."*"]`: in all others."""
+
+    by: Literal["worklist", "tables"] = "worklist"
+    within: str = "P14D"
+
+
+class MayBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[[may]]`: who (names, or a filter over people) may do which acts."""
+
+    who: list[str] | str
+    acts: list[str]
+
+
 class TieBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """`[[tie]]`: how accounts of these systems (all: none named) find their identity."""
 
@@ -98,6 +119,9 @@ class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     actors: ActorsSection = ActorsSection()
     ledger: LedgerSection = LedgerSection()
     reviews: ReviewsSection = ReviewsSection()
+    four_eyes: list[str] = []
+    may: list[MayBlock] = []
+    enact: dict[str, EnactBlock] = {}
     source: list[dict[str, Any]] = []
     precedence: dict[str, dict[str, list[str]]] = {}
     tie: list[TieBlock] | TieBlock = []
@@ -126,6 +150,9 @@ class Configuration:
             what = f"the weights of a risk score have to be 100 together; these are {self.weights.total():g}"
             raise file.error(["risk"], what, _REMEDY)
         blocks = content.tie if isinstance(content.tie, list) else [content.tie]
+        self.powers = self._powers(content)
+        self.enact = content.enact
+        self.order_terms = self._order_terms()
         self.tie_rules = [self._tie_rule(block, ["tie", at]) for at, block in enumerate(blocks)]
         self.sources = [self._source(block, ["source", at]) for at, block in enumerate(content.source)]
         names = [source.name for source in self.sources]
@@ -138,6 +165,36 @@ class Configuration:
     def who_may_act(self) -> dict[str, str]:
         """The names that may act besides the people in the catalogue, each with the identity that it is, or nothing."""
         return {**dict.fromkeys(self.actors.names, ""), **self.actors.identities}
+
+    def _powers(self, content: _Content) -> Powers:
+        for at, block in enumerate(content.may):
+            for act in block.acts:
+                if act not in ACTS:
+                    what = f"there is no act {act!r}"
+                    raise self.file.error(["may", at, "acts"], what, f"Write some of {', '.join(ACTS)}.")
+            if isinstance(block.who, str):
+                try:
+                    check_comparisons(parse_filter(block.who), IDENTITIES.form, None)
+                except FilterError as error:
+                    what = f"who is no filter over people: {error}"
+                    remedy = 'Write names as who = ["p0001"], or a filter as in who = \'department eq "IT"\'.'
+                    raise self.file.error(["may", at, "who"], what, remedy) from None
+        for act in content.four_eyes:
+            if act not in FOUR_EYES:
+                raise self.file.error(
+                    ["four_eyes"], f"nothing called {act!r} takes two", f"Write some of {', '.join(FOUR_EYES)}."
+                )
+        may = [May(it.acts, where=it.who) if isinstance(it.who, str) else May(it.acts, it.who) for it in content.may]
+        return Powers(may, content.four_eyes)
+
+    def _order_terms(self) -> OrderTerms:
+        for name, block in self.enact.items():
+            try:
+                parts_of(block.within)
+            except ValueError as error:
+                raise self.file.error(["enact", name, "within"], str(error), _REMEDY) from None
+        rest = self.enact.get(ALL_OTHERS, EnactBlock())
+        return OrderTerms(rest.within, {name: block.within for name, block in self.enact.items()})
 
     def _source(self, block: dict[str, Any], path: Sequence[str | int]) -> Source:
         for key in ("name", "kind"):

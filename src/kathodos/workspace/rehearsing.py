@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -12,11 +12,14 @@ from kathodos.analysis.basis import Basis
 from kathodos.analysis.concerned import concerned
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.effect import Effect, FindingsDiffer
+from kathodos.change.mandates import MandateCheck, Verdict
 from kathodos.change.orders import pending_edits
 from kathodos.engine.compiled.among import index_among, with_owners
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.compiled.patch import updated
 from kathodos.findings.escalation import who_administers
+from kathodos.ledger.actors import Actor
+from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
 from kathodos.store.records import edited
 
 if TYPE_CHECKING:
@@ -47,6 +50,16 @@ def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = F
     first, second = (view.assuming(edited(view.stored, it.edits)) if len(it) else view for it in (pending, whole))
     findings = _findings(first, second) if with_findings else None
     return Effect(first.basis, second.basis, edits, view.rules, author, findings, is_whole=True)
+
+
+def verdicts(view: View, edits: EditSet, actor: Actor, authors: Collection[str] = ()) -> list[Verdict]:
+    """What mandates say of each give and take among edits, as who composed them or who applies them."""
+    state = decided_view(view)
+    powers = view.workspace.configuration.powers
+    others = [view.workspace.acting(name).among(view.stored) for name in authors if not actor.is_called(name)]
+    actors = [actor, *others]
+    free, alter = (any(powers.allows(it, act) for it in actors) for act in (GIVE_FREELY, ALTER_MANDATES))
+    return MandateCheck(state.catalogue, state.index, view.moment).verdicts(edits, actors, free, alter)
 
 
 def _index_of_few(view: View, pending: EditSet, whole: EditSet) -> Index | None:

@@ -11,7 +11,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
 
-from kathodos.errors import CallError, DataError
+from kathodos.errors import CallError, DataError, NotAllowedError
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -250,14 +250,19 @@ class Workspace:
         """
         from kathodos.ledger.hand import Hand
         from kathodos.ledger.operations import carry_out
+        from kathodos.ledger.powers import NoteRefusal
         from kathodos.ledger.settings import Settings
 
         if self.configuration.is_actor_the_login and actor != self.login:
             what = f"{actor} is not the login {self.login}, which [actors] proof in kathodos.toml takes for who acts."
             raise CallError(what, "Leave --as and KATHODOS_ACTOR out, or open the store with that person's login.")
-        settings = Settings(self.settings)
-        hand = Hand(self.acting(actor), reason, settings, self.proof, self.anchor, accept_clock)
-        return carry_out(operation, self.store, self.keys, hand)
+        settings, may = Settings(self.settings), self.configuration.powers.check
+        hand = Hand(self.acting(actor), reason, settings, self.proof, self.anchor, accept_clock, may)
+        try:
+            return carry_out(operation, self.store, self.keys, hand)
+        except NotAllowedError as error:  # a try that is refused is on record
+            carry_out(NoteRefusal(error), self.store, self.keys, hand)
+            raise
 
     def acting(self, actor: str) -> Acting:
         """A name that somebody gives for who acts, with those that the configuration lists."""

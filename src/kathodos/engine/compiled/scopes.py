@@ -50,6 +50,22 @@ class Scope:
         top = self.node
         return top >= 0 and top <= node < int(tree.end[top]) and bool(tree.region[top] == tree.region[node])
 
+    def held(self, tree: Tree) -> Bools:
+        """Which nodes it holds."""
+        if self.intervals is None:
+            if self.node is None:
+                return np.ones(len(tree), dtype=bool)
+            found = np.zeros(len(tree), dtype=bool)
+            if self.node >= 0:
+                below = slice(self.node, int(tree.end[self.node]))
+                found[below] = tree.region[below] == tree.region[self.node]
+            return found
+        steps = np.zeros(len(tree) + 1, dtype=np.int64)
+        np.add.at(steps, self.intervals.first, 1)
+        np.add.at(steps, self.intervals.end, -1)
+        at_place: Bools = np.cumsum(steps[:-1]) > 0
+        return at_place[tree.position]
+
     def anchor(self, tree: Tree, node: int) -> int:
         """The depth at which the scope anchors what it holds; -1 where it does not."""
         if self.intervals is not None:

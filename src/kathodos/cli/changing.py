@@ -1,0 +1,151 @@
+"""What every command that composes edits does with them: collect them, or rehearse, show, ask and apply."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import TYPE_CHECKING
+
+from kathodos.cli.session import Session
+from kathodos.errors import Status
+
+if TYPE_CHECKING:
+    from kathodos.change.applying import ApplyChange, Rehearsed
+    from kathodos.change.composition import Composition, Desk
+    from kathodos.change.edit_sets import EditSet
+    from kathodos.report.rehearsals import Told
+    from kathodos.workspace.view import View
+
+
+@dataclass(frozen=True)
+class Applying:
+    """What is to be applied: edits under a name, how they were composed, and where they came from.
+
+    `is_kept`: they are those of a draft.
+    """
+
+    name: str
+    edits: EditSet
+    composition: Composition | None = None
+    origin: str = ""
+    is_kept: bool = False
+
+
+def desk(session: Session) -> Desk:
+    """What is composed on: what has been decided, with what is collected already where it goes into a draft."""
+    from kathodos.change.composition import Desk
+    from kathodos.change.edit_sets import EditSet
+    from kathodos.change.kept import changes_in, edits_kept
+    from kathodos.change.orders import pending_edits
+    from kathodos.model.times import now
+    from kathodos.store.records import edited
+
+    records = session.view.stored
+    into = getattr(session.arguments, "into", None)
+    edits = EditSet(pending_edits(records))
+    if into is not None and any(it.name == into for it in changes_in(records)):
+        edits = EditSet([*edits, *edits_kept(records, into)])
+    return Desk(edited(records, edits.edits) if len(edits) else records, now(), session.actor)
+
+
+def take_up(session: Session, composition: Composition, origin: str = "") -> int:
+    """Collects what was composed in the change that `--into` names; else rehearses, shows, asks, and applies it."""
+    from kathodos.change.applying import Compose
+    from kathodos.change.kept import free_name
+    from kathodos.report.changes import collected, nothing_to_do
+
+    into = session.arguments.into
+    if not len(composition.edits):
+        return session.answer(nothing_to_do(composition))
+    if into is not None:
+        if session.arguments.dry_run:
+            return show_rehearsal(session, into, composition.edits, composition)
+        done = session.carry_out(Compose(into, composition.edits, origin))
+        return session.answer(collected(done.result, composition))
+    name = free_name(session.view.stored, "change")
+    return apply(session, Applying(name, composition.edits, composition, origin))
+
+
+def show_rehearsal(session: Session, name: str, edits: EditSet, composition: Composition | None = None) -> int:
+    """Shows what edits do to everyone."""
+    from kathodos.report.rehearsals import rehearsal
+
+    told, _ = _rehearsed(session, session.view, name, edits, composition)
+    return session.answer(rehearsal(session.view, told, session.format))
+
+
+def apply(session: Session, applying: Applying) -> int:
+    """Rehearses edits, shows what they do, asks, and applies them; once more where the state moved meanwhile."""
+    from kathodos.change.applying import MovedError
+    from kathodos.report.changes import applied, not_applied
+    from kathodos.report.rehearsals import rehearsal
+
+    view, asked = session.view, session.arguments
+    while True:
+        told, found = _rehearsed(session, view, applying.name, applying.edits, applying.composition)
+        shown = rehearsal(view, told, session.format)
+        if asked.dry_run:
+            return session.answer(shown)
+        if session.format == "table":
+            session.answer(shown)
+        if shown.status is not Status.DONE:  # not what --expect says
+            return session.answer(not_applied(applying.name, shown))
+        is_open = not found.refused and (not found.stops or asked.despite)
+        if is_open and not session.agrees(f"Apply {applying.name}?"):
+            return session.answer(not_applied(applying.name, shown))
+        try:
+            done = session.carry_out(_operation(session, applying, found))
+        except MovedError as error:
+            view = session.view_of(None)
+            if view.point.entry == found.entry:
+                raise
+            session.complain(f"{error.what} It is rehearsed again.")
+            if applying.is_kept:
+                continue
+            applying = replace(applying, name=free_name_like(view, applying.name))
+            continue
+        return session.answer(applied(done.result, done.entry, shown.document))
+
+
+def _operation(session: Session, applying: Applying, found: Rehearsed) -> ApplyChange:
+    from kathodos.change.applying import ApplyChange, ApplyTerms
+
+    configuration = session.workspace.configuration
+    terms = ApplyTerms(configuration.order_terms, "apply" in configuration.powers.four_eyes)
+    edits = None if applying.is_kept else applying.edits
+    return ApplyChange(applying.name, found, terms, edits, applying.origin, session.arguments.despite or "")
+
+
+def free_name_like(view: View, name: str) -> str:
+    """A name that no change has yet: the next number of one that was numbered."""
+    from kathodos.change.kept import changes_in, free_name
+
+    known = {it.name for it in changes_in(view.stored)}
+    return free_name(view.stored, name.rpartition("-")[0]) if name in known and name[-1:].isdigit() else name
+
+
+def _rehearsed(
+    session: Session, view: View, name: str, edits: EditSet, composition: Composition | None
+) -> tuple[Told, Rehearsed]:
+    """What edits do, as it is told and as it is applied. Raises CallError where they do not fit any more."""
+    from kathodos.change.applying import Rehearsed, moved_error
+    from kathodos.change.mandates import refusals
+    from kathodos.change.orders import decided, pending_edits
+    from kathodos.change.settling import settled
+    from kathodos.model.references import reference_to
+    from kathodos.report.rehearsals import Told
+    from kathodos.workspace.rehearsing import rehearse, verdicts
+
+    asked = session.arguments
+    fits = settled(edits, decided(view.stored))
+    if fits.moved:
+        raise moved_error(fits.moved)
+    author = next((it for it in sorted(session.acts.identities) if view.index.holders.find(f"identity:{it}") >= 0), "")
+    author = reference_to("identity", author) if author else ""
+    effect = rehearse(view, fits.edits, author, asked.thorough)
+    said = verdicts(view, fits.edits, session.acts, {edit.author for edit in edits} - {""})
+    pending = len(pending_edits(view.stored))
+    whose = getattr(asked, "whose", None)
+    who = view.index.holders.references[view.asker(whose)] if whose is not None else None
+    told = Told(name, fits.edits, effect, said, composition, getattr(asked, "expect", None), pending, who, session.most)
+    counts = (effect.gained, effect.lost)
+    return told, Rehearsed(view.point.entry, effect.digest, *counts, effect.stops, refusals(said))

@@ -1,0 +1,129 @@
+"""Edits as sentences that a manager reads, and as data."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from typing import Any
+
+from kathodos.change.edit_sets import RecordEdit
+from kathodos.change.settling import records_held
+from kathodos.model.kinds import GRANTS, IDENTITIES, MEMBERS, ROLE_JUNIORS, ROLE_PERMISSIONS, Form
+from kathodos.model.references import PREFIXES, reference_to
+from kathodos.model.rows import Record
+from kathodos.store.records import Records
+
+_SILENT = ("attributes", "given_by", "given_at", "given_for", "last_used", "tier")
+
+
+class Wording:
+    """Puts edits into words; people are called by name and id. All names are looked up together."""
+
+    def __init__(self, records: Records, edits: Iterable[RecordEdit]) -> None:
+        wanted = {name for edit in edits for name in _people_in(edit)}
+        held = records_held(records, IDENTITIES, [(name,) for name in sorted(wanted)])
+        self._names: Mapping[str, object] = {str(key[0]): it.record["name"] for key, it in held.items()}
+
+    def holder(self, reference: str) -> str:
+        """A holder as people read it."""
+        if not reference.startswith("identity:"):
+            return reference
+        identity = reference.partition(":")[2]
+        name = self._names.get(identity)
+        return f"{name} ({identity})" if name else reference
+
+    def sentence(self, edit: RecordEdit) -> str:
+        """What an edit does."""
+        record = edit.record
+        if edit.kind is GRANTS:
+            return self._of_grant(edit)
+        if edit.kind is MEMBERS:
+            group = reference_to("group", record["system"], record["group"])
+            return f"{self.holder(record['member'])} {'joins' if edit.after else 'leaves'} {group}"
+        if edit.kind in (ROLE_PERMISSIONS, ROLE_JUNIORS):
+            return self._of_role(edit)
+        return self._of_thing(edit)
+
+    def _of_grant(self, edit: RecordEdit) -> str:
+        record = edit.record
+        what = f"{record['gives']}{f' on {record_scope}' if (record_scope := record['on']) else ''}"
+        who, denies = self.holder(record["holder"]), record["effect"] == "deny"
+        if edit.after is None:
+            return f"{who} is no longer denied {what}" if denies else f"{who} loses {what}"
+        if edit.before is None:
+            until = f" until {record['until']}" if record["until"] else ""
+            begins = f" from {record['from']}" if record["from"] else ""
+            return f"{who} {'is denied' if denies else 'gets'} {what}{begins}{until}"
+        if edit.changed == ["until"]:
+            until = record["until"]
+            return f"{what} of {who} ends on {until}" if until else f"{what} of {who} ends on no day any more"
+        return f"{what} of {who}: {_changes(edit)}"
+
+    def _of_role(self, edit: RecordEdit) -> str:
+        record = edit.record
+        role = reference_to("role", record["system"], record["role"])
+        if edit.kind is ROLE_JUNIORS:
+            verb = "takes in" if edit.after else "no longer takes in"
+            return f"{role} {verb} {record['junior']}"
+        denies = record["effect"] == "deny"
+        verb = ("denies" if denies else "permits") if edit.after else f"no longer {'denies' if denies else 'permits'}"
+        return f"{role} {verb} {record['action']} {record['resource']}"
+
+    def _of_thing(self, edit: RecordEdit) -> str:
+        kind = edit.kind
+        name = reference_to(PREFIXES[kind.name], *edit.key) if kind.name in PREFIXES else ""
+        name = self.holder(name) if kind is IDENTITIES else name or f"the {kind.one} {_key(edit)}"
+        if edit.before is None:
+            return f"{name} comes: {_holds(edit.record)}" if kind is IDENTITIES else f"{name} comes"
+        return f"{name} goes" if edit.after is None else f"{name}: {_changes(edit)}"
+
+
+def _people_in(edit: RecordEdit) -> Iterable[str]:
+    for name in ("holder", "member"):
+        value = str(edit.record.get(name) or "")
+        if value.startswith("identity:"):
+            yield value.partition(":")[2]
+    if edit.kind is IDENTITIES:
+        yield str(edit.key[0])
+
+
+def _key(edit: RecordEdit) -> str:
+    return " ".join(str(part) for part in edit.key if part is not None)
+
+
+def _holds(record: Record) -> str:
+    named = ("name", "email", "department", "title", "status")
+    return ", ".join(str(record[name]) for name in named if record[name])
+
+
+def _changes(edit: RecordEdit) -> str:
+    before, after = edit.before, edit.after
+    assert before is not None
+    assert after is not None
+    told = []
+    for name in edit.changed:
+        old, new = (_value(edit, name, it[name]) for it in (before, after))
+        told.append(f"{name.replace('_', ' ')} becomes {new} (was {old})")
+    return "; ".join(told)
+
+
+def _value(edit: RecordEdit, name: str, value: object) -> str:
+    if value is None or value == "":
+        return "empty"
+    return ("no", "yes")[int(str(value))] if edit.kind.form(name) is Form.YES_NO else str(value)
+
+
+def edit_row(edit: RecordEdit, wording: Wording) -> dict[str, Any]:
+    """An edit as data: what is done to which record, the record before and after, the sentence, and why."""
+    return {
+        "verb": str(edit.verb),
+        "kind": edit.kind.name,
+        "record": list(edit.key),
+        "before": _told(edit.before),
+        "after": _told(edit.after),
+        "what": wording.sentence(edit),
+        "why": edit.why or None,
+    }
+
+
+def _told(record: Record | None) -> dict[str, Any] | None:
+    return None if record is None else {name: value for name, value in record.items() if value is not None}
