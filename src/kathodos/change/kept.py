@@ -71,9 +71,11 @@ def edits_kept(records: Records, name: str) -> EditSet:
     return EditSet(edit_from(*values[2:]) for values in numbered)
 
 
-def free_name(records: Records, start: str) -> str:
-    """The name that the next change without one takes: a word and a number."""
+def free_name(records: Records, start: str, is_plain_first: bool = False) -> str:
+    """The name that the next change without one takes: a word and a number; or the word, where it is free."""
     known = {it.name for it in changes_in(records)}
+    if is_plain_first and start not in known:
+        return start
     number = 1
     while f"{start}-{number}" in known:
         number += 1

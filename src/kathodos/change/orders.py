@@ -178,6 +178,7 @@ def carry(plan: Plan, edits: EditSet, change: str, terms: OrderTerms) -> Carried
     _put_orders(plan, ordered, change, terms)
     for order in found.dropped:
         set_state(plan, order, OrderState.DROPPED, f"not wanted any more by the change {change}")
+    close_changes(plan, {str(order.values["change"]) for order in found.dropped} - {change})
     return found
 
 
@@ -249,14 +250,14 @@ class SetOrders(Operation[list[Order]]):
 class Confirmed:
     """What a gather finds of pending orders: those that it confirms, and those said to be done that are not."""
 
-    confirmed: list[Order]
-    contradicted: list[Order]
+    confirmed: list[Order] = field(default_factory=list)
+    contradicted: list[Order] = field(default_factory=list)
 
 
 def confirm(plan: Plan, source: str) -> Confirmed:
     """Confirms the orders that the planned state of the catalogue shows carried out; `source`: whose gather it is."""
     orders = orders_in(plan.records, (*PENDING, OrderState.REFUSED))
-    found = Confirmed([], [])
+    found = Confirmed()
     if not orders:
         return found
     touched = {order.edit.kind for order in orders}
@@ -274,15 +275,18 @@ def confirm(plan: Plan, source: str) -> Confirmed:
 
 
 def close_changes(plan: Plan, names: set[str]) -> list[str]:
-    """Notes of applied changes with no order left that they are carried out; gives those."""
+    """Notes of applied changes with no order left that they are carried out, or dropped; gives those."""
     if not names:
         return []
-    after = plan.after(ORDERS)
-    still = {str(it.values["change"]) for it in orders_in(after, (*PENDING, OrderState.REFUSED))}
+    of_change: dict[str, set[OrderState]] = {}
+    for order in orders_in(plan.after(ORDERS)):
+        of_change.setdefault(str(order.values["change"]), set()).add(order.state)
     closed = []
     for change in changes_in(plan.records):
-        if change.name in names - still and change.state is ChangeState.APPLIED:
-            set_change_state(plan, change, ChangeState.CARRIED_OUT)
+        states = of_change.get(change.name, set())
+        if change.name in names and change.state is ChangeState.APPLIED and states <= {*SETTLED}:
+            is_given_up = states == {OrderState.DROPPED}
+            set_change_state(plan, change, ChangeState.DROPPED if is_given_up else ChangeState.CARRIED_OUT)
             closed.append(change.name)
     return closed
 

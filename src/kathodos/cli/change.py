@@ -352,7 +352,7 @@ def run_rehearse(session: Session) -> int:
 
     name, records = session.arguments.name, session.view.stored
     if any(it.name == name for it in changes_in(records)):
-        return show_rehearsal(session, name, edits_kept(records, name))
+        return show_rehearsal(session, Applying(name, edits_kept(records, name), is_kept=True))
     from pathlib import Path
 
     from kathodos.change.kept import find_change
@@ -360,7 +360,7 @@ def run_rehearse(session: Session) -> int:
     if not Path(name).exists():
         find_change(records, name)
     composition = _of_file(session, name)
-    return show_rehearsal(session, name, composition.edits)
+    return show_rehearsal(session, Applying(name, composition.edits, is_kept=True))
 
 
 def run_apply(session: Session) -> int:

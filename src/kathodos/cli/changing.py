@@ -58,18 +58,18 @@ def take_up(session: Session, composition: Composition, origin: str = "") -> int
         return session.answer(nothing_to_do(composition))
     if into is not None:
         if session.arguments.dry_run:
-            return show_rehearsal(session, into, composition.edits, composition)
+            return show_rehearsal(session, Applying(into, composition.edits, composition))
         done = session.carry_out(Compose(into, composition.edits, origin))
         return session.answer(collected(done.result, composition))
     name = free_name(session.view.stored, "change")
     return apply(session, Applying(name, composition.edits, composition, origin))
 
 
-def show_rehearsal(session: Session, name: str, edits: EditSet, composition: Composition | None = None) -> int:
+def show_rehearsal(session: Session, applying: Applying) -> int:
     """Shows what edits do to everyone."""
     from kathodos.report.rehearsals import rehearsal
 
-    told, _ = _rehearsed(session, session.view, name, edits, composition)
+    told, _ = _rehearsed(session, session.view, applying)
     return session.answer(rehearsal(session.view, told, session.format))
 
 
@@ -81,7 +81,7 @@ def apply(session: Session, applying: Applying) -> int:
 
     view, asked = session.view, session.arguments
     while True:
-        told, found = _rehearsed(session, view, applying.name, applying.edits, applying.composition)
+        told, found = _rehearsed(session, view, applying)
         shown = rehearsal(view, told, session.format)
         if asked.dry_run:
             return session.answer(shown)
@@ -123,9 +123,7 @@ def free_name_like(view: View, name: str) -> str:
     return free_name(view.stored, name.rpartition("-")[0]) if name in known and name[-1:].isdigit() else name
 
 
-def _rehearsed(
-    session: Session, view: View, name: str, edits: EditSet, composition: Composition | None
-) -> tuple[Told, Rehearsed]:
+def _rehearsed(session: Session, view: View, applying: Applying) -> tuple[Told, Rehearsed]:
     """What edits do, as it is told and as it is applied. Raises CallError where they do not fit any more."""
     from kathodos.change.applying import Rehearsed, moved_error
     from kathodos.change.mandates import refusals
@@ -135,7 +133,7 @@ def _rehearsed(
     from kathodos.report.rehearsals import Told
     from kathodos.workspace.rehearsing import rehearse, verdicts
 
-    asked = session.arguments
+    asked, edits = session.arguments, applying.edits
     fits = settled(edits, decided(view.stored))
     if fits.moved:
         raise moved_error(fits.moved)
@@ -146,6 +144,17 @@ def _rehearsed(
     pending = len(pending_edits(view.stored))
     whose = getattr(asked, "whose", None)
     who = view.index.holders.references[view.asker(whose)] if whose is not None else None
-    told = Told(name, fits.edits, effect, said, composition, getattr(asked, "expect", None), pending, who, session.most)
+    told = Told(
+        applying.name,
+        fits.edits,
+        effect,
+        said,
+        applying.composition,
+        getattr(asked, "expect", None),
+        pending,
+        who,
+        session.most,
+        applying.is_kept,
+    )
     counts = (effect.gained, effect.lost)
     return told, Rehearsed(view.point.entry, effect.digest, *counts, effect.stops, refusals(said))

@@ -143,7 +143,9 @@ def run_close(session: Session) -> int:
     from kathodos.review.closing import CloseReview
 
     asked = session.arguments
-    closing = CloseReview(asked.name, asked.undecided)
+    settings = session.workspace.configuration
+    takes_two = "close reviews" in settings.powers.four_eyes
+    closing = CloseReview(asked.name, asked.undecided, settings.order_terms, takes_two)
     _, planned = session.view.plan(closing, session.actor, session.reason)
     if asked.dry_run or not session.agrees(f"Sign off {planned.lines.review.name}: {what_is_closed(planned)}?"):
         return session.answer(would_close(planned))

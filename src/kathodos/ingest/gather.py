@@ -9,7 +9,10 @@ from typing import ClassVar
 
 import numpy as np
 
-from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, appended, rows_of
+from kathodos.change.merging import merged_columns, merges_in
+from kathodos.change.orders import Confirmed, OrderState, confirm, orders_in
+from kathodos.columns.csr import first_of_each
+from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, appended, row_numbers, rows_of
 from kathodos.connectors.mapping import Reading, Table
 from kathodos.errors import DataError
 from kathodos.formats.raw import SET_ASIDE, Problem
@@ -66,6 +69,7 @@ class Gathered:
     differences: list[Difference]
     problems: list[Problem]
     details: list[Detail] = field(default_factory=list)
+    orders: Confirmed = field(default_factory=Confirmed)
 
 
 @dataclass(frozen=True)
@@ -112,6 +116,8 @@ def last_mark(reader: Reader, source: str) -> str:
 
 def last_gather(records: Stored, source: str, digest: str) -> Gathered | None:
     """What the last gather of a source found, where the source is as it was then and nothing was gathered since."""
+    if orders_in(records, (OrderState.DONE,)):
+        return None  # a gather says whether it is so
     gathered = {kind.name for kind in (*GATHERED, kinds.TIES, kinds.CLAIMS)}
     for entry in newest_entries(records.histories.reader):
         payload = payload_of(entry, GatherPayload) if entry.kind == Act.GATHER else None
@@ -169,6 +175,7 @@ class _Gathering:
         self.problems = list(self.reading.problems)
         self.claims = Claims(plan.records)
         self._present: dict[str, Present] = {}
+        self.merged = merges_in(plan.records)
 
     def run(self) -> Gathered:
         checked = self._check()
@@ -210,7 +217,9 @@ class _Gathering:
         self.problems = list(dict.fromkeys(self.problems))
         self._keep_problems()
         self._describe(differences, spoken)
-        return Gathered(self.source, differences, self.problems, details)
+        orders = confirm(self.plan, self.source)
+        self.plan.subjects += [f"order:{it.number}" for it in (*orders.confirmed, *orders.contradicted)]
+        return Gathered(self.source, differences, self.problems, details, orders)
 
     def _present_of(self, kind: Kind) -> Present:
         if kind.name not in self._present:
@@ -240,10 +249,27 @@ class _Gathering:
             if table.kind is kinds.ACCOUNTS:
                 self._fill_owners(result)
             self._keep_cells(result)
+            self._keep_merged(result)
             result.set_aside = seen.count(table, result.aside_rows, self.reading.problems)
             self.problems += result.problems
             checked[table.kind.name] = result
         return checked
+
+    def _keep_merged(self, result: Checked) -> None:
+        """Calls identities that were merged by the one that they are now; what is there twice then is there once."""
+        if not self.merged:
+            return
+        kind = result.kind
+        own = result.columns[kind.names.index("id")] if kind is kinds.IDENTITIES else None
+        columns = merged_columns(kind, result.columns, self.merged)
+        if all(one is other for one, other in zip(columns, result.columns, strict=True)):
+            return
+        keys = row_numbers([columns[kind.names.index(name)].codes for name in kind.key])
+        was_merged = own.holding_any(list(self.merged)) if own is not None else np.zeros(len(keys), dtype=bool)
+        order = np.lexsort((np.arange(len(keys)), was_merged, keys))  # what bears its own name comes first
+        kept = np.sort(order[first_of_each(keys[order])])
+        result.columns = [column.taken(kept) for column in columns]
+        result.lines = result.lines[kept]
 
     def _keep_cells(self, result: Checked) -> None:
         """Leaves what a record said before where a cell could not be read now."""
@@ -276,6 +302,7 @@ class _Gathering:
                     names.addresses.add(map(str, present.keys[0].listed()))
                 else:
                     names.add(kind, rows_of(present.keys, others))
+        names.add(kinds.IDENTITIES, ((name,) for name in self.merged))
         return names
 
     def _keep_standing(self, table: Table, result: Checked, names: Names) -> None:

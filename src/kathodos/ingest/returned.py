@@ -9,13 +9,16 @@ from typing import ClassVar
 
 import numpy as np
 
-from kathodos.columns.dictionary import Scalar, rows_of
+from kathodos.change.kept import changes_in
+from kathodos.change.orders import OrderState, orders_in
+from kathodos.columns.dictionary import Scalar
+from kathodos.columns.ordered import insertion_points
 from kathodos.errors import CallError
-from kathodos.ingest.comparing import SEPARATOR, Key
-from kathodos.ledger.entries import json_text, newest_entries
+from kathodos.ingest.comparing import Key
+from kathodos.ledger.entries import json_text
 from kathodos.ledger.operations import Operation, Plan
-from kathodos.ledger.payloads import TAKING_AWAY, Act
-from kathodos.model.kinds import RETURNED, Kind
+from kathodos.ledger.payloads import Act
+from kathodos.model.kinds import ORDERS, RETURNED, Kind
 from kathodos.store.records import Stored, positions_holding
 from kathodos.store.records import rows_of as records_of
 
@@ -42,7 +45,7 @@ class Settle(Operation[int]):
 
 def note_returned(plan: Plan, kind: Kind, source: str, came: Iterable[Key]) -> int:
     """Keeps a note of each record that comes although a review or a change had taken it away; gives how many."""
-    taken = _taken_away(plan.records, kind, source)
+    taken = _taken_away(plan.records, kind)
     back = {key: taken[key] for key in came if key in taken} if taken else {}
     rows = [(kind.name, json_text(list(key)), source, *how, plan.now) for key, how in back.items()]
     for row in rows:
@@ -52,19 +55,20 @@ def note_returned(plan: Plan, kind: Kind, source: str, came: Iterable[Key]) -> i
     return len(back)
 
 
-def _taken_away(records: Stored, kind: Kind, source: str) -> dict[Key, tuple[int, str, str]]:
-    """The keys of rows of a source that a review or a change ended: by which entry, when and why."""
-    entries = {it.number: it for it in newest_entries(records.histories.reader) if it.kind in TAKING_AWAY}
-    if not entries:
+def _taken_away(records: Stored, kind: Kind) -> dict[Key, tuple[int, str, str]]:
+    """The keys of records whose end was ordered and confirmed: by which entry, when and why."""
+    orders = [
+        it for it in orders_in(records, (OrderState.CONFIRMED,)) if it.edit.kind is kind and it.edit.after is None
+    ]
+    if not orders:
         return {}
-    history = records.history(kind)
-    ended = history.ended_by(entries)
-    brought = history.column("source")
-    is_of = np.array([*(source in str(names).split(SEPARATOR) for names in brought.values), False])
-    ended = ended[is_of[brought.codes[ended]]]
-    keys: list[tuple[Scalar, ...]] = [*rows_of([history.column(name) for name in kind.key], ended)]
-    by = (entries[number] for number in history.until[ended].tolist())
-    return {key: (it.number, it.time, it.reason) for key, it in zip(keys, by, strict=True)}
+    history = records.history(ORDERS)
+    at = insertion_points(history.rows, np.array([it.row for it in orders], dtype=np.int64))
+    reasons = {it.name: it.reason for it in changes_in(records)}
+    return {
+        it.edit.key: (entry, str(it.values["changed_at"]), reasons.get(str(it.values["change"]), ""))
+        for it, entry in zip(orders, history.since[at].tolist(), strict=True)
+    }
 
 
 def returned_records(records: Stored) -> list[dict[str, Scalar]]:

@@ -30,10 +30,6 @@ class Act(StrEnum):
     REFUSED = "refused"
 
 
-TAKING_AWAY = (Act.CLOSE_REVIEW,)
-"""The acts by which people end what a source had brought."""
-
-
 class Payload(msgspec.Struct, frozen=True, omit_defaults=True):
     """What an entry keeps; an act with nothing to keep has an empty one."""
 

@@ -59,13 +59,17 @@ def gathered(done: Sequence[Gathered], is_new: bool) -> Answer:
         sum(found.set_aside for one in done for found in one.differences), (it for one in done for it in one.problems)
     )
     back = sum(found.came_back for one in done for found in one.differences)
+    confirmed = sum(len(one.orders.confirmed) for one in done)
+    text = [f"{plural(confirmed, 'order')} confirmed: what was ordered has been done."] if confirmed else []
+    for order in (it for one in done for it in one.orders.contradicted):
+        text.append(f"Order {order.number} was said to be done, and is not: it is open again.")
     heading = "Gathered." if is_new else "Nothing has changed since the last gather; nothing was written."
     hint = "Next: `kathodos conflicts`, or `kathodos reach --by NAME`."
     if wrong:
         hint = f"{wrong}; what and why: `kathodos gather --problems`."
     if back:
         hint = f"{plural(back, 'record')} came back that had been taken away: `kathodos returned` lists them. {hint}"
-    return Answer(_FIELDS, rows, heading, hint=hint)
+    return Answer(_FIELDS, rows, heading, text, hint=hint)
 
 
 def what_was_wrong(aside: int, problems: Iterable[Problem]) -> str:

@@ -43,6 +43,7 @@ class Told:
     pending: int = 0
     whose: str | None = None
     most: int | None = None
+    is_kept: bool = False
 
 
 def rehearsal(view: View, told: Told, form: str) -> Answer:
@@ -62,9 +63,9 @@ def rehearsal(view: View, told: Told, form: str) -> Answer:
     text = [*_composed(told), *_sentences(told, wording), "", *_counts(effect), *_rules(effect), *_findings(effect)]
     text += [*_administration(effect), *_mandates(told), *_expected(told, fails)]
     heading = f"{told.name}: {plural(len(told.edits), 'edit')}"
-    example = effect.differences.askers[0] if len(effect.differences) else ""
+    example = effect.differences.askers[0] if told.is_kept and len(effect.differences) else ""
     every = f"Every combination of one of them: kathodos change rehearse {told.name} --of {example}"
-    hint = f"{more} {every}" if example else ""
+    hint = f"{more} {every}" if example else more
     return Answer(_PEOPLE, rows, heading, text, hint=hint.strip(), status=status)
 
 

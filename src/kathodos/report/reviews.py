@@ -377,10 +377,13 @@ def would_close(planned: Closing) -> Answer:
 
 def review_closed(done: Closing) -> Answer:
     """What is said once a review is signed off as far as it is decided."""
-    text = [f"ended: {record}" for record in done.ended]
-    text += [f"was gone already: {record}" for record in done.gone_before]
+    word = "ordered to end" if done.ordered else "ended"
+    text = [f"{word}: {record}" for record in done.ended]
+    text += [f"was gone already, or ordered to end: {record}" for record in done.gone_before]
     hint = "Proof: kathodos ledger verify; kathodos ledger list --kind 'review close'"
+    if done.ordered:
+        hint = f"Hand it over to the systems' owners: kathodos orders worklist --change {done.change}"
     if len(done.left_open):
         hint = f"{plural(len(done.left_open), 'line')} stayed open: decide and close again, or close with --undecided."
-    heading = f"Signed off {done.lines.review.name}: {what_is_closed(done).replace(' to end', ' ended')}."
+    heading = f"Signed off {done.lines.review.name}: {what_is_closed(done)}."
     return Answer(heading=heading, text=text, hint=hint, document=_closed_as_data(done))

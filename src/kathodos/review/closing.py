@@ -1,24 +1,25 @@
-"""A review signed off: revoked assignments end in the catalogue."""
+"""A review signed off: revoked assignments become a change with orders to the systems that hold them."""
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
 import numpy as np
 
+from kathodos.change.edit_sets import EditSet, edit_of
+from kathodos.change.kept import Change, ChangeState, free_name, put_change, put_edits
+from kathodos.change.orders import OrderTerms, carry, decided
+from kathodos.change.settling import records_held
 from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, always, positions_among
+from kathodos.columns.dictionary import DictionaryColumn, always
 from kathodos.columns.ranges import ranges_text
-from kathodos.errors import CallError
+from kathodos.errors import CallError, NotAllowedError
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, CloseReviewPayload
-from kathodos.model.kinds import (
-    GRANTS,
-    MEMBERS,
-    REVIEWS,
-)
+from kathodos.model.kinds import GRANTS, MEMBERS, REVIEWS
 from kathodos.model.references import name_in, reference_to
 from kathodos.review.authority import Capacity
 from kathodos.review.deciding import put_decisions
@@ -28,9 +29,10 @@ from kathodos.store.records import Records, positions_holding
 
 @dataclass(frozen=True)
 class Closing:
-    """What the closing of a review does, or would do: positions of lines, and the rows that it ends.
+    """What the closing of a review does, or would do: positions of lines, and the edits that take away.
 
-    `decided` and `by_closing`: what counts as decided, and of which lines only by the word of who closes.
+    `decided` and `by_closing`: what counts as decided, and of which lines only by the word of who closes. `change`: the
+    name of the change that the edits become.
     """
 
     lines: ReviewLines
@@ -40,8 +42,9 @@ class Closing:
     by_closing: Bools
     ended: list[str]
     gone_before: list[str]
-    grants: Ints
-    members: Ints
+    edits: EditSet
+    change: str
+    ordered: int = 0
 
     @property
     def is_complete(self) -> bool:
@@ -59,55 +62,75 @@ def _closing(records: Records, name: str | None, undecided: str | None, actor: A
     word = {it: decision.holding(it) | (by_closing & (undecided == it)) for it in (CERTIFY, REVOKE)}
     certified, revoked = ((fresh & word[it]).nonzero()[0] for it in (CERTIFY, REVOKE))
     left_open = (~lines.is_decided & ~by_closing).nonzero()[0]
-    ends = {reference: rest for reference, *rest in lines.ended_by(revoked)}
-    of_grants = [(reference, grant) for reference, (grant, _, _) in ends.items() if grant]
-    rows = {reference: _row(records, *rest) for reference, rest in ends.items() if not rest[0]}
-    column = records.column(GRANTS, "grant")
-    codes = positions_among([grant for _, grant in of_grants], column.values)
-    position = np.full(len(column.values) + 1, -1, dtype=np.int64)
-    position[column.codes] = np.arange(len(column))
-    at = np.where(codes >= 0, position[codes], -1)
-    numbers = np.where(at >= 0, np.append(records.rows(GRANTS), -1)[at], -1)
-    rows |= {reference: number for (reference, _), number in zip(of_grants, numbers.tolist(), strict=True)}
-    ended = sorted(reference for reference, number in rows.items() if number >= 0)
-    gone = sorted(reference for reference, number in rows.items() if number < 0)
-    members = sorted(rows[it] for it in ended if not ends[it][0])
-    ending = (np.sort(numbers[numbers >= 0]), np.array(members, dtype=np.int64))
-    return Closing(lines, certified, revoked, left_open, by_closing, ended, gone, *ending)
+    ended, gone, edits = _taking_away(decided(records), {it[0]: it[1:] for it in lines.ended_by(revoked)})
+    change = free_name(records, f"review-{lines.review.name}", is_plain_first=True)
+    return Closing(lines, certified, revoked, left_open, by_closing, ended, gone, edits, change)
 
 
-def _row(records: Records, _: str, group: str, holder: str) -> int:
-    """The row of a membership; -1 where there is none any more."""
+def _taking_away(records: Records, ends: Mapping[str, tuple[str, str, str]]) -> tuple[list[str], list[str], EditSet]:
+    """What is taken away, what was gone or ordered to end already, and the edits; `ends`: grant, group, holder."""
+    grants = {reference: (grant,) for reference, (grant, _, _) in ends.items() if grant}
+    members = {reference: _membership(group, holder) for reference, (grant, group, holder) in ends.items() if not grant}
+    edits, ended, gone = EditSet(), [], []
+    for kind, keys in ((GRANTS, grants), (MEMBERS, members)):
+        held = records_held(records, kind, list(keys.values()))
+        for reference, key in keys.items():
+            if key in held:
+                edits.put(edit_of(kind, held[key].record, None))
+                ended.append(reference)
+            else:
+                gone.append(reference)
+    return sorted(ended), sorted(gone), edits
+
+
+def _membership(group: str, holder: str) -> tuple[str, str, str]:
     system, _, name = name_in("group", group).partition("/")
-    at = positions_holding(records, MEMBERS, {"system": system, "group": name, "member": holder})
-    return int(records.rows(MEMBERS)[at[0]]) if len(at) else -1
+    return system, name, holder
 
 
 @dataclass(frozen=True)
 class CloseReview(Operation[Closing]):
-    """Signs off what is decided: revoked assignments end, and what is left undecided stays open or is decided so."""
+    """Signs off what is decided: revoked assignments become a change with orders; what is undecided stays open.
+
+    Or it is decided so by whoever closes. `needs_four_eyes`: whoever opened it may not.
+    """
 
     act: ClassVar[Act] = Act.CLOSE_REVIEW
     review: str | None
     undecided: str | None
+    orders: OrderTerms = field(default_factory=OrderTerms)
+    needs_four_eyes: bool = False
 
     def compose(self, plan: Plan) -> Closing:
         """Raises CallError where it is signed off already, or is the actor's alone."""
         closing = _closing(plan.records, self.review, self.undecided, plan.actor)
-        lines = closing.lines
+        lines, review = closing.lines, closing.lines.review
         _must_have_others(closing, plan.actor)
-        plan.close_rows(GRANTS, closing.grants)
-        plan.close_rows(MEMBERS, closing.members)
+        if self.needs_four_eyes and plan.actor.is_called(review.opened_by):
+            what = f"{plan.actor.name} opened {review.name}, and nobody closes what they opened."
+            raise NotAllowedError(what, "Let somebody else close it.", self.act, [reference_to("review", review.name)])
+        if len(closing.edits):
+            closing = replace(closing, ordered=self._take_away(plan, closing))
         _sign(plan, closing, self.undecided)
-        plan.subjects += [reference_to("review", lines.review.name), *closing.ended]
+        plan.subjects += [reference_to("review", review.name), *closing.ended]
         plan.payload = CloseReviewPayload(
-            lines.review.name,
+            review.name,
             certified=ranges_text(lines.numbers[closing.certified].tolist()),
             revoked=ranges_text(lines.numbers[closing.revoked].tolist()),
             left_open=ranges_text(lines.numbers[closing.left_open].tolist()),
             ended=closing.ended,
         )
         return closing
+
+    def _take_away(self, plan: Plan, closing: Closing) -> int:
+        """Makes what is revoked a change, and orders it; gives how many records are ordered to end."""
+        carried = carry(plan, closing.edits, closing.change, self.orders)
+        state = ChangeState.APPLIED if carried.ordered else ChangeState.CARRIED_OUT
+        at, origin = (plan.actor.name, plan.now), reference_to("review", closing.lines.review.name)
+        put_change(plan, Change(0, closing.change, state, origin, *at, plan.reason, *at))
+        put_edits(plan, closing.change, closing.edits)
+        plan.subjects.append(reference_to("change", closing.change))
+        return len(carried.ordered)
 
 
 def _must_have_others(closing: Closing, actor: Actor) -> None:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 from kathodos.connectors.sources import digest_with, reader_of
 from kathodos.ingest.gather import Gather, Gathered, Terms, last_gather, last_mark
 from kathodos.ledger.operations import Done
+from kathodos.ledger.payloads import Act
 from kathodos.model.references import Names
 
 if TYPE_CHECKING:
@@ -35,7 +36,8 @@ def gather_source(
         content = reader_of(source).glance(source, mark)
         known = last_gather(view.stored, source.name, _digest(source, content, terms)) if content else None
         if known is not None:
-            workspace.acting(actor).among(view.stored)  # who may not act is told so also where there is nothing to do
+            # who may not act is told so also where there is nothing to do
+            workspace.configuration.powers.check(workspace.acting(actor).among(view.stored), Act.GATHER)
     if known is not None:
         return Done(known, None)
     return workspace.carry_out(Gather(source.name, _read(source, mark, terms), terms), actor, reason, accept_clock)
