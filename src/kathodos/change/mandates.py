@@ -171,6 +171,15 @@ class MandateCheck:
             return f"is not about {handed.receiver}"
         return ""
 
+    def receivers(self, actor: Actor, mandate: Mandate, act: str) -> Bools:
+        """To or from which identities somebody may hand out or take by a mandate, by number."""
+        holders = self.index.holders
+        found = self._selected(mandate.receivers).copy() if mandate.receivers else np.ones(holders.people, dtype=bool)
+        own = [holders.find(reference_to("identity", it)) for it in actor.identities]
+        if act == GIVE:
+            found[[it for it in own if it >= 0]] = False
+        return found
+
     # What they rest on
 
     def _is_mandated(self, system: str) -> bool:

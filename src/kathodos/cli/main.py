@@ -37,7 +37,20 @@ COMMANDS = (
         "risk",
         "chart",
     ),
-    *("change", "review", "baseline", "list", "show", "activity", "ledger", "store", "standin", "demo"),
+    *(
+        "change",
+        "orders",
+        "enact",
+        "review",
+        "baseline",
+        "list",
+        "show",
+        "activity",
+        "ledger",
+        "store",
+        "standin",
+        "demo",
+    ),
 )
 _STOPPED = 130  # as a shell says of a command that was interrupted
 _MOST_DAMAGED = 40  # files of one store, each of which may be

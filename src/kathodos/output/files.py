@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from pathlib import Path
 
 from kathodos.errors import CallError, DataError
@@ -21,3 +22,26 @@ def write_new(file: str, text: str) -> None:
         raise CallError(f"{file} is there already, and is never written over.", "Name another file.") from None
     except OSError as error:
         raise DataError(f"{file} cannot be written: {error.strerror}.", "Name a file that you may write.") from None
+
+
+def write_all_new(folder: Path, contents: Mapping[str, bytes]) -> None:
+    """Writes files that are not there yet, by their names below a folder; all of them or none.
+
+    Raises CallError where one is there, DataError where they cannot be written.
+    """
+    paths = {folder / name: content for name, content in contents.items()}
+    there = [path for path in paths if path.exists()]
+    if there:
+        raise CallError(f"{there[0]} is there already, and is never written over.", "Name another folder with --out.")
+    made: list[Path] = []
+    try:
+        for path, content in paths.items():
+            path.parent.mkdir(parents=True, exist_ok=True)
+            with path.open("xb") as out:
+                made.append(path)
+                out.write(content)
+    except OSError as error:
+        for path in made:
+            path.unlink(missing_ok=True)
+        what = f"{error.filename or folder} cannot be written: {error.strerror}."
+        raise DataError(what, "Name a folder that you may write with --out.") from None

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from kathodos.change.edit_sets import RecordEdit
+from kathodos.change.files import Verb
 from kathodos.change.settling import records_held
-from kathodos.model.kinds import GRANTS, IDENTITIES, MEMBERS, ROLE_JUNIORS, ROLE_PERMISSIONS, Form
+from kathodos.errors import sentence
+from kathodos.model.kinds import GRANTS, IDENTITIES, MEMBERS, ROLE_JUNIORS, ROLE_PERMISSIONS, ROLES, Form
 from kathodos.model.references import PREFIXES, reference_to
 from kathodos.model.rows import Record
 from kathodos.store.records import Records
@@ -18,9 +20,10 @@ _SILENT = ("attributes", "given_by", "given_at", "given_for", "last_used", "tier
 class Wording:
     """Puts edits into words; people are called by name and id. All names are looked up together."""
 
-    def __init__(self, records: Records, edits: Iterable[RecordEdit]) -> None:
+    def __init__(self, records: Records, edits: Sequence[RecordEdit]) -> None:
         wanted = {name for edit in edits for name in _people_in(edit)}
         held = records_held(records, IDENTITIES, [(name,) for name in sorted(wanted)])
+        self._titles = _titles_of(records, edits)
         self._names: Mapping[str, object] = {str(key[0]): it.record["name"] for key, it in held.items()}
 
     def holder(self, reference: str) -> str:
@@ -42,6 +45,28 @@ class Wording:
         if edit.kind in (ROLE_PERMISSIONS, ROLE_JUNIORS):
             return self._of_role(edit)
         return self._of_thing(edit)
+
+    def instruction(self, edit: RecordEdit) -> str:
+        """What whoever keeps a system is to do, as somebody would ask for it."""
+        record, kind = edit.record, edit.kind
+        if kind is GRANTS and edit.verb is not Verb.SET:
+            what = f"{self._given(record['gives'])}{f' on {scope}' if (scope := record['on']) else ''}"
+            who, denies = self.holder(record["holder"]), record["effect"] == "deny"
+            if edit.after is None:
+                return f"Lift the denial of {what} for {who}." if denies else f"Take {what} away from {who}."
+            until = f", until {record['until']}" if record["until"] else ""
+            begins = f", from {record['from']} on" if record["from"] else ""
+            return f"{'Deny' if denies else 'Give'} {who} {what}{begins}{until}."
+        if kind is MEMBERS:
+            group = reference_to("group", record["system"], record["group"])
+            who = self.holder(record["member"])
+            return f"Add {who} to {group}." if edit.after else f"Remove {who} from {group}."
+        return f"{sentence(self.sentence(edit))} Enter it so."
+
+    def _given(self, gives: str) -> str:
+        """What is given, a role with its title."""
+        title = self._titles.get(gives)
+        return f"{gives} ({title})" if title else gives
 
     def _of_grant(self, edit: RecordEdit) -> str:
         record = edit.record
@@ -75,6 +100,14 @@ class Wording:
         if edit.before is None:
             return f"{name} comes: {_holds(edit.record)}" if kind is IDENTITIES else f"{name} comes"
         return f"{name} goes" if edit.after is None else f"{name}: {_changes(edit)}"
+
+
+def _titles_of(records: Records, edits: Sequence[RecordEdit]) -> dict[str, str]:
+    """The titles of the roles that edits give or take, by reference, where they say more than the name."""
+    roles = {str(edit.record["gives"]) for edit in edits if edit.kind is GRANTS}
+    keys = [tuple(it.partition(":")[2].split("/", 1)) for it in roles if it.startswith("role:") and "/" in it]
+    held = records_held(records, ROLES, keys)
+    return {reference_to("role", *key): str(it.record["title"]) for key, it in held.items() if it.record["title"]}
 
 
 def _people_in(edit: RecordEdit) -> Iterable[str]:

@@ -48,7 +48,7 @@ class Told:
 
 def rehearsal(view: View, told: Told, form: str) -> Answer:
     """The effect of a change; `form`: table, csv, json, jsonl."""
-    effect, wording = told.effect, Wording(view.catalogue, told.edits)
+    effect, wording = told.effect, Wording(view.catalogue, list(told.edits))
     fails = failed(effect, told.expects) if told.expects else ""
     status = found_if(fails)
     if form in ("json", "jsonl"):

@@ -166,6 +166,10 @@ class Configuration:
         """The names that may act besides the people in the catalogue, each with the identity that it is, or nothing."""
         return {**dict.fromkeys(self.actors.names, ""), **self.actors.identities}
 
+    def way_of(self, system: str) -> str:
+        """How the orders of a system are carried out."""
+        return (self.enact.get(system) or self.enact.get(ALL_OTHERS) or EnactBlock()).by
+
     def _powers(self, content: _Content) -> Powers:
         for at, block in enumerate(content.may):
             for act in block.acts:

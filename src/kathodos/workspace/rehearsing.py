@@ -10,17 +10,19 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.concerned import concerned
-from kathodos.change.edit_sets import EditSet
+from kathodos.change.edit_sets import EditSet, edit_of
 from kathodos.change.effect import Effect, FindingsDiffer
 from kathodos.change.mandates import MandateCheck, Verdict
 from kathodos.change.orders import pending_edits
 from kathodos.engine.compiled.among import index_among, with_owners
-from kathodos.engine.compiled.index import Index
+from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.patch import updated
 from kathodos.findings.escalation import who_administers
 from kathodos.ledger.actors import Actor
+from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
-from kathodos.store.records import edited
+from kathodos.model.kinds import BY_NAME
+from kathodos.store.records import edited, edits_of
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
@@ -114,3 +116,15 @@ def _excess(view: View) -> Counter[tuple[str, str, str]]:
     from kathodos.findings.excess.batches import findings
 
     return Counter((it.kind, it.subject, it.rests_on) for batch in view.findings.excess for it in findings(batch))
+
+
+def rehearse_plan(view: View, plan: Plan) -> Effect:
+    """The effect of what an operation would write."""
+    after = view.assuming(plan.after())
+    edits = edits_of(after.assumed, NEEDED) if after.assumed is not None else {}
+    some = EditSet(
+        edit_of(BY_NAME[name], before, after_)
+        for name, edit in edits.items()
+        for before, after_ in [*((it, None) for it in edit.gone), *((None, it) for it in edit.come)]
+    )
+    return Effect(view.basis, after.basis, some, view.rules, is_whole=True)

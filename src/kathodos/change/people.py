@@ -1,0 +1,272 @@
+"""People invited, activated, suspended, brought back and let go, as edits of their records and of what they hold."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, field
+
+from email_validator import EmailNotValidError, validate_email
+
+from kathodos.change.composition import Composition, Desk
+from kathodos.change.edit_sets import EditSet, RecordEdit, edit_of, key_text
+from kathodos.change.orders import OrderState
+from kathodos.change.restoring import Part, accounts_of, restoring
+from kathodos.change.settling import records_held
+from kathodos.errors import CallError, DataError, UnfitError
+from kathodos.model.cells import read_record, read_record_text
+from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, MEMBERS, MERGES, ORDERS, Kind
+from kathodos.model.names import name_skeleton
+from kathodos.model.references import Names, reference_to
+from kathodos.model.rows import Record
+from kathodos.store.records import Records, Stored, columns_of
+
+_INVITED = "invited"
+_WANTED = ("name", "email")
+
+
+@dataclass(frozen=True)
+class Invitation:
+    """Somebody to be invited: cells by column, and where they were said."""
+
+    cells: Mapping[str, str]
+    where: str = ""
+
+
+def invitation_of(line: str) -> Invitation:
+    """An invitation from a line as in `Ane Holm, ane.holm@example.org`. Raises CallError where it is none."""
+    name, comma, mail = line.rpartition(",")
+    if not comma or not name.strip() or not mail.strip():
+        raise CallError(f"{line!r} says nobody.", "Write it as in 'Ane Holm, ane.holm@example.org'.")
+    return Invitation({"name": name.strip(), "email": mail.strip()}, repr(line))
+
+
+def invite(desk: Desk, invitations: Sequence[Invitation], may_be_alike: bool = False) -> Composition:
+    """Identities with the status invited. Raises DataError that tells every wrong mail and every duplicate.
+
+    `may_be_alike`: somebody of the same name may be there already.
+    """
+    known = _Known(desk.records)
+    found, wrong = Composition(asked=len(invitations)), []
+    for invitation in invitations:
+        try:
+            record = _invited(desk, invitation)
+            known.must_be_new(record, may_be_alike)
+        except UnfitError as error:
+            wrong.append(f"{invitation.where}: {error.reason}.")
+            continue
+        known.note(record)
+        found.edits.put(edit_of(IDENTITIES, None, record))
+    if wrong:
+        more = f" And {len(wrong) - 10} more." if len(wrong) > 10 else ""
+        raise DataError(" ".join(wrong[:10]) + more, "Nobody was invited. Correct these lines, or take them out.")
+    return found
+
+
+def _invited(desk: Desk, invitation: Invitation) -> Record:
+    cells = {name.lower(): cell for name, cell in invitation.cells.items() if cell and cell.strip()}
+    missing = [name for name in _WANTED if name not in cells]
+    if missing:
+        raise UnfitError(f"{' and '.join(missing)} is missing", "Fill it in.")
+    try:
+        mail = validate_email(cells["email"], check_deliverability=False, allow_smtputf8=True).normalized
+    except EmailNotValidError as error:
+        raise UnfitError(f"{cells['email']!r} is no mail address: {str(error).rstrip('.')}", "Correct it.") from None
+    names = Names()
+    names.add(IDENTITIES, zip(desk.records.column(IDENTITIES, "id").values, strict=True))
+    status = {"status": _INVITED, "email": mail, "id": cells.get("id", mail.casefold())}
+    return read_record(IDENTITIES, {**cells, **status, "invited": desk.now.date().isoformat()}, names)
+
+
+class _Known:
+    """The mails, ids and names that are in use, those of merged identities with them."""
+
+    def __init__(self, records: Records) -> None:
+        ids, mails, names = columns_of(records, IDENTITIES, "id", "email", "name")
+        self.ids = set(ids)
+        self.by_mail = {str(mail).casefold(): one for mail, one in zip(mails, ids, strict=True) if mail}
+        gone, into, aliases = columns_of(records, MERGES, "identity", "into", "email")
+        self.by_mail |= {str(mail).casefold(): to for mail, to in zip(aliases, into, strict=True) if mail}
+        self.merged = dict(zip(gone, into, strict=True))
+        self._named = list(zip(names, ids, strict=True))
+        self._by_name: dict[str, str] | None = None
+
+    def must_be_new(self, record: Record, may_be_alike: bool) -> None:
+        """Raises UnfitError where somebody has the mail or the id, or may be the same."""
+        mail = str(record["email"]).casefold()
+        if mail in self.by_mail:
+            raise UnfitError(f"{record['email']} is the mail of {self.by_mail[mail]} already", "Take it out.")
+        if record["id"] in self.ids or record["id"] in self.merged:
+            raise UnfitError(f"there is an identity {record['id']} already", "Give another id.")
+        alike = self._alike(str(record["name"]))
+        if alike and not may_be_alike:
+            raise UnfitError(f"{record['name']} may be {alike}, who bears the same name", "If not, say --namesake.")
+
+    def _alike(self, name: str) -> str:
+        if self._by_name is None:
+            self._by_name = {name_skeleton(str(it)): str(one) for it, one in self._named if it}
+        return self._by_name.get(name_skeleton(name), "")
+
+    def note(self, record: Record) -> None:
+        """Knows from now on of somebody who is to come."""
+        self.ids.add(record["id"])
+        self.by_mail[str(record["email"]).casefold()] = record["id"]
+        if self._by_name is not None:
+            self._by_name[name_skeleton(str(record["name"]))] = str(record["id"])
+
+
+# Status
+
+
+@dataclass(frozen=True)
+class _People:
+    """Some identities as they are, with their accounts."""
+
+    records: Records
+    ids: Sequence[str]
+    held: Mapping[str, Record] = field(default_factory=dict)
+
+    @classmethod
+    def of(cls, records: Records, ids: Sequence[str]) -> _People:
+        """Those with these ids."""
+        found = records_held(records, IDENTITIES, [(it,) for it in ids])
+        return cls(records, ids, {str(key[0]): it.record for key, it in found.items()})
+
+    def accounts(self) -> Iterator[Record]:
+        """All accounts that are theirs."""
+        yield from _records(self.records, ACCOUNTS, "identity", list(self.ids))
+
+    def holders(self) -> list[str]:
+        """They and their accounts, by reference."""
+        accounts = [reference_to("account", it["system"], it["login"]) for it in self.accounts()]
+        return [*(reference_to("identity", it) for it in self.ids), *accounts]
+
+
+def _records(records: Records, kind: Kind, column: str, values: Sequence[str]) -> Iterator[Record]:
+    at = records.column(kind, column).holding_any(list(values)).nonzero()[0]
+    columns = [records.column(kind, name).listed(at) for name in kind.names]
+    for row in zip(*columns, strict=True):
+        yield dict(zip(kind.names, row, strict=True))
+
+
+def activate(desk: Desk, ids: Sequence[str]) -> Composition:
+    """Those who were invited become active. Raises CallError where somebody was suspended or has left."""
+    people = _People.of(desk.records, ids)
+    wrong = [it for it in ids if people.held[it]["status"] in ("suspended", "left")]
+    if wrong:
+        what = f"{', '.join(wrong[:10])} {'is' if len(wrong) == 1 else 'are'} {people.held[wrong[0]]['status']}."
+        raise CallError(what, f"Bring them back with what they held: kathodos people back {wrong[0]}")
+    return _with_status(people, "active")
+
+
+def _with_status(people: _People, status: str) -> Composition:
+    found = Composition(asked=len(people.ids))
+    for one in people.ids:
+        record = people.held[one]
+        if record["status"] == status:
+            found.standing += 1
+        else:
+            found.edits.put(edit_of(IDENTITIES, record, {**record, "status": status}))
+    return found
+
+
+def suspend(desk: Desk, ids: Sequence[str]) -> Composition:
+    """They are suspended and their accounts disabled; what they hold stays theirs, and comes back with them."""
+    people = _People.of(desk.records, ids)
+    found = _with_status(people, "suspended")
+    for edit in _disabling(people):
+        found.edits.put(edit)
+    return found
+
+
+def _disabling(people: _People) -> Iterator[RecordEdit]:
+    for account in people.accounts():
+        if account["status"] != "disabled":
+            yield edit_of(ACCOUNTS, account, {**account, "status": "disabled"})
+
+
+def depart(desk: Desk, ids: Sequence[str], day: str) -> Composition:
+    """They have left on a day: accounts are disabled, and all that they and their accounts hold themselves ends."""
+    people = _People.of(desk.records, ids)
+    found = Composition(asked=len(ids))
+    for one in ids:
+        record = people.held[one]
+        if record["status"] == "left":
+            found.standing += 1
+        found.edits.put(edit_of(IDENTITIES, record, {**record, "status": "left", "ends": day}))
+    for edit in _disabling(people):
+        found.edits.put(edit)
+    holders = people.holders()
+    for kind, column in ((GRANTS, "holder"), (MEMBERS, "member")):
+        for record in _records(desk.records, kind, column, holders):
+            found.edits.put(edit_of(kind, record, None))
+    return found
+
+
+def bring_back(desk: Desk, records: Stored, before: Mapping[str, Stored]) -> Composition:
+    """They are active again with what they held: accounts that were enabled, and what ended with them, as it was.
+
+    `before`: for each who is suspended or has left the catalogue as it was just before. What they were given since
+    stays, and what others have altered since is not turned back.
+    """
+    found = Composition(asked=len(before))
+    for one, then in before.items():
+        part = Part(reference_to("identity", one), tuple({*accounts_of(records, one), *accounts_of(then, one)}))
+        for edit in _coming_back(restoring(records, then, part)):
+            found.edits.put(edit)
+        now = records_held(desk.records, IDENTITIES, [(one,)])[one,].record
+        was = records_held(then, IDENTITIES, [(one,)]).get((one,))
+        ends = was.record["ends"] if was is not None else None
+        found.edits.put(edit_of(IDENTITIES, now, {**now, "status": "active", "ends": ends}))
+    return found
+
+
+def _coming_back(edits: EditSet) -> Iterable[RecordEdit]:
+    """Of what differs since somebody was suspended or left, what they lost by it."""
+    for edit in edits:
+        if edit.kind is ACCOUNTS and edit.before is not None and edit.after is not None:
+            if edit.before["status"] == "disabled" and edit.after["status"] == "enabled":
+                yield edit_of(ACCOUNTS, edit.before, {**edit.before, "status": "enabled"})
+        elif edit.kind in (GRANTS, MEMBERS) and edit.before is None:
+            yield edit
+
+
+def last_there(records: Stored, decided: Records, one: str) -> int | None:
+    """The entry after which an identity was still there before it was suspended or left; None where it is there.
+
+    `decided`: the records with all pending orders carried out. What was ordered together with its going may have been
+    confirmed before or behind it: the state before that change was applied counts.
+    """
+    held = records_held(decided, IDENTITIES, [(one,)]).get((one,))
+    if held is None or held.record["status"] not in _ABSENT:
+        return None
+    entries = [entry - 1 for entry in (_absent_since(records, one), _ordered_since(records, one)) if entry is not None]
+    return min(entries, default=records.histories.newest.entry)
+
+
+_ABSENT = ("suspended", "left")
+
+
+def _ordered_since(records: Stored, one: str) -> int | None:
+    """The entry that ordered somebody to be suspended or to have left, the last one."""
+    history = records.history(ORDERS)
+    mine = history.column("record").holding(key_text((one,))) & history.column("kind").holding(IDENTITIES.name)
+    found = None
+    for at in mine.nonzero()[0].tolist():
+        after = history.column("after").value(at)
+        record = read_record_text(IDENTITIES, str(after)) if after else {}
+        is_first = history.column("state").value(at) == OrderState.OPEN
+        if record.get("status") in _ABSENT and is_first:
+            found = int(history.since[at])
+    return found
+
+
+def _absent_since(records: Stored, one: str) -> int | None:
+    """The entry by which an identity came to be suspended or to have left; None where it is neither."""
+    history = records.history(IDENTITIES)
+    mine = history.column("id").holding(one).nonzero()[0]
+    mine = mine[history.since[mine].argsort(kind="stable")]
+    statuses = history.column("status").listed(mine)
+    since = None
+    for status, entry in zip(statuses, history.since[mine].tolist(), strict=True):
+        since = (entry if since is None else since) if status in _ABSENT else None
+    return since

@@ -1,0 +1,224 @@
+"""Orders in words: their list, worklists for the owners of systems, and what came of carrying them out."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from typing import Any
+
+from kathodos.change.kept import changes_in
+from kathodos.change.orders import Order, OrderState, orders_in
+from kathodos.model.kinds import ACCOUNTS, SYSTEMS
+from kathodos.model.times import DAY, end_moment
+from kathodos.model.words import plural
+from kathodos.report.answers import Answer, Field
+from kathodos.report.edits import Wording, edit_row
+from kathodos.report.long import first_rows
+from kathodos.store.records import columns_of
+from kathodos.workspace.enacting import Copies
+from kathodos.workspace.view import View
+
+_LIST = (
+    Field("order", "No.", 9, is_number=True),
+    Field("state", "State", 9),
+    Field("system", "System", 8),
+    Field("what", "What", 9, least=28),
+    Field("due", "Due", 8, least=10),
+    Field("days", "Days left", 6, is_number=True),
+    Field("change", "Change", 6),
+    Field("note", "Note", 4, least=12),
+)
+_WORK = (
+    Field("order", "No.", 9, is_number=True),
+    Field("owner", "Owner", 7),
+    Field("system", "System", 8),
+    Field("todo", "To do", 9, least=30),
+    Field("account", "Account there", 6),
+    Field("due", "By", 8, least=10),
+    Field("why", "Why", 5, least=12),
+)
+WORK_COLUMNS = ("order", "system", "todo", "account", "due", "change", "why", "done")
+_WAITING = (OrderState.OPEN, OrderState.HANDED_OVER, OrderState.DONE, OrderState.REFUSED)
+
+
+@dataclass(frozen=True)
+class OrderChoice:
+    """Which orders: in some state (None: those that are not settled), of a system, of a change."""
+
+    state: str | None = None
+    system: str | None = None
+    change: str | None = None
+
+    def of(self, view: View) -> list[Order]:
+        """These orders."""
+        found = []
+        for order in orders_in(view.stored):
+            state = order.state_at(view.moment)
+            is_meant = order.state in _WAITING if self.state is None else self.state in ("all", str(state))
+            is_meant &= self.system in (None, order.values["system"])
+            if is_meant and self.change in (None, order.values["change"]):
+                found.append(order)
+        return found
+
+
+def order_list(view: View, choice: OrderChoice, most: int | None, form: str) -> Answer:
+    """The orders, in the order of their numbers."""
+    orders = choice.of(view)
+    wording = Wording(view.stored, [it.edit for it in orders])
+    shown, more = first_rows(orders, most if form == "table" else None)
+    rows = [_row(view, order, wording) for order in shown]
+    counts = Counter(str(it.state_at(view.moment)) for it in orders)
+    told = ", ".join(f"{count} {state}" for state, count in counts.items())
+    heading = f"{plural(len(orders), 'order')}: {told}" if orders else "No order is waiting."
+    hint = f"{more} For the systems' owners: kathodos orders worklist".strip() if orders else "All: --state all"
+    extra = ["kind", "verb", "record", "before", "after", "ordered_by", "ordered_at", "changed_by", "changed_at"]
+    return Answer(_LIST, rows, heading, hint=hint, extra_keys=extra)
+
+
+def _row(view: View, order: Order, wording: Wording) -> dict[str, Any]:
+    values = order.values
+    edit = edit_row(order.edit, wording)
+    due = end_moment(values["due"])
+    return {
+        "order": order.number,
+        "state": str(order.state_at(view.moment)),
+        "system": values["system"],
+        "what": edit["what"],
+        "due": str(values["due"] or "")[:10],
+        "days": due // DAY - view.moment // DAY,
+        "change": values["change"],
+        "note": values["note"],
+        **{name: edit[name] for name in ("kind", "verb", "record", "before", "after")},
+        **{name: values[name] for name in ("ordered_by", "ordered_at", "changed_by", "changed_at")},
+    }
+
+
+# Worklists
+
+
+@dataclass(frozen=True)
+class Worklist:
+    """What the owner of some systems is to do: a row for each order."""
+
+    owner: str
+    name: str
+    rows: Sequence[Mapping[str, Any]]
+
+
+def worklists(view: View, orders: Sequence[Order]) -> list[Worklist]:
+    """A worklist for each owner of systems; what belongs to no system is for whoever keeps the source."""
+    edits = [it.edit for it in orders]
+    wording = Wording(view.stored, edits)
+    owners = dict(zip(*columns_of(view.stored, SYSTEMS, "system", "owner"), strict=True))
+    accounts = _accounts(view, orders)
+    reasons = {it.name: it.reason for it in changes_in(view.stored)}
+    by_owner: dict[str, list[Mapping[str, Any]]] = {}
+    for order in orders:
+        values = order.values
+        system = str(values["system"] or "")
+        owner = str(owners.get(system) or "") or f"source {values['source_named']}"
+        by_owner.setdefault(owner, []).append(
+            {
+                "order": order.number,
+                "owner": owner,
+                "system": system or f"source {values['source_named']}",
+                "todo": wording.instruction(order.edit),
+                "account": accounts.get((system, _holder_of(order)), ""),
+                "due": str(values["due"] or "")[:10],
+                "change": values["change"],
+                "why": order.edit.why or reasons.get(str(values["change"])) or None,
+                "done": "",
+            }
+        )
+    names = _names(view, by_owner)
+    return [Worklist(owner, names.get(owner, owner), rows) for owner, rows in sorted(by_owner.items())]
+
+
+def _holder_of(order: Order) -> str:
+    """Whom an order concerns, where it is about a grant or a membership."""
+    return str(order.edit.record.get("holder") or order.edit.record.get("member") or "")
+
+
+def _names(view: View, owners: Mapping[str, object]) -> dict[str, str]:
+    numbers = [view.index.holders.find(f"identity:{owner}") for owner in owners]
+    people = view.people([it for it in numbers if it >= 0])
+    return {str(it["id"]): f"{it['name']} ({it['id']})" for it in people.values() if it["name"]}
+
+
+def _accounts(view: View, orders: Sequence[Order]) -> dict[tuple[str, str], str]:
+    """The logins that those who are concerned have in the systems of their orders."""
+    wanted = {_holder_of(it) for it in orders}
+    people = [it.partition(":")[2] for it in wanted if it.startswith("identity:")]
+    at = view.stored.column(ACCOUNTS, "identity").holding_any(people).nonzero()[0]
+    columns = (view.stored.column(ACCOUNTS, name).listed(at) for name in ("system", "identity", "login"))
+    found: dict[tuple[str, str], str] = {}
+    for system, identity, login in zip(*columns, strict=True):
+        key = (str(system), f"identity:{identity}")
+        found[key] = f"{found[key]}, {login}" if key in found else str(login)
+    return found
+
+
+def worklist_shown(view: View, choice: OrderChoice, most: int | None, form: str) -> Answer:
+    """What is to be done, owner by owner."""
+    orders = [it for it in choice.of(view) if it.state in (OrderState.OPEN, OrderState.HANDED_OVER)]
+    lists = worklists(view, orders)
+    rows = [row for one in lists for row in one.rows]
+    shown, more = first_rows(rows, most if form == "table" else None)
+    count = f"{plural(len(rows), 'thing')} to do, for {plural(len(lists), 'owner')}"
+    heading = count if rows else "There is nothing to do."
+    hint = (
+        f"{more} As files for each owner: kathodos enact --out DIR; done: kathodos orders done No. ..." if rows else ""
+    )
+    return Answer(_WORK, shown, heading, hint=hint.strip(), extra_keys=["change"])
+
+
+def orders_set(orders: Sequence[Order], state: OrderState) -> Answer:
+    """What is said once something was said of orders."""
+    numbers = ", ".join(str(it.number) for it in orders[:20]) + (" ..." if len(orders) > 20 else "")
+    words = {
+        OrderState.DONE: "said to be done; the next gather says whether it is so",
+        OrderState.REFUSED: "refused; it stands among the findings until it is dropped or done",
+        OrderState.DROPPED: "dropped; what was ordered is not wanted any more",
+        OrderState.HANDED_OVER: "handed over",
+        OrderState.OPEN: "open again",
+    }
+    heading = f"{plural(len(orders), 'order')} ({numbers}): {words[state]}."
+    document = {"state": str(state), "orders": [it.number for it in orders]}
+    return Answer(heading=heading, hint="All of them: kathodos orders list --state all", document=document)
+
+
+# Carried out
+
+
+@dataclass(frozen=True)
+class Enacted:
+    """What was written to carry orders out: files, how many orders they are about, and what was left with why."""
+
+    files: Sequence[str]
+    about: int
+    left: Sequence[tuple[Order, str]] = ()
+    copies: Sequence[Copies] = ()
+    is_dry: bool = False
+
+
+def enacted(found: Enacted) -> Answer:
+    """What is said once orders were carried out as far as that is possible here."""
+    if not found.about and not found.left:
+        return Answer(heading="No order is open.", document={"files": [], "orders": 0, "left": []})
+    would = "would be " if found.is_dry else ""
+    heading = f"{plural(found.about, 'order')} {would}handed over in {plural(len(found.files), 'file')}."
+    text = list(found.files)
+    for copies in found.copies:
+        for file in copies.files:
+            counts = f"{file.gone} rows taken out, {file.altered} altered, {file.added} added"
+            text.append(f"  {file.name} of {copies.source}: {counts}")
+    text += [f"Order {order.number} is left: {why}." for order, why in found.left]
+    hint = "Put the corrected files in place of the old ones, then: kathodos gather" if found.copies else ""
+    hint = hint or "Ticked off: kathodos orders done No. ...; confirmed by the next gather"
+    document = {
+        "files": list(found.files),
+        "orders": found.about,
+        "left": [{"order": order.number, "why": why} for order, why in found.left],
+    }
+    return Answer(heading=heading, text=text, hint="" if found.is_dry else hint, document=document)
