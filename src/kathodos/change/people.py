@@ -133,15 +133,18 @@ class _People:
 
     def accounts(self) -> Iterator[Record]:
         """All accounts that are theirs."""
-        yield from _records(self.records, ACCOUNTS, "identity", list(self.ids))
-
-    def holders(self) -> list[str]:
-        """They and their accounts, by reference."""
-        accounts = [reference_to("account", it["system"], it["login"]) for it in self.accounts()]
-        return [*(reference_to("identity", it) for it in self.ids), *accounts]
+        yield from records_holding(self.records, ACCOUNTS, "identity", list(self.ids))
 
 
-def _records(records: Records, kind: Kind, column: str, values: Sequence[str]) -> Iterator[Record]:
+def holders_of(records: Records, ids: Sequence[str]) -> list[str]:
+    """Some identities and all their accounts, by reference."""
+    accounts = records_holding(records, ACCOUNTS, "identity", ids)
+    owned = [reference_to("account", it["system"], it["login"]) for it in accounts]
+    return [*(reference_to("identity", it) for it in ids), *owned]
+
+
+def records_holding(records: Records, kind: Kind, column: str, values: Sequence[str]) -> Iterator[Record]:
+    """The records of a kind that hold one of some values in a column."""
     at = records.column(kind, column).holding_any(list(values)).nonzero()[0]
     columns = [records.column(kind, name).listed(at) for name in kind.names]
     for row in zip(*columns, strict=True):
@@ -195,9 +198,9 @@ def depart(desk: Desk, ids: Sequence[str], day: str) -> Composition:
         found.edits.put(edit_of(IDENTITIES, record, {**record, "status": "left", "ends": day}))
     for edit in _disabling(people):
         found.edits.put(edit)
-    holders = people.holders()
+    holders = holders_of(desk.records, ids)
     for kind, column in ((GRANTS, "holder"), (MEMBERS, "member")):
-        for record in _records(desk.records, kind, column, holders):
+        for record in records_holding(desk.records, kind, column, holders):
             found.edits.put(edit_of(kind, record, None))
     return found
 

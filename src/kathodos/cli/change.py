@@ -31,7 +31,17 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         formatter_class=formatter,
     )
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
-    composing = (_add_give, _add_take, _add_join, _add_leave, _add_swap, _add_to_group, _add_until, _add_read)
+    composing = (
+        _add_give,
+        _add_take,
+        _add_join,
+        _add_leave,
+        _add_swap,
+        _add_same_as,
+        _add_to_group,
+        _add_until,
+        _add_read,
+    )
     for add_step in (*composing, _add_list, _add_show, _add_rehearse, _add_apply, _add_undo, _add_restore, _add_drop):
         add_step(steps, common, formatter)
 
@@ -97,6 +107,21 @@ def _add_swap(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     meaning = "what becomes of what they were given beside the old role, in its system"
     swapping.add_argument("--exceptions", choices=("keep", "drop"), help=meaning)
     collecting(swapping)
+
+
+def _add_same_as(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "give people the same access as others have: what they lack, or in place of what they hold"
+    example = "  kathodos change same-as p0060 --to p0059 --used-within P6M"
+    copying = command(steps, "same-as", common, formatter, run_same_as, what, example)
+    copying.add_argument("models", nargs="+", metavar="MODEL", help="whose access is the model")
+    _holders(copying, "--to", "who gets it")
+    copying.add_argument("--replace", action="store_true", help="end what they hold and no model does")
+    copying.add_argument("--used-within", metavar="PERIOD", help="only what a model has used within P6M, P30D ...")
+    copying.add_argument(
+        "--only", nargs="+", metavar="WHAT", default=[], help="only in these systems, or like 'role:dues/*'"
+    )
+    copying.add_argument("--even-if-broken", action="store_true", help="also what would break a rule")
+    collecting(copying)
 
 
 def _add_to_group(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -294,6 +319,30 @@ def run_swap(session: Session) -> int:
 
 
 _MOST_TOLD = 12
+
+
+def run_same_as(session: Session) -> int:
+    from kathodos.change.like import Likeness, same_access
+    from kathodos.model.kinds import IDENTITIES
+    from kathodos.model.periods import later
+    from kathodos.model.times import microseconds
+    from kathodos.workspace.rehearsing import basis_of_few
+
+    asked, on = session.arguments, desk(session)
+    models = on.holders(asked.models, (IDENTITIES,), with_everyone=False)
+    receivers = [it for it in _whom(session) if it not in models]
+    people = [it for it in receivers if not it.startswith("identity:")]
+    if people or not receivers:
+        raise CallError("Access is given to people as others have it.", "Name people that are no models with --to.")
+    since = None
+    if asked.used_within is not None:
+        try:
+            since = microseconds(later(on.now, asked.used_within.upper(), -1))
+        except ValueError as error:
+            raise CallError(f"--used-within {asked.used_within} is no period: {error}.") from None
+    likeness = Likeness(models, receivers, asked.replace, since, asked.only, asked.even_if_broken)
+    basis = basis_of_few(session.view, on.records, [*models, *receivers])
+    return take_up(session, same_access(on, basis, session.view.rules, likeness), f"same as {', '.join(models)}")
 
 
 def run_to_group(session: Session) -> int:

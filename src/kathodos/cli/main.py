@@ -21,36 +21,10 @@ from kathodos.errors import CallError, DataError, KathodosError, Status, sentenc
 
 COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
-    *(
-        "find",
-        "compare",
-        "changed",
-        "ending",
-        "unused",
-        "reach",
-        "conflicts",
-        "rules",
-        "control",
-        "check",
-        "excess",
-        "escalation",
-        "risk",
-        "chart",
-    ),
-    *(
-        "change",
-        "orders",
-        "enact",
-        "review",
-        "baseline",
-        "list",
-        "show",
-        "activity",
-        "ledger",
-        "store",
-        "standin",
-        "demo",
-    ),
+    *("find", "compare", "changed", "ending", "unused", "reach"),
+    *("conflicts", "rules", "control", "check", "excess", "escalation", "risk", "chart"),
+    *("change", "people", "mandates", "orders", "enact", "review"),
+    *("baseline", "list", "show", "activity", "ledger", "store", "standin", "demo"),
 )
 _STOPPED = 130  # as a shell says of a command that was interrupted
 _MOST_DAMAGED = 40  # files of one store, each of which may be

@@ -8,7 +8,7 @@ import numpy as np
 
 from kathodos.columns.csr import Ints
 from kathodos.errors import CallError
-from kathodos.model.kinds import ACCOUNTS, IDENTITIES, Kind
+from kathodos.model.kinds import ACCOUNTS, IDENTITIES, MERGES, Kind
 from kathodos.model.references import PREFIXES, name_in, reference_to
 from kathodos.model.referring import columns_pointing
 from kathodos.model.suggestions import nearest
@@ -46,6 +46,9 @@ def resolved(records: Records, text: str, among: Sequence[Kind]) -> str:
 
 def _person(records: Records, text: str, among: Sequence[Kind]) -> str:
     """The one person whom a name, a mail or a login means. Raises CallError where there is none, or are several."""
+    merged = _merged(records, text)
+    if merged:
+        return reference_to("identity", merged)
     found = people_called(records, text)
     ids, names = (records.column(IDENTITIES, name).listed(found[:_MOST_LISTED]) for name in ("id", "name"))
     if len(found) == 1:
@@ -64,6 +67,15 @@ def _person(records: Records, text: str, among: Sequence[Kind]) -> str:
         if of:
             raise CallError(f"{text} is the login of {' and of '.join(sorted(of))}.", "Write the id of one of them.")
     raise _unknown(records, text, among)
+
+
+def _merged(records: Records, text: str) -> str:
+    """The identity that a merged one is now, by its former id or mail; empty where it is none."""
+    for column in ("identity", "email"):
+        at = positions_holding(records, MERGES, {column: text})
+        if len(at):
+            return str(records.column(MERGES, "into").value(int(at[0])))
+    return ""
 
 
 def _unknown(records: Records, shown: str, among: Sequence[Kind]) -> CallError:

@@ -214,7 +214,7 @@ class Edited:
     def _with(self, kind: Kind, column: DictionaryColumn, come: DictionaryColumn | None) -> DictionaryColumn:
         staying = self.staying(kind)
         kept = column if staying is None else column.taken(staying)
-        return kept if come is None else appended(kept, come)
+        return kept if come is None else appended(kept, come.compact())  # only what its rows hold
 
     def rows(self, kind: Kind) -> Ints:
         rows, staying = self.records.rows(kind), self.staying(kind)

@@ -22,7 +22,7 @@ from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
 from kathodos.model.kinds import BY_NAME
-from kathodos.store.records import edited, edits_of
+from kathodos.store.records import Edited, Records, edited, edits_of
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
@@ -34,6 +34,16 @@ def decided_view(view: View) -> View:
     """The view with all pending orders carried out."""
     pending = pending_edits(view.stored)
     return view.assuming(edited(view.stored, pending.edits)) if len(pending) else view
+
+
+def basis_of_few(view: View, records: Records, references: Collection[str]) -> Basis:
+    """What findings rest on, of some people alone, with the records as they would be."""
+    state = decided_view(view)
+    if isinstance(records, Edited):
+        state = view.assuming(records)
+    numbers = np.array([state.index.holders.find(it) for it in references], dtype=np.int64)
+    index = index_among(state.index, *with_owners(state.index.holders, numbers[numbers >= 0]))
+    return Basis(state.catalogue, index, view.moment)
 
 
 def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = False) -> Effect:
