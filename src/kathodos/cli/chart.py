@@ -6,9 +6,10 @@ import argparse
 
 from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session
+from kathodos.errors import CallError
 from kathodos.report.answers import Answer
 
-KINDS = ("access", "conflicts", "risk", "excess")
+KINDS = ("access", "conflicts", "risk", "excess", "change")
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -18,10 +19,12 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         common,
         formatter,
         run,
-        "draw access by department and system, conflicts by topic, risk, or excess by kind and age",
-        "  kathodos chart access --out access.png\n  kathodos chart excess --out excess.svg --as-of before-review",
+        "draw access by department and system, conflicts by topic, risk, excess by age, or what a change does",
+        "  kathodos chart access --out access.png\n  kathodos chart excess --out excess.svg --as-of before-review\n"
+        "  kathodos chart change summer --out summer.png",
     )
     parser.add_argument("kind", metavar="KIND", choices=KINDS, help=", ".join(KINDS))
+    parser.add_argument("name", nargs="?", metavar="NAME", help="for `change`: which change")
     parser.add_argument("--out", metavar="FILE", required=True, help="the picture: a name that ends in .png or .svg")
     parser.add_argument("--replace", action="store_true", help="write over a file that is there")
     about_state(parser)
@@ -31,7 +34,9 @@ def run(session: Session) -> int:
     from kathodos.output.charts import drawn, save
 
     asked = session.arguments
-    figure = drawn(asked.kind, session.view)
+    if (asked.kind == "change") != (asked.name is not None):
+        raise CallError("A chart of a change needs its name, and no other does.", "As in: kathodos chart change summer")
+    figure = drawn(asked.kind, session.view, asked.name)
     save(figure, asked.out, asked.replace)
     title = figure.get_suptitle().replace("\\$", "$")
     return session.answer(Answer(heading=f"{asked.out}: {title}", document={"file": asked.out, "title": title}))

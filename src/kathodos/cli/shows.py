@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, as_of, command
+from kathodos.cli.options import Commands, Formatter, as_of, command, long_answer
 from kathodos.cli.session import Session
 
 
@@ -16,13 +16,19 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         formatter,
         run,
         "show one record and everything that points at it",
-        "  kathodos show p0017\n  kathodos show group:directory/pilots\n  kathodos show dues:/northmole/tariffs",
+        "  kathodos show p0017\n  kathodos show dues:/northmole/tariffs\n  kathodos show role:dues/clerk --history",
     )
     parser.add_argument("reference", metavar="REF", help="as in identity:p0017, role:dues/clerk or a resource address")
+    parser.add_argument("--history", action="store_true", help="how it came to be so: what came and went, by whom, why")
+    long_answer(parser)
     as_of(parser)
 
 
 def run(session: Session) -> int:
+    from kathodos.report.history import history_shown
     from kathodos.report.shows import shown
 
+    if session.arguments.history:
+        reference = session.arguments.reference
+        return session.answer(history_shown(session.view, reference, session.most, session.format))
     return session.answer(shown(session.view, session.arguments.reference, session.format))

@@ -25,10 +25,14 @@ _LONGEST = 34
 _NAMED = 8
 
 
-def drawn(kind: str, view: View) -> Any:
-    """The figure of a kind: access, conflicts, risk or excess."""
+def drawn(kind: str, view: View, name: str | None = None) -> Any:
+    """The figure of a kind: access, conflicts, risk, excess, or what the change of a name does."""
     from kathodos.findings import pictures
 
+    if kind == "change" and name is not None:
+        from kathodos.report.rehearsals import differences_by_department
+
+        return draw_change(name, *differences_by_department(view, name))
     if kind == "access":
         return draw_access(pictures.access_by_department(view.context))
     if kind == "conflicts":
@@ -131,6 +135,25 @@ def draw_risk(scores: npt.NDArray[np.float64], named: Sequence[tuple[str, float]
     place = {"transform": axes.transAxes, "ha": "left", "va": "top"}
     axes.text(0.7, 0.97, "\n".join(lines), family="monospace", fontsize=10, **place)
     return figure
+
+
+def draw_change(name: str, gaining: Table, losing: Table) -> Any:
+    """How many people of each department gain and lose something in each system by a change."""
+    labels = [
+        [_both(more, less) for more, less in zip(*rows, strict=True)]
+        for rows in zip(gaining.counts.tolist(), losing.counts.tolist(), strict=True)
+    ]
+    more, less = int(gaining.of.sum()), int(losing.of.sum())
+    title = f"{name}: nobody's reach changes"
+    if more or less:
+        title = f"{name}: {plural(more, 'person gains', 'people gain')} access, {plural(less, 'loses', 'lose')} some"
+    note = "Number of people who gain (+) or lose (-) something in the system; the darker, the more."
+    counts = (gaining.counts + losing.counts).astype(np.float64)
+    return _field(counts, labels, gaining.rows, gaining.columns, title, note, float(counts.max(initial=1)))
+
+
+def _both(gaining: int, losing: int) -> str:
+    return "  ".join([*([f"+{gaining}"] if gaining else []), *([f"-{losing}"] if losing else [])])
 
 
 def draw_excess(table: Table) -> Any:

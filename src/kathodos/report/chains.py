@@ -8,9 +8,10 @@ from kathodos.report.answers import Branch, Row
 
 if TYPE_CHECKING:
     from kathodos.engine.explain import Chain
+    from kathodos.report.marks import Marks
 
 
-def chain_record(chain: Chain) -> Row:
+def chain_record(chain: Chain, marks: Marks) -> Row:
     """A chain as data."""
     return {
         "holders": list(chain.holders),
@@ -19,11 +20,12 @@ def chain_record(chain: Chain) -> Row:
         "roles": list(chain.roles),
         "permission": str(chain.entry),
         "target": chain.target,
+        "ordered": marks.of_chain(chain),
     }
 
 
-def chain_branch(chain: Chain) -> Branch:
-    """A chain as a branch in words, one step a line."""
+def chain_branch(chain: Chain, marks: Marks) -> Branch:
+    """A chain as a branch in words, one step a line, and what of it is ordered to end."""
     steps = []
     for before, after in zip(chain.holders, chain.holders[1:], strict=False):
         kind = after.partition(":")[0]
@@ -32,11 +34,16 @@ def chain_branch(chain: Chain) -> Branch:
         elif kind == "everyone":
             steps.append("belongs to everyone")
         else:
-            steps.append(f"{'which is' if before.startswith('group:') else 'is'} a member of {after}")
+            ordered = marks.of_membership(before, after)
+            steps.append(f"{'which is' if before.startswith('group:') else 'is'} a member of {after}{_told(ordered)}")
     if chain.roles:
         steps.append(f"{'which ' if chain.holders[1:] else ''}has been given {chain.roles[0]}")
         steps += [f"which includes {role}" for role in chain.roles[1:]]
     scope = f", within {chain.scope}" if chain.scope else ""
     steps.append(f"{chain.entry}, from {chain.target} down{scope}")
-    head = f"{'denied' if chain.denies else 'permitted'} by grant {chain.grant}"
+    head = f"{'denied' if chain.denies else 'permitted'} by grant {chain.grant}{_told(marks.of_grant(chain.grant))}"
     return Branch(head, [Branch(step) for step in steps], "red" if chain.denies else "")
+
+
+def _told(ordered: str) -> str:
+    return f", {ordered}" if ordered else ""

@@ -24,6 +24,7 @@ from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field
 from kathodos.report.chains import chain_branch, chain_record
+from kathodos.report.marks import Marks
 from kathodos.rules.reading import Rules
 from kathodos.workspace.view import View
 
@@ -63,7 +64,7 @@ def checked(view: View, by: str | None, rule: str | None, topic: str | None, is_
     status = found_if(crossed or lacking or idle)
     if not is_table:
         rows = itertools.chain(
-            (_crossed_row(basis, it) for it in crossed),
+            (_crossed_row(view, it) for it in crossed),
             (_lack_row(basis, it) for it in lacking),
             (_surplus_row(basis, it) for it in beyond),
             (_unstated_row(basis, it) for it in unstated),
@@ -141,7 +142,7 @@ def _place(basis: Basis, action: int, nodes: Any) -> str:
 
 def _crossing(view: View, found: Crossing) -> Branch:
     text = f"{view.named(found.asker)} reaches {_place(view.basis, found.action, found.nodes)}"
-    return Branch(text, [chain_branch(chain) for chain in found.chains()[:4]])
+    return Branch(text, [chain_branch(chain, Marks(view)) for chain in found.chains()[:4]])
 
 
 def _lack(view: View, found: Lack) -> Branch:
@@ -177,9 +178,9 @@ def _row(basis: Basis, rule: Any, finding: str, found: Any) -> dict[str, Any]:
     }
 
 
-def _crossed_row(basis: Basis, found: Crossing) -> dict[str, Any]:
-    row = _row(basis, found.fence, "crossed", found)
-    return {**row, "chains": [chain_record(chain) for chain in found.chains()]}
+def _crossed_row(view: View, found: Crossing) -> dict[str, Any]:
+    row = _row(view.basis, found.fence, "crossed", found)
+    return {**row, "chains": [chain_record(chain, Marks(view)) for chain in found.chains()]}
 
 
 def _lack_row(basis: Basis, found: Lack) -> dict[str, Any]:

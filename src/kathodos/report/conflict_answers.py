@@ -15,6 +15,7 @@ from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, Lines
 from kathodos.report.chains import chain_branch, chain_record
 from kathodos.report.conflicts import ChosenConflicts, counts
+from kathodos.report.marks import Marks
 from kathodos.report.severities import STYLES
 from kathodos.rules.reading import Duty
 from kathodos.workspace.view import Asked
@@ -73,11 +74,12 @@ def conflict_counts(found: ChosenConflicts, per: str, most: int | None) -> Answe
 def conflicts_of_one(found: ChosenConflicts, asker: int, is_table: bool) -> Answer:
     """Each conflict of one person or account, with the chains behind each duty."""
     trees, rows, conflicts = [], [], found.of(asker)
+    marks = Marks(found.view)
     for conflict in conflicts:
         given = {duty.name: chains_of(found.targets, conflict, duty) for duty in conflict.duties}
-        trees.append(Branch(_head(found, conflict), _sides(conflict, given), STYLES[conflict.rule.severity]))
+        trees.append(Branch(_head(found, conflict), _sides(conflict, given, marks), STYLES[conflict.rule.severity]))
         behind = [
-            {"duty": name, "chains": [chain_record(chain) for it in some for chain in it.chains]}
+            {"duty": name, "chains": [chain_record(chain, marks) for it in some for chain in it.chains]}
             for name, some in given.items()
         ]
         rows.append({**found.record(conflict), "behind": behind})
@@ -101,14 +103,14 @@ def _head(found: ChosenConflicts, conflict: Conflict) -> str:
     )
 
 
-def _sides(conflict: Conflict, given: dict[str, Any]) -> list[Branch]:
+def _sides(conflict: Conflict, given: dict[str, Any], marks: Marks) -> list[Branch]:
     """Each duty with what gives it, and the uses that activity shows."""
     sides = []
     for duty in conflict.duties:
         paths = [
             Branch(
                 f"{it.action} {it.address}" + (f" and {it.more} more the same way" if it.more else ""),
-                [chain_branch(chain) for chain in sorted(it.chains, key=chain_text)[:2]],
+                [chain_branch(chain, marks) for chain in sorted(it.chains, key=chain_text)[:2]],
             )
             for it in given[duty.name]
         ]

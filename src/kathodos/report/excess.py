@@ -23,6 +23,7 @@ from kathodos.model.severities import SEVERITIES
 from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, Row
+from kathodos.report.marks import Marks
 from kathodos.report.severities import STYLES
 from kathodos.store.attributes import Distinct, filter_of, selected
 from kathodos.workspace.view import View
@@ -190,7 +191,8 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
     kept = asked.found
     total = sum(len(positions) for _, positions in kept)
     most = _MOST_SHOWN if is_table and not is_whole else total
-    chosen = (_row(it) for it in _in_words(kept, most))
+    marks = Marks(asked.view)
+    chosen = ({**_row(it), "ordered": marks.of_reference(it.rests_on) or None} for it in _in_words(kept, most))
     rows: Iterable[Row] = chosen
     left_out: set[str] = set()
     if is_table:
@@ -199,7 +201,7 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
     fields = [it for it in _FOUND if it.key not in left_out]
     hint = "As a change file: --change FILE" if total else ""
     hint = f"{total - most} more: --all shows them" if most < total else hint
-    extra = () if is_table else ("days",)
+    extra = () if is_table else ("days", "ordered")
     heading = plural(total, "finding")
     return Answer(fields, rows, heading, hint=hint, status=found_if(total), extra_keys=extra)
 
@@ -225,6 +227,7 @@ def _row(found: Finding) -> dict[str, Any]:
 def _shown(row: dict[str, Any]) -> dict[str, Any]:
     """A finding for a person: what it rests on stands below what it is about."""
     rests = [f"rests on {row['rests_on']}"] if row["rests_on"] != row["subject"] else []
+    rests += [row["ordered"]] if row["ordered"] else []
     return {**row, "subject": Lines([row["subject"], *rests])}
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import Any
 
 from kathodos.engine.redundant import redundant_grants
@@ -9,6 +10,7 @@ from kathodos.errors import CallError
 from kathodos.model.kinds import Form, Kind
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
+from kathodos.report.marks import Marks
 from kathodos.report.records import names_of, records_at
 from kathodos.store.attributes import Distinct
 from kathodos.workspace.view import View
@@ -23,13 +25,17 @@ def record_list(view: View, kind: Kind, where: str | None, only_redundant: bool,
         named = view.catalogue.column(kind, "grant").listed(chosen)
         chosen = chosen[[at for at, grant in enumerate(named) if grant in why]]
     computed = {name: Distinct(it.codes[chosen], it.values).listed() for name, it in columns.more.items()}
+    ordered = Marks(view).of_kind(kind)
     names = names_of(view.catalogue, kind, chosen)
-    names = [*(["because"] if why else []), "ref", *computed, *names[1:]]
+    names = [*(["because"] if why else []), "ref", *(["ordered"] if ordered else []), *computed, *names[1:]]
     fields = [
         Field(name, name, 40 - at, is_number=_is_number(kind, name), least=4 if _is_number(kind, name) else 16)
         for at, name in enumerate(names)
     ]
-    made = (_with(record, at, why, computed) for at, record in enumerate(records_at(view.catalogue, kind, chosen)))
+    made = (
+        _with(kind, record, at, why, computed, ordered)
+        for at, record in enumerate(records_at(view.catalogue, kind, chosen))
+    )
     is_part = where or only_redundant
     heading = f"{plural(len(chosen), kind.one, _many(kind))}" + (f" of {len(columns)}" if is_part else "")
     records = [_brief(record) for record in made] if is_table else made
@@ -47,8 +53,18 @@ def _brief(record: dict[str, Any]) -> dict[str, Any]:
     }
 
 
-def _with(record: dict[str, Any], at: int, why: dict[str, str], computed: dict[str, list[Any]]) -> dict[str, Any]:
-    """A record with what was computed for it."""
+def _with(
+    kind: Kind,
+    record: dict[str, Any],
+    at: int,
+    why: dict[str, str],
+    computed: dict[str, list[Any]],
+    ordered: Mapping[tuple[object, ...], str],
+) -> dict[str, Any]:
+    """A record with what was computed for it, and what is ordered of it."""
+    if ordered:
+        mark = ordered.get(tuple(record[name] for name in kind.key))
+        record = {"ref": record["ref"], "ordered": mark, **record}
     because = {"because": why[record["grant"]]} if why else {}
     return {**because, "ref": record["ref"], **{name: values[at] for name, values in computed.items()}, **record}
 

@@ -18,6 +18,7 @@ from kathodos.model.times import DAY, day_text
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, Row
 from kathodos.report.chains import chain_branch, chain_record
+from kathodos.report.marks import Marks
 from kathodos.workspace.view import View
 
 _PAIRS = (Field("asker", "Who", 9, least=12), Field("action", "May", 8), Field("resource", "Resource", 9, least=16))
@@ -165,9 +166,10 @@ def verdict(question: ReachQuestion, is_traced: bool, is_csv: bool) -> Answer:
     documents = [_document(question, str(name), explanation) for name, explanation in found]
     is_reached = any(explanation.is_reached for _, explanation in found)
     who, address = question.view.named(question.asker), index.tree.addresses[question.node]
-    trees = [_tree(f"{who}: {name} {address}", explanation) for name, explanation in found]
+    marks = Marks(question.view)
+    trees = [_tree(f"{who}: {name} {address}", explanation, marks) for name, explanation in found]
     if not is_traced:
-        trees = [_short(tree, explanation) for tree, (_, explanation) in zip(trees, found, strict=True)]
+        trees = [_short(tree, explanation, marks) for tree, (_, explanation) in zip(trees, found, strict=True)]
     fields, status, notes = _VERDICT if is_csv else (), found_if(not is_reached), ended_notes(question)
     if not question.action:
         text = [] if found else [f"no - {who} may do nothing on {address}"]
@@ -181,15 +183,16 @@ def verdict(question: ReachQuestion, is_traced: bool, is_csv: bool) -> Answer:
 def _document(question: ReachQuestion, action: str, explanation: Explanation) -> Row:
     assert question.asker is not None and question.node is not None
     kind, name = question.key(question.asker)
+    marks = Marks(question.view)
     return {
         kind: name,
         "action": action,
         "resource": question.index.tree.addresses[question.node],
         "reached": explanation.is_reached,
-        **_chains_record("chains", explanation.permits),
-        **_chains_record("denials", explanation.denials),
+        **_chains_record("chains", explanation.permits, marks),
+        **_chains_record("denials", explanation.denials, marks),
         "gates": [
-            {"action": gate, "resource": address, **_chains_record("chains", chains)}
+            {"action": gate, "resource": address, **_chains_record("chains", chains, marks)}
             for gate, address, chains in explanation.gates
         ],
         "notes": ended_notes(question),
@@ -198,27 +201,27 @@ def _document(question: ReachQuestion, action: str, explanation: Explanation) ->
     }
 
 
-def _chains_record(name: str, chains: Chains) -> Row:
+def _chains_record(name: str, chains: Chains, marks: Marks) -> Row:
     """The chains shown, and how many there are; `exact` is false where there are at least so many."""
     return {
-        name: [chain_record(chain) for chain in chains.shown],
+        name: [chain_record(chain, marks) for chain in chains.shown],
         f"{name}_in_all": chains.total,
         f"{name}_exact": chains.is_exact,
     }
 
 
-def _tree(asked: str, explanation: Explanation) -> Branch:
+def _tree(asked: str, explanation: Explanation, marks: Marks) -> Branch:
     """The whole explanation as a tree."""
     if explanation.is_reached:
         gates = [
-            Branch(f"and {name} on {address}, which is a gate here", _branches(chains))
+            Branch(f"and {name} on {address}, which is a gate here", _branches(chains, marks))
             for name, address, chains in explanation.gates
         ]
-        return Branch(f"yes - {asked}", [*_branches(explanation.permits), *gates], "green")
+        return Branch(f"yes - {asked}", [*_branches(explanation.permits, marks), *gates], "green")
     branches = [Branch(obstacle.text, style="red") for obstacle in explanation.obstacles if obstacle.kind != "denied"]
-    branches += _branches(explanation.denials)
+    branches += _branches(explanation.denials, marks)
     if explanation.permits.total:
-        branches.append(Branch("without that it would be permitted", _branches(explanation.permits)))
+        branches.append(Branch("without that it would be permitted", _branches(explanation.permits, marks)))
     if explanation.nearest:
         branches.append(Branch("what would give it, nearest first", [Branch(text) for text in explanation.nearest]))
     return Branch(f"no - {asked}", branches, "red")
@@ -227,9 +230,9 @@ def _tree(asked: str, explanation: Explanation) -> Branch:
 _MOST_SHOWN = 20
 
 
-def _branches(chains: Chains) -> list[Branch]:
+def _branches(chains: Chains, marks: Marks) -> list[Branch]:
     """The shortest chains, and how many more there are."""
-    branches = [chain_branch(chain) for chain in chains.shown[:_MOST_SHOWN]]
+    branches = [chain_branch(chain, marks) for chain in chains.shown[:_MOST_SHOWN]]
     more = chains.total - len(branches)
     if more:
         branches.append(Branch(f"and {_at_least(chains)}{more:,} more, none of them shorter"))
@@ -240,12 +243,14 @@ def _at_least(chains: Chains) -> str:
     return "" if chains.is_exact else "at least "
 
 
-def _short(tree: Branch, explanation: Explanation) -> Branch:
+def _short(tree: Branch, explanation: Explanation, marks: Marks) -> Branch:
     """The answer with its first reason only."""
     if explanation.is_reached:
         more = explanation.permits.total - 1
         rest = [Branch(f"and {_at_least(explanation.permits)}{plural(more, 'more chain')}")] if more else []
-        return Branch(tree.text, [Branch(chain_text(explanation.permits.shown[0])), *rest], tree.style)
+        first = explanation.permits.shown[0]
+        ordered = [Branch(it) for it in marks.of_chain(first)]
+        return Branch(tree.text, [Branch(chain_text(first), ordered), *rest], tree.style)
     return Branch(tree.text, [Branch(explanation.obstacles[0].text)], tree.style)
 
 

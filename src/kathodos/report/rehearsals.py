@@ -7,15 +7,22 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.effect import Effect, RuleBroken
+from kathodos.change.kept import edits_kept, find_change
 from kathodos.change.mandates import Verdict
+from kathodos.change.orders import decided
+from kathodos.change.settling import settled
 from kathodos.errors import Status, found_if
+from kathodos.findings.pictures import NO_DEPARTMENT, Table
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.edits import Wording, edit_row
 from kathodos.report.long import first_rows
+from kathodos.workspace.rehearsing import rehearse
 from kathodos.workspace.view import View
 
 EXPECTATIONS = ("nothing", "no-gain", "no-loss", "no-conflict")
@@ -292,4 +299,40 @@ def _names(effect: Effect, askers: Sequence[str]) -> dict[str, str | None]:
             if 0 <= number < basis.people:
                 name = names.value(number)
                 found[who] = None if name is None else str(name)
+    return found
+
+
+def differences_by_department(view: View, name: str) -> tuple[Table, Table]:
+    """How many people of each department gain, and how many lose, something in each system by a change."""
+    find_change(view.stored, name)
+    fits = settled(edits_kept(view.stored, name), decided(view.stored))
+    effect = rehearse(view, fits.edits)
+    found = effect.differences
+    departments, systems = _departments(effect), sorted(found.by_system)
+    rows = sorted({*departments.values()})
+    shape = (len(rows), len(systems))
+    sides = [np.zeros(shape, dtype=np.int64) for _ in range(2)]
+    who: list[list[int]] = [[0] * len(rows), [0] * len(rows)]
+    for at, asker in enumerate(found.askers):
+        row = rows.index(departments[asker])
+        for side, texts in enumerate(found.texts(at)):
+            concerned = {text.partition(" ")[2].partition(":")[0] for text in texts}
+            who[side][row] += bool(concerned)
+            for system in concerned:
+                sides[side][row, systems.index(system)] += 1
+    gaining, losing = (
+        Table(rows, systems, counts, np.array(of, dtype=np.int64)) for counts, of in zip(sides, who, strict=True)
+    )
+    return gaining, losing
+
+
+def _departments(effect: Effect) -> dict[str, str]:
+    """The department of each of those whose reach is another."""
+    found: dict[str, str] = {}
+    for basis in (effect.before, effect.after):
+        department = basis.asker("department")
+        for who in effect.differences.askers:
+            number = basis.index.holders.find(who)
+            if number >= 0:
+                found[who] = str(department.value(number) or NO_DEPARTMENT)
     return found

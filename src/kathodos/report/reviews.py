@@ -15,6 +15,7 @@ from kathodos.model.suggestions import nearest
 from kathodos.model.times import now
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, Row
+from kathodos.report.marks import Marks
 from kathodos.review.authority import Capacity
 from kathodos.review.closing import Closing
 from kathodos.review.deciding import CAPACITIES, Decided
@@ -56,7 +57,7 @@ _KEYS = (
     *("gives", "how", "brings", "contains", "needed", "needed_by", "conflicts", "fences", "use", "use_recorded_since"),
     *("last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
     *("peers_having", "peers_counted", "decision", "decided_by", "decided_at", "capacity", "decision_reason"),
-    "signed_off",
+    *("signed_off", "ordered"),
 )
 
 
@@ -120,7 +121,8 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
     chosen = wanted.nonzero()[0]
     most = len(chosen) if form != "table" else _MOST_SHOWN
     names = names_of(records, map(str, lines.column("identity", chosen[:most]).compact().values))
-    rows = ({**_first(line, names), **line} for line in lines.records_at(chosen[:most]))
+    marks, shown = Marks(view), lines.records_at(chosen[:most])
+    rows = ({**_first(line, names), **line, "ordered": _ordered(marks, line)} for line in shown)
     if form != "table":
         return Answer([Field(key, key) for key in _KEYS], rows)
     if len(chosen) > most:
@@ -143,6 +145,13 @@ def _named(lines: ReviewLines, column: str, text: str) -> str:
     return name
 
 
+def _ordered(marks: Marks, line: dict[str, Any]) -> str | None:
+    """What is ordered of the grant or the membership that a line is about."""
+    item = line["item"]
+    ordered = marks.of_grant(item["grant"]) if "grant" in item else marks.of_membership(item["member"], item["group"])
+    return ordered or None
+
+
 def _first(line: dict[str, Any], names: dict[str, str | None]) -> dict[str, Any]:
     """What stands first of a line: which it is, and about whom."""
     name = names.get(line["identity"] or "")
@@ -157,6 +166,7 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
         capacity = f" ({line['capacity']})" if line["capacity"] not in (None, Capacity.REVIEWER) else ""
         decision += [f"by {line['decided_by']}{capacity}"]
         decision += [line["decision_reason"]] if line["decision_reason"] else []
+    decision += [line["ordered"]] if line["ordered"] else []
     since = line["use_recorded_since"]
     never = f"never since {since[:10]}" if since else "not recorded"
     cells = {

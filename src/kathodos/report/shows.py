@@ -14,6 +14,7 @@ from kathodos.model.kinds import CLAIMS, KINDS, RESOURCES, Kind
 from kathodos.model.references import PREFIXES
 from kathodos.model.referring import key_of
 from kathodos.report.answers import Answer, Branch, Field, plain
+from kathodos.report.marks import Marks
 from kathodos.report.records import records_at
 from kathodos.store.naming import pointing_at, resolved
 from kathodos.store.records import positions_holding, record_at
@@ -29,13 +30,21 @@ def shown(view: View, reference: str, form: str) -> Answer:
     kind, record = _find(view, reference)
     related = _related(view, kind, record)
     claims = _claims(view, kind, record)
+    marks = Marks(view)
+    ordered = marks.of(kind, tuple(record.get(name) for name in kind.key))
     rows = [record] if form == "csv" else []
     fields = [Field(name, name) for name in record] if form == "csv" else []
     if form != "table":
         some = {name: list(records_at(view.catalogue, other, at)) for name, (other, at) in related.items()}
-        document = {**record, **({"sources": claims} if claims else {}), "related": some}
+        document = {
+            **record,
+            **({"ordered": ordered} if ordered else {}),
+            **({"sources": claims} if claims else {}),
+            "related": some,
+        }
         return Answer(fields, rows, document=document)
-    own = [_value(name, value) for name, value in record.items() if name != "ref" and value is not None]
+    own = [Branch(ordered, style="yellow")] if ordered else []
+    own += [_value(name, value) for name, value in record.items() if name != "ref" and value is not None]
     if claims:
         branches_of_sources = [
             Branch(f"{it['source']}: {it['attribute']} {plain(it['value'])}{_MARKS[it['wins']]}") for it in claims
@@ -44,7 +53,7 @@ def shown(view: View, reference: str, form: str) -> Answer:
     branches = [
         Branch(
             f"{name} ({len(at)})",
-            [Branch(_line(it)) for it in records_at(view.catalogue, other, at[:_MOST])]
+            [Branch(_line(it, other, marks)) for it in records_at(view.catalogue, other, at[:_MOST])]
             + ([Branch(f"and {len(at) - _MOST} more")] if len(at) > _MOST else []),
         )
         for name, (other, at) in related.items()
@@ -139,10 +148,11 @@ def _value(name: str, value: object) -> Branch:
     return Branch(f"{name}:", [Branch(line) for line in lines]) if lines else Branch(f"{name}: {plain(value)}")
 
 
-def _line(record: dict[str, Any]) -> str:
-    """A record on one line, without what is empty or long."""
+def _line(record: dict[str, Any], kind: Kind, marks: Marks) -> str:
+    """A record on one line, without what is empty or long, and what is ordered of it."""
     parts = [record["ref"]]
     for name, value in record.items():
         if name not in _LEFT_OUT and value not in (None, "", False) and str(value) not in record["ref"]:
             parts.append(f"{name} {plain(value)}")
-    return ", ".join(parts[:7])
+    ordered = marks.of(kind, tuple(record.get(name) for name in kind.key))
+    return ", ".join([*parts[:7], *([ordered] if ordered else [])])

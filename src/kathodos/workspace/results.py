@@ -45,7 +45,7 @@ from kathodos.store.computed import Arrays, Point
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
-_FORM = 5  # of what is kept: another number where what a question finds has changed
+_FORM = 6  # of what is kept: another number where what a question finds has changed
 _PREFIX = "result-"
 _MOST = 24  # files of results
 _WITHOUT_NUMBERS = "ties"  # the question whose result names everything

@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.analysis.exposure import READ
 from kathodos.findings.conflicts.covers import Register
-from kathodos.findings.excess import former, given, peers, people, roles, use
+from kathodos.findings.excess import former, given, orders, peers, people, roles, use
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, nobodys
 from kathodos.findings.fences import given_to, surpluses, without_stated_need
 from kathodos.model.references import reference_to
@@ -94,6 +94,8 @@ def late_controls(register: Register, moment: int) -> Batch:
 KINDS = (
     Kind(people.LEAVER, "an enabled account of somebody who has left", people.leaver_accounts),
     Kind(people.CAME_BACK, "was taken away, and has come back", people.came_back),
+    Kind(orders.OVERDUE, "was ordered, and not carried out in time", orders.overdue_orders),
+    Kind(orders.REFUSED, "was ordered, and refused by the system or its owner", orders.refused_orders),
     Kind(peers.EXPORT_BEYOND_PEERS, "may export where its peers may only look", peers.export_beyond_peers),
     Kind(given.SENSITIVE, "gives access to the most sensitive without naming it", given.sensitive),
     Kind(given.DETACHED, "cut off from its parent, and yet open to more people", given.detached),

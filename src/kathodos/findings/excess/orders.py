@@ -1,0 +1,67 @@
+"""Orders that nobody carried out in time, and those that a system or its owner refused."""
+
+from __future__ import annotations
+
+import json
+
+import numpy as np
+
+from kathodos.findings.excess.batches import CERTAIN, Batch, ExcessContext, FindingText, batch
+from kathodos.model.kinds import BY_NAME, ORDERS
+from kathodos.model.references import reference_to
+from kathodos.model.times import day_text, end_moment, first_moment
+from kathodos.store.records import columns_of
+
+OVERDUE, REFUSED = "overdue-order", "refused-order"
+_WAITING = ("open", "handed over")
+
+
+def overdue_orders(context: ExcessContext) -> Batch:
+    """Orders that should have been carried out, and of which nobody says that they are."""
+    return _orders(context, OVERDUE)
+
+
+def refused_orders(context: ExcessContext) -> Batch:
+    """Orders that a system or its owner refused, so that what was decided does not hold."""
+    return _orders(context, REFUSED)
+
+
+def _orders(context: ExcessContext, name: str) -> Batch:
+    basis = context.basis
+    columns = (
+        "order",
+        "kind",
+        "record",
+        "before",
+        "after",
+        "state",
+        "due",
+        "changed_at",
+        "changed_by",
+        "note",
+        "system",
+    )
+    numbers, whose, texts, days = [], [], [], []
+    for number, kind, record, before, after, state, due, at, by, note, system in zip(
+        *columns_of(basis.records, ORDERS, *columns), strict=True
+    ):
+        is_late = state in _WAITING and end_moment(due) <= basis.moment
+        if is_late if name == OVERDUE else state == "refused":
+            held = json.loads(after or before)
+            holder = str(held.get("holder") or held.get("member") or "")
+            asker = basis.index.holders.find(holder) if holder else -1
+            whose.append(int(basis.index.holders.asker_of[asker]) if 0 <= asker < basis.size else -1)
+            key = " ".join(str(part) for part in json.loads(record) if part is not None)
+            what = f"{'to end' if not after else 'to come' if not before else 'to change'}: {BY_NAME[kind].one} {key}"
+            told = (
+                f"was due on {day_text(end_moment(due) - 1)} and is still {state}"
+                if is_late
+                else (f"was refused on {str(at)[:10]} by {by}: {note}")
+            )
+            where = f" in {system}" if system else ""
+            remedy = "Remind the owner" if is_late else "Decide what is to become of it"
+            numbers.append(reference_to("order", number))
+            texts.append(FindingText(reference_to("order", number), f"ordered{where} {what}; {told}", f"{remedy}."))
+            days.append(basis.days_since(end_moment(due) if is_late else first_moment(at)))
+    concerned, stood = np.array(whose, dtype=np.int64), np.array(days, dtype=np.int64)
+    return batch(name, concerned, numbers.__getitem__, texts.__getitem__, 2, CERTAIN, stood)
