@@ -18,6 +18,7 @@ from msgspec.structs import asdict
 from kathodos.findings.excess.kinds import NAMES
 from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.risk.weights import Weights
+from tests import demos
 from tools import docs
 
 
@@ -31,7 +32,7 @@ class Shown:
         pages = [(file, file.read_text(encoding="utf-8")) for file in docs.files()]
         pages = sorted((it for it in pages if docs.BLOCK.search(it[1])), key=lambda it: len(docs.BLOCK.findall(it[1])))
         with tempfile.TemporaryDirectory() as scratch:
-            ready = docs.demo(Path(scratch))
+            ready = demos.copied(scratch)
             for file, text in pages[self.half :: 2]:
                 workspace = Path(scratch) / file.stem / "tarnholm"
                 shutil.copytree(ready, workspace)
@@ -52,7 +53,7 @@ class Documentation(unittest.TestCase):
         asked = doctest.DocTestParser().get_doctest(page.read_text(encoding="utf-8"), {}, page.name, str(page), 0)
         self.assertGreater(len(asked.examples), 10)
         with tempfile.TemporaryDirectory() as scratch:
-            workspace = docs.demo(Path(scratch))
+            workspace = demos.copied(scratch)
             with contextlib.chdir(workspace), mock.patch.dict(os.environ, KATHODOS_NOW=docs.NOW):
                 flags = doctest.NORMALIZE_WHITESPACE | doctest.IGNORE_EXCEPTION_DETAIL
                 said = io.StringIO()

@@ -36,10 +36,14 @@ def files() -> list[Path]:
 
 def demo(folder: Path) -> Path:
     """A demo workspace below a folder."""
-    environment = {**os.environ, "COLUMNS": "110", "PYTHONPATH": OFFICE}
     command = [Path(sys.executable).parent / "kathodos", "demo", "tarnholm"]
-    subprocess.run(command, cwd=folder, env=environment, check=True, capture_output=True)
+    subprocess.run(command, cwd=folder, env=surroundings(), check=True, capture_output=True)
     return folder / "tarnholm"
+
+
+def surroundings() -> dict[str, str]:
+    """The variables under which a demo is laid out: who works where is made up too."""
+    return {**os.environ, "COLUMNS": "110", "PYTHONPATH": OFFICE}
 
 
 @functools.cache

@@ -47,8 +47,8 @@ class Tampering(Prepared, unittest.TestCase):
                 "was added",
             ),
             (
-                "UPDATE grants SET until = 4611686018427387904 WHERE \"grant\" = 'g3'",
-                "(g3)",
+                "UPDATE reviews SET until = 4611686018427387904 WHERE state = 'open'",
+                "(r)",
                 "was brought back: entry 6",
             ),
             ("UPDATE grants SET until = 3 WHERE \"grant\" = 'g1'", "(g1)", "was ended: no entry"),

@@ -2,9 +2,10 @@
 
 import unittest
 
+from tests import demos
 from tests.acceptance import test_first_contact as organisations
 from tests.stores import ABOUT_ANSWERS
-from tests.support import Prepared, inside, records_inside
+from tests.support import Prepared, records_inside
 
 HARBOUR = (
     ("p0162", "p0063", "an account of somebody gone that was used outranks a conflict of somebody at work"),
@@ -80,8 +81,7 @@ class Harbour(RiskOrder, unittest.TestCase):
 
     @classmethod
     def prepare(cls, folder):
-        inside("demo", "tarnholm", cwd=folder, now=None)
-        return folder / "tarnholm"
+        return demos.copied(folder)
 
     def test_a_reviewer_s_order(self):
         self.holds(HARBOUR)

@@ -4,7 +4,7 @@ import json
 import unittest
 
 from tests.reference import Reference
-from tests.support import NOW, OFFICE, OFFICE_RULES, Scratch, lay_out
+from tests.support import NOW, OFFICE, OFFICE_RULES, Scratch, carried_out, lay_out
 from tests.support import inside as run
 from tests.support import records_inside as records
 
@@ -65,12 +65,17 @@ class TheWholeRound(Scratch, unittest.TestCase):
         self.assertEqual(closed["ended"], ["identity:ann in group:directory/inner"])
         self.assertEqual(len(closed["left_open"]), 1)
         self.assertEqual(records("review", "status", "june", cwd=at)[0]["state"], "open")
+        run("reach", "--by", "ann", "--on", "dues:/waivers/2026", "--do", "approve", cwd=at)  # until it is done
+        ordered = ("--assume", "orders")
+        run("reach", "--by", "ann", "--on", "dues:/waivers/2026", "--do", "approve", *ordered, cwd=at, status=1)
+        self.assertIn("1 order confirmed", carried_out(at))
         run("reach", "--by", "ann", "--on", "dues:/waivers/2026", "--do", "approve", cwd=at, status=1)
         run("reach", "--by", "ann", "--on", "dues:/tariffs/2026", "--do", "edit", cwd=at)
         self.assertEqual(records("conflicts", cwd=at), [])
 
         run("review", "close", "june", "--undecided", "revoke", "--as", "auditor", cwd=at)
         self.assertEqual(records("review", "status", "june", cwd=at)[0]["state"], "signed off")
+        self.assertIn("1 order confirmed", carried_out(at))
         run("reach", "--by", "bo", "--on", "dues:/tariffs", "--do", "view", cwd=at, status=1)
         again = run("review", "decide", "1", "certify", "--review", "june", "--as", "head", cwd=at, status=2)
         self.assertIn("signed off", again.stderr)
@@ -145,6 +150,10 @@ class TheWholeRound(Scratch, unittest.TestCase):
         run("review", "open", "r", "--where", 'id eq "bo"', "--by-manager", "--due", "2026-07-01", cwd=self.office)
         run("review", "decide", "1", "revoke", "--reason", "no need", "--as", "head", cwd=self.office)
         run("review", "close", "--yes", "--as", "auditor", cwd=self.office)
+        before = {file: file.read_bytes() for file in (self.office / "tables").iterdir()}
+        carried_out(self.office)
+        for file, content in before.items():
+            file.write_bytes(content)
         rows = {row["kind"]: row for row in records("gather", cwd=self.office)}
         self.assertEqual((rows["grants"]["came"], rows["grants"]["came_back"]), (1, 1))
 

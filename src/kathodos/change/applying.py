@@ -171,7 +171,7 @@ class ApplyChange(Operation[Applied]):
         """Raises NotAllowedError where who applies may not give or take this, or composed it where another has to."""
         subjects = [reference_to("change", self.change), *subjects_of(edits)]
         if self.rehearsed.refused:
-            what, remedy = " ".join(self.rehearsed.refused), "Nothing was changed. See who may: kathodos mandates"
+            what, remedy = " ".join(self.rehearsed.refused), "Nothing was changed. See who may: kathodos mandates list"
             raise NotAllowedError(what, remedy, self.act, subjects)
         authors = {change.author, *(edit.author for edit in edits)}
         if self.terms.needs_four_eyes and any(plan.actor.is_called(name) for name in authors if name):

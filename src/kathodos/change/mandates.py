@@ -297,7 +297,7 @@ def _act_of(edit: RecordEdit) -> str:
 def refusals(verdicts: Sequence[Verdict], most: int = 3) -> list[str]:
     """What is said of what is not allowed, in sentences; the first ones and how many more."""
     refused = [it for it in verdicts if not it.is_allowed]
-    told = [f"It may not be done to {it.what}: {it.why}." for it in refused[:most]]
+    told = [f"This is not allowed: to {it.what}, for {it.why}." for it in refused[:most]]
     return [*told, *([f"So it is with {len(refused) - most} more."] if len(refused) > most else [])]
 
 

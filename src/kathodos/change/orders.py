@@ -115,7 +115,7 @@ def pending_edits(records: Records, orders: Sequence[Order] | None = None) -> Ed
         for order in some:
             now = held.get(order.edit.key)
             edit = _as_it_is_now(order.edit, now.record if now is not None else None)
-            if not edit.is_empty and not (edit.before is None and _content(edit.record) in alike):
+            if not edit.is_empty and not (alike and edit.before is None and _content(edit.record) in alike):
                 found.put(edit)
     return found
 

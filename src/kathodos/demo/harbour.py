@@ -160,5 +160,6 @@ STAFF_HEADERS = {
     "ends": "Leaving",
     "sponsor": "Answers for it",
     "previous_department": "Came from",
+    "invited": "Invited on",
 }
 STAFF_STATES = {"active": "in service", "left": "gone", "suspended": "on hold", "invited": "invited"}

@@ -268,6 +268,12 @@ class Harbour:
         self.assistant()
         self.store_keeper()
         self.patrols()
+        self.owners()
+        self.guards_who_hold_the_same()
+        self.plate_reading()
+        self.head_and_deputy()
+        self.site_head()
+        self.contractor_who_never_came()
 
     def tariffs_and_waivers(self) -> None:
         clerk, colleague, head = self.nth("Dues clerk", 2), self.nth("Dues clerk", 5), self.head("Dues office")
@@ -416,6 +422,79 @@ class Harbour:
             self.use(guard, day, "view", f"permits:/{self.people[guard]['location']}/permits")
             self.use(guard, day, "view", "workshop:/controllers")
 
+    # What the demo puts right
+
+    def owners(self) -> None:
+        """Each system is somebody's, who gets a worklist for it."""
+        departments = {"directory": "IT", "archive": "People office", "berths": "Berth planning", "dues": "Dues office",
+                       "permits": "Dangerous goods", "gates": "Gates and security", "pilots": "Pilotage",
+                       "workshop": "Crane workshop"}  # fmt: skip
+        for record in self.tables["systems"]:
+            record["owner"] = self.head(departments[str(record["system"])])
+
+    def guards_who_hold_the_same(self) -> None:
+        """Seven guards were given the same, one after the other; a group should carry it."""
+        for at in range(7):
+            guard = reference_to("identity", self.nth("Gate guard", at))
+            given = f"2025-0{at + 1}-20"
+            self.grant(
+                guard, "view permits:/northmole/holds", given_at=given, reason="holds are asked about at the gate"
+            )
+
+    def plate_reading(self) -> None:
+        """A new part of the gates, which only the administrators reach so far."""
+        self.resource("gates:/plates", "folder", 1)
+        self.grant("group:directory/administrators", "view gates:/plates", given_at="2026-05-20", reason="set-up")
+
+    def head_and_deputy(self) -> None:
+        """The head of dues holds what is used and what is left over; the deputy would come into a conflict by some."""
+        head, deputy = self.head("Dues office"), self.nth("Dues clerk", 3)
+        self.people[deputy]["title"] = "Deputy head of dues"
+        self.grant(
+            reference_to("identity", head), "role:permits/viewer", given_at="2024-02-05", reason="joint inspections"
+        )
+        self.grant(
+            reference_to("identity", head), "role:pilots/roster-reader", given_at="2019-04-01", reason="pilot dues"
+        )
+        self.grant(reference_to("identity", deputy), "role:dues/waiver-approver", on="dues:/eelmouth",
+                   given_by=head, given_at="2025-01-15", reason="small waivers at Eelmouth")  # fmt: skip
+
+    def uses_of_the_head(self) -> None:
+        head = self.head("Dues office")
+        self.use(head, "2026-05-28", "view", "permits:/northmole/inspections")
+        self.use(head, "2026-06-02", "export", "dues:/eelmouth/ledger/2026")
+        self.use(head, "2024-11-12", "view", "pilots:/roster")
+
+    def site_head(self) -> None:
+        """Who heads the planning at Eelmouth may hand out two roles there, and no other."""
+        self.add("roles", system="berths", role="administrator", title="Administrator", active="true")
+        self.add("role_permissions", system="berths", role="administrator", action="manage", resource="berths:/**",
+                 effect="permit")  # fmt: skip
+        self.add("areas", area="eelmouth", resources="berths:/eelmouth", **{"except": "", "filter": ""})
+        planners = [
+            it for it in self.people.values() if it["title"] == "Berth planner" and it["location"] == "eelmouth"
+        ]
+        planners[0]["title"] = "Site head Eelmouth"
+        self.add("mandates", holder=reference_to("identity", planners[0]["id"]), roles="berths/viewer;berths/planner",
+                 area="eelmouth", **{"for": 'location eq "eelmouth"', "may": "give;take"})  # fmt: skip
+
+    def contractor_who_never_came(self) -> None:
+        number = len(self.people) + 1
+        record = dict.fromkeys(STAFF_HEADERS, "")
+        self.people[f"p{number:04}"] = {
+            **record,
+            "id": f"p{number:04}",
+            "name": "Odin Halvorsrud",
+            "kind": "person",
+            "status": "invited",
+            "email": "odin.halvorsrud@quaysurvey.example",
+            "department": "Contractors",
+            "title": "Surveyor",
+            "manager": self.head("Contractors"),
+            "employment": "contractor",
+            "invited": "2026-03-09",
+        }
+
     def activity(self) -> None:
         for identity, person in list(self.people.items()):
             uses = USES.get(str(person["department"]), ())
@@ -423,13 +502,14 @@ class Harbour:
                 action, resource = self.random.choice(uses)
                 day = TODAY - timedelta(days=self.random.randrange(1, 240))
                 self.use(identity, day.isoformat(), action, resource.format(site=person["location"]))
+        self.uses_of_the_head()
         self.tables["activity"].sort(key=lambda it: (str(it["time"]), str(it["account"]), str(it["identity"])))
 
     def staff_export(self) -> list[dict[str, object]]:
         """The people as the staff system exports them: its own headers, two forms of date, a few bad rows."""
         rows = []
         for at, person in enumerate(self.people.values()):
-            row = {theirs: person[ours] for ours, theirs in STAFF_HEADERS.items()}
+            row = {theirs: person.get(ours, "") for ours, theirs in STAFF_HEADERS.items()}
             row["State"] = STAFF_STATES[str(person["status"])]
             for header in ("Joined", "Leaving"):
                 if row[header] and at % 3:
@@ -449,6 +529,7 @@ class Harbour:
         mover = next(it for it in self.people.values() if it["previous_department"] == "Pilotage")
         before = {"department": "Pilotage", "title": "Pilot", "manager": self.head("Pilotage")}
         mover.update({**before, "previous_department": ""})
+        self.people = {one: it for one, it in self.people.items() if it["status"] != "invited"}
         for person in self.people.values():
             if person["status"] == "left":
                 person.update({"status": "active", "ends": ""})

@@ -23,6 +23,7 @@ _HATCHES = ("", "..", "//", "xx", "")
 _GREYS = ("#f2f2f2", "#d0d0d0", "#a6a6a6", "#6e6e6e", "#2b2b2b")
 _LONGEST = 34
 _NAMED = 8
+_FEWEST_CELLS = 5  # for which there is room in a field each way
 
 
 def drawn(kind: str, view: View, name: str | None = None) -> Any:
@@ -106,6 +107,8 @@ def _field(
     axes.tick_params(which="both", length=0)
     for side in axes.spines.values():
         side.set_visible(False)
+    axes.set_xlim(-0.5, max(len(columns), _FEWEST_CELLS) - 0.5)  # a few cells are not blown up to a wall
+    axes.set_ylim(max(len(rows), _FEWEST_CELLS) - 0.5, -0.5)
     for at, row in enumerate(labels):
         for to, text in enumerate(row):
             dark = values[at, to] > most * 0.6
@@ -146,7 +149,10 @@ def draw_change(name: str, gaining: Table, losing: Table) -> Any:
     more, less = int(gaining.of.sum()), int(losing.of.sum())
     title = f"{name}: nobody's reach changes"
     if more or less:
-        title = f"{name}: {plural(more, 'person gains', 'people gain')} access, {plural(less, 'loses', 'lose')} some"
+        gains = f"{plural(more, 'person gains', 'people gain')} access" if more else "nobody gains access"
+        title = (
+            f"{name}: {gains}, {plural(less, 'loses', 'lose')} some" if less else f"{name}: {gains}, nobody loses any"
+        )
     note = "Number of people who gain (+) or lose (-) something in the system; the darker, the more."
     counts = (gaining.counts + losing.counts).astype(np.float64)
     return _field(counts, labels, gaining.rows, gaining.columns, title, note, float(counts.max(initial=1)))

@@ -211,7 +211,7 @@ def enacted(found: Enacted) -> Answer:
     text = list(found.files)
     for copies in found.copies:
         for file in copies.files:
-            counts = f"{file.gone} rows taken out, {file.altered} altered, {file.added} added"
+            counts = f"{plural(file.gone, 'row')} taken out, {file.altered} altered, {file.added} added"
             text.append(f"  {file.name} of {copies.source}: {counts}")
     text += [f"Order {order.number} is left: {why}." for order, why in found.left]
     hint = "Put the corrected files in place of the old ones, then: kathodos gather" if found.copies else ""

@@ -19,14 +19,14 @@ from kathodos.change.settling import settled
 from kathodos.errors import Status, found_if
 from kathodos.findings.pictures import NO_DEPARTMENT, Table
 from kathodos.model.words import plural
-from kathodos.report.answers import Answer, Field, Lines
+from kathodos.report.answers import Answer, Field
 from kathodos.report.edits import Wording, edit_row
 from kathodos.report.long import first_rows
 from kathodos.workspace.rehearsing import rehearse
 from kathodos.workspace.view import View
 
 EXPECTATIONS = ("nothing", "no-gain", "no-loss", "no-conflict")
-_MOST_NAMED, _MOST_EDITS, _MOST_PAIRS = 8, 12, 200_000
+_MOST_NAMED, _MOST_EDITS, _MOST_PEOPLE, _MOST_PAIRS = 8, 12, 12, 200_000
 _COMBINATIONS = "combinations of action and resource"
 _PEOPLE = (
     Field("who", "Who", 9, least=14),
@@ -64,7 +64,8 @@ def rehearsal(view: View, told: Told, form: str) -> Answer:
         return _of_one(told, status)
     if form == "csv":
         return Answer(_PEOPLE, list(_people(view, effect, None)), status=status)
-    rows, more = first_rows(list(_people(view, effect, told.most)), told.most)
+    most = None if told.most is None else min(told.most, _MOST_PEOPLE)
+    rows, more = first_rows(list(_people(view, effect, most)), most)
     left = len(effect.differences) - len(rows)
     more = f"{left:,} more people: --all shows them." if left > 0 else more
     text = [*_composed(told), *_sentences(told, wording), "", *_counts(effect), *_rules(effect), *_findings(effect)]
@@ -215,7 +216,7 @@ def _people(view: View, effect: Effect, most: int | None) -> Iterator[dict[str, 
     wording = _names(effect, found.askers[:count])
     for at in range(count):
         gained, lost = found.texts(at)
-        examples = Lines([f"+ {text}" for text in gained[:1]] + [f"- {text}" for text in lost[:1]])
+        examples = [f"+ {text}" for text in gained[:1]] + [f"- {text}" for text in lost[:1]]
         counts = {"gained": int(found.gained[at]), "lost": int(found.lost[at])}
         yield {"who": found.askers[at], "name": wording.get(found.askers[at]), **counts, "examples": examples}
 

@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from kathodos.change.applying import subjects_of
 from kathodos.change.edit_sets import EditSet, edit_of
 from kathodos.change.kept import Change, ChangeState, free_name, put_change, put_edits
 from kathodos.change.orders import OrderTerms, carry, decided
@@ -112,7 +113,7 @@ class CloseReview(Operation[Closing]):
         if len(closing.edits):
             closing = replace(closing, ordered=self._take_away(plan, closing))
         _sign(plan, closing, self.undecided)
-        plan.subjects += [reference_to("review", review.name), *closing.ended]
+        plan.subjects.append(reference_to("review", review.name))
         plan.payload = CloseReviewPayload(
             review.name,
             certified=ranges_text(lines.numbers[closing.certified].tolist()),
@@ -129,7 +130,7 @@ class CloseReview(Operation[Closing]):
         at, origin = (plan.actor.name, plan.now), reference_to("review", closing.lines.review.name)
         put_change(plan, Change(0, closing.change, state, origin, *at, plan.reason, *at))
         put_edits(plan, closing.change, closing.edits)
-        plan.subjects.append(reference_to("change", closing.change))
+        plan.subjects += [reference_to("change", closing.change), *subjects_of(closing.edits)]
         return len(carried.ordered)
 
 

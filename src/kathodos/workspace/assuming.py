@@ -37,7 +37,7 @@ def assumed_edits(view: View, assumed: str) -> EditSet:
     try:
         return edits_in(read_toml(file, assumed), view.catalogue, view.index)
     except DataError:
-        if file.exists():
+        if file.exists() or file.suffix == ".toml":
             raise
         what = f"There is no change {assumed}, and no file of that name."
         raise CallError(what, "Write a change (kathodos change list), a TOML file, or `orders`.") from None

@@ -18,6 +18,9 @@ from kathodos.engine.compiled.among import index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.patch import updated
 from kathodos.findings.escalation import who_administers
+from kathodos.findings.excess import orders, people
+from kathodos.findings.excess.batches import findings
+from kathodos.findings.excess.kinds import LATE_CONTROL, NAMES
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
@@ -27,6 +30,9 @@ from kathodos.store.records import Edited, Records, edited, edits_of
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
+# What edits of access leave as it is: what was found of reviews, of orders, and of names alike.
+_UNTOUCHED = (people.DUPLICATE, people.HASTY, people.CAME_BACK, orders.OVERDUE, orders.REFUSED, LATE_CONTROL)
+_TOUCHED = [name for name in NAMES if name not in _UNTOUCHED]
 _MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at too
 
 
@@ -123,9 +129,8 @@ def _findings(first: View, second: View) -> FindingsDiffer:
 
 def _excess(view: View) -> Counter[tuple[str, str, str]]:
     """Each finding of excess: its kind, whom it is about, and what it rests on."""
-    from kathodos.findings.excess.batches import findings
-
-    return Counter((it.kind, it.subject, it.rests_on) for batch in view.findings.excess for it in findings(batch))
+    some = view.findings.excess_of(_TOUCHED)
+    return Counter((it.kind, it.subject, it.rests_on) for batch in some for it in findings(batch))
 
 
 def rehearse_plan(view: View, plan: Plan) -> Effect:

@@ -3,7 +3,7 @@
 A result rests on the ledger up to the last entry that bears on its question, on the files of the workspace
 (configuration, rules, controls) and on the moment: it holds from one moment at which anything begins or ends to the
 next, and never over midnight, since days are counted. It tells askers by number, so it also rests on how the index
-numbers them. With edits assumed nothing is kept.
+numbers them; and on the edits that are assumed.
 """
 
 from __future__ import annotations
@@ -41,13 +41,14 @@ from kathodos.model.kinds import (
 from kathodos.model.times import DAY, end_moment, first_moment
 from kathodos.store.base import rows_of_entry
 from kathodos.store.computed import Arrays, Point
+from kathodos.store.records import Edited
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 _FORM = 6  # of what is kept: another number where what a question finds has changed
 _PREFIX = "result-"
-_MOST = 24  # files of results
+_MOST = 40  # files of results
 _WITHOUT_NUMBERS = "ties"  # the question whose result names everything
 _ABOUT_PEOPLES_ACTS = ("excess", "risk")  # questions on which also bears what people decided, covered and confirmed
 _BEARING_ON_NOTHING = {
@@ -75,8 +76,7 @@ def kept(view: View, question: str, make: Callable[[], Result]) -> Result:
     if found is not None:
         return found
     result = make()
-    if view.assumed is None:
-        _keep(view, question, result)
+    _keep(view, question, result)
     return result
 
 
@@ -91,7 +91,7 @@ def _keep(view: View, question: str, result: Result) -> None:
 
 def kept_already(view: View, question: str) -> Result | None:
     """What is kept of what a question finds in a view; None where there is nothing that holds."""
-    found = view.histories.folder.open(_name(view, question)) if view.assumed is None else None
+    found = view.histories.folder.open(_name(view, question))
     if found is not None and found.rest["from"] <= view.moment < found.rest["until"]:
         return Result(found, found.rest["of"])
     return None
@@ -102,7 +102,19 @@ def _name(view: View, question: str) -> str:
     point = _last_bearing(view, question)
     rests_on = [_FORM, question, point.entry, point.leaf, view.moment // DAY, *view.workspace.digests]
     rests_on += [] if question == _WITHOUT_NUMBERS else [view.index.holders.numbering]
+    rests_on += [_digest(view.assumed)] if view.assumed is not None else []
     return f"{_PREFIX}{question}-{hashlib.blake2b(json.dumps(rests_on).encode(), digest_size=12).hexdigest()}"
+
+
+def _digest(assumed: Edited) -> str:
+    """A digest of the edits that are assumed."""
+    made = hashlib.blake2b(digest_size=12)
+    for name in sorted(assumed.edits):
+        edits = assumed.edits[name]
+        made.update(name.encode())
+        made.update(edits.gone.astype(np.int64).tobytes())
+        made.update(json.dumps([column.listed() for column in edits.come]).encode())
+    return made.hexdigest()
 
 
 def _last_bearing(view: View, question: str) -> Point:
