@@ -13,10 +13,10 @@ from kathodos.model import kinds
 from kathodos.model.references import reference_to
 from kathodos.store.records import Edits
 
-_OF_HOLDERS = (kinds.GRANTS.name, kinds.MEMBERS.name, kinds.IDENTITIES.name, kinds.ACCOUNTS.name)
+_OF_HOLDERS = (*(it.name for it in (kinds.GRANTS, kinds.MEMBERS, kinds.IDENTITIES, kinds.ACCOUNTS, kinds.GROUPS)),)
 _OF_ROLES = (kinds.ROLES.name, kinds.ROLE_JUNIORS.name, kinds.ROLE_PERMISSIONS.name)
 _OF_NOBODY = (kinds.MANDATES.name,)  # what somebody may hand out is nothing that anybody reaches
-_KNOWN = {*_OF_HOLDERS, *_OF_ROLES, *_OF_NOBODY, kinds.GROUPS.name, kinds.AREAS.name}
+_KNOWN = {*_OF_HOLDERS, *_OF_ROLES, *_OF_NOBODY, kinds.AREAS.name}
 
 
 def concerned(index: Index, moment: int, edits: Edits, more: Iterable[int] = ()) -> Bools | None:
@@ -73,6 +73,8 @@ def _bearing(name: str, record: Mapping[str, object]) -> Iterable[str]:
         yield str(record["holder"])
     elif name == kinds.MEMBERS.name:
         yield str(record["member"])
+    elif name == kinds.GROUPS.name:
+        yield reference_to("group", record["system"], record["group"])
     elif name == kinds.IDENTITIES.name:
         yield reference_to("identity", record["id"])
     else:
@@ -84,12 +86,15 @@ def _bearing(name: str, record: Mapping[str, object]) -> Iterable[str]:
 def _given(index: Index, edits: Edits) -> Ints:
     """The holders of grants that give an edited role or a senior of one, or that are on an edited area."""
     entitlements = np.zeros(len(index.entitlements), dtype=bool)
-    roles = {
-        index.roles.find(f"{record['system']}/{record['role']}")
+    named = {
+        f"{record['system']}/{record['role']}"
         for name in _OF_ROLES
         if name in edits
         for record in (*edits[name].gone, *edits[name].come)
-    } - {-1}
+    }
+    given = ints(index.entitlements.gives_texts.find(reference_to("role", it)) for it in named)
+    entitlements |= np.isin(index.entitlements.gives, given[given >= 0])  # also of one that is not there
+    roles = {index.roles.find(name) for name in named} - {-1}
     if roles:
         wanted = np.zeros(len(index.roles) + 1, dtype=bool)
         wanted[reachable(index.seniors, ints(sorted(roles)))] = True

@@ -26,7 +26,7 @@ from kathodos.model.kinds import (
     Form,
     Kind,
 )
-from kathodos.model.references import reference_to
+from kathodos.model.references import name_in, reference_to
 from kathodos.model.rows import Record
 from kathodos.store.records import Records, columns_of, positions_holding
 
@@ -80,9 +80,8 @@ def _both(records: Records, gone: str, stays: str) -> tuple[Record, Record]:
     held = records_held(records, IDENTITIES, [(gone,), (stays,)])
     for name in (gone, stays):
         if (name,) not in held:
-            into = merges_in(records).get(name)
-            what = f"{name} was merged into {into} already." if into else f"There is no identity {name}."
-            raise CallError(what, "See `kathodos list merges`.")
+            must_not_be_merged(records, name)
+            raise CallError(f"There is no identity {name}.", "See `kathodos people list`.")
     first, second = held[(gone,)].record, held[(stays,)].record
     if first["status"] in _INACTIVE and second["status"] in _INACTIVE:
         what = f"{gone} is {first['status']} and {stays} is {second['status']}: two that are inactive are never merged."
@@ -91,6 +90,13 @@ def _both(records: Records, gone: str, stays: str) -> tuple[Record, Record]:
         what = f"{stays}, which would stay, has left, and {gone} has not."
         raise CallError(what, f"Merge the other way round: kathodos people merge {stays} {gone}")
     return first, second
+
+
+def must_not_be_merged(records: Records, text: str) -> None:
+    """Raises CallError where a name is that of an identity which was merged into another already."""
+    into = merges_in(records).get(name_in("identity", text))
+    if into:
+        raise CallError(f"{text} was merged into {into} already.", "See `kathodos list merges`.")
 
 
 def _warnings(gone: Record, stays: Record) -> Iterator[str]:

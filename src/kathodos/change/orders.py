@@ -29,6 +29,8 @@ SEPARATOR = ";"  # between the names of the sources that bring a record
 OF_NO_SYSTEM = (IDENTITIES, AREAS, MANDATES)
 _GRANTED = ("holder", "gives", "on", "effect", "from", "until")  # what a grant comes to, whatever its source calls it
 
+_NOTES = ("given_by", "given_at", "reason", "last_used")  # on a grant, which its source need not keep
+
 
 class OrderState(StrEnum):
     """How far an order has come. Of these, overdue is told by the clock and never kept."""
@@ -122,12 +124,13 @@ def pending_edits(records: Records, orders: Sequence[Order] | None = None) -> Ed
 
 def _as_it_is_now(edit: RecordEdit, now: Record | None) -> RecordEdit:
     """An order's edit of the record as it is now: of a record that changed otherwise only what was ordered."""
-    if now is None or edit.after is None or edit.before is None:
-        after = edit.after if now is None or edit.after is None else {**now, **edit.after}
-        if now is None and edit.before is not None:
-            after = None  # what was to be altered is not there any more
-        return RecordEdit(edit.kind, edit.key, now, after, edit.why)
-    return RecordEdit(edit.kind, edit.key, now, {**now, **{it: edit.after[it] for it in edit.changed}}, edit.why)
+    after = edit.after
+    if now is None and edit.before is not None:
+        after = None  # what was to be altered is not there any more
+    elif now is not None and after is not None:
+        wanted = edit.changed if edit.before is not None else [it for it in edit.kind.names if after[it] is not None]
+        after = {**now, **{name: after[name] for name in wanted if name not in _NOTES}}
+    return RecordEdit(edit.kind, edit.key, now, after, edit.why)
 
 
 def decided(records: Records) -> Records:

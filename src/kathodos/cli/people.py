@@ -194,13 +194,14 @@ def _before(session: Session, one: str) -> Stored:
 
 
 def run_merge(session: Session) -> int:
-    from kathodos.change.merging import MergeIdentities
+    from kathodos.change.merging import MergeIdentities, must_not_be_merged
     from kathodos.model.kinds import IDENTITIES
     from kathodos.report.people import merge_told, merged
     from kathodos.store.naming import resolved
     from kathodos.workspace.rehearsing import rehearse_plan
 
     asked, view = session.arguments, session.view
+    must_not_be_merged(view.stored, asked.gone)
     gone, stays = (resolved(view.stored, it, (IDENTITIES,)).partition(":")[2] for it in (asked.gone, asked.stays))
     operation = MergeIdentities(gone, stays)
     plan, planned = view.plan(operation, session.actor, session.reason)

@@ -39,6 +39,8 @@ def resolved(records: Records, text: str, among: Sequence[Kind]) -> str:
         return own
     if found:
         raise CallError(f"{text} may be {' or '.join(sorted(found))}.", "Write one of them in full.")
+    if IDENTITIES in among and prefix == PREFIXES[IDENTITIES.name] and _merged(records, rest):
+        return reference_to("identity", _merged(records, rest))
     if IDENTITIES in among and prefix not in PREFIXES.values():
         return _person(records, text, among)
     raise _unknown(records, shown, among)

@@ -16,7 +16,7 @@ from kathodos.change.mandates import MandateCheck, Verdict
 from kathodos.change.orders import pending_edits
 from kathodos.engine.compiled.among import index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED, Index
-from kathodos.engine.compiled.patch import updated
+from kathodos.engine.compiled.patch import patched
 from kathodos.findings.escalation import who_administers
 from kathodos.findings.excess import orders, people
 from kathodos.findings.excess.batches import findings
@@ -99,9 +99,8 @@ def _patched(view: View, index: Index, edits: EditSet) -> Basis | None:
     if not len(edits):
         return Basis(view.stored, index, view.moment)
     records = edited(view.stored, edits.edits)
-    patched = updated(index, edits.edits, records)
-    is_of_few = patched.holders.first_group <= index.holders.first_group + len(edits)
-    return Basis(records, patched, view.moment) if is_of_few else None
+    found = patched(index, edits.edits, records)
+    return Basis(records, found, view.moment) if found is not None else None
 
 
 def _administered(view: View, pending: EditSet) -> Mapping[str, int]:

@@ -30,16 +30,21 @@ _HOLDING = {kind.name for kind in (kinds.IDENTITIES, kinds.ACCOUNTS, kinds.GROUP
 
 def updated(index: Index, edits: Edits, records: Records) -> Index:
     """The index with the edits; `records` are those with the edits made."""
+    return patched(index, edits, records) or compile_index(records)
+
+
+def patched(index: Index, edits: Edits, records: Records) -> Index | None:
+    """As `updated`; None where it takes all records anew to tell."""
     touched = {name for name, edit in edits.items() if len(edit)}
     holders, numbers = index.holders, None
     if touched & _HOLDING:
         changing = HolderChange(index.holders, edits, records)
         if changing.needs_everything:
-            return compile_index(records)
+            return None
         holders, numbers = changing.holders(), changing.numbers
     change = GrantChange(index, holders, numbers, edits.get(kinds.GRANTS.name, Edit()))
     if change.may_take_an_action_along(records):
-        return compile_index(records)
+        return None
     holders = change.holders
     if touched & _POLICY or change.names_what_is_new:
         resources = Resources(index.tree, index.type_names, index.types, index.node_rows)
