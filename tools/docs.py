@@ -22,7 +22,7 @@ from pathlib import Path
 
 ROOT = Path(__file__).resolve().parent.parent
 OFFICE = str(ROOT / "tools" / "office")  # where another user and host stand in for those of this machine
-NOW = "2026-06-15T10:00:00Z"
+NOW = "2026-07-07T09:00:00Z"
 BLOCK = re.compile(r"```console\n(.*?)```", re.DOTALL)
 HEAD = re.compile(r"\b(head) [0-9a-f]{16}\b")  # another one on each machine: entries say from where they were written
 SERVER = "postgresql+psycopg://"

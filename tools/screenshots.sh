@@ -4,7 +4,7 @@ set -euo pipefail
 here=$(cd "$(dirname "$0")/.." && pwd)
 scratch=$(mktemp -d)
 trap 'rm -rf "$scratch"' EXIT
-export KATHODOS_NOW=2026-06-15T10:00:00Z PATH="$here/.venv/bin:$PATH" KATHODOS_ACTOR=r.lund PYTHONPATH="$here/tools/office"
+export KATHODOS_NOW=2026-07-07T09:00:00Z PATH="$here/.venv/bin:$PATH" KATHODOS_ACTOR=r.lund PYTHONPATH="$here/tools/office"
 cd "$scratch"
 kathodos demo tarnholm > /dev/null 2>&1
 cd tarnholm
