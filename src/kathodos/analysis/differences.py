@@ -291,6 +291,23 @@ class ReachDifferences:
         return {name: (some[0], some[1], some[2], some[3]) for name, some in found if any(some)}
 
     @cached_property
+    def touched(self) -> Bools | None:
+        """Which pairs on the line of all pairs somebody gains or loses; None where the two states have no such line.
+
+        The pair of an action and a node is `index.action_rows[action] + tree.position[node]`.
+        """
+        if not self._is_one_axis:
+            return None
+        steps = np.zeros(self._sides[0].reach.axis.size + 1, dtype=np.int64)
+        for block in in_loads(self._loads()[self._pair_used] + 1, _BLOCK, self._widest):
+            for first, end in self._beyond(self._lines(self._pair_used[block])):
+                begin = self._packing.seconds(first)
+                np.add.at(steps, begin, 1)
+                np.add.at(steps, begin + (end - first), -1)
+        found: Bools = np.cumsum(steps) > 0
+        return found
+
+    @cached_property
     def _pair_used(self) -> Ints:
         """The pairs of classes of those whose reach differs."""
         return distinct(self._pair)

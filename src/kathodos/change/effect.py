@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -17,13 +17,17 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.change.edit_sets import EditSet, texts_of
-from kathodos.columns.csr import Ints, ints, reachable
+from kathodos.columns.csr import Bools, Ints, ints, reachable
 from kathodos.engine.decide import who_has
 from kathodos.findings.conflicts.states import who_breaks
 from kathodos.findings.escalation import who_administers
 from kathodos.findings.fences import crossings, lacks
 from kathodos.model.references import reference_to
-from kathodos.rules.reading import Rules
+from kathodos.rules.reading import Duty, Permission, Rules
+from kathodos.rules.targets import PermissionTargets
+
+# Edits of these bear on rules only by what is reached: whom and what the rules are about stays.
+_OF_REACH_ALONE = {"grants", "members", "groups", "roles", "role_juniors", "role_permissions", "areas", "mandates"}
 
 
 @dataclass(frozen=True)
@@ -119,10 +123,30 @@ class Effect:
     def broken(self) -> tuple[list[RuleBroken], list[RuleBroken]]:
         """The rules that are broken only after, and those that were only before: conflicts, fences, needs."""
         only = {*self.differences.askers, *_edited_askers(self.edits)} if self.is_whole else None
-        before, after = (_broken(basis, self.rules, only) for basis in (self.before, self.after))
+        rules = self._rules_concerned
+        before, after = (_broken(basis, rules, only) for basis in (self.before, self.after))
         made = [it for key, it in after.items() if key not in before]
         settled = [it for key, it in before.items() if key not in after]
         return made, settled
+
+    @property
+    def _rules_concerned(self) -> Rules:
+        """The rules that the edits can bear on: those about a combination that somebody gains or loses.
+
+        Where people or resources themselves are edited, rules may be about others than before: all of them.
+        """
+        touched = self.differences.touched
+        if touched is None or not {edit.kind.name for edit in self.edits} <= _OF_REACH_ALONE:
+            return self.rules
+        targets = PermissionTargets(self.before)
+
+        def bears(permissions: Iterable[Permission]) -> bool:
+            return any(_is_touched(targets, it, touched) for it in permissions)
+
+        conflicts = [it for it in self.rules.conflicts if bears(_permissions_of(it.duties))]
+        fences = [it for it in self.rules.fences if bears(it.never)]
+        needs = [it for it in self.rules.needs if bears(it.permissions)]
+        return replace(self.rules, conflicts=conflicts, fences=fences, needs=needs)
 
     @property
     def conflicts_made(self) -> list[RuleBroken]:
@@ -151,9 +175,10 @@ class Effect:
     @cached_property
     def administration_lost(self) -> list[AdministrationLost]:
         """Who can administer which system no longer."""
+        losing = {name for name, (_, losing, _, _) in self.differences.by_system.items() if losing}
         before, after = (
             {name: {basis.index.holders.references[it] for it in some.tolist()} for name, some in who.items()}
-            for basis, who in ((it, who_administers(it)) for it in (self.before, self.after))
+            for basis, who in ((it, who_administers(it, losing)) for it in (self.before, self.after))
         )
         found = []
         for system, who in before.items():
@@ -196,6 +221,25 @@ class Effect:
         edits = [texts_of(edit) for edit in self.edits]
         content = json.dumps([edits, counts], ensure_ascii=False, separators=(",", ":"))
         return hashlib.sha256(content.encode("utf-8", "surrogatepass")).hexdigest()
+
+
+def _permissions_of(duties: Sequence[Duty]) -> Iterator[Permission]:
+    for duty in duties:
+        yield from (*duty.permissions, *duty.every)
+
+
+def _is_touched(targets: PermissionTargets, permission: Permission, touched: Bools) -> bool:
+    """Whether somebody gains or loses what a permission is about."""
+    index = targets.index
+    system = index.systems.get(permission.pattern.system)
+    if system is None or not len(system.actions):
+        return False
+    rows = index.action_rows[system.actions] + system.root
+    if not any(touched[row : row + system.size].any() for row in rows.tolist()):
+        return False
+    actions, nodes = targets.of_permission(permission)
+    positions = index.tree.position[nodes].astype(np.int64)
+    return any(bool(touched[index.action_rows[action] + positions].any()) for action in actions)
 
 
 def _edited_askers(edits: EditSet) -> Iterator[str]:

@@ -11,12 +11,13 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, joined
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, joined
 from kathodos.columns.intervals import Intervals, furthest_of_each
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.engine.compiled.index import ANY_ACTION, Index, System
 
+_FEW = 8  # times as many scoped entries there have to be as are looked at, for these to be taken alone
 OwnedIntervals = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
 
 
@@ -73,17 +74,27 @@ class PairAxis:
     @cached_property
     def scoped_pairs(self) -> tuple[IntervalLists, IntervalLists]:
         """What each scoped entry permits where it permits, and denies where it or a grant denies, in plain systems."""
+        return self._pairs_of(np.arange(len(self.index.intervals)))
+
+    def _pairs_of_few(self, scoped: Ints) -> tuple[IntervalLists, IntervalLists]:
+        """As `scoped_pairs`, for those that are among some scoped entries; where these are few, only of them."""
+        if "scoped_pairs" in self.__dict__ or _FEW * len(scoped) > len(self.index.scoped_entry):
+            return self.scoped_pairs
+        return self._pairs_of(np.sort(self.index.scoped_intervals.all_of(distinct(scoped).astype(np.int64))))
+
+    def _pairs_of(self, some: Ints) -> tuple[IntervalLists, IntervalLists]:
+        """What is permitted and denied by some intervals of scoped entries."""
         plain = [(at, it) for at, it in enumerate(self.index.systems_in_order) if it.is_plain and len(it.actions)]
         denying = [(at, it) for at, it in plain if it.combining == "deny-overrides"]
-        permits = self._scoped_pairs([(at, it, it.covers) for at, it in plain])
-        return permits, self._scoped_pairs([(at, it, it.covers.T) for at, it in denying])
+        permits = self._scoped_pairs(some, [(at, it, it.covers) for at, it in plain])
+        return permits, self._scoped_pairs(some, [(at, it, it.covers.T) for at, it in denying])
 
-    def _scoped_pairs(self, systems: list[tuple[int, System, Bools]]) -> IntervalLists:
+    def _scoped_pairs(self, some: Ints, systems: list[tuple[int, System, Bools]]) -> IntervalLists:
         """The pairs of each scoped entry; `[b, a]` of the array with a system: one with action b speaks about a."""
         index, scoped, firsts, ends = self.index, [], [], []
-        system_of_interval = insertion_points(index.system_roots, index.intervals.first, side="right") - 1
+        system_of_interval = insertion_points(index.system_roots, index.intervals.first[some], side="right") - 1
         for number, system, covers in systems:
-            intervals = (system_of_interval == number).nonzero()[0]
+            intervals = some[(system_of_interval == number).nonzero()[0]]
             verb = index.entries.action[index.scoped_entry[index.intervals.scoped[intervals]]]
             local = np.where(verb == ANY_ACTION, 0, verb - system.actions[0])
             bears = covers[local] | (verb == ANY_ACTION)[:, None]
@@ -107,7 +118,7 @@ class PairAxis:
         part = parts.rows()[origin]
         denies = index.grants.denies[parts.items][origin] | index.entries.denies[index.scoped_entry[scoped_at]]
         found = []
-        for marked, which in zip(self.scoped_pairs, (~denies, denies), strict=True):
+        for marked, which in zip(self._pairs_of_few(scoped_at), (~denies, denies), strict=True):
             pairs = csr_from_distinct(part[which], scoped_at[which], len(parts), max(len(index.scoped_entry), 1))
             at, first, end = marked.of(pairs.items)
             owner, first, end = self.merged(pairs.rows()[at].astype(np.int64), first, end)

@@ -7,7 +7,7 @@ alike are climbed for once, and what they would gain is compared.
 from __future__ import annotations
 
 import itertools
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -172,8 +172,11 @@ def administrations(basis: Basis) -> list[Administration]:
     ]
 
 
-def who_administers(basis: Basis) -> dict[str, Ints]:
-    """For each system with an action that administers those who reach one: identities, and accounts of nobody."""
+def who_administers(basis: Basis, systems: Collection[str] | None = None) -> dict[str, Ints]:
+    """For each system with an action that administers those who reach one: identities, and accounts of nobody.
+
+    `systems`: only these (None: all).
+    """
     index = basis.index
     _ = able_of(index.holders, basis.moment), index.granted_above  # made once, before several threads ask for it
 
@@ -185,7 +188,7 @@ def who_administers(basis: Basis) -> dict[str, Ints]:
         (system, action)
         for system in index.systems_in_order
         for action, kind in zip(system.actions.tolist(), system.kinds, strict=True)
-        if kind == ADMINISTER
+        if kind == ADMINISTER and (systems is None or system.name in systems)
     ]
     who: dict[str, Bools] = {}
     for (system, _), mask in zip(actions, in_threads(able, actions), strict=True):
