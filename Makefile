@@ -55,6 +55,7 @@ bench: .venv/installed
 	$(BIN)/python bench/findings.py
 	$(BIN)/python bench/gathering.py
 	$(BIN)/python bench/stores.py
+	$(BIN)/python bench/changing.py
 
 clean:
 	rm -rf .venv $(DEMO)

@@ -567,7 +567,7 @@ class SameAccess(Office, unittest.TestCase):
     def test_only_what_was_used_and_replacing_what_no_model_holds(self):
         lately = ("--used-within", "P45D", "--replace", "--dry-run", "--as", "x")
         told = document("change", "same-as", "ann", "--to", "bo", *lately, cwd=self.here)
-        self.assertEqual([edit["what"] for edit in told["edits"]][0], "Bo Clerk (bo) loses view dues:/tariffs")
+        self.assertEqual(told["edits"][0]["what"], "Bo Clerk (bo) loses view dues:/tariffs")
         never = document(
             "change", "same-as", "ann", "--to", "bo", "--used-within", "P3D", "--into", "y", "--as", "x", cwd=self.here
         )

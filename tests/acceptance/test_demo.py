@@ -13,6 +13,7 @@ from tests import demos, stores
 from tests.support import inside, records, records_inside, run
 
 NOW = "2026-06-15T10:00:00Z"
+LATER = "2026-07-07T09:00:00Z"  # after the demo's last entry
 DATA = Path(make_data.__file__).parent / "data"
 
 
@@ -186,11 +187,11 @@ class TheDemo(unittest.TestCase):
         stores.may_act(other)
         grants = other / "tables" / "grants.csv"
         lines = [line for line in grants.read_text().splitlines(True) if not line.startswith(f"{grant['grant']},")]
-        run("gather", cwd=other, now=NOW)
-        run("baseline", "mark", "with", cwd=other, now=NOW)
+        run("gather", cwd=other, now=LATER)
+        run("baseline", "mark", "with", cwd=other, now=LATER)
         grants.write_text("".join(lines))
-        run("gather", cwd=other, now=NOW)
-        compared = run("baseline", "compare", "with", "--format", "json", cwd=other, status=1, now=NOW)
+        run("gather", cwd=other, now=LATER)
+        compared = run("baseline", "compare", "with", "--format", "json", cwd=other, status=1, now=LATER)
         found = json.loads(compared.stdout)
         self.assertEqual(found["kinds"], [{"kind": "grants", "came": 0, "changed": 0, "went": 1}])
         self.assertEqual(found["people"], [])

@@ -9,7 +9,7 @@ import unittest
 
 from tests.support import COMMAND, NOW, OFFICE, Scratch, inside, lay_out, records, records_inside, run, write_tables
 
-PEOPLE = 12_000
+PEOPLE, MANY = 12_000, 300
 
 
 class KilledInTheMiddleOfAGather(Scratch, unittest.TestCase):
@@ -45,6 +45,53 @@ class KilledInTheMiddleOfAGather(Scratch, unittest.TestCase):
         inside("gather", cwd=at)
         self.assertEqual(len(records_inside("list", "identities", cwd=at)), 3 + PEOPLE)
         inside("ledger", "verify", cwd=at)
+
+
+class KilledInTheMiddleOfApplying(Scratch, unittest.TestCase):
+    def test_a_change_that_half_applies_does_not_exist(self):
+        at = lay_out(self.folder / "office", OFFICE)
+        write_tables(
+            at / "tables", {**OFFICE, "identities": OFFICE["identities"] + [{"id": f"x{n}"} for n in range(MANY)]}
+        )
+        inside("gather", cwd=at)
+        compose = ("change", "give", "role:dues/setter", "--where", 'id sw "x"', "--reason", "all hands")
+        inside(*compose, "--into", "whole", cwd=at)
+        began = time.monotonic()
+        run("change", "apply", "whole", "--yes", cwd=at)
+        whole = time.monotonic() - began
+        (applied,) = records_inside("change", "show", "whole", cwd=at)
+        self.assertEqual(len(applied["edits"]), MANY)
+        inside("change", "undo", "whole", "--yes", "--reason", "once more", cwd=at)
+        seeded, outcomes = random.Random(5), set()
+        for turn in range(6):
+            if "next" not in {it["change"] for it in records_inside("change", "list", cwd=at)}:
+                inside(*compose, "--into", "next", cwd=at)
+            settled = self.standing(at)
+            process = subprocess.Popen(
+                [COMMAND, "change", "apply", "next", "--yes"],
+                cwd=at,
+                env={**os.environ, "KATHODOS_NOW": NOW},
+                stdout=subprocess.DEVNULL,
+            )
+            time.sleep(whole * (0.4 + 0.7 * (turn + seeded.random()) / 6))
+            process.send_signal(signal.SIGKILL)
+            process.wait()
+            inside("ledger", "verify", cwd=at)
+            (state,) = (it["state"] for it in records_inside("change", "list", cwd=at) if it["change"] == "next")
+            standing = self.standing(at)
+            self.assertEqual(standing, settled if state == "draft" else settled + MANY)
+            outcomes.add(state)
+            if state != "draft":
+                break
+        self.assertIn("draft", outcomes)
+        if outcomes == {"draft"}:
+            inside("change", "apply", "next", "--yes", cwd=at)
+            self.assertEqual(self.standing(at), settled + MANY)
+
+    def standing(self, at):
+        """How many orders and grants there are, over all."""
+        orders = records_inside("orders", "list", "--state", "all", cwd=at)
+        return len(orders) + len(records_inside("list", "grants", cwd=at))
 
 
 class SeveralWritersAtOnce(Scratch, unittest.TestCase):

@@ -118,7 +118,7 @@ def read_heads(reader: Reader) -> list[Head]:
     return [Head(*row) for row in reader.heads()]
 
 
-def entries_touching(histories: Histories, kind: Kind, wanted: Mapping[str, str]) -> set[int]:
+def entries_touching(histories: Histories, kind: Kind, wanted: Mapping[str, str | int]) -> set[int]:
     """The numbers of the entries that opened or closed a row of the kind with these values."""
     history = histories.of(kind)
     found = np.ones(len(history.rows), dtype=bool)

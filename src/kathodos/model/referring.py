@@ -9,18 +9,25 @@ from kathodos.model.kinds import ACTIVITY, CHANGES, REVIEWS, Column, Form, Kind
 _FULL = (Form.HOLDER, Form.GIVES)
 
 
-def key_of(kind: Kind, reference: str) -> tuple[str, ...]:
+def key_of(kind: Kind, reference: str) -> tuple[str | int, ...]:
     """The identifying values that a full reference of the kind holds."""
     if kind.name == "resources":
         return (reference,)
-    name = reference.partition(":")[2]
-    return (name,) if len(kind.key) == 1 else tuple(name.split("/", 1))
+    return key_named(kind, reference.partition(":")[2])
 
 
-def columns_pointing(other: Kind, kind: Kind, reference: str) -> Iterator[dict[str, str]]:
+def key_named(kind: Kind, name: str) -> tuple[str | int, ...]:
+    """The identifying values that a name without its prefix holds; too few where it is none of the kind."""
+    if len(kind.key) > 1:
+        return tuple(name.split("/", 1))
+    is_number = kind.column(kind.key[0]).form is Form.NUMBER and name.isascii() and name.isdecimal()
+    return (int(name) if is_number else name,)
+
+
+def columns_pointing(other: Kind, kind: Kind, reference: str) -> Iterator[dict[str, str | int]]:
     """Each way in which a record of `other` points at the one named: columns and the values that they then have."""
     key = key_of(kind, reference)
-    name = "/".join(key)
+    name = "/".join(map(str, key))
     for column in other.columns:
         if column.form in _FULL or column.name == "junior":
             if kind.name in column.refers or (column.form is Form.GIVES and kind.name == "roles"):

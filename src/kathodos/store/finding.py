@@ -19,6 +19,7 @@ from kathodos.model.kinds import (
     GRANTS,
     GROUPS,
     IDENTITIES,
+    MERGES,
     RESOURCES,
     REVIEWS,
     ROLES,
@@ -44,6 +45,8 @@ NAMED: dict[Kind, tuple[str, ...]] = {
     BASELINES: ("baseline",),
 }
 
+_FORMER = "former id or mail"  # of somebody merged with another
+
 
 @dataclass(frozen=True)
 class Found:
@@ -57,15 +60,25 @@ class Found:
 def find(records: Records, text: str) -> Iterator[Found]:
     """The records of all kinds that bear every word of a text in one of their names."""
     words = text.split()
-    for kind, names in NAMED.items():
-        columns = AttributeColumns(records, kind)
+    for kind, own in NAMED.items():
+        columns, names = AttributeColumns(records, kind), (*own, _FORMER)
         by = np.full(len(columns), len(names), dtype=np.int64)
-        for number, name in reversed(list(enumerate(names))):
+        if kind is IDENTITIES:
+            by[_merged_with(records, words)] = len(own)
+        for number, name in reversed(list(enumerate(own))):
             if columns.has(name):
                 by[_bearing(columns.column(name), words)] = number
         positions = (by < len(names)).nonzero()[0]
         if len(positions):
             yield Found(kind, positions, [names[at] for at in by[positions].tolist()])
+
+
+def _merged_with(records: Records, words: Sequence[str]) -> Bools:
+    """The identities that another one, whose id or mail was such, is merged into."""
+    merges = AttributeColumns(records, MERGES)
+    bearing = _bearing(merges.column("identity"), words) | _bearing(merges.column("email"), words)
+    into = records.column(MERGES, "into").listed(bearing.nonzero()[0])
+    return records.column(IDENTITIES, "id").holding_any(into)
 
 
 def people_called(records: Records, text: str) -> Ints:

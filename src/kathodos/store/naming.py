@@ -10,7 +10,7 @@ from kathodos.columns.csr import Ints
 from kathodos.errors import CallError
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, MERGES, Kind
 from kathodos.model.references import PREFIXES, name_in, reference_to
-from kathodos.model.referring import columns_pointing
+from kathodos.model.referring import columns_pointing, key_named
 from kathodos.model.suggestions import nearest
 from kathodos.store.finding import people_called
 from kathodos.store.records import Records, positions_holding
@@ -102,7 +102,7 @@ def _one_person(records: Records, found: Sequence[str]) -> str:
 
 
 def _exact(records: Records, kind: Kind, name: str) -> bool:
-    parts = (name,) if len(kind.key) == 1 else tuple(name.split("/", 1))
+    parts = key_named(kind, name)
     return (
         len(parts) == len(kind.key)
         and len(positions_holding(records, kind, dict(zip(kind.key, parts, strict=True)))) > 0
