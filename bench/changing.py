@@ -78,9 +78,9 @@ def told(effect):
     return f"{effect.gaining:,} gain {effect.gained:,}, {effect.losing:,} lose {effect.lost:,}"
 
 
-def alone(people, folder):
+def alone(_people, folder):
     """Rehearsals and applying, with the index open."""
-    company, workspace = made_up.Company(people), Workspace.find(folder)
+    workspace = Workspace.find(folder)
     with timed("index made"), workspace.view() as view:
         _ = view.index
     with workspace.view() as view:
