@@ -151,6 +151,25 @@ def run(*words, cwd, status=0, stdin=None, now=NOW, **variables):
     return done
 
 
+def at_once(*calls, cwd, now=NOW):
+    """Starts several commands at the same time, each in a process; gives what each did, once all are done."""
+    environment = {**os.environ, **surroundings(now)}
+    begun = [
+        subprocess.Popen(
+            [COMMAND, *words],
+            cwd=cwd,
+            env=environment,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+            encoding="utf-8",
+        )
+        for words in calls
+    ]
+    said = [it.communicate() for it in begun]
+    return [subprocess.CompletedProcess(it.args, it.returncode, *text) for it, text in zip(begun, said, strict=True)]
+
+
 def records(*words, cwd, **options):
     """What the command prints as JSON Lines, read."""
     done = run(*words, "--format", "jsonl", cwd=cwd, **options)

@@ -1,13 +1,12 @@
 """Changes as people make them: composed, rehearsed, applied, ordered, confirmed, undone, restored, refused."""
 
 import json
-import threading
 import unittest
 from random import Random
 from types import MappingProxyType
 
 from tests import stores
-from tests.support import OFFICE, OFFICE_RULES, Prepared, carried_out, inside, lay_out, records_inside, run
+from tests.support import OFFICE, OFFICE_RULES, Prepared, at_once, carried_out, inside, lay_out, records_inside
 
 MANDATES = {
     "areas": [{"area": "south", "resources": "dues:/waivers/2025"}],
@@ -366,17 +365,8 @@ class TogetherAndApart(Office, unittest.TestCase):
         with (self.here / "tables" / "identities.csv").open("a") as file:
             file.writelines(f"{name},New {name},Dues,Clerk,,\n" for name in who)
         inside("gather", cwd=self.here)
-        done = []
-
-        def give(name):
-            words = ("change", "give", "role:dues/waiver", "--to", name, "--yes", "--as", "auditor", "--format", "json")
-            done.append(run(*words, cwd=self.here, status=None))
-
-        threads = [threading.Thread(target=give, args=(name,)) for name in who]
-        for thread in threads:
-            thread.start()
-        for thread in threads:
-            thread.join()
+        words = ("--yes", "--as", "auditor", "--format", "json")
+        done = at_once(*(("change", "give", "role:dues/waiver", "--to", name, *words) for name in who), cwd=self.here)
         self.assertEqual([it.returncode for it in done], [0] * 8, [it.stderr for it in done])
         orders = records_inside("orders", "list", cwd=self.here)
         self.assertEqual(

@@ -15,6 +15,7 @@ from kathodos.store.records import Edit, InMemory
 from tests.reference import Reference
 from tests.support import NOW, Prepared, catalogues, lay_out, run, searching, state_of
 
+KINDS = ("grants", "members", "resources", "roles", "role_permissions", "areas", "groups", "accounts")
 AT = datetime.fromisoformat(NOW)
 LATER = datetime.fromisoformat("2026-08-01T00:00:00Z")
 
@@ -57,7 +58,7 @@ class Differences(unittest.TestCase):
     @given(
         catalogues(),
         catalogues(),
-        st.sets(st.sampled_from(("grants", "members", "resources", "roles", "areas", "groups", "accounts"))),
+        st.just({"role_permissions"}) | st.sets(st.sampled_from(KINDS)),
         st.sampled_from((AT, LATER)),
     )
     @searching(30)

@@ -14,9 +14,9 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.analysis.concerned import concerned
-from kathodos.columns.csr import Bools, Ints, distinct, in_loads, stretches
+from kathodos.columns.csr import Bools, Ints, distinct, in_loads, joined, stretches
 from kathodos.columns.dictionary import row_numbers
-from kathodos.columns.intervals import Intervals, alone
+from kathodos.columns.intervals import Intervals, alone, intervals_where, united
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
@@ -24,7 +24,8 @@ from kathodos.columns.threads import in_threads
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals
-from kathodos.model.kinds import GATHERED, Kind
+from kathodos.model.addresses import parse_pattern
+from kathodos.model.kinds import GATHERED, ROLE_PERMISSIONS, Kind
 from kathodos.model.references import reference_to
 from kathodos.store.history import Histories, KindHistory
 from kathodos.store.records import Edits
@@ -93,6 +94,28 @@ def who_may_differ(first: Side, second: Side, edits: Edits | None) -> tuple[Bool
     return found[0], found[1]
 
 
+def _where_reach_can_differ(index: Index, edits: Edits) -> Intervals | None:
+    """The stretches of the line of all pairs outside which nobody's reach can differ; None where it can everywhere.
+
+    What a role permits or denies bears on nothing that is not at or below what it names.
+    """
+    if {name for name, edit in edits.items() if len(edit)} != {ROLE_PERMISSIONS.name}:
+        return None
+    tops: set[int] = set()
+    for record in (*edits[ROLE_PERMISSIONS.name].gone, *edits[ROLE_PERMISSIONS.name].come):
+        tops.update(index.tree.matches(parse_pattern(str(record["resource"])).target).tolist())
+    places = np.zeros(len(index.tree), dtype=bool)
+    places[index.tree.position[index.tree.below(tops).nonzero()[0]]] = True
+    first, end = intervals_where(places, np.arange(len(places) + 1))
+    system = insertion_points(index.system_roots, first, side="right") - 1
+    found = []
+    for number, row in (
+        (at, row) for at, it in enumerate(index.systems_in_order) for row in index.action_rows[it.actions]
+    ):
+        found.append((first[system == number] + row, end[system == number] + row))
+    return united(joined([it for it, _ in found]), joined([it for _, it in found]))
+
+
 def _between(times: Ints, first: int, second: int) -> Bools:
     """Which of some times lie behind the first moment and not behind the second, whichever comes first."""
     low, high = min(first, second), max(first, second)
@@ -123,12 +146,14 @@ class ReachDifferences:
         self._moved = self._accounts_moved(first.index, second.index)
         self._states = (first, second)
         self._numbers = self._looked_at(first, second, edits)
+        self._is_one_axis = _axis(first.index) == _axis(second.index)
+        is_narrow = self._is_one_axis and first.moment == second.moment and edits is not None
+        self._window = _where_reach_can_differ(first.index, edits) if is_narrow and edits is not None else None
         sides = [self._reaching(side, at) for at, side in enumerate((first, second))]
         self._sides = [side for side, _ in sides]
         code = (sides[0][1] + 1) * (len(self._sides[1]) + 1) + sides[1][1] + 1
         pairs, self._pair = np.unique(code, return_inverse=True)  # in the order of the classes of the first state
         self._pairs = np.stack([pairs // (len(self._sides[1]) + 1) - 1, pairs % (len(self._sides[1]) + 1) - 1])
-        self._is_one_axis = _axis(first.index) == _axis(second.index)
         gained, lost = self._counted()
         chosen = ((gained + lost)[self._pair] > 0).nonzero()[0]
         chosen = chosen[order_of(-(gained + lost)[self._pair[chosen]])]
@@ -187,7 +212,7 @@ class ReachDifferences:
         joint = self._joint_numbers(side.index, at)
         own[joint] = np.arange(len(joint))
         askers = own[self._numbers]
-        reaching = _Reaching(side, askers[askers >= 0])
+        reaching = _Reaching(side, askers[askers >= 0], self._window)
         of = np.full(len(askers), -1, dtype=np.int64)
         of[askers >= 0] = reaching.reach.alike
         return reaching, of
@@ -376,8 +401,8 @@ class ReachDifferences:
 class _Reaching:
     """What the askers of one state reach, in classes of those alike."""
 
-    def __init__(self, side: Side, askers: Ints) -> None:
-        self.reach = ReachClasses(side.index, side.moment, None, askers)
+    def __init__(self, side: Side, askers: Ints, window: Intervals | None = None) -> None:
+        self.reach = ReachClasses(side.index, side.moment, None, askers, window)
 
     def __len__(self) -> int:
         return len(self.reach.classes)

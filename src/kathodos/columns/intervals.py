@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.csr import Bools, Ints, stretches
 from kathodos.columns.ordered import insertion_points, order_of
 
 Intervals = tuple[Ints, Ints]  # firsts and ends
@@ -67,6 +67,15 @@ def alone(one: Intervals, other: Intervals) -> tuple[Intervals, Intervals]:
     edges, open_ = keys[last], open_[last]
     in_one, in_other = (open_ & _COUNT) > 0, open_ > _COUNT
     return intervals_where((in_one & ~in_other)[:-1], edges), intervals_where((in_other & ~in_one)[:-1], edges)
+
+
+def pieces_within(intervals: Intervals, window: Intervals) -> tuple[Ints, Intervals]:
+    """The parts of intervals that lie in those of a window, which are apart and in order: whose each is, and they."""
+    (first, end), (opens, closes) = intervals, window
+    begin = insertion_points(closes, first, side="right")
+    sizes = np.maximum(insertion_points(opens, end) - begin, 0)
+    origin, at = stretches(begin, sizes)
+    return origin, (np.maximum(first[origin], opens[at]), np.minimum(end[origin], closes[at]))
 
 
 def holds(intervals: Intervals, positions: Ints) -> Bools:

@@ -125,11 +125,20 @@ def triples(index: Index, by: str | None, moment: int) -> Iterator[tuple[str, st
 class ReachClasses:
     """The askers, in `classes` of those alike, and what their parts permit and deny. `alike`: the class of each.
 
-    `askers`: which identities and accounts are looked at, by number (None: all that ask for themselves).
+    `askers`: which identities and accounts are looked at, by number (None: all that ask for themselves); `window`: the
+    stretches of the line to which plain systems are looked at, apart and in order (None: all of it).
     """
 
-    def __init__(self, index: Index, moment: int, action: str | None, askers: Ints | None = None) -> None:
+    def __init__(
+        self,
+        index: Index,
+        moment: int,
+        action: str | None,
+        askers: Ints | None = None,
+        window: Intervals | None = None,
+    ) -> None:
         self.index = index
+        self.window = window
         self.moment = moment
         self.action = action
         self.axis = PairAxis(index, action)
@@ -172,7 +181,10 @@ class ReachClasses:
     @cached_property
     def part_pairs(self) -> tuple[IntervalLists, IntervalLists]:
         """What each part permits and what it denies in plain systems, put together."""
-        return self.axis.of_grants(self.closures)
+        permits, denials = self.axis.of_grants(self.closures)
+        if self.window is not None:
+            permits, denials = permits.within(self.window), denials.within(self.window)
+        return permits, denials
 
     @cached_property
     def blocks(self) -> list[Ints]:

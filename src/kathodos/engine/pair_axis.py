@@ -12,7 +12,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, joined
-from kathodos.columns.intervals import Intervals, furthest_of_each
+from kathodos.columns.intervals import Intervals, furthest_of_each, pieces_within
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.engine.compiled.index import ANY_ACTION, Index, System
@@ -37,6 +37,12 @@ class IntervalLists:
     def sizes(self, rows: Ints) -> Ints:
         sizes: Ints = self.starts[rows + 1] - self.starts[rows]
         return sizes
+
+    def within(self, window: Intervals) -> IntervalLists:
+        """The parts of them that lie in a window of the line: intervals that are apart and in order."""
+        origin, (first, end) = pieces_within((self.first, self.end), window)
+        starts = insertion_points(origin, self.starts)
+        return IntervalLists(starts, first.astype(np.int32), end.astype(np.int32))
 
 
 class PairAxis:
