@@ -200,6 +200,7 @@ class BadInput(Prepared, unittest.TestCase):
         self.assertEqual(waiting.wait(), 0)
 
 
+@stores.ABOUT_ANSWERS
 class StrangeCalls(Prepared, unittest.TestCase):
     """What nobody means, told in a line or two, whatever it is."""
 

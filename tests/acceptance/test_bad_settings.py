@@ -12,6 +12,7 @@ path = "tables"
 """
 
 
+@stores.ABOUT_ANSWERS
 class Settings(Prepared, unittest.TestCase):
     @classmethod
     def prepare(cls, folder):

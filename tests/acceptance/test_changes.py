@@ -62,6 +62,7 @@ class Office(Prepared):
         return self.do("change", *words, **options)
 
 
+@stores.ABOUT_ANSWERS
 class Composing(Office, unittest.TestCase):
     def test_several_things_to_several_people_are_counted_first(self):
         words = (
@@ -139,6 +140,7 @@ class Composing(Office, unittest.TestCase):
         self.assertEqual([edit["verb"] for edit in dropped["edits"]], ["add", "end", "end"])
 
 
+@stores.ABOUT_ANSWERS
 class Rehearsing(Office, unittest.TestCase):
     def test_what_it_says_is_what_changes(self):
         words = ("change", "give", "role:dues/waiver", "--to", "bo", "--on", "dues:/waivers/2025", "--dry-run")

@@ -17,6 +17,7 @@ LATER = "2026-07-07T09:00:00Z"  # after the demo's last entry
 DATA = Path(make_data.__file__).parent / "data"
 
 
+@stores.ABOUT_ANSWERS
 class TheDemo(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -25,8 +26,6 @@ class TheDemo(unittest.TestCase):
         cls.folder = Path(cls.scratch.name)
         cls.printed = demos.printed()
         cls.workspace = demos.copied(cls.folder)
-        if stores.ON_POSTGRES:
-            run("store", "copy", stores.new_url(), "--move", cwd=cls.workspace)
         cls.found = []
 
     def ask(self, *words, status=0, state="before-review"):

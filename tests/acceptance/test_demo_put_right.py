@@ -6,11 +6,12 @@ import unittest
 from pathlib import Path
 
 from tests import demos, stores
-from tests.support import records_inside, run
+from tests.support import records_inside
 
 NOW = "2026-07-07T09:00:00Z"
 
 
+@stores.ABOUT_ANSWERS
 class PutRight(unittest.TestCase):
     @classmethod
     def setUpClass(cls):
@@ -18,8 +19,6 @@ class PutRight(unittest.TestCase):
         cls.addClassCleanup(scratch.cleanup)
         cls.printed = demos.printed()
         cls.workspace = demos.copied(Path(scratch.name))
-        if stores.ON_POSTGRES:
-            run("store", "copy", stores.new_url(), "--move", cwd=cls.workspace)
         cls.entries = records_inside("ledger", "list", cwd=cls.workspace, now=NOW)
 
     def ask(self, *words, at=None, status=0):

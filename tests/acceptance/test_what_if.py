@@ -4,6 +4,7 @@ import unittest
 
 import pandas as pd
 
+from tests import stores
 from tests.support import OFFICE, OFFICE_RULES, Prepared, lay_out
 from tests.support import inside as run
 from tests.support import records_inside as records
@@ -26,6 +27,7 @@ HOUSE = {
 }
 
 
+@stores.ABOUT_ANSWERS
 class WhatIf(Prepared, unittest.TestCase):
     @classmethod
     def prepare(cls, folder):

@@ -61,7 +61,7 @@ class Differences(unittest.TestCase):
         st.just({"role_permissions"}) | st.sets(st.sampled_from(KINDS)),
         st.sampled_from((AT, LATER)),
     )
-    @searching(30)
+    @searching(30, shrinks=False)
     def test_who_reaches_more_or_less(self, first, other, changed, then):
         second = {kind: other[kind] if kind in changed else rows for kind, rows in first.items()}
         before, after = state_of(first), state_of(second)

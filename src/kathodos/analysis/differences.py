@@ -106,14 +106,13 @@ def _where_reach_can_differ(index: Index, edits: Edits) -> Intervals | None:
         tops.update(index.tree.matches(parse_pattern(str(record["resource"])).target).tolist())
     places = np.zeros(len(index.tree), dtype=bool)
     places[index.tree.position[index.tree.below(tops).nonzero()[0]]] = True
-    first, end = intervals_where(places, np.arange(len(places) + 1))
-    system = insertion_points(index.system_roots, first, side="right") - 1
-    found = []
-    for number, row in (
-        (at, row) for at, it in enumerate(index.systems_in_order) for row in index.action_rows[it.actions]
-    ):
-        found.append((first[system == number] + row, end[system == number] + row))
-    return united(joined([it for it, _ in found]), joined([it for _, it in found]))
+    firsts, ends = [], []
+    for system in index.systems_in_order:
+        first, end = intervals_where(places[system.root : system.end], np.arange(system.root, system.end + 1))
+        for row in index.action_rows[system.actions].tolist():
+            firsts.append(first + row)
+            ends.append(end + row)
+    return united(joined(firsts), joined(ends))
 
 
 def _between(times: Ints, first: int, second: int) -> Bools:
