@@ -107,6 +107,7 @@ def _field(
     axes.tick_params(which="both", length=0)
     for side in axes.spines.values():
         side.set_visible(False)
+    axes.spines["bottom"].set_position(("data", len(rows) - 0.5))  # the names of the columns stand right below the last
     axes.set_xlim(-0.5, max(len(columns), _FEWEST_CELLS) - 0.5)  # a few cells are not blown up to a wall
     axes.set_ylim(max(len(rows), _FEWEST_CELLS) - 0.5, -0.5)
     for at, row in enumerate(labels):
