@@ -34,6 +34,7 @@ from kathodos.workspace.rehearsing import rehearse
 from kathodos.workspace.workspace import Workspace
 
 NOW = "2026-01-01T00:00:00Z"
+ACTOR = "p0000001"  # somebody of the company
 FEW = (1, 100, 10_000)
 RESTORED = 100_000
 
@@ -102,7 +103,7 @@ def alone(_people, folder):
         before = view.point.entry
     with timed("10,000 edits applied"):
         rehearsed = Rehearsed(before, effect.digest, effect.gained, effect.lost)
-        workspace.carry_out(ApplyChange("ten-thousand", rehearsed, edits=edits), workspace.login)
+        workspace.carry_out(ApplyChange("ten-thousand", rehearsed, edits=edits), ACTOR)
 
 
 def one_more(view):
@@ -139,7 +140,7 @@ def restored(people, folder):
         _ = view.index
         before = view.point.entry
     made_up.give_more(company, workspace, RESTORED)
-    with workspace.view() as view, workspace.view(before) as then:
+    with workspace.view() as view, workspace.view(str(before)) as then:
         with timed("index after 100,000 grants more"):
             _ = view.index
         with timed("everything put back: composed") as note:
@@ -150,7 +151,7 @@ def restored(people, folder):
             note.append(told(effect))
         rehearsed = Rehearsed(view.point.entry, effect.digest, effect.gained, effect.lost)
     with timed("everything put back: applied") as note:
-        done = workspace.carry_out(ApplyChange("back", rehearsed, edits=edits), workspace.login).result
+        done = workspace.carry_out(ApplyChange("back", rehearsed, edits=edits), ACTOR).result
         note.append(f"{len(done.carried.ordered):,} ordered, {len(done.carried.edited):,} edited")
 
 
