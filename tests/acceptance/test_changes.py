@@ -4,6 +4,7 @@ import json
 import unittest
 from random import Random
 from types import MappingProxyType
+from unittest import mock
 
 from tests import stores
 from tests.support import OFFICE, OFFICE_RULES, Prepared, at_once, carried_out, inside, lay_out, records_inside
@@ -376,6 +377,27 @@ class TogetherAndApart(Office, unittest.TestCase):
         )
         self.assertEqual(len({it["record"][0] for it in orders}), 8)
         self.assertIn("As signed", inside("ledger", "verify", cwd=self.here).stdout)
+
+    def test_what_does_something_else_than_was_shown_is_not_applied_unasked(self):
+        from kathodos.cli import changing
+
+        told, seen = changing._rehearsed, []
+
+        def meanwhile(*words):
+            found = told(*words)
+            if not seen:
+                seen.append(found)
+                other = ("change", "give", "edit dues:/tariffs/2026", "--to", "bo", "--yes", "--as", "auditor")
+                (done,) = at_once(other, cwd=self.here)
+                self.assertEqual(done.returncode, 0, done.stderr)
+            return found
+
+        with mock.patch.object(changing, "_rehearsed", meanwhile):
+            done = self.change("give", "role:dues/setter", "--to", "bo", "--yes", status=1)
+        self.assertIn("It is rehearsed again", done.stderr)
+        self.assertRegex(done.stderr, r"another than was shown: it was \d+ combinations gained .*, and is \d+")
+        self.assertIn("Nothing was changed", done.stdout)
+        self.assertEqual(len(records_inside("orders", "list", cwd=self.here)), 1)
 
     def test_what_two_draft_at_once_is_all_there(self):
         for who in ("ann", "bo"):

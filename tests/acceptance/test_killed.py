@@ -7,7 +7,19 @@ import subprocess
 import time
 import unittest
 
-from tests.support import COMMAND, NOW, OFFICE, Scratch, inside, lay_out, records, records_inside, run, write_tables
+from tests.support import (
+    COMMAND,
+    NOW,
+    OFFICE,
+    Scratch,
+    at_once,
+    inside,
+    lay_out,
+    records,
+    records_inside,
+    run,
+    write_tables,
+)
 
 PEOPLE, MANY = 12_000, 300
 
@@ -98,15 +110,8 @@ class SeveralWritersAtOnce(Scratch, unittest.TestCase):
     def test_of_eight_none_is_lost_and_none_counts_twice(self):
         at = lay_out(self.folder / "office", OFFICE)
         words = [["gather"], *(["baseline", "mark", f"mark-{number}"] for number in range(7))]
-        environment = {**os.environ, "KATHODOS_NOW": NOW}
-        writers = [
-            subprocess.Popen(
-                [COMMAND, *call], cwd=at, env=environment, stdout=subprocess.PIPE, stderr=subprocess.STDOUT
-            )
-            for call in words
-        ]
-        printed = [writer.communicate()[0] for writer in writers]
-        self.assertEqual([writer.returncode for writer in writers], [0] * 8, printed)
+        done = at_once(*words, cwd=at)
+        self.assertEqual([it.returncode for it in done], [0] * 8, [it.stderr for it in done])
         entries = records("ledger", "list", cwd=at)
         self.assertEqual([entry["number"] for entry in entries], list(range(1, 9)))
         self.assertEqual(sorted(entry["kind"] for entry in entries), ["baseline mark"] * 7 + ["gather"])

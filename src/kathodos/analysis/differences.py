@@ -299,20 +299,30 @@ class ReachDifferences:
     @cached_property
     def by_system(self) -> dict[str, tuple[int, int, int, int]]:
         """By system how many gain something there, how many lose something, and how many pairs in all of each."""
+        names, counts = self._in_systems
+        alike = np.bincount(self._pair, minlength=self._pairs.shape[1])[self._pair_used]
+        people, pairs = (np.einsum("spn,p->sn", it, alike) for it in (counts > 0, counts))
+        found = zip(names, np.concatenate([people, pairs]).T.tolist(), strict=True)
+        return {name: (some[0], some[1], some[2], some[3]) for name, some in found if any(some)}
+
+    @property
+    def systems_of_each(self) -> tuple[list[str], Bools]:
+        """The systems, and `[side, at, system]`: who gains (side 0) or loses (1) something in it."""
+        names, counts = self._in_systems
+        return names, (counts > 0)[:, insertion_points(self._pair_used, self._pair)]
+
+    @cached_property
+    def _in_systems(self) -> tuple[list[str], Ints]:
+        """The systems, and `[side, pair, system]`: how much each pair of classes that is used gains and loses there."""
         names = sorted({it.name for state in self._states for it in state.index.systems_in_order})
-        counts = np.zeros((4, len(names)), dtype=np.int64)
-        alike = np.bincount(self._pair, minlength=self._pairs.shape[1])
+        width = max(len(names), 1)
+        found = np.zeros((2, len(self._pair_used), len(names)), dtype=np.int64)
         for block in in_loads(self._loads()[self._pair_used] + 1, _BLOCK, self._widest):
             some = self._pair_used[block]
             for side, (owner, system, sizes) in enumerate(self._by_system_of(some, names)):
-                weights = alike[some]
-                width = max(len(names), 1)
                 each = np.bincount(owner * width + system, weights=sizes, minlength=len(some) * width)
-                table = each.reshape(len(some), width).astype(np.int64)
-                counts[side] += ((table > 0) * weights[:, None]).sum(axis=0)
-                counts[2 + side] += (table * weights[:, None]).sum(axis=0)
-        found = zip(names, counts.T.tolist(), strict=True)
-        return {name: (some[0], some[1], some[2], some[3]) for name, some in found if any(some)}
+                found[side, block] = each.reshape(len(some), width)[:, : len(names)]
+        return names, found
 
     @cached_property
     def touched(self) -> Bools | None:

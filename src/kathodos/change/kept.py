@@ -11,7 +11,7 @@ from kathodos.errors import CallError
 from kathodos.ledger.operations import Plan
 from kathodos.model.kinds import CHANGE_EDITS, CHANGES
 from kathodos.model.suggestions import nearest
-from kathodos.store.records import Records
+from kathodos.store.records import Records, Stored
 
 
 class ChangeState(StrEnum):
@@ -69,6 +69,14 @@ def edits_kept(records: Records, name: str) -> EditSet:
     found = records.some(CHANGE_EDITS, records.rows(CHANGE_EDITS)[at].tolist())
     numbered = sorted(found.values(), key=lambda values: int(values[1]))
     return EditSet(edit_from(*values[2:]) for values in numbered)
+
+
+def entry_applied(records: Stored, name: str) -> int:
+    """The number of the ledger entry in which a change was applied; 0 where it was not."""
+    history = records.history(CHANGES)
+    states = [ChangeState.APPLIED.value, ChangeState.CARRIED_OUT.value]
+    rows = history.column("change").holding(name) & history.column("state").holding_any(states)
+    return int(history.since[rows].min()) if rows.any() else 0
 
 
 def free_name(records: Records, start: str, is_plain_first: bool = False) -> str:

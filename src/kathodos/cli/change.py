@@ -397,17 +397,15 @@ def run_show(session: Session) -> int:
 
 
 def run_rehearse(session: Session) -> int:
-    from kathodos.change.kept import changes_in, edits_kept
-
-    name, records = session.arguments.name, session.view.stored
-    if any(it.name == name for it in changes_in(records)):
-        return show_rehearsal(session, Applying(name, edits_kept(records, name), is_kept=True))
     from pathlib import Path
 
-    from kathodos.change.kept import find_change
+    from kathodos.change.applying import must_be_draft
+    from kathodos.change.kept import changes_in, edits_kept, find_change
 
-    if not Path(name).exists():
-        find_change(records, name)
+    name, records = session.arguments.name, session.view.stored
+    if any(it.name == name for it in changes_in(records)) or not Path(name).exists():
+        must_be_draft(find_change(records, name))
+        return show_rehearsal(session, Applying(name, edits_kept(records, name), is_kept=True))
     composition = _of_file(session, name)
     return show_rehearsal(session, Applying(name, composition.edits, is_kept=True))
 

@@ -76,13 +76,17 @@ def show_rehearsal(session: Session, applying: Applying) -> int:
 def apply(session: Session, applying: Applying) -> int:
     """Rehearses edits, shows what they do, asks, and applies them; once more where the state moved meanwhile."""
     from kathodos.change.applying import MovedError
-    from kathodos.report.changes import applied, not_applied
+    from kathodos.report.changes import applied, differs, not_applied
     from kathodos.report.rehearsals import rehearsal
 
-    view, asked = session.view, session.arguments
+    view, asked, earlier = session.view, session.arguments, None
     while True:
         told, found = _rehearsed(session, view, applying)
         shown = rehearsal(view, told, session.format)
+        if earlier is not None and earlier.effect != found.effect:
+            session.complain(differs(earlier, found))
+            if asked.yes:  # that was said to something else
+                return session.answer(not_applied(applying.name, replace(shown, status=Status.FOUND)))
         if asked.dry_run:
             return session.answer(shown)
         if session.format == "table":
@@ -99,6 +103,7 @@ def apply(session: Session, applying: Applying) -> int:
             if view.point.entry == found.entry:
                 raise
             session.complain(f"{error.what} It is rehearsed again.")
+            earlier = found
             if applying.is_kept:
                 continue
             applying = replace(applying, name=free_name_like(view, applying.name))

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
-from kathodos.change.applying import Applied, Composed
+from kathodos.change.applying import Applied, Composed, Rehearsed
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import RecordEdit, system_of
 from kathodos.change.kept import Change, changes_in, edits_kept, find_change
@@ -13,7 +13,7 @@ from kathodos.change.orders import Order, OrderState, orders_in
 from kathodos.model.kinds import CHANGE_EDITS
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Row
-from kathodos.report.edits import Wording, edit_row
+from kathodos.report.edits import Wording, does, edit_row
 from kathodos.report.long import first_rows
 from kathodos.workspace.view import View
 
@@ -85,7 +85,7 @@ def _edit(edit: RecordEdit, wording: Wording, order: Order | None, moment: int) 
 def collected(composed: Composed, composition: Composition) -> Answer:
     """What is said once edits have been put into a draft."""
     name, count = composed.change.name, len(composed.edits)
-    counts = f"Asked {composition.asked}, stand already {composition.standing}, adds {len(composition.edits)}."
+    counts = f"Asked {composition.asked}, stand already {composition.standing}, {does(composition.edits)}."
     heading = f"The change {name} has {plural(count, 'edit')}; nothing is applied yet."
     hint = f"What it would do to everyone: kathodos change rehearse {name}"
     document = {
@@ -101,7 +101,9 @@ def collected(composed: Composed, composition: Composition) -> Answer:
 
 def nothing_to_do(composition: Composition) -> Answer:
     """What is said where all that was asked for stands already."""
-    counts = f"Asked {composition.asked}, stand already {composition.standing}: there is nothing to do."
+    counts = "There is nothing to do: it is so already."
+    if composition.asked:
+        counts = f"Asked {composition.asked}, stand already {composition.standing}: there is nothing to do."
     document = {"asked": composition.asked, "standing": composition.standing, "added": 0, "notes": composition.notes}
     return Answer(heading=counts, text=composition.notes, document=document)
 
@@ -110,6 +112,13 @@ def not_applied(name: str, rehearsal: Answer) -> Answer:
     """What is said where a change is not applied after its rehearsal."""
     document = {"change": name, "applied": False, "rehearsal": rehearsal.document}
     return Answer(heading=f"Nothing was changed; {name} is not applied.", status=rehearsal.status, document=document)
+
+
+def differs(earlier: Rehearsed, now: Rehearsed) -> str:
+    """What is said where a change would do something else than it was rehearsed to."""
+    counts = (f"{it.gained:,} combinations gained and {it.lost:,} lost" for it in (earlier, now))
+    was, is_now = counts
+    return f"What it does is another than was shown: it was {was}, and is {is_now}."
 
 
 def applied(found: Applied, entry: int | None, rehearsal: Row | None) -> Answer:

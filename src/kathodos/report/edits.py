@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
@@ -143,6 +144,13 @@ def _value(edit: RecordEdit, name: str, value: object) -> str:
     if value is None or value == "":
         return "empty"
     return ("no", "yes")[int(str(value))] if edit.kind.form(name) is Form.YES_NO else str(value)
+
+
+def does(edits: Iterable[RecordEdit]) -> str:
+    """How many records edits add, end and alter, as a part of a sentence."""
+    named = {Verb.ADD: "adds", Verb.END: "ends", Verb.SET: "alters"}
+    counts = Counter(named[edit.verb] for edit in edits)
+    return ", ".join(f"{verb} {count}" for verb, count in counts.items())
 
 
 def edit_row(edit: RecordEdit, wording: Wording) -> dict[str, Any]:

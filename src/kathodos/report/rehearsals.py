@@ -12,21 +12,22 @@ import numpy as np
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.effect import Effect, RuleBroken
-from kathodos.change.kept import edits_kept, find_change
+from kathodos.change.kept import edits_kept, entry_applied, find_change
 from kathodos.change.mandates import Verdict
 from kathodos.change.orders import decided
 from kathodos.change.settling import settled
+from kathodos.columns.csr import distinct
 from kathodos.errors import Status, found_if
 from kathodos.findings.pictures import NO_DEPARTMENT, Table
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
-from kathodos.report.edits import Wording, edit_row
+from kathodos.report.edits import Wording, does, edit_row
 from kathodos.report.long import first_rows
 from kathodos.workspace.rehearsing import rehearse
 from kathodos.workspace.view import View
 
 EXPECTATIONS = ("nothing", "no-gain", "no-loss", "no-conflict")
-_MOST_NAMED, _MOST_EDITS, _MOST_PEOPLE, _MOST_PAIRS = 8, 12, 12, 200_000
+_MOST_NAMED, _MOST_EDITS, _MOST_PEOPLE, _MOST_PAIRS, _MOST_DEPARTMENTS = 8, 12, 12, 200_000, 20
 _COMBINATIONS = "combinations of action and resource"
 _PEOPLE = (
     Field("who", "Who", 9, least=14),
@@ -71,10 +72,16 @@ def rehearsal(view: View, told: Told, form: str) -> Answer:
     text = [*_composed(told), *_sentences(told, wording), "", *_counts(effect), *_rules(effect), *_findings(effect)]
     text += [*_administration(effect), *_mandates(told), *_expected(told, fails)]
     heading = f"{told.name}: {plural(len(told.edits), 'edit')}"
-    example = effect.differences.askers[0] if told.is_kept and len(effect.differences) else ""
-    every = f"Every combination of one of them: kathodos change rehearse {told.name} --of {example}"
-    hint = f"{more} {every}" if example else more
-    return Answer(_PEOPLE, rows, heading, text, hint=hint.strip(), status=status)
+    return Answer(_PEOPLE, rows, heading, text, hint=f"{more} {_further(told)}".strip(), status=status)
+
+
+def _further(told: Told) -> str:
+    """What can be asked of a rehearsal next, and how a draft is applied."""
+    if not told.is_kept:
+        return ""
+    asked = told.effect.differences.askers
+    every = f"Every combination of one of them: kathodos change rehearse {told.name} --of {asked[0]}. " if asked else ""
+    return f"{every}Apply it: kathodos change apply {told.name}"
 
 
 def failed(effect: Effect, expects: str) -> str:
@@ -95,15 +102,8 @@ def _composed(told: Told) -> list[str]:
     composed = told.composed
     if composed is None:
         return []
-    counts = f"Asked {composed.asked}, stand already {composed.standing}, {_does(composed.edits)}."
+    counts = f"Asked {composed.asked}, stand already {composed.standing}, {does(composed.edits)}."
     return [counts, *composed.notes]
-
-
-def _does(edits: EditSet) -> str:
-    """How many records edits add, end and set."""
-    verbs = Counter(str(edit.verb) for edit in edits)
-    named = {"add": "adds", "end": "ends", "set": "alters"}
-    return ", ".join(f"{named[verb]} {count}" for verb, count in verbs.items()) or "nothing to do"
 
 
 def _sentences(told: Told, wording: Wording) -> list[str]:
@@ -244,8 +244,6 @@ def _document(view: View, told: Told, wording: Wording, fails: str) -> dict[str,
             gained, lost = found.texts(at)
             counts |= {"gains": gained, "loses": lost}
         people.append(counts)
-    made, settled = ([vars(it) for it in some] for some in effect.broken)
-    findings = effect.findings
     composed = told.composed
     return {
         "change": told.name,
@@ -266,6 +264,22 @@ def _document(view: View, told: Told, wording: Wording, fails: str) -> dict[str,
             for system, some in found.by_system.items()
         ],
         "by_role": [{"role": it.role, "came": it.came, "went": it.went} for it in effect.by_role],
+        **_found_by(effect),
+        "author": effect.author or None,
+        "author_gains": effect.author_gains,
+        "stops": effect.stops,
+        "mandates": [{"what": it.what, "is_allowed": it.is_allowed, "why": it.why} for it in told.verdicts],
+        "expected": told.expects,
+        "failed": fails or None,
+        "effect": effect.digest,
+    }
+
+
+def _found_by(effect: Effect) -> dict[str, Any]:
+    """What rules, excess, risk and administration come to."""
+    made, settled = ([vars(it) for it in some] for some in effect.broken)
+    findings = effect.findings
+    return {
         "rules_broken": made,
         "rules_mended": settled,
         "excess_made": _finding_rows(findings.made) if findings else None,
@@ -276,13 +290,6 @@ def _document(view: View, told: Told, wording: Wording, fails: str) -> dict[str,
         "administration_lost": [
             {"system": it.system, "who": list(it.who), "is_last": it.is_last} for it in effect.administration_lost
         ],
-        "author": effect.author or None,
-        "author_gains": effect.author_gains,
-        "stops": effect.stops,
-        "mandates": [{"what": it.what, "is_allowed": it.is_allowed, "why": it.why} for it in told.verdicts],
-        "expected": told.expects,
-        "failed": fails or None,
-        "effect": effect.digest,
     }
 
 
@@ -304,36 +311,37 @@ def _names(effect: Effect, askers: Sequence[str]) -> dict[str, str | None]:
 
 
 def differences_by_department(view: View, name: str) -> tuple[Table, Table]:
-    """How many people of each department gain, and how many lose, something in each system by a change."""
-    find_change(view.stored, name)
-    fits = settled(edits_kept(view.stored, name), decided(view.stored))
-    effect = rehearse(view, fits.edits)
-    found = effect.differences
-    departments, systems = _departments(effect), sorted(found.by_system)
-    rows = sorted({*departments.values()})
-    shape = (len(rows), len(systems))
-    sides = [np.zeros(shape, dtype=np.int64) for _ in range(2)]
-    who: list[list[int]] = [[0] * len(rows), [0] * len(rows)]
-    for at, asker in enumerate(found.askers):
-        row = rows.index(departments[asker])
-        for side, texts in enumerate(found.texts(at)):
-            concerned = {text.partition(" ")[2].partition(":")[0] for text in texts}
-            who[side][row] += bool(concerned)
-            for system in concerned:
-                sides[side][row, systems.index(system)] += 1
-    gaining, losing = (
-        Table(rows, systems, counts, np.array(of, dtype=np.int64)) for counts, of in zip(sides, who, strict=True)
-    )
+    """How many people of each department gain, and how many lose, something in each system by a change.
+
+    Of one that was applied as it was then. The departments where most do, at the most twenty.
+    """
+    change, edits = find_change(view.stored, name), edits_kept(view.stored, name)
+    if not change.is_applied:
+        return _by_department(rehearse(view, settled(edits, decided(view.stored)).edits))
+    with view.workspace.view(str(entry_applied(view.stored, name) - 1)) as before:
+        return _by_department(rehearse(before, settled(edits, decided(before.stored)).edits))
+
+
+def _by_department(effect: Effect) -> tuple[Table, Table]:
+    names, concerned = effect.differences.systems_of_each
+    systems = distinct(concerned.nonzero()[2])
+    departments, of = np.unique(np.array(_departments(effect), dtype=object), return_inverse=True)
+    counts = np.zeros((2, len(departments), len(systems)), dtype=np.int64)
+    who = np.zeros((2, len(departments)), dtype=np.int64)
+    for side in range(2):
+        np.add.at(counts[side], of, concerned[side][:, systems])
+        np.add.at(who[side], of, concerned[side].any(axis=1))
+    most = np.sort(np.argsort(-who.sum(axis=0), kind="stable")[:_MOST_DEPARTMENTS])
+    rows, columns = departments[most].tolist(), [names[it] for it in systems.tolist()]
+    gaining, losing = (Table(rows, columns, counts[side][most], who[side]) for side in range(2))
     return gaining, losing
 
 
-def _departments(effect: Effect) -> dict[str, str]:
+def _departments(effect: Effect) -> list[str]:
     """The department of each of those whose reach is another."""
     found: dict[str, str] = {}
     for basis in (effect.before, effect.after):
         department = basis.asker("department")
-        for who in effect.differences.askers:
-            number = basis.index.holders.find(who)
-            if number >= 0:
-                found[who] = str(department.value(number) or NO_DEPARTMENT)
-    return found
+        numbers = ((who, basis.index.holders.find(who)) for who in effect.differences.askers)
+        found |= {who: str(department.value(at) or NO_DEPARTMENT) for who, at in numbers if at >= 0}
+    return [found[who] for who in effect.differences.askers]
