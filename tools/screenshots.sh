@@ -1,5 +1,5 @@
 #!/usr/bin/env bash
-# Makes the pictures in docs/screenshots anew, from the demo's made-up data. Needs what terminal_shot.py needs.
+# Makes the pictures in docs/screenshots anew, from the demo's made-up data. Needs what terminal_shot.py needs, and Chromium.
 set -euo pipefail
 here=$(cd "$(dirname "$0")/.." && pwd)
 scratch=$(mktemp -d)
@@ -10,9 +10,15 @@ kathodos demo tarnholm > /dev/null 2>&1
 cd tarnholm
 kathodos review open officer --where 'title eq "Permit officer"' --by-manager --due 2026-07-15 --yes > /dev/null
 kathodos review decide 1-3 certify --review officer --as p0089 > /dev/null
+below() { # puts a picture below one that was made, without its empty rim
+    local first="$here/docs/screenshots/$1.png"
+    convert "$first" \( "$2" -shave 2x2 -trim -bordercolor white -border 12 \) -append -strip "$first"
+}
 shot() { "$here/tools/terminal_shot.py" "$here/docs/screenshots/$1.png" "$2" --columns "${3:-127}"; }
 shot sources "kathodos --workspace connected sources list; kathodos sources propose tables/staff_export.csv"
 shot tie "kathodos --workspace connected tie; kathodos tie --duplicates; kathodos returned"
+below sources "$here/docs/screenshots/tie.png"
+rm "$here/docs/screenshots/tie.png"
 shot gather-problems "kathodos gather --problems"
 shot reach-by "kathodos reach --by p0063"
 shot reach-trace "kathodos reach --by p0067 --on dues:/northmole/waivers/2026 --do approve --trace; \
@@ -29,10 +35,23 @@ shot excess "kathodos excess --as-of before-review"
 shot risk "kathodos risk top --most 12 --as-of before-review; kathodos risk show p0162"
 chart() { kathodos chart "$1" --out "$1.png" --as-of before-review > /dev/null; }
 for kind in access conflicts risk excess; do chart "$kind"; done
-convert access.png conflicts.png -append -strip "$here/docs/screenshots/charts-1.png"
-convert risk.png excess.png -append -strip "$here/docs/screenshots/charts-2.png"
+montage access.png conflicts.png risk.png excess.png -tile 2x2 -geometry +0+0 -strip "$here/docs/screenshots/charts.png"
+kathodos change give role:dues/auditor role:permits/viewer --to p0063 p0064 p0091 --until 2026-09-30 --into summer > /dev/null
+kathodos change leave directory/waiver-desk-northmole --who p0063 --into summer > /dev/null
+kathodos change take role:permits/inspector --from p0096 --into summer > /dev/null
+kathodos chart change summer --out change.png > /dev/null
+shot change "kathodos change rehearse summer"
+below change change.png
+kathodos change apply summer --yes --reason 'summer staff' > /dev/null
+shot orders "kathodos orders list; kathodos mandates list --by p0190; kathodos mandates try p0190; \
+kathodos people list --status invited"
+kathodos enact --by worklist --out lists --yes > /dev/null
+chromium --headless --no-sandbox --disable-gpu --no-first-run --disable-background-networking \
+    --disable-component-update --disable-sync --user-data-dir="$scratch/browser" --window-size=1280,800 \
+    --screenshot=worklist.png "file://$PWD/lists/p0059.html" 2> /dev/null
+below orders worklist.png
 shot review-lines "kathodos review lines officer --whose p0096; kathodos review status"
-shot ledger-list "kathodos baseline compare before-review --format csv | head -8; kathodos ledger list"
+shot ledger-list "kathodos baseline compare before-review --format csv | head -8; kathodos ledger list --subject identity:p0063"
 shot show "kathodos find leif engen; kathodos show p0063"
 python - <<'SQL'
 import sqlite3

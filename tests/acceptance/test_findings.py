@@ -177,6 +177,18 @@ class Findings(Prepared, unittest.TestCase):
         for row in self.rows("excess", "--where", where, status=None):
             self.assertEqual((row["subject"][:9], row["severity"]), ("identity:", "low"))
         self.assertIn("Nearest:", self.describe("excess", "--kind", "orphans", status=2).stderr)
+        into = ("--into", "tidy", "--reason", "tidying")
+        self.describe("excess", "--kind", "orphan-account", *into)
+        self.describe("conflicts", "cure", *into)
+        (tidy,) = self.rows("change", "show", "tidy")
+        self.assertTrue(tidy["edits"])
+        self.assertTrue(all(edit["why"] for edit in tidy["edits"]), tidy["edits"])
+        made, after = (
+            self.rows("change", "rehearse", "tidy")[0],
+            self.rows("conflicts", "--assume", "tidy", status=None),
+        )
+        self.assertTrue(made["rules_mended"])
+        self.assertEqual(after, [])
         nothing = self.describe("excess", "--kind", "came-back", "--change", "n.toml").stdout
         self.assertIn("n.toml was not written", nothing)
         self.assertFalse((self.here / "n.toml").exists())

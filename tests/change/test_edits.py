@@ -49,7 +49,7 @@ class Against(unittest.TestCase):
             Table.of_cells(kind, "t", {name: [cell] for name, cell in cells.items()}), names_in(records)
         )
         gathered = [dict(zip(kind.names, row, strict=True)) for row in checked.rows().values()]
-        text, _ = changes_text("again", [Block(Verb.SET, kind.name, cells)])
+        text = changes_text("again", [Block(Verb.SET, kind.name, cells)])
         try:
             edits = edits_in(toml_text("c.toml", text), records, compile_index(records)).edits
         except DataError:

@@ -3,6 +3,7 @@
 import unittest
 from unittest import mock
 
+from kathodos.change.files import changes_text
 from kathodos.errors import CallError, Status
 from kathodos.model.kinds import GRANTS, IDENTITIES
 from kathodos.report import conflict_answers, reviews
@@ -60,8 +61,8 @@ class Reports(Prepared, unittest.TestCase):
             self.assertEqual(len(list(of_kind.rows)), counted[kind])
         with self.assertRaises(CallError):
             excess_list(ExcessQuestion(self.view, ["no-such-kind"]), is_table=True, is_whole=True)
-        answer, content = excess_remedies(ExcessQuestion(self.view), "out.toml")
-        self.assertEqual(content.count("\nkind = "), answer.document["edits"])
+        answer, blocks = excess_remedies(ExcessQuestion(self.view), "out.toml")
+        self.assertEqual(changes_text("", blocks).count("\nkind = "), answer.document["edits"])
 
     def test_who_reaches_is_counted_as_it_is_listed(self):
         counts = {row["asker"]: row["pairs"] for row in reach_counts(reach_question(self.view, None, None, None)).rows}

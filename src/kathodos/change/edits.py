@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
 from kathodos.change.edit_sets import EditSet, Key, RecordEdit
@@ -24,7 +24,11 @@ _SMALL = (kinds.SYSTEMS, kinds.GROUPS, kinds.ROLES, kinds.ACTIONS, kinds.AREAS)
 
 def edits_in(file: TomlText, records: Records, index: Index) -> EditSet:
     """The edits that a file says. Raises DataError with the block and what to do."""
-    blocks = list(read_blocks(file))
+    return edits_of(list(read_blocks(file)), records, index)
+
+
+def edits_of(blocks: Sequence[Block], records: Records, index: Index) -> EditSet:
+    """The edits that blocks say. Raises DataError with the block and what to do."""
     names = _names(records, index, blocks)
     found: dict[tuple[str, Key], RecordEdit] = {}
     for block in sorted(blocks, key=lambda it: KINDS.index(it.kind)):

@@ -83,16 +83,20 @@ def _cell(file: TomlText, path: Path, value: object) -> str:
     raise file.error(path, f"{path[-1]} is neither a text nor a number nor a list of texts", _REMEDY)
 
 
-def changes_text(heading: str, blocks: Iterable[Block]) -> tuple[str, int]:
-    """A change file that says these blocks, each once, and how many they are."""
+def each_once(blocks: Iterable[Block]) -> list[Block]:
+    """Blocks without those that say the same as another."""
+    return list({(it.verb, it.kind, tuple(it.cells.items())): it for it in blocks}.values())
+
+
+def changes_text(heading: str, blocks: Iterable[Block]) -> str:
+    """A change file that says these blocks."""
     import tomlkit
 
-    unique = {(it.verb, it.kind, tuple(it.cells.items())): it for it in blocks}
     file = tomlkit.document()
     for line in (heading, "See what it would do: kathodos reach --assume FILE, or any other question."):
         file.add(tomlkit.comment(printable(line)))
     parts = [tomlkit.dumps(file)]
-    for block in unique.values():
+    for block in blocks:
         table = tomlkit.table()
         table.update({"kind": block.kind, **{name: value for name, value in block.cells.items() if value}})
         array = tomlkit.aot()
@@ -100,4 +104,4 @@ def changes_text(heading: str, blocks: Iterable[Block]) -> tuple[str, int]:
         single = tomlkit.document().append(str(block.verb), array)
         why = f"{tomlkit.comment(printable(block.why)).as_string().rstrip()}\n" if block.why else ""
         parts.append(why + tomlkit.dumps(single).lstrip("\n"))
-    return "\n".join(parts), len(unique)
+    return "\n".join(parts)

@@ -45,6 +45,7 @@ class OrderState(StrEnum):
 
 
 PENDING = (OrderState.OPEN, OrderState.HANDED_OVER, OrderState.DONE)
+WAITING = (*PENDING, OrderState.REFUSED)
 SETTLED = (OrderState.CONFIRMED, OrderState.DROPPED)
 
 

@@ -405,9 +405,10 @@ def run_rehearse(session: Session) -> int:
     name, records = session.arguments.name, session.view.stored
     if any(it.name == name for it in changes_in(records)) or not Path(name).exists():
         must_be_draft(find_change(records, name))
-        return show_rehearsal(session, Applying(name, edits_kept(records, name), is_kept=True))
+        step = f"kathodos change apply {name}"
+        return show_rehearsal(session, Applying(name, edits_kept(records, name), is_kept=True, next_step=step))
     composition = _of_file(session, name)
-    return show_rehearsal(session, Applying(name, composition.edits, is_kept=True))
+    return show_rehearsal(session, Applying(name, composition.edits, next_step=f"kathodos change read {name}"))
 
 
 def run_apply(session: Session) -> int:

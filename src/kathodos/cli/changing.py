@@ -9,9 +9,13 @@ from kathodos.cli.session import Session
 from kathodos.errors import Status
 
 if TYPE_CHECKING:
+    from collections.abc import Sequence
+
     from kathodos.change.applying import ApplyChange, Rehearsed
     from kathodos.change.composition import Composition, Desk
     from kathodos.change.edit_sets import EditSet
+    from kathodos.change.files import Block
+    from kathodos.report.answers import Answer
     from kathodos.report.rehearsals import Told
     from kathodos.workspace.view import View
 
@@ -20,7 +24,7 @@ if TYPE_CHECKING:
 class Applying:
     """What is to be applied: edits under a name, how they were composed, and where they came from.
 
-    `is_kept`: they are those of a draft.
+    `is_kept`: they are those of a draft; `next_step`: the command that applies them, where it is another than this one.
     """
 
     name: str
@@ -28,6 +32,7 @@ class Applying:
     composition: Composition | None = None
     origin: str = ""
     is_kept: bool = False
+    next_step: str = ""
 
 
 def desk(session: Session) -> Desk:
@@ -63,6 +68,30 @@ def take_up(session: Session, composition: Composition, origin: str = "") -> int
         return session.answer(collected(done.result, composition))
     name = free_name(session.view.stored, "change")
     return apply(session, Applying(name, composition.edits, composition, origin))
+
+
+def keep_remedies(session: Session, answer: Answer, blocks: Sequence[Block], origin: str) -> int:
+    """Shows what was found; its remedies go into the file that `--change` names, or the change that `--into` does.
+
+    `origin`: the command that found them.
+    """
+    from kathodos.change.applying import Compose
+    from kathodos.change.composition import Composition
+    from kathodos.change.edits import edits_of
+    from kathodos.change.files import changes_text
+    from kathodos.report.changes import collected
+    from kathodos.workspace.rehearsing import decided_view
+
+    asked = session.arguments
+    if asked.into is None or not blocks:
+        content = changes_text(f"Remedies, as kathodos {origin} found them.", blocks) if asked.change and blocks else ""
+        return session.answer_with_file(answer, asked.change, content)
+    view = decided_view(session.view)
+    edits = edits_of(blocks, view.catalogue, view.index)
+    if session.format == "table":
+        session.found(replace(answer, hint=""))
+    done = session.carry_out(Compose(asked.into, edits, origin))
+    return session.answer(collected(done.result, Composition(edits, asked=len(edits))))
 
 
 def show_rehearsal(session: Session, applying: Applying) -> int:
@@ -159,7 +188,8 @@ def _rehearsed(session: Session, view: View, applying: Applying) -> tuple[Told, 
         pending,
         who,
         session.most,
-        applying.is_kept,
+        applying.next_step or ("the same without --dry-run" if asked.dry_run else ""),
+        can_be_named=bool(applying.next_step),
     )
     counts = (effect.gained, effect.lost)
     return told, Rehearsed(view.point.entry, effect.digest, *counts, effect.stops, refusals(said))

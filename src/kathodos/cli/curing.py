@@ -4,14 +4,15 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, as_of, command
+from kathodos.cli.changing import keep_remedies
+from kathodos.cli.options import Commands, Formatter, as_of, command, remedying
 from kathodos.cli.session import Session
 
 
 def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     example = (
         "  kathodos conflicts cure --whose p0063\n"
-        '  kathodos conflicts cure --topic "Dangerous goods" --protect role:permits/officer --change cure.toml'
+        '  kathodos conflicts cure --topic "Dangerous goods" --protect role:permits/officer --into cure'
     )
     what = "find the fewest withdrawals that clear conflicts and take away the least that people use"
     parser = command(steps, "cure", common, formatter, run, what, example)
@@ -29,7 +30,7 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
         default=50.0,
         help="stop after N seconds and show the best that was found (default: 50)",
     )
-    parser.add_argument("--change", metavar="FILE", help="write the first cure as a change file")
+    remedying(parser, "the first cure")
     as_of(parser)
 
 
@@ -40,5 +41,5 @@ def run(session: Session) -> int:
     asked, view = session.arguments, session.view
     conflicts = ChosenConflicts(view, chosen_rules(view, asked.topic, asked.rule), asked.where)
     question = CureQuestion(conflicts, asked.whose, asked.protect, asked.days, asked.seconds, asked.change)
-    answer, content = cured(question, session.format == "csv")
-    return session.answer_with_file(answer, asked.change, content)
+    answer, blocks = cured(question, session.format == "csv")
+    return keep_remedies(session, answer, blocks, "conflicts cure")

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, about_state, command
+from kathodos.cli.changing import keep_remedies
+from kathodos.cli.options import Commands, Formatter, about_state, command, remedying
 from kathodos.cli.session import Session
 
 
@@ -20,7 +21,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "  kathodos excess --kind leaver-account\n"
         "  kathodos excess --by p0039               # all that concerns one identity\n"
         '  kathodos excess --all --where \'severity eq "high" and department eq "Pilotage"\'\n'
-        "  kathodos excess --kind redundant --change redundant.toml",
+        "  kathodos excess --kind redundant --into tidy",
     )
     parser.add_argument("--kind", metavar="KIND", action="append", help="one kind, in detail; may be repeated")
     parser.add_argument("--by", metavar="REF", help="what concerns one identity or account")
@@ -30,7 +31,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         help="over kind, severity, subject, confidence, days; an identity's attributes",
     )
     parser.add_argument("--all", action="store_true", help="every finding instead of the counts")
-    parser.add_argument("--change", metavar="FILE", help="write the remedies that are edits as a change file")
+    remedying(parser, "the remedies that are edits")
     about_state(parser)
 
 
@@ -38,10 +39,10 @@ def run(session: Session) -> int:
     from kathodos.report.excess import ExcessQuestion, excess_counts, excess_list, excess_remedies
 
     asked, is_table = session.arguments, session.format == "table"
-    if not (asked.change or asked.kind or asked.by or asked.where or asked.all) and is_table:
+    if not (asked.change or asked.into or asked.kind or asked.by or asked.where or asked.all) and is_table:
         return session.found(excess_counts(session.view))
     question = ExcessQuestion(session.view, asked.kind, asked.by, asked.where)
-    if not asked.change:
+    if not (asked.change or asked.into):
         return session.found(excess_list(question, is_table, asked.all))
-    answer, content = excess_remedies(question, asked.change)
-    return session.answer_with_file(answer, asked.change, content)
+    answer, blocks = excess_remedies(question, asked.change)
+    return keep_remedies(session, answer, blocks, "excess")

@@ -87,6 +87,14 @@ def collecting(parser: argparse.ArgumentParser) -> None:
     confirming(parser)
 
 
+def remedying(parser: argparse.ArgumentParser, what: str) -> None:
+    """The options of a finding whose remedies are edits: written to a file, or collected in a change."""
+    kept = parser.add_mutually_exclusive_group()
+    kept.add_argument("--into", metavar="CHANGE", help=f"collect {what} in a change of this name")
+    kept.add_argument("--change", metavar="FILE", help=f"write {what} as a change file")
+    acting(parser)
+
+
 def about_state(parser: argparse.ArgumentParser) -> None:
     """The options of a question about a state: another moment, an earlier state, or one with some edits made."""
     at_time(parser)

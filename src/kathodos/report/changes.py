@@ -9,7 +9,7 @@ from kathodos.change.applying import Applied, Composed, Rehearsed
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import RecordEdit, system_of
 from kathodos.change.kept import Change, changes_in, edits_kept, find_change
-from kathodos.change.orders import Order, OrderState, orders_in
+from kathodos.change.orders import WAITING, Order, orders_in
 from kathodos.model.kinds import CHANGE_EDITS
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Row
@@ -34,8 +34,7 @@ def change_list(view: View) -> Answer:
     """All changes, the newest first, with how many orders of each are not settled yet."""
     records = view.catalogue
     counts = Counter(str(it) for it in records.column(CHANGE_EDITS, "change").listed())
-    waiting = (OrderState.OPEN, OrderState.HANDED_OVER, OrderState.DONE, OrderState.REFUSED)
-    left = Counter(str(it.values["change"]) for it in orders_in(records, waiting))
+    left = Counter(str(it.values["change"]) for it in orders_in(records, WAITING))
     rows = [{**_row(it), "edits": counts[it.name], "orders": left[it.name]} for it in reversed(changes_in(records))]
     heading = plural(len(rows), "change") if rows else "There is no change yet."
     hint = "One of them: kathodos change show NAME" if rows else "Compose one: kathodos change give --help"

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from kathodos.change.files import Block, Verb, changes_text
+from kathodos.change.files import Block, Verb, each_once
 from kathodos.errors import CallError, found_if
 from kathodos.findings.conflicts.cure import Cures, cure, edits_of, still_standing
 from kathodos.findings.conflicts.cure_problem import Withdrawal
@@ -35,20 +35,20 @@ class CureQuestion:
     file: str | None
 
 
-def cured(asked: CureQuestion, is_csv: bool) -> tuple[Answer, str]:
-    """The fewest withdrawals that clear the conflicts, in words and as a change file; empty where there is none."""
+def cured(asked: CureQuestion, is_csv: bool) -> tuple[Answer, list[Block]]:
+    """The fewest withdrawals that clear the conflicts, in words and as blocks of a change file."""
     if asked.days < 0 or asked.seconds <= 0:
         raise CallError("--days and --seconds count upward from 0.", "Leave them out for 90 days and 50 seconds.")
     found, basis = asked.conflicts, asked.conflicts.view.basis
     chosen = found.of(found.view.asker(asked.whose)) if asked.whose else found.each()
     chosen = [it for it in chosen if not found.is_covered(it)]
     if not chosen:
-        return Answer(_FIELDS, [], "There is no open conflict to clear."), ""
+        return Answer(_FIELDS, [], "There is no open conflict to clear."), []
     protected = [_protected(found, text) for text in asked.protected]
     cures = cure(basis, chosen, protected, asked.days, asked.seconds)
     edits = edits_of(basis, cures.withdrawals())
     standing = still_standing(basis, chosen, edits) if edits else chosen
-    return _answer(asked, cures, len(chosen), len(standing), is_csv), _as_change(found, cures)
+    return _answer(asked, cures, len(chosen), len(standing), is_csv), _as_blocks(found, cures)
 
 
 def _protected(found: ChosenConflicts, text: str) -> str:
@@ -96,7 +96,7 @@ def _answer(asked: CureQuestion, cures: Cures, chosen: int, standing: int, is_cs
         unseen = plural(len(cures.unseen), "conflict")
         text.append(f"Stopped after {asked.seconds:g} s, before {unseen} could be looked at.")
     file = asked.file
-    hint = f"Ask as if it were done: kathodos conflicts --assume {file}" if file else "Keep it: --change FILE"
+    hint = f"Ask as if it were done: kathodos conflicts --assume {file}" if file else "Keep it: --into CHANGE"
     document = {
         "withdrawals": rows,
         "cures": [
@@ -128,8 +128,8 @@ def _loses(one: Withdrawal) -> str:
     return f"{plural(one.people, 'person', 'people')}, {uses}"
 
 
-def _as_change(found: ChosenConflicts, cures: Cures) -> str:
-    """The first cure as a change file."""
+def _as_blocks(found: ChosenConflicts, cures: Cures) -> list[Block]:
+    """The first cure as blocks of a change file."""
     blocks = []
     for one in cures.cures:
         why = f"clears {', '.join(it.name(found.view.basis.index) for it in one.conflicts)}"
@@ -139,4 +139,4 @@ def _as_change(found: ChosenConflicts, cures: Cures) -> str:
             else:
                 cells = dict(zip(("system", "group", "member"), it.key(), strict=True))
                 blocks.append(Block(Verb.END, "members", cells, why))
-    return changes_text("A cure of conflicts, as kathodos conflicts cure found it.", blocks)[0]
+    return each_once(blocks)

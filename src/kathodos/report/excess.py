@@ -10,7 +10,7 @@ from typing import Any
 import numpy as np
 
 from kathodos.analysis.askers import AskerAttributes
-from kathodos.change.files import Block, Verb, changes_text
+from kathodos.change.files import Block, Verb, each_once
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.errors import CallError, found_if
@@ -199,7 +199,7 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
         rows = [_shown(row) for row in chosen]
         left_out = {"rests_on", *(["kind"] if len(kept) == 1 else [])}
     fields = [it for it in _FOUND if it.key not in left_out]
-    hint = "As a change file: --change FILE" if total else ""
+    hint = "Their remedies as a change: --into CHANGE" if total else ""
     hint = f"{total - most} more: --all shows them" if most < total else hint
     extra = () if is_table else ("days", "ordered")
     heading = plural(total, "finding")
@@ -231,21 +231,22 @@ def _shown(row: dict[str, Any]) -> dict[str, Any]:
     return {**row, "subject": Lines([row["subject"], *rests])}
 
 
-def excess_remedies(asked: ExcessQuestion, file: str) -> tuple[Answer, str]:
-    """What is said of the remedies that are edits, and the change file that they make; empty where none is one."""
+def excess_remedies(asked: ExcessQuestion, file: str | None) -> tuple[Answer, list[Block]]:
+    """What is said of the remedies that are edits, and these as blocks of a change file. `file`: that is written."""
     kept = asked.found
     chosen = list(_in_words(kept, sum(len(positions) for _, positions in kept)))
-    blocks = [
-        Block(Verb(edit.verb), edit.kind, edit.cells, f"{it.kind}, {it.subject}: {it.evidence}")
+    blocks = each_once(
+        Block(Verb(edit.verb), edit.kind, edit.cells, f"{it.kind}, {it.subject}: {it.evidence}", it.subject)
         for it in chosen
         for edit in it.edits
-    ]
+    )
     without = sum(not it.edits for it in chosen)
     if not blocks:
-        heading = f"{plural(len(chosen), 'finding')}, none with a remedy that is an edit; {file} was not written."
-        return Answer(heading=heading, document={"file": None, "edits": 0}), ""
-    content, count = changes_text("Remedies of excess, as kathodos excess found it.", blocks)
+        whither = f"{file} was not written" if file else "nothing was collected"
+        heading = f"{plural(len(chosen), 'finding')}, none with a remedy that is an edit; {whither}."
+        return Answer(heading=heading, document={"file": None, "edits": 0}), []
     text = [f"{plural(without, 'finding')} had no remedy that is an edit."] if without else []
-    heading = f"Wrote {plural(count, 'edit')} for {plural(len(chosen) - without, 'finding')} to {file}."
-    hint = f"Ask as if they were made: kathodos conflicts --assume {file}"
-    return Answer(heading=heading, text=text, hint=hint, document={"file": file, "edits": count}), content
+    count = f"{plural(len(blocks), 'edit')} for {plural(len(chosen) - without, 'finding')}"
+    heading = f"Wrote {count} to {file}." if file else f"{count}."
+    hint = f"Ask as if they were made: kathodos conflicts --assume {file}" if file else ""
+    return Answer(heading=heading, text=text, hint=hint, document={"file": file, "edits": len(blocks)}), blocks

@@ -32,7 +32,7 @@ _OVERVIEW = (
     Field("name", "Name", 6, least=10),
     Field("power", "May", 9, least=18),
     Field("through", "Through", 8, least=14),
-    Field("where", "Where", 7),
+    Field("where", "Where", 7, least=10),
     Field("since", "Since", 5, least=10),
     Field("more", "Worth more", 4, least=12),
 )

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from kathodos.change.kept import changes_in
-from kathodos.change.orders import Order, OrderState, orders_in
+from kathodos.change.orders import SETTLED, WAITING, Order, OrderState, orders_in
 from kathodos.model.kinds import ACCOUNTS, SYSTEMS
 from kathodos.model.times import DAY, end_moment
 from kathodos.model.words import plural
@@ -39,7 +39,6 @@ _WORK = (
     Field("why", "Why", 5, least=12),
 )
 WORK_COLUMNS = ("order", "system", "todo", "account", "due", "change", "why", "done")
-_WAITING = (OrderState.OPEN, OrderState.HANDED_OVER, OrderState.DONE, OrderState.REFUSED)
 
 
 @dataclass(frozen=True)
@@ -55,7 +54,7 @@ class OrderChoice:
         found = []
         for order in orders_in(view.stored):
             state = order.state_at(view.moment)
-            is_meant = order.state in _WAITING if self.state is None else self.state in ("all", str(state))
+            is_meant = order.state in WAITING if self.state is None else self.state in ("all", str(state))
             is_meant &= self.system in (None, order.values["system"])
             if is_meant and self.change in (None, order.values["change"]):
                 found.append(order)
@@ -71,7 +70,11 @@ def order_list(view: View, choice: OrderChoice, most: int | None, form: str) -> 
     counts = Counter(str(it.state_at(view.moment)) for it in orders)
     told = ", ".join(f"{count} {state}" for state, count in counts.items())
     heading = f"{plural(len(orders), 'order')}: {told}" if orders else "No order is waiting."
-    hint = f"{more} For the systems' owners: kathodos orders worklist".strip() if orders else "All: --state all"
+    hint = (
+        f"{more} For the systems' owners: kathodos orders worklist".strip()
+        if orders
+        else "All of them: kathodos orders list --state all"
+    )
     extra = ["kind", "verb", "record", "before", "after", "ordered_by", "ordered_at", "changed_by", "changed_at"]
     return Answer(_LIST, rows, heading, hint=hint, extra_keys=extra)
 
@@ -79,14 +82,14 @@ def order_list(view: View, choice: OrderChoice, most: int | None, form: str) -> 
 def _row(view: View, order: Order, wording: Wording) -> dict[str, Any]:
     values = order.values
     edit = edit_row(order.edit, wording)
-    due = end_moment(values["due"])
+    due, state = end_moment(values["due"]), order.state_at(view.moment)
     return {
         "order": order.number,
-        "state": str(order.state_at(view.moment)),
+        "state": str(state),
         "system": values["system"],
         "what": edit["what"],
         "due": str(values["due"] or "")[:10],
-        "days": due // DAY - view.moment // DAY,
+        "days": None if state in SETTLED else due // DAY - view.moment // DAY,
         "change": values["change"],
         "note": values["note"],
         **{name: edit[name] for name in ("kind", "verb", "record", "before", "after")},

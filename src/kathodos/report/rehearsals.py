@@ -40,7 +40,10 @@ _PEOPLE = (
 
 @dataclass(frozen=True)
 class Told:
-    """What is told of a rehearsal. `name`: of the change; `whose`: only this person's combinations, each of them."""
+    """What is told of a rehearsal. `name`: of the change; `whose`: only this person's combinations, each of them.
+
+    `next_step`: how it is applied; `can_be_named`: it is rehearsed again by its name, a draft or a file.
+    """
 
     name: str
     edits: EditSet
@@ -51,7 +54,8 @@ class Told:
     pending: int = 0
     whose: str | None = None
     most: int | None = None
-    is_kept: bool = False
+    next_step: str = ""
+    can_be_named: bool = False
 
 
 def rehearsal(view: View, told: Told, form: str) -> Answer:
@@ -76,12 +80,10 @@ def rehearsal(view: View, told: Told, form: str) -> Answer:
 
 
 def _further(told: Told) -> str:
-    """What can be asked of a rehearsal next, and how a draft is applied."""
-    if not told.is_kept:
-        return ""
-    asked = told.effect.differences.askers
+    """What can be asked of a rehearsal next, and how it is applied."""
+    asked = told.effect.differences.askers if told.can_be_named else []
     every = f"Every combination of one of them: kathodos change rehearse {told.name} --of {asked[0]}. " if asked else ""
-    return f"{every}Apply it: kathodos change apply {told.name}"
+    return f"{every}Apply it: {told.next_step}" if told.next_step else ""
 
 
 def failed(effect: Effect, expects: str) -> str:
