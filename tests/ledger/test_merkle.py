@@ -9,8 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.columns.ranges import ranges_in, ranges_text
-from kathodos.ledger.entries import json_text
 from kathodos.ledger.merkle import leaf_hash, node_hash, roots_of
+from kathodos.model.json_text import json_text
 
 
 def by_definition(leaves):

@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import who_has
 from kathodos.model import kinds
@@ -27,8 +28,8 @@ def concerned(index: Index, moment: int, edits: Edits, more: Iterable[int] = ())
     """
     if not {name for name, edit in edits.items() if len(edit)} <= _KNOWN or _bears_on_all(index, edits):
         return None
-    named = {index.holders.find(reference) for reference in _holders_named(edits)} - {-1}
-    holding = np.union1d(ints([*named, *more]), _given(index, edits)).astype(np.int64)
+    named = index.holders.numbers_of(string_table(_holders_named(edits)))
+    holding = np.union1d(np.union1d(named[named >= 0], ints(more)), _given(index, edits)).astype(np.int64)
     return counting_as(index, holding, moment)
 
 

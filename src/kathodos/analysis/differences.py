@@ -7,7 +7,7 @@ something changed that bears on all. They are taken in classes of those alike in
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -16,7 +16,7 @@ import numpy as np
 from kathodos.analysis.concerned import concerned
 from kathodos.columns.csr import Bools, Ints, distinct, in_loads, joined, stretches
 from kathodos.columns.dictionary import row_numbers
-from kathodos.columns.intervals import Intervals, alone, intervals_where, united
+from kathodos.columns.intervals import Intervals, alone, covered, intervals_where, united
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.columns.strings import StringTable
@@ -144,6 +144,9 @@ class ReachDifferences:
         self._tables = (_joint(before.identities, after.identities), _joint(before.accounts, after.accounts))
         self._moved = self._accounts_moved(first.index, second.index)
         self._states = (first, second)
+        # Which pairs on the line of all pairs somebody gains or loses; None where the two states have no such line.
+        # The pair of an action and a node is `index.action_rows[action] + tree.position[node]`.
+        self.touched: Bools | None = None
         self._numbers = self._looked_at(first, second, edits)
         self._is_one_axis = _axis(first.index) == _axis(second.index)
         is_narrow = self._is_one_axis and first.moment == second.moment and edits is not None
@@ -156,7 +159,8 @@ class ReachDifferences:
         gained, lost = self._counted()
         chosen = ((gained + lost)[self._pair] > 0).nonzero()[0]
         chosen = chosen[order_of(-(gained + lost)[self._pair[chosen]])]
-        self.askers = [self._name(number) for number in self._numbers[chosen].tolist()]
+        self._chosen = self._numbers[chosen]
+        self.askers = [self._name(number) for number in self._chosen.tolist()]
         self._pair = self._pair[chosen]
         self.gained, self.lost = gained[self._pair], lost[self._pair]
 
@@ -197,20 +201,29 @@ class ReachDifferences:
             askers = side.index.holders.askers
             if concerned is not None:
                 askers = askers[concerned[at][askers]]
-            found.append(self._joint_numbers(side.index, at)[askers])
+            found.append(self.joint_numbers(at)[askers])
         return np.setdiff1d(np.union1d(*found), self._tables[0].size + self._moved[1])
 
-    def _joint_numbers(self, index: Index, side: int) -> Ints:
-        """The number in both of each identity and account of one state."""
+    def joint_numbers(self, side: int) -> Ints:
+        """The number in both of each identity and account of one state (0 or 1)."""
         people, accounts = self._tables
         return np.concatenate([people.numbers(side), people.size + accounts.numbers(side)])
 
+    def _own_numbers(self, numbers: Ints, at: int) -> Ints:
+        """The number in one state of each of some in both; -1 where somebody is not there."""
+        own = np.full(self._tables[0].size + self._tables[1].size, -1, dtype=np.int64)
+        joint = self.joint_numbers(at)
+        own[joint] = np.arange(len(joint))
+        return own[numbers]
+
+    def looked_at(self, at: int) -> Ints:
+        """The number in one state (0 or 1) of each of those whose reach differs and who are there."""
+        numbers = self._own_numbers(self._chosen, at)
+        return numbers[numbers >= 0]
+
     def _reaching(self, side: Side, at: int) -> tuple[_Reaching, Ints]:
         """What those looked at reach in one state, and the class of each; -1 where somebody is not there."""
-        own = np.full(self._tables[0].size + self._tables[1].size, -1, dtype=np.int64)
-        joint = self._joint_numbers(side.index, at)
-        own[joint] = np.arange(len(joint))
-        askers = own[self._numbers]
+        askers = self._own_numbers(self._numbers, at)
         reaching = _Reaching(side, askers[askers >= 0], self._window)
         of = np.full(len(askers), -1, dtype=np.int64)
         of[askers >= 0] = reaching.reach.alike
@@ -225,13 +238,22 @@ class ReachDifferences:
     # What differs
 
     def _counted(self) -> tuple[Ints, Ints]:
-        """How much each pair of classes gains and loses."""
-        count = self._pairs.shape[1]
-        gained, lost = np.zeros(count, dtype=np.int64), np.zeros(count, dtype=np.int64)
+        """How much each pair of classes gains and loses; by system, and where on the line, is kept for who asks."""
         blocks = self._blocks()  # what the sides share is made here, before several threads ask for it
-        for block, both in zip(blocks, in_threads(self._measured, blocks), strict=True):
-            gained[block], lost[block] = both
-        return gained, lost
+        sides: tuple[list[_Counts], list[_Counts]] = ([], [])
+        touched: list[Intervals] = []
+        for block, measured in zip(blocks, in_threads(self._measured, blocks), strict=True):
+            for counts, (places, sizes) in zip(sides, measured.gained_and_lost, strict=True):
+                counts.append((places + block[0] * self._width, sizes))
+            touched += measured.where
+        self._counts = [(joined([it[0] for it in some]), joined([it[1] for it in some])) for some in sides]
+        if self._is_one_axis:
+            self.touched = _covered(touched, self._sides[0].reach.axis.size)
+        found = [
+            np.bincount(places // self._width, weights=sizes, minlength=self._pairs.shape[1]).astype(np.int64)
+            for places, sizes in self._counts
+        ]
+        return found[0], found[1]
 
     @property
     def _packing(self) -> PackedPairs:
@@ -240,8 +262,8 @@ class ReachDifferences:
 
     def _blocks(self) -> list[Ints]:
         if not self._is_one_axis:
-            _ = self._joint_pairs
-        return in_loads(self._loads() + 1, _BLOCK, self._widest)
+            _ = self._joint_pairs, self._node_systems
+        return in_loads(self._loads() + 1, _BLOCK, min(side.reach.axis.most_owners for side in self._sides))
 
     def _loads(self) -> Ints:
         """How many intervals are put together to tell what each pair of classes reaches."""
@@ -249,22 +271,29 @@ class ReachDifferences:
         found: Ints = loads[0] + loads[1]
         return found
 
-    def _measured(self, block: Ints) -> tuple[Ints, Ints]:
-        """How much each pair of classes of a block gains and loses."""
+    def _measured(self, block: Ints) -> _Measured:
+        """How much each pair of classes of a block gains and loses in each system, and where on the line."""
         lines = self._lines(block)
         if self._is_one_axis:
             lost, gained = self._beyond(lines)
-            found = [(self._packing.firsts(first), end - first) for first, end in (gained, lost)]
-            sums = [np.bincount(owner, weights=sizes, minlength=len(block)) for owner, sizes in found]
-            return sums[0].astype(np.int64), sums[1].astype(np.int64)
-        counts = [np.zeros(len(block), dtype=np.int64) for _ in range(2)]
+            sums, where = [], []
+            for first, end in (gained, lost):
+                begin = self._packing.seconds(first)
+                system = self._base_systems[insertion_points(self._states[0].index.pair_bases, begin, side="right") - 1]
+                sums.append(_sums(self._packing.firsts(first) * self._width + system, end - first))
+                where.append(united(begin, begin + (end - first)))
+            return _Measured((sums[0], sums[1]), where)
         sizes = [np.bincount(it[0], weights=it[2] - it[1], minlength=len(block)) for it in lines]
+        found: tuple[list[_Counts], list[_Counts]] = ([], [])
         for some in in_loads((sizes[0] + sizes[1]).astype(np.int64) + 1, _BLOCK):
             codes = [self._codes(lines, at, some) for at in range(2)]
-            for which, side in zip(counts, (1, 0), strict=True):
-                owner = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True) // self._joint_size
-                which[some] = np.bincount(owner - some[0], minlength=len(some))
-        return counts[0], counts[1]
+            for counts, side in zip(found, (1, 0), strict=True):
+                beyond = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True)
+                node = beyond % self._joint_size % max(self._joint_nodes.size, 1)
+                places = beyond // self._joint_size * self._width + self._node_systems[node]
+                counts.append(_sums(places, np.ones(len(places), dtype=np.int64)))
+        gained, lost = ((joined([it[0] for it in some]), joined([it[1] for it in some])) for some in found)
+        return _Measured((gained, lost), [])
 
     def _lines(self, block: Ints) -> list[OwnedIntervals]:
         """What the pairs of classes of a block reach in each state: whose, and intervals of pairs."""
@@ -296,84 +325,48 @@ class ReachDifferences:
         self._joint_size = max(len(names) * nodes.size, 1)
         return found
 
-    @cached_property
+    @property
     def by_system(self) -> dict[str, tuple[int, int, int, int]]:
         """By system how many gain something there, how many lose something, and how many pairs in all of each."""
-        names, counts = self._in_systems
-        alike = np.bincount(self._pair, minlength=self._pairs.shape[1])[self._pair_used]
-        people, pairs = (np.einsum("spn,p->sn", it, alike) for it in (counts > 0, counts))
-        found = zip(names, np.concatenate([people, pairs]).T.tolist(), strict=True)
+        alike = np.bincount(self._pair, minlength=self._pairs.shape[1])
+        columns = []
+        for places, sizes in self._counts:
+            many, system = alike[places // self._width], places % self._width
+            columns.append([np.bincount(system, it, self._width).astype(np.int64) for it in (many, many * sizes)])
+        (gaining, gained), (losing, lost) = columns
+        found = zip(self._systems, np.stack([gaining, losing, gained, lost], axis=1).tolist(), strict=False)
         return {name: (some[0], some[1], some[2], some[3]) for name, some in found if any(some)}
 
     @property
     def systems_of_each(self) -> tuple[list[str], Bools]:
         """The systems, and `[side, at, system]`: who gains (side 0) or loses (1) something in it."""
-        names, counts = self._in_systems
-        return names, (counts > 0)[:, insertion_points(self._pair_used, self._pair)]
+        found = np.zeros((2, self._pairs.shape[1], self._width), dtype=bool)
+        for side, (places, _) in enumerate(self._counts):
+            found[side].reshape(-1)[places] = True
+        return self._systems, found[:, self._pair, : len(self._systems)]
 
     @cached_property
-    def _in_systems(self) -> tuple[list[str], Ints]:
-        """The systems, and `[side, pair, system]`: how much each pair of classes that is used gains and loses there."""
-        names = sorted({it.name for state in self._states for it in state.index.systems_in_order})
-        width = max(len(names), 1)
-        found = np.zeros((2, len(self._pair_used), len(names)), dtype=np.int64)
-        for block in in_loads(self._loads()[self._pair_used] + 1, _BLOCK, self._widest):
-            some = self._pair_used[block]
-            for side, (owner, system, sizes) in enumerate(self._by_system_of(some, names)):
-                each = np.bincount(owner * width + system, weights=sizes, minlength=len(some) * width)
-                found[side, block] = each.reshape(len(some), width)[:, : len(names)]
-        return names, found
+    def _systems(self) -> list[str]:
+        """The systems of both states, by name."""
+        return sorted({it.name for state in self._states for it in state.index.systems_in_order})
 
     @cached_property
-    def touched(self) -> Bools | None:
-        """Which pairs on the line of all pairs somebody gains or loses; None where the two states have no such line.
-
-        The pair of an action and a node is `index.action_rows[action] + tree.position[node]`.
-        """
-        if not self._is_one_axis:
-            return None
-        steps = np.zeros(self._sides[0].reach.axis.size + 1, dtype=np.int64)
-        for block in in_loads(self._loads()[self._pair_used] + 1, _BLOCK, self._widest):
-            for first, end in self._beyond(self._lines(self._pair_used[block])):
-                begin = self._packing.seconds(first)
-                np.add.at(steps, begin, 1)
-                np.add.at(steps, begin + (end - first), -1)
-        found: Bools = np.cumsum(steps) > 0
-        return found
+    def _width(self) -> int:
+        """By how much the number of a pair of classes is multiplied to be counted by system too."""
+        return max(len(self._systems), 1)
 
     @cached_property
-    def _pair_used(self) -> Ints:
-        """The pairs of classes of those whose reach differs."""
-        return distinct(self._pair)
+    def _base_systems(self) -> Ints:
+        """The number of the system of each stretch of the line that both states have."""
+        return np.array([self._systems.index(it.name) for it in self._states[0].index.systems_in_order], dtype=np.int64)
 
-    @property
-    def _widest(self) -> int:
-        return min(side.reach.axis.most_owners for side in self._sides)
-
-    def _by_system_of(self, block: Ints, names: Sequence[str]) -> Iterator[tuple[Ints, Ints, Ints]]:
-        """What pairs of classes of a block gain and then what they lose: whose, in which system, and how much."""
-        lines = self._lines(block)
-        if self._is_one_axis:
-            lost, gained = self._beyond(lines)
-            index = self._states[0].index
-            number = np.array([names.index(it.name) for it in index.systems_in_order], dtype=np.int64)
-            for first, end in (gained, lost):
-                at = insertion_points(index.pair_bases, self._packing.seconds(first), side="right") - 1
-                yield self._packing.firsts(first), number[at], end - first
-            return
-        every = np.arange(len(block))
-        codes = [self._codes(lines, at, every) for at in range(2)]
-        for side in (1, 0):
-            beyond = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True)
-            node = beyond % self._joint_size % max(self._joint_nodes.size, 1)
-            yield beyond // self._joint_size, self._node_systems(names)[node], np.ones(len(beyond), dtype=np.int64)
-
-    def _node_systems(self, names: Sequence[str]) -> Ints:
+    @cached_property
+    def _node_systems(self) -> Ints:
         """The system of each node of both states."""
         found = np.zeros(self._joint_nodes.size, dtype=np.int64)
         for at, state in enumerate(self._states):
             index = state.index
-            number = np.array([names.index(it.name) for it in index.systems_in_order], dtype=np.int64)
+            number = np.array([self._systems.index(it.name) for it in index.systems_in_order], dtype=np.int64)
             nodes = np.arange(len(index.tree))
             found[self._joint_nodes.numbers(at)] = number[insertion_points(index.system_roots, nodes, side="right") - 1]
         return found
@@ -405,6 +398,29 @@ class ReachDifferences:
             joint = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True)
             positions = np.isin(self._joint_pairs[side], joint).nonzero()[0]
         return _pair_texts(self._sides[side], positions)
+
+
+_Counts = tuple[Ints, Ints]  # pairs of classes and systems, as one number each, and how many pairs of each
+
+
+@dataclass(frozen=True)
+class _Measured:
+    """What pairs of classes gain and lose: how much in each system, and the stretches of the line that it is on."""
+
+    gained_and_lost: tuple[_Counts, _Counts]
+    where: list[Intervals]
+
+
+def _sums(places: Ints, sizes: Ints) -> _Counts:
+    """What the sizes at each place add up to."""
+    sums = np.bincount(places, weights=sizes)
+    filled = sums.nonzero()[0]
+    return filled, sums[filled].astype(np.int64)
+
+
+def _covered(intervals: Sequence[Intervals], size: int) -> Bools:
+    """Which of so many positions lie in one of the intervals."""
+    return covered(joined([first for first, _ in intervals]), joined([end for _, end in intervals]), size)
 
 
 class _Reaching:

@@ -9,6 +9,7 @@ from typing import Any
 
 from kathodos.change.files import Verb
 from kathodos.model.cells import read_record_text, record_text
+from kathodos.model.json_text import json_text
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.rows import Record
 from kathodos.store.records import Edit, Edits
@@ -161,7 +162,7 @@ def edit_from(
 
 def key_text(key: Sequence[Any]) -> str:
     """A key as it is kept."""
-    return json.dumps(list(key), ensure_ascii=False, separators=(",", ":"))
+    return json_text(list(key))
 
 
 def key_from(text: str) -> Key:

@@ -7,7 +7,6 @@ of these few alone (`engine.compiled.among`), in which everybody reaches exactly
 from __future__ import annotations
 
 import hashlib
-import json
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
@@ -18,12 +17,14 @@ from kathodos.analysis.basis import Basis
 from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.change.edit_sets import EditSet, texts_of
 from kathodos.columns.csr import Bools, Ints, ints, reachable
+from kathodos.columns.strings import string_table
 from kathodos.engine.decide import who_has
 from kathodos.findings.conflicts.states import who_breaks
 from kathodos.findings.escalation import who_administers
 from kathodos.findings.fences import crossings, lacks
+from kathodos.model.json_text import json_text
 from kathodos.model.references import reference_to
-from kathodos.rules.reading import Duty, Permission, Rules
+from kathodos.rules.reading import Conflicting, Duty, Fence, Need, Permission, Rules
 from kathodos.rules.targets import PermissionTargets
 
 # Edits of these bear on rules only by what is reached: whom and what the rules are about stays.
@@ -93,6 +94,15 @@ class Effect:
         return ReachDifferences(before, after, self.edits.edits if self.is_whole else None)
 
     @property
+    def _states(self) -> tuple[Basis, Basis]:
+        return self.before, self.after
+
+    @cached_property
+    def _joint(self) -> tuple[Ints, Ints]:
+        """The number in both states of each identity and account of each."""
+        return self.differences.joint_numbers(0), self.differences.joint_numbers(1)
+
+    @property
     def gained(self) -> int:
         """How many combinations of somebody, an action and a resource come."""
         return int(self.differences.gained.sum())
@@ -122,12 +132,15 @@ class Effect:
     @cached_property
     def broken(self) -> tuple[list[RuleBroken], list[RuleBroken]]:
         """The rules that are broken only after, and those that were only before: conflicts, fences, needs."""
-        only = {*self.differences.askers, *_edited_askers(self.edits)} if self.is_whole else None
-        rules = self._rules_concerned
-        before, after = (_broken(basis, rules, only) for basis in (self.before, self.after))
-        made = [it for key, it in after.items() if key not in before]
-        settled = [it for key, it in before.items() if key not in after]
-        return made, settled
+        rules, edited = self._rules_concerned, string_table(_edited_askers(self.edits))
+        sides = []
+        for at, basis in enumerate(self._states):
+            holders = basis.index.holders
+            asked = np.full(holders.first_group, not self.is_whole)
+            own = holders.numbers_of(edited)
+            asked[np.append(own[own >= 0], self.differences.looked_at(at))] = True
+            sides.append(_Broken(basis, rules, asked, self._joint[at]))
+        return sides[1].beyond(sides[0]), sides[0].beyond(sides[1])
 
     @property
     def _rules_concerned(self) -> Rules:
@@ -160,12 +173,8 @@ class Effect:
         """Of each role that the edits name, how many hold it."""
         found = []
         for role in _roles_named(self.edits):
-            before, after = (_holding(basis, role) for basis in (self.before, self.after))
-            if self.before.index.holders.numbering == self.after.index.holders.numbering:
-                came, went = len(np.setdiff1d(after, before)), len(np.setdiff1d(before, after))
-            else:
-                names = [_names(basis, some) for basis, some in ((self.before, before), (self.after, after))]
-                came, went = len(names[1] - names[0]), len(names[0] - names[1])
+            before, after = (self._joint[at][_holding(basis, role)] for at, basis in enumerate(self._states))
+            came, went = len(np.setdiff1d(after, before)), len(np.setdiff1d(before, after))
             if came or went:
                 found.append(RoleHolding(reference_to("role", role), came, went))
         return found
@@ -176,16 +185,15 @@ class Effect:
     def administration_lost(self) -> list[AdministrationLost]:
         """Who can administer which system no longer."""
         losing = {name for name, (_, losing, _, _) in self.differences.by_system.items() if losing}
-        before, after = (
-            {name: {basis.index.holders.references[it] for it in some.tolist()} for name, some in who.items()}
-            for basis, who in ((it, who_administers(it, losing)) for it in (self.before, self.after))
-        )
+        before, after = (who_administers(basis, losing) for basis in self._states)
         found = []
         for system, who in before.items():
-            gone, come = who - after.get(system, set()), after.get(system, set()) - who
-            if gone:
+            was, is_then = self._joint[0][who], self._joint[1][after.get(system, ints([]))]
+            gone, come = who[~np.isin(was, is_then)], np.setdiff1d(is_then, was)
+            if len(gone):
                 left = self._administrators.get(system, len(who)) - len(gone) + len(come)
-                found.append(AdministrationLost(system, sorted(gone), not left))
+                names = self.before.index.holders.references
+                found.append(AdministrationLost(system, sorted(names[it] for it in gone.tolist()), not left))
         return found
 
     @cached_property
@@ -219,7 +227,7 @@ class Effect:
         it = self.differences
         counts = sorted(zip(it.askers, it.gained.tolist(), it.lost.tolist(), strict=True))
         edits = [texts_of(edit) for edit in self.edits]
-        content = json.dumps([edits, counts], ensure_ascii=False, separators=(",", ":"))
+        content = json_text([edits, counts])
         return hashlib.sha256(content.encode("utf-8", "surrogatepass")).hexdigest()
 
 
@@ -249,38 +257,45 @@ def _edited_askers(edits: EditSet) -> Iterator[str]:
             yield reference_to(edit.kind.one, *edit.key)
 
 
-def _broken(basis: Basis, rules: Rules, only: set[str] | None) -> dict[tuple[str, ...], RuleBroken]:
-    """The rules that are broken, each by whom and what; by `only` these (None: everybody)."""
-    name, size = basis.index.holders.references, basis.index.holders.first_group
-    asked = np.full(size, only is None)
-    if only is not None:
-        asked[[at for at in map(basis.index.holders.find, only) if at >= 0]] = True
-    found: dict[tuple[str, ...], RuleBroken] = {}
-    for breach in who_breaks(basis, rules.conflicts):
-        rule, some = breach.rule, asked[breach.askers]
-        for asker, alike in zip(breach.askers[some].tolist(), breach.alike[some].tolist(), strict=True):
-            duties = " and ".join(duty.name for duty in breach.held[alike][0])
-            found["conflict", rule.id, name[asker]] = RuleBroken(
-                "conflict", rule.id, rule.title, rule.severity, name[asker], duties
-            )
-    for crossing in (it for it in crossings(basis, rules.fences) if asked[it.asker]):
-        fence, action = crossing.fence, basis.index.actions[crossing.action][1]
-        what = f"{action} {crossing.permission.pattern}"
-        found["fence", fence.id, name[crossing.asker], what] = RuleBroken(
-            "fence", fence.id, fence.title, fence.severity, name[crossing.asker], what
-        )
-    for lack in (it for it in lacks(basis, rules.needs) if asked[it.asker]):
-        need = lack.need
-        address = basis.index.tree.addresses[int(lack.nodes[0])]
-        what = f"{basis.index.actions[lack.action][1]} {address}"
-        found["need", need.id, name[lack.asker], str(lack.permission)] = RuleBroken(
-            "need", need.id, need.title, need.severity, name[lack.asker], what
-        )
-    return found
+class _Broken:
+    """The rules that some askers of a state break. `joint`: the number of each asker in both states."""
+
+    def __init__(self, basis: Basis, rules: Rules, asked: Bools, joint: Ints) -> None:
+        self._name, self._joint, self._asked = basis.index.holders.references, joint, asked
+        self._breaches = {breach.rule.id: breach for breach in who_breaks(basis, rules.conflicts)}
+        self._others = dict(self._of_reach(basis, rules))
+
+    def beyond(self, other: _Broken) -> list[RuleBroken]:
+        """What is broken here and not in another state."""
+        found: list[RuleBroken] = []
+        for rule, breach in self._breaches.items():
+            own = self._joint[breach.askers]
+            is_alone = self._asked[breach.askers] & ~np.isin(own, other.breaking(rule))
+            duties = [" and ".join(duty.name for duty in held[0]) for held in breach.held]
+            for asker, alike in zip(breach.askers[is_alone].tolist(), breach.alike[is_alone].tolist(), strict=True):
+                found.append(_broken_by("conflict", breach.rule, self._name[asker], duties[alike]))
+        return [*found, *(it for key, it in self._others.items() if key not in other._others)]
+
+    def breaking(self, rule: str) -> Ints:
+        """Who is looked at and breaks a conflict's rule, by their numbers in both states."""
+        breach = self._breaches.get(rule)
+        return ints([]) if breach is None else self._joint[breach.askers[self._asked[breach.askers]]]
+
+    def _of_reach(self, basis: Basis, rules: Rules) -> Iterator[tuple[tuple[str, ...], RuleBroken]]:
+        """Fences that are crossed and needs that are lacked, each by whom and what."""
+        index, name = basis.index, self._name
+        for crossing in (it for it in crossings(basis, rules.fences) if self._asked[it.asker]):
+            what = f"{index.actions[crossing.action][1]} {crossing.permission.pattern}"
+            found = _broken_by("fence", crossing.fence, name[crossing.asker], what)
+            yield ("fence", found.rule, found.who, what), found
+        for lack in (it for it in lacks(basis, rules.needs) if self._asked[it.asker]):
+            what = f"{index.actions[lack.action][1]} {index.tree.addresses[int(lack.nodes[0])]}"
+            found = _broken_by("need", lack.need, name[lack.asker], what)
+            yield ("need", found.rule, found.who, str(lack.permission)), found
 
 
-def _names(basis: Basis, askers: Ints) -> set[str]:
-    return {basis.index.holders.references[it] for it in askers.tolist()}
+def _broken_by(kind: str, rule: Conflicting | Fence | Need, who: str, what: str) -> RuleBroken:
+    return RuleBroken(kind, rule.id, rule.title, rule.severity, who, what)
 
 
 def _roles_named(edits: EditSet) -> list[str]:

@@ -9,6 +9,7 @@ from typing import Any
 
 from kathodos.errors import UnfitError
 from kathodos.formats.raw import Format, Raw, read_lines
+from kathodos.model.json_text import json_text
 
 _DEEPEST = 8
 _REMEDY = "Write one flat JSON object a line."
@@ -76,7 +77,7 @@ def _text(value: Any) -> str | None:
         return str(int(value))
     if isinstance(value, list):
         if any(isinstance(part, dict | list) for part in value):
-            return json.dumps(value, ensure_ascii=False, separators=(",", ":"))
+            return json_text(value)
         return ";".join(filter(None, map(_text, value)))
     text = str(value)
     if "\0" in text or any("\ud800" <= mark <= "\udfff" for mark in text):

@@ -13,9 +13,10 @@ from dataclasses import dataclass, field
 from kathodos.columns.dictionary import Ints, Scalar, in_chunks, rows_of
 from kathodos.ingest.checking import Checked
 from kathodos.ingest.comparing import SEPARATOR, Comparison, Key, Present
-from kathodos.ledger.entries import Entry, json_text, newest_entries, payload_of
+from kathodos.ledger.entries import Entry, newest_entries, payload_of
 from kathodos.ledger.operations import Plan
 from kathodos.ledger.payloads import Act, GatherPayload
+from kathodos.model.json_text import json_text
 from kathodos.model.kinds import CLAIMS, Kind
 from kathodos.store.base import Reader
 from kathodos.store.records import Records

@@ -15,9 +15,9 @@ from kathodos.columns.dictionary import Scalar
 from kathodos.columns.ordered import insertion_points
 from kathodos.errors import CallError
 from kathodos.ingest.comparing import Key
-from kathodos.ledger.entries import json_text
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act
+from kathodos.model.json_text import json_text
 from kathodos.model.kinds import ORDERS, RETURNED, Kind
 from kathodos.store.records import Stored, positions_holding
 from kathodos.store.records import rows_of as records_of

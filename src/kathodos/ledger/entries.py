@@ -8,7 +8,6 @@ a checksum of its content that tells which row it was.
 from __future__ import annotations
 
 import hashlib
-import json
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any, TypeVar
@@ -21,6 +20,7 @@ from kathodos.errors import DataError
 from kathodos.ledger import merkle
 from kathodos.ledger.keys import Head
 from kathodos.ledger.payloads import Payload
+from kathodos.model.json_text import json_text
 from kathodos.model.kinds import Kind
 from kathodos.store.base import EntryRow, Reader, part_of_entry, rows_of_entry, unreadable
 from kathodos.store.history import Histories
@@ -165,8 +165,3 @@ def _in_order(column: DictionaryColumn, part: slice) -> tuple[list[Scalar], Code
     rank = np.zeros(len(used), dtype=np.int32)
     rank[order] = np.arange(1, len(order) + 1)
     return [column.values[code] for code in used[order].tolist()], rank[which]
-
-
-def json_text(value: object) -> str:
-    """Compact JSON."""
-    return json.dumps(value, ensure_ascii=False, separators=(",", ":"))

@@ -15,6 +15,7 @@ from kathodos.model import kinds
 from kathodos.model.addresses import Pattern, parse_address, parse_pattern
 from kathodos.model.comparing import check_comparisons
 from kathodos.model.filters import FilterError, parse_filter
+from kathodos.model.json_text import json_text
 from kathodos.model.kinds import Column, Form, Kind
 from kathodos.model.references import Names
 from kathodos.model.suggestions import nearest
@@ -171,7 +172,7 @@ def read_key(kind: Kind, cells: Mapping[str, str], names: Names) -> tuple[Scalar
 def record_text(kind: Kind, record: Mapping[str, Scalar]) -> str:
     """A record as JSON: what its columns hold, absent ones left out."""
     held = {name: record[name] for name in kind.names if record[name] is not None}
-    return json.dumps(held, ensure_ascii=False, separators=(",", ":"))
+    return json_text(held)
 
 
 def read_record_text(kind: Kind, text: str) -> dict[str, Scalar]:
@@ -183,7 +184,7 @@ def read_record_text(kind: Kind, text: str) -> dict[str, Scalar]:
 def attributes_text(cells: Mapping[str, Scalar]) -> str | None:
     """Further attributes as they are kept: JSON of those that are there, nothing where none is."""
     held = {name: cell for name, cell in cells.items() if cell is not None}
-    return json.dumps(held, ensure_ascii=False, separators=(",", ":")) if held else None
+    return json_text(held) if held else None
 
 
 def derived_id(content: Iterable[Scalar]) -> str:

@@ -51,9 +51,12 @@ class Column:
         return self.form in (Form.NUMBER, Form.YES_NO)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, eq=False)
 class Kind:
-    """One kind of record: the name of its table and file, its columns and the columns that identify a record."""
+    """One kind of record: the name of its table and file, its columns and the columns that identify a record.
+
+    Each is declared once, and is equal to itself alone.
+    """
 
     name: str
     one: str

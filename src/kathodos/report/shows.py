@@ -10,6 +10,7 @@ import numpy as np
 from kathodos.columns.csr import Ints
 from kathodos.columns.strings import StringTable, starting_with
 from kathodos.errors import CallError
+from kathodos.model.json_text import json_text
 from kathodos.model.kinds import CLAIMS, KINDS, RESOURCES, Kind
 from kathodos.model.references import PREFIXES
 from kathodos.model.referring import key_of
@@ -64,7 +65,7 @@ def shown(view: View, reference: str, form: str) -> Answer:
 
 def _claims(view: View, kind: Kind, record: dict[str, Any]) -> list[dict[str, Any]]:
     """Which source said what of a record that several speak of, and whether that is what counts."""
-    key = json.dumps([record.get(name) for name in kind.key], ensure_ascii=False, separators=(",", ":"))
+    key = json_text([record.get(name) for name in kind.key])
     found = []
     for at in positions_holding(view.catalogue, CLAIMS, {"kind": kind.name, "record": key}).tolist():
         _, _, source, text = record_at(view.catalogue, CLAIMS, at).values()

@@ -22,7 +22,7 @@ from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.former import former_departments
 from kathodos.findings.fences import meant
-from kathodos.ledger.entries import json_text
+from kathodos.model.json_text import json_text
 from kathodos.model.times import BEGINNING, moment_text
 from kathodos.review.items import Items, carried_grants
 from kathodos.rules.reading import Fence, Need
