@@ -89,6 +89,9 @@ def alone(_people, folder):
             _ = view.index
         some = np.random.default_rng(1).choice(view.basis.is_there.nonzero()[0], max(FEW), replace=False)
         names = [view.index.holders.references[at] for at in some.tolist()]
+        first = give(Desk(view.stored, now(), "bench"), Giving(["role:s0/r00001"], names[-1:])).edits
+        with timed("a first grant rehearsed: the index read and checked"):
+            _ = told(rehearse(view, first))
         for count in FEW:
             with timed(f"grants to {count:,} people composed"):
                 edits = give(Desk(view.stored, now(), "bench"), Giving(["role:s0/r00001"], names[:count])).edits

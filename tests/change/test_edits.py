@@ -6,8 +6,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos.change.edit_sets import Verb
 from kathodos.change.edits import edits_in
-from kathodos.change.files import KINDS, Block, Verb, changes_text
+from kathodos.change.files import KINDS, Block, changes_text
 from kathodos.connectors.mapping import Table
 from kathodos.engine.compiled.compile import compile_index
 from kathodos.errors import DataError

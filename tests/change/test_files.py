@@ -6,7 +6,8 @@ import unittest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.change.files import KINDS, Block, Verb, changes_text, each_once, read_blocks
+from kathodos.change.edit_sets import Verb
+from kathodos.change.files import KINDS, Block, changes_text, each_once, read_blocks
 from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.toml import toml_text

@@ -10,7 +10,7 @@ from pathlib import Path
 from unittest import mock
 
 import kathodos.cli
-from kathodos.cli.main import build_parser, main
+from kathodos.cli.main import COMMANDS, build_parser, commands_asked, main
 from kathodos.errors import CallError, DataError, Status
 from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, inside, lay_out, run
 
@@ -48,6 +48,20 @@ class Parser(unittest.TestCase):
                 call = shlex.split(line.split(" > ")[0], comments=True)
                 if call[:1] == ["kathodos"] and "cd" not in call:
                     self.assertTrue(callable(parser.parse_args(call[1:]).run), f"{words}: {line}")
+
+    def test_a_call_is_read_the_same_where_only_its_command_is_set_up(self):
+        for words in (
+            ["show", "p0063"],
+            ["--workspace", "show", "list", "systems"],
+            ["--work", "reach", "conflicts", "--by", "p0063"],
+            ["--w=list", "show", "list"],
+            ["change", "give", "role:dues/clerk", "--to", "p0064"],
+        ):
+            asked = commands_asked(words)
+            self.assertEqual(len(asked), 1, words)
+            self.assertEqual(vars(build_parser(asked).parse_args(words)), vars(build_parser().parse_args(words)))
+        for words in ([], ["--help"], ["--version"], ["shw", "list"], ["--workspace"], ["--workspace", "list"]):
+            self.assertEqual(commands_asked(words), COMMANDS, words)
 
     def test_the_commands_compute_nothing(self):
         for file in FOLDER.glob("*.py"):

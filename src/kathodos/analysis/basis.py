@@ -328,20 +328,26 @@ def positions_of_rows(wanted: Ints, rows: Ints) -> Ints:
     """The position of each wanted row number among others; -1 where it is not there."""
     if len(wanted) == len(rows) and np.array_equal(wanted, rows):
         return np.arange(len(rows))
-    order = _order_of_rows(rows)
-    at = insertion_points(rows[order], wanted)
-    at[at == len(rows)] = 0
-    return np.where(rows[order][at] == wanted, order[at], -1) if len(rows) else np.full(len(wanted), -1)
+    if not len(rows):
+        return np.full(len(wanted), -1)
+    kept = int(np.count_nonzero(rows > 0))
+    if _is_as_usual(rows, kept):
+        at = insertion_points(rows[:kept], wanted)
+        at[wanted < 0] = kept - 1 - wanted[wanted < 0]
+        order = None
+    else:
+        order = order_of(rows)
+        at = insertion_points(rows[order], wanted)
+    at[at >= len(rows)] = 0
+    found = at if order is None else order[at]
+    return np.where(rows[found] == wanted, found, -1)
 
 
-def _order_of_rows(rows: Ints) -> Ints:
-    """The order of row numbers; mostly they ascend, and those of assumed records stand last, from -1 on."""
-    kept = int((rows > 0).sum())
+def _is_as_usual(rows: Ints, kept: int) -> bool:
+    """Whether row numbers ascend, and those of assumed records stand behind so many kept ones, from -1 on."""
     assumed = rows[kept:]
     ascends = bool((rows[1:kept] > rows[: max(kept - 1, 0)]).all())
-    if not ascends or not np.array_equal(assumed, -1 - np.arange(len(assumed))):
-        return order_of(rows)
-    return np.concatenate([np.arange(kept, len(rows))[::-1], np.arange(kept)])
+    return ascends and np.array_equal(assumed, -1 - np.arange(len(assumed)))
 
 
 def _scalar(value: Any) -> Scalar:

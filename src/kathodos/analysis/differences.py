@@ -160,7 +160,7 @@ class ReachDifferences:
         chosen = ((gained + lost)[self._pair] > 0).nonzero()[0]
         chosen = chosen[order_of(-(gained + lost)[self._pair[chosen]])]
         self._chosen = self._numbers[chosen]
-        self.askers = [self._name(number) for number in self._chosen.tolist()]
+        self.askers = self._names(self._chosen)
         self._pair = self._pair[chosen]
         self.gained, self.lost = gained[self._pair], lost[self._pair]
 
@@ -196,13 +196,14 @@ class ReachDifferences:
     def _looked_at(self, first: Side, second: Side, edits: Edits | None) -> Ints:
         """Whoever asks for itself in one of the states, and whose reach can differ, in one numbering for both."""
         concerned = who_may_differ(first, second, edits)
-        found = []
+        found = np.zeros(self._tables[0].size + self._tables[1].size, dtype=bool)
         for at, side in enumerate((first, second)):
             askers = side.index.holders.askers
             if concerned is not None:
                 askers = askers[concerned[at][askers]]
-            found.append(self.joint_numbers(at)[askers])
-        return np.setdiff1d(np.union1d(*found), self._tables[0].size + self._moved[1])
+            found[self.joint_numbers(at)[askers]] = True
+        found[self._tables[0].size + self._moved[1]] = False
+        return found.nonzero()[0]
 
     def joint_numbers(self, side: int) -> Ints:
         """The number in both of each identity and account of one state (0 or 1)."""
@@ -229,11 +230,14 @@ class ReachDifferences:
         of[askers >= 0] = reaching.reach.alike
         return reaching, of
 
-    def _name(self, number: int) -> str:
-        people, accounts = self._tables
-        if number < people.size:
-            return reference_to("identity", people.name(number))
-        return reference_to("account", accounts.name(number - people.size))
+    def _names(self, numbers: Ints) -> list[str]:
+        """The references of some, by their numbers in both."""
+        people, is_account = self._tables[0], numbers >= self._tables[0].size
+        found = np.empty(len(numbers), dtype=object)
+        found[~is_account] = [reference_to("identity", it) for it in people.names(numbers[~is_account])]
+        names = self._tables[1].names(numbers[is_account] - people.size)
+        found[is_account] = [reference_to("account", it) for it in names]
+        return list(found)
 
     # What differs
 
@@ -480,9 +484,12 @@ class _Joint:
     def numbers(self, side: int) -> Ints:
         return np.arange(len(self.second)) if side else self.of_first
 
-    def name(self, number: int) -> str:
-        beyond = number - len(self.second)
-        return self.second[number] if beyond < 0 else self.first[int(self.alone[beyond])]
+    def names(self, numbers: Ints) -> list[str]:
+        is_alone = numbers >= len(self.second)
+        found = np.empty(len(numbers), dtype=object)
+        found[~is_alone] = self.second.taken(numbers[~is_alone])
+        found[is_alone] = self.first.taken(self.alone[numbers[is_alone] - len(self.second)])
+        return list(found)
 
 
 def _joint(first: StringTable, second: StringTable) -> _Joint:

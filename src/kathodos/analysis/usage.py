@@ -175,7 +175,7 @@ class Usage:
         everyone = index.holder_grants[index.holders.everyone]
         everyone = everyone[self.basis.live[everyone] & ~index.grants.denies[everyone]]
         able = who_has(index, ints([index.holders.everyone]), self.basis.moment)
-        for entitlement in np.unique(index.grants.entitlement[everyone]).tolist():
+        for entitlement in distinct(index.grants.entitlement[everyone]).tolist():
             found.append((able, int(exposure.kinds[entitlement]), exposure.systems[entitlement]))
         of_group = exposure.over_groups(exposure.kinds, 0, is_bits=True)
         for group, text in enumerate(index.holders.filters):

@@ -5,9 +5,9 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
+from enum import StrEnum
 from typing import Any
 
-from kathodos.change.files import Verb
 from kathodos.model.cells import read_record_text, record_text
 from kathodos.model.json_text import json_text
 from kathodos.model.kinds import BY_NAME, Kind
@@ -15,6 +15,14 @@ from kathodos.model.rows import Record
 from kathodos.store.records import Edit, Edits
 
 Key = tuple[Any, ...]
+
+
+class Verb(StrEnum):
+    """What is done to a record."""
+
+    ADD = "add"
+    END = "end"
+    SET = "set"
 
 
 @dataclass(frozen=True)

@@ -6,8 +6,8 @@ import json
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from kathodos.change.edit_sets import EditSet, Key, RecordEdit
-from kathodos.change.files import KINDS, Block, Verb, kind_of, read_blocks
+from kathodos.change.edit_sets import EditSet, Key, RecordEdit, Verb
+from kathodos.change.files import KINDS, Block, kind_of, read_blocks
 from kathodos.engine.compiled.index import Index
 from kathodos.errors import DataError, UnfitError
 from kathodos.model import kinds

@@ -16,7 +16,7 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.change.edit_sets import EditSet, texts_of
-from kathodos.columns.csr import Bools, Ints, ints, reachable
+from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
 from kathodos.columns.strings import string_table
 from kathodos.engine.decide import who_has
 from kathodos.findings.conflicts.states import who_breaks
@@ -75,7 +75,7 @@ class Effect:
     """The effect of some edits, from the state `before` to the state `after` them, which may hold only those concerned.
 
     `author`: the reference of who composed them, where that is an identity; `administered`: how many administer each
-    system before; `findings`: what excess and risk come to, where they were looked at.
+    system before; `look_at_findings`: what excess and risk come to, where they are to be looked at.
     """
 
     before: Basis
@@ -83,8 +83,8 @@ class Effect:
     edits: EditSet
     rules: Rules
     author: str = ""
-    findings: FindingsDiffer | None = None
     is_whole: bool = False
+    look_at_findings: Callable[[], FindingsDiffer] | None = None
     administered: Callable[[], Mapping[str, int]] = dict
 
     @cached_property
@@ -127,6 +127,11 @@ class Effect:
         """Whether nobody's reach is another: looked at over all pairs of those whom the edits bear on."""
         return not self.gained and not self.lost
 
+    @cached_property
+    def findings(self) -> FindingsDiffer | None:
+        """What excess and risk come to; None where they are not looked at."""
+        return self.look_at_findings() if self.look_at_findings is not None else None
+
     # Rules
 
     @cached_property
@@ -151,10 +156,10 @@ class Effect:
         touched = self.differences.touched
         if touched is None or not {edit.kind.name for edit in self.edits} <= _OF_REACH_ALONE:
             return self.rules
-        targets = PermissionTargets(self.before)
+        touching = _Touching(self.before, touched)
 
         def bears(permissions: Iterable[Permission]) -> bool:
-            return any(_is_touched(targets, it, touched) for it in permissions)
+            return any(map(touching.is_about, permissions))
 
         conflicts = [it for it in self.rules.conflicts if bears(_permissions_of(it.duties))]
         fences = [it for it in self.rules.fences if bears(it.never)]
@@ -174,7 +179,7 @@ class Effect:
         found = []
         for role in _roles_named(self.edits):
             before, after = (self._joint[at][_holding(basis, role)] for at, basis in enumerate(self._states))
-            came, went = len(np.setdiff1d(after, before)), len(np.setdiff1d(before, after))
+            came, went = int((~np.isin(after, before)).sum()), int((~np.isin(before, after)).sum())
             if came or went:
                 found.append(RoleHolding(reference_to("role", role), came, went))
         return found
@@ -236,18 +241,26 @@ def _permissions_of(duties: Sequence[Duty]) -> Iterator[Permission]:
         yield from (*duty.permissions, *duty.every)
 
 
-def _is_touched(targets: PermissionTargets, permission: Permission, touched: Bools) -> bool:
-    """Whether somebody gains or loses what a permission is about."""
-    index = targets.index
-    system = index.systems.get(permission.pattern.system)
-    if system is None or not len(system.actions):
-        return False
-    rows = index.action_rows[system.actions] + system.root
-    if not any(touched[row : row + system.size].any() for row in rows.tolist()):
-        return False
-    actions, nodes = targets.of_permission(permission)
-    positions = index.tree.position[nodes].astype(np.int64)
-    return any(bool(touched[index.action_rows[action] + positions].any()) for action in actions)
+class _Touching:
+    """Whether somebody gains or loses what a permission is about, given the pairs that somebody gains or loses."""
+
+    def __init__(self, basis: Basis, touched: Bools) -> None:
+        self._targets, self._touched = PermissionTargets(basis), touched
+        index = basis.index
+        self._actions: set[tuple[str, str]] = set()  # of which somebody gains or loses something somewhere
+        for number, (system, name) in enumerate(index.actions):
+            row = int(index.action_rows[number]) + index.systems[system].root
+            if touched[row : row + index.systems[system].size].any():
+                self._actions |= {(system, name), (system, "*")}
+
+    def is_about(self, permission: Permission) -> bool:
+        """Whether it is about one of these pairs."""
+        if (permission.pattern.system, permission.action) not in self._actions:
+            return False
+        actions, nodes = self._targets.of_permission(permission)
+        index = self._targets.index
+        positions = index.tree.position[nodes].astype(np.int64)
+        return any(bool(self._touched[index.action_rows[action] + positions].any()) for action in actions)
 
 
 def _edited_askers(edits: EditSet) -> Iterator[str]:
@@ -322,6 +335,6 @@ def _holding(basis: Basis, role: str) -> Ints:
     entitlements = (giving[index.entitlements.role] & (index.entitlements.role >= 0)).nonzero()[0]
     grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
     grants = grants[basis.live[grants] & ~index.grants.denies[grants]]
-    mask = who_has(index, np.unique(index.grants.holder[grants]).astype(np.int64), basis.moment)
+    mask = who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), basis.moment)
     askers = index.holders.askers
     return askers[mask[askers]]

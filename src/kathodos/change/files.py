@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
-from enum import StrEnum
 from typing import Any, TypeAlias
 
 import msgspec
 
+from kathodos.change.edit_sets import Verb
 from kathodos.engine.compiled.index import NEEDED
 from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
@@ -19,14 +19,6 @@ from kathodos.model.toml import Path, TomlText
 KINDS = [kind.name for kind in NEEDED]
 _Blocks: TypeAlias = list[dict[str, Any]]
 _REMEDY = "A cell is a text, a number, true or false, a date, or a list of texts; docs/file-formats.md shows a file."
-
-
-class Verb(StrEnum):
-    """What a block does to a record."""
-
-    ADD = "add"
-    END = "end"
-    SET = "set"
 
 
 @dataclass(frozen=True)

@@ -15,7 +15,7 @@ import numpy as np
 
 from kathodos.change.composition import EVERYONE
 from kathodos.change.edit_sets import EditSet, RecordEdit, system_of
-from kathodos.columns.csr import Bools, ints, reachable
+from kathodos.columns.csr import Bools, distinct, ints, reachable
 from kathodos.engine.compiled.applying import compile_scopes
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import principals_of, who_has
@@ -323,7 +323,7 @@ def worth_more(check: MandateCheck, mandate: Mandate) -> list[str]:
             continue
         below = reachable(index.juniors, ints([at]))
         entries = index.role_entries.all_of(below)
-        if any(_administers(index, int(entry), numbers) for entry in np.unique(entries).tolist()):
+        if any(_administers(index, int(entry), numbers) for entry in distinct(entries).tolist()):
             found.append(role)
     return found
 

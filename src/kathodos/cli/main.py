@@ -66,8 +66,8 @@ class _Version(argparse.Action):
         parser.exit(0, f"kathodos {version('kathodos')}\n")
 
 
-def build_parser() -> argparse.ArgumentParser:
-    """The parser with every command in it; nothing heavy is imported."""
+def build_parser(names: Sequence[str] = COMMANDS) -> argparse.ArgumentParser:
+    """The parser with all commands in it, or only some; nothing heavy is imported."""
     from kathodos.output.help import HelpFormatter
 
     common = argparse.ArgumentParser(add_help=False)
@@ -81,19 +81,31 @@ def build_parser() -> argparse.ArgumentParser:
     parser.add_argument("--workspace", metavar="DIR", help="the workspace to work on (else the nearest one upward)")
     parser.add_argument("--version", action=_Version, nargs=0, help="print the version and stop")
     commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
-    for name in COMMANDS:
+    for name in names:
         module = import_module(f"kathodos.cli.{MODULES.get(name, name)}")
         module.add(commands, common, HelpFormatter)
     return parser
 
 
+def commands_asked(words: Sequence[str]) -> Sequence[str]:
+    """The command that a call names, so that no other has to be set up; all where it names none that there is."""
+    if "_ARGCOMPLETE" in os.environ:
+        return COMMANDS
+    position = 0
+    while position < len(words) and words[position].startswith("-"):
+        is_apart = words[position].startswith("--w") and "=" not in words[position]  # --workspace, or short for it
+        position += 2 if is_apart else 1
+    return [it for it in words[position : position + 1] if it in COMMANDS] or COMMANDS
+
+
 def main(words: Sequence[str] | None = None) -> int:
     """Runs one command; gives its exit status. Errors become one or two lines on stderr."""
+    words = sys.argv[1:] if words is None else words
     try:
-        parser = build_parser()
+        parser = build_parser(commands_asked(words))
         _complete(parser)
         arguments = parser.parse_args(words)
-        _refuse_empty(arguments, sys.argv[1:] if words is None else words)
+        _refuse_empty(arguments, words)
         status = _answered(arguments)
         sys.stdout.flush()
     except KathodosError as error:

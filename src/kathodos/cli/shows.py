@@ -25,10 +25,11 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.report.history import history_shown
-    from kathodos.report.shows import shown
-
     if session.arguments.history:
+        from kathodos.report.history import history_shown
+
         reference = session.arguments.reference
         return session.answer(history_shown(session.view, reference, session.most, session.format))
+    from kathodos.report.shows import shown
+
     return session.answer(shown(session.view, session.arguments.reference, session.format))

@@ -14,6 +14,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.arrow import arrow_ints, positions_in
+from kathodos.columns.csr import distinct
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable, string_table
 
@@ -64,7 +65,7 @@ class DictionaryColumn:
         """What the rows hold: all of them, or those at some positions."""
         codes = self.codes if positions is None else self.codes[positions]
         if 4 * len(codes) < len(self.values) and not isinstance(self.values, list):
-            used = np.unique(codes)
+            used = distinct(codes)
             known: dict[int, Scalar] = {int(code): self.values[int(code)] for code in used if code >= 0}
             return [known.get(code) for code in codes.tolist()]
         return list(self._objects[codes].tolist())

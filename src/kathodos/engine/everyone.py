@@ -181,10 +181,7 @@ class ReachClasses:
     @cached_property
     def part_pairs(self) -> tuple[IntervalLists, IntervalLists]:
         """What each part permits and what it denies in plain systems, put together."""
-        permits, denials = self.axis.of_grants(self.closures)
-        if self.window is not None:
-            permits, denials = permits.within(self.window), denials.within(self.window)
-        return permits, denials
+        return self.axis.of_grants(self.closures, self.window)
 
     @cached_property
     def blocks(self) -> list[Ints]:

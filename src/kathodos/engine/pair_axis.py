@@ -117,14 +117,24 @@ class PairAxis:
         )
         return IntervalLists(starts, first[order].astype(np.int32), end[order].astype(np.int32))
 
-    def of_grants(self, parts: CSRList) -> tuple[IntervalLists, IntervalLists]:
-        """What each list of grants permits and what it denies, put together."""
-        index = self.index
-        origin, scoped_at = index.entitlements.scoped.of(index.grants.entitlement[parts.items])
-        part = parts.rows()[origin]
-        denies = index.grants.denies[parts.items][origin] | index.entries.denies[index.scoped_entry[scoped_at]]
+    def of_grants(self, parts: CSRList, window: Intervals | None = None) -> tuple[IntervalLists, IntervalLists]:
+        """What each list of grants permits and what it denies, put together; in a window of the line, or on all."""
+        index, scoped = self.index, self.index.entitlements.scoped
+        entitlement = index.grants.entitlement[parts.items]
+        scoped_pairs = self._pairs_of_few(scoped.all_of(distinct(entitlement).astype(np.int64)))
+        items, rows = parts.items, parts.rows()
+        if window is not None:  # what bears on nothing in it is left out before it is put together
+            scoped_pairs = (scoped_pairs[0].within(window), scoped_pairs[1].within(window))
+            bears = np.diff(scoped_pairs[0].starts) + np.diff(scoped_pairs[1].starts) > 0
+            is_in = np.zeros(len(scoped), dtype=bool)
+            is_in[scoped.rows()[bears[scoped.items]]] = True
+            kept = is_in[entitlement]
+            items, rows, entitlement = items[kept], rows[kept], entitlement[kept]
+        origin, scoped_at = scoped.of(entitlement)
+        part = rows[origin]
+        denies = index.grants.denies[items][origin] | index.entries.denies[index.scoped_entry[scoped_at]]
         found = []
-        for marked, which in zip(self._pairs_of_few(scoped_at), (~denies, denies), strict=True):
+        for marked, which in zip(scoped_pairs, (~denies, denies), strict=True):
             pairs = csr_from_distinct(part[which], scoped_at[which], len(parts), max(len(index.scoped_entry), 1))
             at, first, end = marked.of(pairs.items)
             owner, first, end = self.merged(pairs.rows()[at].astype(np.int64), first, end)

@@ -9,6 +9,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.analysis.basis import Basis
+from kathodos.columns.csr import distinct
 from kathodos.columns.ordered import order_of
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import Batch, ExcessContext
@@ -49,7 +50,7 @@ def access_by_department(context: ExcessContext) -> Table:
 def conflicts_by_topic(basis: Basis, conflicts: Conflicts) -> Table:
     """How many of some conflicts there are by topic and department."""
     department = basis.asker("department")
-    topics = sorted({conflicts.rules[at].topic for at in np.unique(conflicts.rule).tolist()})
+    topics = sorted({conflicts.rules[at].topic for at in distinct(conflicts.rule).tolist()})
     of_rule = np.array([topics.index(rule.topic) if rule.topic in topics else -1 for rule in conflicts.rules])
     codes, which = np.unique(department.codes[conflicts.asker], return_inverse=True)
     names = [NO_DEPARTMENT if code < 0 else str(department.values[code]) for code in codes.tolist()]

@@ -6,7 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 
 import numpy as np
 
-from kathodos.columns.csr import ints
+from kathodos.columns.csr import distinct, ints
 from kathodos.columns.dictionary import Scalar, rows_of
 from kathodos.formats.raw import NOTED, Problem
 from kathodos.ingest.checking import Checked
@@ -57,7 +57,7 @@ def _cycles(edges: Sequence[tuple[str, str, int, str]]) -> Iterator[tuple[list[s
     _, component = connected_components(graph.tocsr(), connection="strong")
     inside = (component[tops] == component[ends]).nonzero()[0]
     names = list(number)
-    for label in np.unique(component[tops[inside]]):
+    for label in distinct(component[tops[inside]]):
         mine = inside[component[tops[inside]] == label]
         onward = {int(tops[at]): int(ends[at]) for at in mine.tolist()[::-1]}
         way, at = [], int(tops[mine[0]])

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from kathodos.columns.csr import Ints
+from kathodos.columns.csr import Ints, distinct
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.ranges import ranges_in
 from kathodos.ledger.discrepancies import Discrepancy
@@ -121,7 +121,7 @@ class _Opened:
 
     def pieces(self, read: Iterator[Block]) -> Iterator[Block]:
         """The rows in the blocks in which the entries' digests were made; rows between ranges by themselves."""
-        limits = np.unique(np.concatenate([[FIRST], self._openings.firsts, self._openings.ends]))
+        limits = distinct(np.concatenate([[FIRST], self._openings.firsts, self._openings.ends]))
         rest, following = next(read, None), next(read, None)
         while rest is not None:
             while following is not None and len(rest) < BLOCK:

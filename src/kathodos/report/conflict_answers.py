@@ -6,6 +6,7 @@ from typing import Any
 
 import numpy as np
 
+from kathodos.columns.csr import distinct
 from kathodos.engine.explain import chain_text
 from kathodos.errors import found_if
 from kathodos.findings.conflicts.states import Conflict, chains_of
@@ -131,7 +132,7 @@ def conflicts_of_rule(found: ChosenConflicts, most: int | None) -> Answer:
     (rule,) = found.rules
     order = np.lexsort((found.conflicts.asker, -found.conflicts.state, ~found.is_open))
     shown = order[:most]
-    asked = found.view.asked(np.unique(found.conflicts.asker[shown]))
+    asked = found.view.asked(distinct(found.conflicts.asker[shown]))
     rows = [_sides_of(found, asked[it.asker], it) for it in found.each(shown)]
     duties = [Field(duty.name, duty.name.capitalize(), 8, least=26) for duty in rule.duties]
     fields = [Field("who", "Who", 9, least=14), Field("state", "State", 7, least=10), *duties]

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.errors import CallError, DataError
 from kathodos.findings.conflicts.covers import HOLDS, RAN_OUT, Cover
@@ -204,7 +204,7 @@ class ChosenConflicts:
     def heading(self) -> str:
         """How many count, of whom, how many of them one role alone gives, and how many are covered."""
         count = int(self.is_open.sum())
-        askers = np.unique(self.conflicts.asker[self.is_open])
+        askers = distinct(self.conflicts.asker[self.is_open])
         people = int((askers < self.view.basis.people).sum())
         of = [plural(people, "person", "people")] if people or not len(askers) else []
         of += [plural(len(askers) - people, "account") + " of nobody"] if len(askers) > people else []

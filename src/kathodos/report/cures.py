@@ -6,7 +6,8 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
-from kathodos.change.files import Block, Verb, each_once
+from kathodos.change.edit_sets import Verb
+from kathodos.change.files import Block, each_once
 from kathodos.errors import CallError, found_if
 from kathodos.findings.conflicts.cure import Cures, cure, edits_of, still_standing
 from kathodos.findings.conflicts.cure_problem import Withdrawal

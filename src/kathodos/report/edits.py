@@ -6,8 +6,7 @@ from collections import Counter
 from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 
-from kathodos.change.edit_sets import RecordEdit
-from kathodos.change.files import Verb
+from kathodos.change.edit_sets import RecordEdit, Verb
 from kathodos.change.settling import records_held
 from kathodos.errors import sentence
 from kathodos.model.kinds import GRANTS, IDENTITIES, MEMBERS, ROLE_JUNIORS, ROLE_PERMISSIONS, ROLES, Form

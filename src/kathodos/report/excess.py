@@ -10,7 +10,8 @@ from typing import Any
 import numpy as np
 
 from kathodos.analysis.askers import AskerAttributes
-from kathodos.change.files import Block, Verb, each_once
+from kathodos.change.edit_sets import Verb
+from kathodos.change.files import Block, each_once
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.errors import CallError, found_if

@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.change.edit_sets import EditSet, edit_of
 from kathodos.change.restoring import NAMED, Part, part_of
-from kathodos.columns.csr import Ints
+from kathodos.columns.csr import Ints, distinct
 from kathodos.errors import CallError
 from kathodos.ledger.entries import Entry, newest_entries
 from kathodos.model.kinds import Kind
@@ -65,7 +65,7 @@ def _entries(view: View, part: Part) -> Iterator[dict[str, Any]]:
     since = np.concatenate([history.since[at] for history, at in mine])
     until = np.concatenate([history.until[at] for history, at in mine])
     newest = view.point.entry
-    numbers = np.unique(np.concatenate([since, until]))
+    numbers = distinct(np.concatenate([since, until]))
     wanted = numbers[numbers <= newest].tolist()
     entries = {it.number: it for it in newest_entries(view.histories.reader) if it.number in {*wanted}}
     for number in reversed(wanted):

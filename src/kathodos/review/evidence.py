@@ -255,7 +255,7 @@ class Evidence:
         conflicts, size = self.conflicts, self.context.basis.size
         of_asker = csr_from_pairs(self.items.asker, np.arange(len(self.items)), size)
         lines, rules = [], []
-        for number in np.unique(conflicts.held).tolist():
+        for number in distinct(conflicts.held).tolist():
             here = conflicts.held == number
             rule = int(conflicts.rule[here][0])
             brings = self._bringing(self._contributing(rule, number)) > 0

@@ -55,7 +55,7 @@ class PermissionTargets:
             return {None: nodes}
         column = self.basis.node(within)
         codes = column.codes[nodes]
-        return {str(column.values[code]): nodes[codes == code] for code in np.unique(codes[codes >= 0]).tolist()}
+        return {str(column.values[code]): nodes[codes == code] for code in distinct(codes[codes >= 0]).tolist()}
 
 
 def entitlements_permitting(targets: PermissionTargets, permissions: Iterable[Permission]) -> Ints:

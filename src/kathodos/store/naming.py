@@ -6,7 +6,7 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 
-from kathodos.columns.csr import Ints
+from kathodos.columns.csr import Ints, distinct
 from kathodos.errors import CallError
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, MERGES, Kind
 from kathodos.model.references import PREFIXES, name_in, reference_to
@@ -128,4 +128,4 @@ def pointing_at(records: Records, other: Kind, kind: Kind, reference: str) -> In
     if kind.name not in PREFIXES and kind.name != "resources":
         return np.zeros(0, dtype=np.int64)
     found = [positions_holding(records, other, wanted) for wanted in columns_pointing(other, kind, reference)]
-    return np.unique(np.concatenate(found)) if found else np.zeros(0, dtype=np.int64)
+    return distinct(np.concatenate(found)) if found else np.zeros(0, dtype=np.int64)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Collection, Mapping
+from functools import partial
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -25,6 +26,7 @@ from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
 from kathodos.model.kinds import BY_NAME
+from kathodos.model.references import reference_to
 from kathodos.store.records import Edited, Records, edited, edits_of
 
 if TYPE_CHECKING:
@@ -59,15 +61,16 @@ def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = F
     """
     pending = pending_edits(view.stored)
     whole = EditSet([*pending, *edits])
+    first, second = (view.assuming(edited(view.stored, it.edits)) if len(it) else view for it in (pending, whole))
     with_findings = is_thorough or view.index.holders.first_group <= _MOST_LOOKED_AT
-    among = None if with_findings else _index_of_few(view, pending, whole)
+    findings = partial(_findings, first, second) if with_findings else None
+    among = _index_of_few(view, pending, whole)
     if among is not None:
         before, after = (_patched(view, among, it) for it in (pending, whole))
         if before is not None and after is not None:
-            return Effect(before, after, edits, view.rules, author, administered=lambda: _administered(view, pending))
-    first, second = (view.assuming(edited(view.stored, it.edits)) if len(it) else view for it in (pending, whole))
-    findings = _findings(first, second) if with_findings else None
-    return Effect(first.basis, second.basis, edits, view.rules, author, findings, is_whole=True)
+            administered = partial(_administered, first)
+            return Effect(before, after, edits, view.rules, author, False, findings, administered)
+    return Effect(first.basis, second.basis, edits, view.rules, author, True, findings)
 
 
 def verdicts(view: View, edits: EditSet, actor: Actor, authors: Collection[str] = ()) -> list[Verdict]:
@@ -103,27 +106,34 @@ def _patched(view: View, index: Index, edits: EditSet) -> Basis | None:
     return Basis(records, found, view.moment) if found is not None else None
 
 
-def _administered(view: View, pending: EditSet) -> Mapping[str, int]:
+def _administered(view: View) -> Mapping[str, int]:
     """How many administer each system, of everybody."""
-    state = view.assuming(edited(view.stored, pending.edits)) if len(pending) else view
-    return {system: len(some) for system, some in who_administers(state.basis).items()}
+    return {system: len(some) for system, some in who_administers(view.basis).items()}
 
 
 def _findings(first: View, second: View) -> FindingsDiffer:
     """What excess comes and goes, and whose risk is another."""
     before, after = (_excess(view) for view in (first, second))
     made, settled = ((one - other).elements() for one, other in ((after, before), (before, after)))
-    scores = []
-    for view in (first, second):
-        names, totals = view.index.holders.identities, view.risk_totals.tolist()
-        scores.append({f"identity:{name}": total for name, total in zip(names, totals, strict=True)})
-    risks = [
-        (name, scores[0].get(name, 0.0), scores[1].get(name, 0.0))
-        for name in dict.fromkeys([*scores[0], *scores[1]])
-        if scores[0].get(name, 0.0) != scores[1].get(name, 0.0)
+    return FindingsDiffer(sorted(made), sorted(settled), _risks(first, second))
+
+
+def _risks(first: View, second: View) -> list[tuple[str, float, float]]:
+    """Whose risk is another, most changed first: who, what it was and what it is; 0 where somebody is not there."""
+    names, known = (view.index.holders.identities for view in (second, first))
+    at, is_gone = known.positions_of(names), np.ones(len(known) + 1, dtype=bool)
+    is_gone[np.append(at, -1)] = False
+    gone = is_gone.nonzero()[0]
+    was = np.append(first.risk_totals, 0.0)[np.concatenate([at, gone])]
+    is_then = np.concatenate([second.risk_totals, np.zeros(len(gone))])
+    differs = (was != is_then).nonzero()[0]
+    some = [
+        *names.taken(differs[differs < len(names)]),
+        *known.taken(gone[differs[differs >= len(names)] - len(names)]),
     ]
-    risks.sort(key=lambda it: (-abs(it[2] - it[1]), it[0]))
-    return FindingsDiffer(sorted(made), sorted(settled), risks)
+    references = (reference_to("identity", name) for name in some)
+    found = zip(references, was[differs].tolist(), is_then[differs].tolist(), strict=True)
+    return sorted(found, key=lambda it: (-abs(it[2] - it[1]), it[0]))
 
 
 def _excess(view: View) -> Counter[tuple[str, str, str]]:

@@ -22,11 +22,13 @@ def with_owners(holders: Holders, askers: Ints) -> tuple[Ints, Ints]:
 
     Gives identities, and accounts by their number less that of the first; both in order.
     """
-    accounts = askers[askers >= holders.people] - holders.people
-    owners = holders.owner[accounts]
-    people = np.union1d(askers[askers < holders.people], owners[owners >= 0]).astype(np.int64)
-    owned = holders.accounts_of.all_of(people).astype(np.int64) - holders.people
-    return people, np.union1d(accounts, owned).astype(np.int64)
+    kept = np.zeros(holders.first_group, dtype=bool)
+    kept[askers] = True
+    owners = holders.owner[kept[holders.people :]]
+    kept[owners[owners >= 0]] = True
+    people = kept[: holders.people].nonzero()[0]
+    kept[holders.accounts_of.all_of(people)] = True
+    return people, kept[holders.people :].nonzero()[0]
 
 
 def index_among(index: Index, people: Ints, accounts: Ints) -> Index:

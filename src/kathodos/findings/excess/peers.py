@@ -13,7 +13,7 @@ import numpy.typing as npt
 
 from kathodos.analysis.exposure import READ
 from kathodos.analysis.holding import Holding, Things
-from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import System
 from kathodos.engine.decide import able_of, who_has
@@ -105,7 +105,7 @@ def _others_having(context: ExcessContext, things: Things, peers: Ints, group: I
     having = holding.counted(group, what).of_pair
     itself = able_of(index.holders, basis.moment)[units.holder]
     unsure = ((group >= 0) & ~itself).nonzero()[0]
-    for thing in np.unique(what[unsure]).tolist():
+    for thing in distinct(what[unsure]).tolist():
         here = unsure[what[unsure] == thing]
         itself[here] = who_has(index, things.holders_of(thing), basis.moment)[units.owner[here]]
     return np.where(group >= 0, having - itself, 0)

@@ -5,7 +5,16 @@ from __future__ import annotations
 import numpy as np
 
 from kathodos.analysis.exposure import matrix
-from kathodos.columns.csr import CSRList, Ints, csr_from_distinct, csr_from_pairs, ints, reachable, spread_each
+from kathodos.columns.csr import (
+    CSRList,
+    Ints,
+    csr_from_distinct,
+    csr_from_pairs,
+    distinct,
+    ints,
+    reachable,
+    spread_each,
+)
 from kathodos.engine.decide import counted_as, who_has
 from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, ExcessContext, FindingText, batch, nobodys
 from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
@@ -21,7 +30,7 @@ def empty_roles(context: ExcessContext) -> Batch:
     index, basis = context.basis.index, context.basis
     given = np.zeros(len(index.roles), dtype=bool)
     roles = index.entitlements.role[index.grants.entitlement[basis.live & ~index.grants.denies]]
-    given[reachable(index.juniors, np.unique(roles[roles >= 0]).astype(np.int64))] = True
+    given[reachable(index.juniors, distinct(roles[roles >= 0]).astype(np.int64))] = True
     found = (index.role_is_active & ~given).nonzero()[0].tolist()
     names = [reference_to("role", index.roles[role]) for role in found]
     texts = [
@@ -73,7 +82,7 @@ def _holders(context: ExcessContext, role: int) -> Ints:
     index = context.basis.index
     entitlements = (index.entitlements.role == role).nonzero()[0]
     grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
-    holders: Ints = np.unique(index.grants.holder[grants[context.basis.live[grants]]]).astype(np.int64)
+    holders: Ints = distinct(index.grants.holder[grants[context.basis.live[grants]]]).astype(np.int64)
     return holders
 
 

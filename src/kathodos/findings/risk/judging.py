@@ -9,7 +9,7 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.analysis.exposure import KINDS
-from kathodos.columns.csr import Bools, Ints, ints, reachable
+from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
 from kathodos.engine.decide import who_has
 from kathodos.engine.potential import ADMINISTERED
 from kathodos.engine.reach import permits_on, who_reaches_something
@@ -281,7 +281,7 @@ class Risk:
         grants = grants[self.basis.live[grants] & ~index.grants.denies[grants]]
         if not len(grants):
             return 0
-        mask = who_has(index, np.unique(index.grants.holder[grants]).astype(np.int64), self.basis.moment)
+        mask = who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), self.basis.moment)
         return int((mask[: self.basis.people] & self.basis.is_person & self.basis.is_there).sum())
 
     @cached_property
@@ -413,7 +413,7 @@ class Risk:
         number = [it.name for it in index.systems_in_order].index(name)
         administer = 1 << KINDS.index("administer")
         owner = usage.identity[usage.in_system(number) & ((usage.kinds & administer) > 0)]
-        return len(np.unique(owner[owner >= 0]))
+        return len(distinct(owner[owner >= 0]))
 
     def _resting_on(self, system: str) -> int:
         """How many findings are about a system, an account in it, a role of it or a resource in it."""

@@ -10,6 +10,7 @@ from functools import cached_property, lru_cache
 
 import numpy as np
 
+from kathodos.columns.csr import distinct
 from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.formats.raw import Raw
 from kathodos.formats.totals import without_totals
@@ -170,7 +171,7 @@ def facts_of(raw: Raw) -> list[Facts]:
     raw = without_totals("", raw)
     found = []
     for header, column in zip(raw.header, raw.columns, strict=True):
-        used = np.unique(column.codes[column.codes >= 0])[:_SAMPLE]
+        used = distinct(column.codes[column.codes >= 0])[:_SAMPLE]
         values = [str(it) for it in DictionaryColumn(used.astype(np.int32), column.values).listed()]
         filled = int((column.codes >= 0).sum())
         found.append(Facts(header, values, len(raw.lines), filled))
