@@ -1,5 +1,6 @@
 """What has no bounds by itself is given some; what is nobody else's business stays with its owner."""
 
+import contextlib
 import http.server
 import io
 import json
@@ -29,10 +30,11 @@ class Service(http.server.BaseHTTPRequestHandler):
         self.end_headers()
         kind = self.server.kind
         if kind == "drips":
-            for _ in range(200):
-                self.wfile.write(b" ")
-                self.wfile.flush()
-                time.sleep(0.1)
+            with contextlib.suppress(BrokenPipeError):  # whoever asked waits no longer
+                for _ in range(200):
+                    self.wfile.write(b" ")
+                    self.wfile.flush()
+                    time.sleep(0.1)
         page = dict(USERS)
         if kind == "never ends":
             first = int(self.path.partition("startIndex=")[2].partition("&")[0])

@@ -1,10 +1,14 @@
 """Changes as people make them: composed, rehearsed, applied, ordered, confirmed, undone, restored, refused."""
 
+import csv
 import json
 import unittest
 from random import Random
 from types import MappingProxyType
 from unittest import mock
+
+import openpyxl
+import openpyxl.styles
 
 from tests import stores
 from tests.support import OFFICE, OFFICE_RULES, Prepared, at_once, carried_out, inside, lay_out, records_inside
@@ -35,6 +39,16 @@ def triples(rehearsal, side):
         for person in rehearsal["people"]
         for text in person[side]
     }
+
+
+_OF_GATHERS = ("ref", "row", "ordered", "to", "given_by", "given_at", "suspended")
+
+
+def _plain(value):
+    """An answer without what only tells records of a gather from those of a trial."""
+    if isinstance(value, dict):
+        return {name: _plain(it) for name, it in value.items() if name not in _OF_GATHERS}
+    return [_plain(it) for it in value] if isinstance(value, list) else value
 
 
 WITH_STATUS = {
@@ -261,6 +275,70 @@ class Orders(Office, unittest.TestCase):
         self.assertIn("identity:bo,view dues:/waivers/2025,2026-09-30", added)
 
 
+class OtherFormats(Office, unittest.TestCase):
+    """Corrected copies of workbooks and of JSON Lines: only what was ordered is another, formulas stay texts."""
+
+    def rewritten(self, name, suffix):
+        """A table of the source in another format, in place of its CSV."""
+        file = self.here / "tables" / f"{name}.csv"
+        rows = list(csv.DictReader(file.read_text(encoding="utf-8").splitlines()))
+        if suffix == ".xlsx":
+            book = openpyxl.Workbook()
+            book.active.append([*rows[0], "note"])
+            for row in rows:
+                book.active.append([*(it or None for it in row.values()), "as it was"])
+            book.active["A1"].font = openpyxl.styles.Font(bold=True)
+            book.save(file.with_suffix(suffix))
+        else:
+            lines = (
+                json.dumps({**{key: it for key, it in row.items() if it}, "note": [1, {"a": "é"}]}) for row in rows
+            )
+            file.with_suffix(suffix).write_text("".join(f"{line}\n" for line in lines), encoding="utf-8")
+        file.unlink()
+        return file.with_suffix(suffix)
+
+    def rows_of(self, file):
+        if file.suffix == ".xlsx":
+            return [[cell.value for cell in row] for row in openpyxl.load_workbook(file).active.iter_rows()]
+        return file.read_text(encoding="utf-8").splitlines()
+
+    def test_only_what_was_ordered_is_another(self):
+        for suffix in (".xlsx", ".jsonl"):
+            with self.subTest(suffix):
+                stores.replaced(self.here, self.prepared)
+                grants = self.rewritten("grants", suffix)
+                inside("gather", cwd=self.here)
+                self.change("take", "role:dues/setter", "--from", "ann", "--into", "x")
+                self.change("give", "view dues:/waivers", "--to", "bo", "--into", "x", "--until", "2026-12-31")
+                self.change("until", "2026-11-30", "grant:g3", "--into", "x")
+                told = document("change", "rehearse", "x", "--as", "auditor", cwd=self.here)
+                before, rows = reached(self.here), self.rows_of(grants)
+                self.change("apply", "x", "--yes")
+                said = carried_out(self.here)
+                self.assertIn("3 orders", said)
+                after = reached(self.here)
+                self.assertEqual((after - before, before - after), (triples(told, "gains"), triples(told, "loses")))
+                self.assertEqual(
+                    {it["state"] for it in records_inside("orders", "list", "--state", "all", cwd=self.here)},
+                    {"confirmed"},
+                )
+                now = self.rows_of(grants)
+                self.assertEqual(len([it for it in rows if it not in now]), 2, "one gone, one altered")
+                self.assertEqual(len([it for it in now if it not in rows]), 2, "one altered, one added")
+                if suffix == ".xlsx":
+                    self.assertTrue(openpyxl.load_workbook(grants).active["A1"].font.bold)
+
+    def test_a_name_that_looks_like_a_formula_stays_a_text(self):
+        people = self.rewritten("identities", ".xlsx")
+        inside("gather", cwd=self.here)
+        (self.here / "name.toml").write_text('[[set]]\nkind = "identities"\nid = "ann"\nname = "=1+1 Lund"\n')
+        self.change("read", "name.toml", "--yes")
+        carried_out(self.here)
+        cells = [cell for row in openpyxl.load_workbook(people).active.iter_rows() for cell in row]
+        (cell,) = (it for it in cells if str(it.value).startswith("="))
+        self.assertEqual((cell.value, cell.data_type), ("=1+1 Lund", "s"))
+
+
 class Undoing(Office, unittest.TestCase):
     more = WITH_STATUS
 
@@ -360,6 +438,60 @@ class Undoing(Office, unittest.TestCase):
                 self.change("apply", name, "--yes")
             orders.append(reached(self.here, "--assume", "orders"))
         self.assertEqual(*orders)
+
+
+class Trial(Office, unittest.TestCase):
+    more = WITH_STATUS
+    QUESTIONS = (
+        *("show ann", "show bo", "show role:dues/setter", "show group:directory/inner", "find bo"),
+        *("list grants", "list members", "list identities", "unused dues", "activity --by ann", "people list"),
+        *("mandates list", "mandates try head", "compare ann bo", "ending", "reach", "reach --by bo --summary"),
+        *("conflicts", "excess", "risk top", "escalation", "check", "conflicts cure", "baseline compare 1"),
+    )
+
+    def answers(self, *more):
+        """What every question answers, but for what only tells records of a gather from those of a trial."""
+        found = {}
+        for question in self.QUESTIONS:
+            done = inside(*question.split(), *more, "--format", "jsonl", cwd=self.here, status=None)
+            rows = [json.loads(line) for line in done.stdout.splitlines()]
+            found[question] = done.returncode, sorted(json.dumps(_plain(row), sort_keys=True) for row in rows)
+        return found
+
+    def test_every_question_answers_of_a_trial_as_once_it_is_carried_out(self):
+        before = self.answers()
+        self.change("give", "role:dues/waiver", "--to", "bo", "--until", "2026-12-31", "--into", "x")
+        self.change("take", "role:dues/setter", "--from", "ann", "--into", "x")
+        self.change("join", "directory/inner", "--who", "bo", "--into", "x")
+        self.do("people", "suspend", "head", "--into", "x")
+        assumed = self.answers("--assume", "x")
+        self.assertGreater(sum(assumed[it] != before[it] for it in self.QUESTIONS), 10)
+        self.change("apply", "x", "--yes", "--despite", "a trial")
+        self.assertEqual(self.answers("--assume", "orders"), assumed)
+        carried_out(self.here)
+        self.assertEqual(self.answers(), assumed)
+
+    def test_what_is_only_assumed_has_no_history_and_is_not_certified(self):
+        self.change("take", "role:dues/setter", "--from", "ann", "--into", "x")
+        told = inside("show", "ann", "--history", "--assume", "x", cwd=self.here, status=2).stderr
+        self.assertIn("What is assumed has no history.", told)
+        words = (
+            "review",
+            "open",
+            "r",
+            "--where",
+            'id eq "ann"',
+            "--by-manager",
+            "--due",
+            "2026-12-31",
+            "--assume",
+            "x",
+        )
+        self.assertIn("only assumed cannot be certified", self.do(*words, status=2).stderr)
+        would = document(*words, "--as", "auditor", "--dry-run", cwd=self.here)
+        self.assertEqual(
+            would["lines"], document(*words[:-2], "--as", "auditor", "--dry-run", cwd=self.here)["lines"] - 1
+        )
 
 
 class TogetherAndApart(Office, unittest.TestCase):

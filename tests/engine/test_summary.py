@@ -49,14 +49,15 @@ class Counting(unittest.TestCase):
     def test_by_which_ways_a_resource_is_reached(self, catalogue):
         index, reference = index_of(catalogue), Reference(catalogue)
         for node, address in enumerate(index.tree.addresses):
-            total, paths = routes_to(index, node, None, microseconds(AT))
+            (people, accounts), paths = routes_to(index, node, None, microseconds(AT))
             actions = reference.actions(split(address)[0])
             reaching = [
                 who
                 for who in reference.askers()
                 if any(reference.reaches(who, action, split(address), AT) for action in actions)
             ]
-            self.assertEqual(total, len(reaching))
+            total = len(reaching)
+            self.assertEqual((people, people + accounts), (sum(who.startswith("identity:") for who in reaching), total))
             self.assertLessEqual(max(paths.values(), default=0), total)
             self.assertGreaterEqual(sum(paths.values()), total)
 
@@ -78,7 +79,7 @@ class Counting(unittest.TestCase):
         }
         index = index_of(catalogue)
         expected = {"directly, by a permission": 1, "directly, by a role": 1, "through a group": 2, "as everyone": 3}
-        self.assertEqual(routes_to(index, 1, "view", 0), (3, expected))
+        self.assertEqual(routes_to(index, 1, "view", 0), ((3, 0), expected))
 
 
 if __name__ == "__main__":

@@ -217,10 +217,14 @@ class ReachDifferences:
         own[joint] = np.arange(len(joint))
         return own[numbers]
 
-    def looked_at(self, at: int) -> Ints:
-        """The number in one state (0 or 1) of each of those whose reach differs and who are there."""
-        numbers = self._own_numbers(self._chosen, at)
-        return numbers[numbers >= 0]
+    def kinds_of(self, which: Bools) -> tuple[int, int]:
+        """How many of those whose reach differs that are marked are identities, and how many accounts."""
+        accounts = int((which & (self._chosen >= self._tables[0].size)).sum())
+        return int(which.sum()) - accounts, accounts
+
+    def numbers_in(self, at: int) -> Ints:
+        """The number in one state (0 or 1) of each of those whose reach differs; -1 where it is not there."""
+        return self._own_numbers(self._chosen, at)
 
     def _reaching(self, side: Side, at: int) -> tuple[_Reaching, Ints]:
         """What those looked at reach in one state, and the class of each; -1 where somebody is not there."""

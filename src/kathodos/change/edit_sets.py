@@ -76,6 +76,16 @@ def edit_of(kind: Kind, before: Record | None, after: Record | None, why: str = 
     return RecordEdit(kind, tuple(held[name] for name in kind.key), was, is_then, why)
 
 
+def edits_from(edits: Edits) -> Iterator[RecordEdit]:
+    """What goes and comes, record by record: one that goes and comes again is set."""
+    for name, edit in edits.items():
+        kind = BY_NAME[name]
+        come = {tuple(it[part] for part in kind.key): it for it in edit.come}
+        for record in edit.gone:
+            yield edit_of(kind, record, come.pop(tuple(record[part] for part in kind.key), None))
+        yield from (edit_of(kind, None, record) for record in come.values())
+
+
 class EditSet:
     """Edits in the order in which they were put in, one for each record."""
 

@@ -142,8 +142,8 @@ class Effect:
         for at, basis in enumerate(self._states):
             holders = basis.index.holders
             asked = np.full(holders.first_group, not self.is_whole)
-            own = holders.numbers_of(edited)
-            asked[np.append(own[own >= 0], self.differences.looked_at(at))] = True
+            own = np.append(holders.numbers_of(edited), self.differences.numbers_in(at))
+            asked[own[own >= 0]] = True
             sides.append(_Broken(basis, rules, asked, self._joint[at]))
         return sides[1].beyond(sides[0]), sides[0].beyond(sides[1])
 

@@ -180,8 +180,7 @@ def carry(plan: Plan, edits: EditSet, change: str, terms: OrderTerms) -> Carried
         plan.close_rows(kind, closed)
         plan.open_rows(kind, opened)
     _put_orders(plan, ordered, change, terms)
-    for order in found.dropped:
-        set_state(plan, order, OrderState.DROPPED, f"not wanted any more by the change {change}")
+    set_state(plan, found.dropped, OrderState.DROPPED, f"not wanted any more by the change {change}")
     close_changes(plan, {str(order.values["change"]) for order in found.dropped} - {change})
     return found
 
@@ -207,12 +206,12 @@ def _put_orders(plan: Plan, ordered: Sequence[tuple[RecordEdit, str, str]], chan
     plan.open_rows(ORDERS, rows)
 
 
-def set_state(plan: Plan, order: Order, state: OrderState, note: str | None = None) -> None:
-    """Puts an order into another state, by whom the plan says."""
-    plan.close_rows(ORDERS, [order.row])
+def set_state(plan: Plan, orders: Sequence[Order], state: OrderState, note: str | None = None) -> None:
+    """Puts orders into another state, by whom the plan says."""
+    plan.close_rows(ORDERS, [order.row for order in orders])
     more = {"state": state.value, "changed_by": plan.actor.name, "changed_at": plan.now, "note": note}
-    values = {**order.values, **more}
-    plan.open_rows(ORDERS, [tuple(values[name] for name in ORDERS.names)])
+    changed = ({**order.values, **more} for order in orders)
+    plan.open_rows(ORDERS, [tuple(values[name] for name in ORDERS.names) for values in changed])
 
 
 # What a person says of them
@@ -239,8 +238,7 @@ class SetOrders(Operation[list[Order]]):
         if over:
             what = f"Order {over[0].number} is {over[0].state} since {over[0].values['changed_at']}."
             raise CallError(what, "Nothing was changed. Leave it out.")
-        for order in chosen:
-            set_state(plan, order, self.state, plan.reason or None)
+        set_state(plan, chosen, self.state, plan.reason or None)
         changes = close_changes(plan, {str(it.values["change"]) for it in chosen})
         plan.subjects += [f"order:{it.number}" for it in chosen] + [f"change:{name}" for name in changes]
         plan.payload = OrdersPayload(self.state, [it.number for it in chosen])
@@ -269,11 +267,11 @@ def confirm(plan: Plan, source: str) -> Confirmed:
     left = {(it.kind.name, it.key) for it in pending_edits(after, orders)}
     for order in orders:
         if (order.edit.kind.name, order.edit.key) not in left:
-            set_state(plan, order, OrderState.CONFIRMED, f"by the gather of {source}")
             found.confirmed.append(order)
         elif order.state is OrderState.DONE and source in str(order.values["source_named"]).split(SEPARATOR):
-            set_state(plan, order, OrderState.OPEN, f"said to be done, and not so at the gather of {source}")
             found.contradicted.append(order)
+    set_state(plan, found.confirmed, OrderState.CONFIRMED, f"by the gather of {source}")
+    set_state(plan, found.contradicted, OrderState.OPEN, f"said to be done, and not so at the gather of {source}")
     close_changes(plan, {str(it.values["change"]) for it in found.confirmed})
     return found
 

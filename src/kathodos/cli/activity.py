@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, as_of, command
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, command
 from kathodos.cli.session import Session
 
 
@@ -22,6 +22,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--on", metavar="RESOURCE", help="only this resource and what lies below it")
     parser.add_argument("--since", metavar="DATE", help="only use from this day on")
     as_of(parser)
+    assuming(parser)
 
 
 def run(session: Session) -> int:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, acting, command
+from kathodos.cli.options import Commands, Formatter, acting, assuming, command
 from kathodos.cli.session import Session
 
 
@@ -40,6 +40,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     )
     comparing.add_argument("first", metavar="A", help="a baseline, a date, a time or a ledger number")
     comparing.add_argument("second", nargs="?", metavar="B", help="the same (default: the present state)")
+    assuming(comparing)
 
 
 def run_mark(session: Session) -> int:
@@ -60,4 +61,5 @@ def run_compare(session: Session) -> int:
     from kathodos.report.baselines import compared
 
     asked = session.arguments
-    return session.answer(compared(session.view_of(asked.first), session.view_of(asked.second), session.format))
+    first, second = session.view_of(asked.first), session.view_of(asked.second, assume=asked.assume)
+    return session.answer(compared(first, second, session.format))

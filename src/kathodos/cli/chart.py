@@ -36,6 +36,8 @@ def run(session: Session) -> int:
     asked = session.arguments
     if (asked.kind == "change") != (asked.name is not None):
         raise CallError("A chart of a change needs its name, and no other does.", "As in: kathodos chart change summer")
+    if asked.kind == "change" and asked.assume is not None:
+        raise CallError("A chart of a change shows what it does to what has been decided.", "Leave --assume out.")
     figure = drawn(asked.kind, session.view, asked.name)
     save(figure, asked.out, asked.replace)
     title = figure.get_suptitle().replace("\\$", "$")

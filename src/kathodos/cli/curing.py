@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 
 from kathodos.cli.changing import keep_remedies
-from kathodos.cli.options import Commands, Formatter, as_of, command, remedying
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, command, remedying
 from kathodos.cli.session import Session
 
 
@@ -32,6 +32,7 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
     )
     remedying(parser, "the first cure")
     as_of(parser)
+    assuming(parser)
 
 
 def run(session: Session) -> int:

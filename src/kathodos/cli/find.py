@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, as_of, command, long_answer
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, command, long_answer
 from kathodos.cli.session import Session
 
 
@@ -22,6 +22,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("text", nargs="+", metavar="TEXT", help="words, each of which has to be in a name")
     long_answer(parser)
     as_of(parser)
+    assuming(parser)
 
 
 def run(session: Session) -> int:

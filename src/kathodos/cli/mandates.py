@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, as_of, command, long_answer
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, command, long_answer
 from kathodos.cli.session import Session
 
 
@@ -27,6 +27,7 @@ def _add_list(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     listing.add_argument("--by", metavar="WHO", help="the powers of one person")
     long_answer(listing)
     as_of(listing)
+    assuming(listing)
 
 
 def _add_try(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -34,6 +35,8 @@ def _add_try(steps: Commands, common: argparse.ArgumentParser, formatter: Format
     trying = command(steps, "try", common, formatter, run_try, what, "  kathodos mandates try p0007")
     trying.add_argument("who", metavar="WHO", help="whose mandates are tried")
     long_answer(trying)
+    as_of(trying)
+    assuming(trying)
 
 
 def run_list(session: Session) -> int:
@@ -47,6 +50,6 @@ def run_try(session: Session) -> int:
     from kathodos.report.mandates import tried
     from kathodos.store.naming import resolved
 
-    who = resolved(session.view.stored, session.arguments.who, (IDENTITIES,)).partition(":")[2]
-    actor = session.workspace.acting(who).among(session.view.stored)
+    who = resolved(session.view.catalogue, session.arguments.who, (IDENTITIES,)).partition(":")[2]
+    actor = session.workspace.acting(who).among(session.view.catalogue)
     return session.answer(tried(session.view, actor, session.most, session.format == "table"))

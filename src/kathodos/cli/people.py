@@ -6,7 +6,7 @@ import argparse
 from typing import TYPE_CHECKING
 
 from kathodos.cli.changing import desk, take_up
-from kathodos.cli.options import Commands, Formatter, acting, collecting, command, confirming, long_answer
+from kathodos.cli.options import Commands, Formatter, acting, assuming, collecting, command, confirming, long_answer
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
 
@@ -36,6 +36,7 @@ def _add_list(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     listing.add_argument("--status", choices=_STATUSES, help="only those with this status")
     listing.add_argument("--where", metavar="FILTER", help="only those that this filter selects")
     long_answer(listing)
+    assuming(listing)
 
 
 def _add_invite(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
-from kathodos.cli.options import Commands, Formatter, acting, command, confirming
+from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
 from kathodos.output.answers import window
@@ -32,6 +32,7 @@ def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     opening.add_argument("--where", metavar="FILTER", required=True, help="whose access: a filter over identities")
     opening.add_argument("--by-manager", action="store_true", required=True, help="each line is decided by the manager")
     opening.add_argument("--due", metavar="DATE", required=True, help="the day by which all is to be decided")
+    assuming(opening)
     acting(opening)
     confirming(opening)
 
@@ -101,6 +102,8 @@ def run_open(session: Session) -> int:
         due = normal_moment(asked.due)
     except ValueError as error:
         raise CallError(f"--due {asked.due} is no day: {error}.") from None
+    if asked.assume is not None and not asked.dry_run:
+        raise CallError("What is only assumed cannot be certified.", "See what the review would hold: add --dry-run.")
     chosen = view.askers_selected(asked.where)
     drafted = draft_review(view.context, view.findings.conflicts, chosen, view.rules, session.actor)
     is_meant = not asked.dry_run and session.agrees(f"Open {asked.name} with {what_is_drafted(drafted)}?")

@@ -134,14 +134,7 @@ class Session:
     @cached_property
     def view(self) -> View:
         """What the call asks about, to its end: by `--as-of`, `--at` and `--assume`."""
-        asked = self.arguments
-        view = self.view_of(getattr(asked, "as_of", None), getattr(asked, "moment", None))
-        assumed = getattr(asked, "assume", None)
-        if assumed is None:
-            return view
-        from kathodos.workspace.assuming import assumed_view
-
-        return assumed_view(view, assumed)
+        return self.view_of(*(getattr(self.arguments, name, None) for name in ("as_of", "moment", "assume")))
 
     def carry_out(self, operation: Operation[R]) -> Done[R]:
         """Does what is asked, as who acts and for the reason given."""
@@ -152,6 +145,11 @@ class Session:
         """Who acts, with all names. Raises CallError where that is nobody who may."""
         return self.workspace.acting(self.said_actor).among(self.view.stored)
 
-    def view_of(self, as_of: str | None, at: str | None = None) -> View:
+    def view_of(self, as_of: str | None, at: str | None = None, assume: str | None = None) -> View:
         """Another state, to the end of the call."""
-        return self._open.enter_context(self.workspace.view(as_of, at))
+        view = self._open.enter_context(self.workspace.view(as_of, at))
+        if assume is None:
+            return view
+        from kathodos.workspace.assuming import assumed_view
+
+        return assumed_view(view, assume)

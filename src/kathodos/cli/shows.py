@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, as_of, command, long_answer
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, command, long_answer
 from kathodos.cli.session import Session
+from kathodos.errors import CallError
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -22,10 +23,13 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--history", action="store_true", help="how it came to be so: what came and went, by whom, why")
     long_answer(parser)
     as_of(parser)
+    assuming(parser)
 
 
 def run(session: Session) -> int:
     if session.arguments.history:
+        if session.arguments.assume is not None:
+            raise CallError("What is assumed has no history.", "Leave --assume out, or --history.")
         from kathodos.report.history import history_shown
 
         reference = session.arguments.reference

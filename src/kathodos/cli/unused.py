@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli.options import Commands, Formatter, as_of, at_time, command, long_answer
+from kathodos.cli.options import Commands, Formatter, as_of, assuming, at_time, command, long_answer
 from kathodos.cli.session import Session
 
 
@@ -22,6 +22,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     long_answer(parser)
     at_time(parser)
     as_of(parser)
+    assuming(parser)
 
 
 def run(session: Session) -> int:

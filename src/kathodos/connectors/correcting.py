@@ -105,11 +105,13 @@ def _workbook(path: Path, mapped: Mapped, header: Sequence[str], wanted: Correct
     book = openpyxl.load_workbook(path)
     sheet = book[mapped.format.sheet or book.sheetnames[0]]
     column = {name: at for at, name in enumerate(header, 1)}
-    for row, cells in wanted.altered.items():
-        for name, cell in cells.items():
-            sheet.cell(row, column[name]).value = cell
-    for cells in wanted.added:
-        sheet.append([cells.get(name) for name in header])
+    for row, cells in (*wanted.altered.items(), *enumerate(wanted.added, sheet.max_row + 1)):
+        for name, text in cells.items():
+            cell = sheet.cell(row, column[name], text)
+            if text is None:
+                cell.value = None
+            else:
+                cell.data_type = "s"  # also what begins as a formula does
     for row in sorted(wanted.gone, reverse=True):
         sheet.delete_rows(row)
     out = io.BytesIO()

@@ -48,8 +48,8 @@ def extent_of(index: Index, asker: int, moment: int) -> list[Extent]:
     return found
 
 
-def routes_to(index: Index, node: int, action: str | None, moment: int) -> tuple[int, dict[str, int]]:
-    """How many reach a node (`action` None: with any action), and how many of them by each way.
+def routes_to(index: Index, node: int, action: str | None, moment: int) -> tuple[tuple[int, int], dict[str, int]]:
+    """How many reach a node (`action` None: with any action): identities and accounts; and how many by each way.
 
     One that comes by several ways is counted in each of them.
     """
@@ -69,7 +69,9 @@ def routes_to(index: Index, node: int, action: str | None, moment: int) -> tuple
         for path in (BY_PERMISSION, BY_ROLE, BY_GROUP, BY_EVERYONE)
         if path in by_way
     }
-    return int(everybody[askers].sum()), {path: count for path, count in counts.items() if count}
+    people = int(everybody[askers[askers < index.holders.people]].sum())
+    total = int(everybody[askers].sum())
+    return (people, total - people), {path: count for path, count in counts.items() if count}
 
 
 def _holders_by_path(index: Index, grants: Ints) -> dict[str, Ints]:

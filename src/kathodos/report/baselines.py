@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from typing import Any
 
-from kathodos.analysis.differences import MovedAccount, ReachDifferences, by_kind
+import numpy as np
+
+from kathodos.analysis.differences import MovedAccount, ReachDifferences
 from kathodos.errors import found_if
 from kathodos.model.kinds import BASELINES
-from kathodos.model.words import plural
+from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Field
 from kathodos.store.records import rows_of
-from kathodos.workspace.comparing import reach_differences
+from kathodos.workspace.comparing import kind_differences, reach_differences
 from kathodos.workspace.view import View
 
 _MOST_SHOWN = 200
@@ -46,15 +48,18 @@ def baselines(view: View) -> Answer:
 
 def compared(first: View, second: View, form: str) -> Answer:
     """What differs between two states, by kind of record and by person; `form`: table, csv, json, jsonl."""
-    kinds = by_kind(second.histories, first.point.entry, second.point.entry)
+    kinds = kind_differences(first, second)
     found = reach_differences(first, second)
     text = [f"  {it.kind.name:<18} {it.came} came, {it.changed} changed, {it.went} went" for it in kinds]
     count = len(found) if found is not None else 0
-    differing = plural(count, "person or account reaches", "people and accounts reach")
+    of_each = found.kinds_of(np.ones(count, dtype=bool)) if found is not None else (0, 0)
+    differing = people_and_accounts(*of_each, "reaches", "reach")
     moved = found.moved if found is not None else []
     text += [_moved_text(it) for it in moved[:_MOST_SHOWN]]
     text.append(f"{differing} more or less than before:" if count else "Nobody reaches anything else than before.")
-    heading = f"From entry {first.point.entry} to entry {second.point.entry}" + ("" if kinds else ": no record differs")
+    heading = f"From entry {first.point.entry} to entry {second.point.entry}"
+    heading += " and what is assumed" if second.assumed is not None else ""
+    heading += "" if kinds else ": no record differs"
     hint = "All of it: add --format json" if count else ""
     if form == "table":
         rows = [_differing(first, second, found, at) for at in range(min(count, _MOST_SHOWN))]

@@ -20,7 +20,7 @@ from kathodos.findings.escalation import who_administers
 from kathodos.ledger.actors import Actor
 from kathodos.model.kinds import MANDATES
 from kathodos.model.times import DAY, day_text
-from kathodos.model.words import plural
+from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Field
 from kathodos.report.long import first_rows
 from kathodos.store.records import Records
@@ -59,7 +59,8 @@ def overview(view: View, whose: str | None, most: int | None, is_table: bool) ->
     people = {row["who"] for row in rows}
     shown, more = first_rows(rows, most if is_table else None)
     text = [] if who else [_counts(rows), *_lately(view, people)]
-    heading = f"{plural(len(people), 'person or account', 'people and accounts')} may hand out or administer something."
+    accounts = sum(it.startswith("account:") for it in people)
+    heading = f"{people_and_accounts(len(people) - accounts, accounts)} may hand out or administer something."
     if who:
         heading = f"{who} has {plural(len(rows), 'power')}." if rows else f"{who} may hand out and administer nothing."
     hint = f"{more} What one of them could hand out: kathodos mandates try WHO".strip()

@@ -15,7 +15,7 @@ from kathodos.engine.summary import Collapsed, collapsed, extent_of, routes_to
 from kathodos.errors import CallError, found_if
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import DAY, day_text
-from kathodos.model.words import plural
+from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Branch, Field, Row
 from kathodos.report.chains import chain_branch, chain_record
 from kathodos.report.marks import Marks
@@ -129,7 +129,7 @@ def routes(question: ReachQuestion) -> Answer:
     total, paths = routes_to(question.index, question.node, question.action, question.moment)
     rows = [{"way": path, "askers": count} for path, count in paths.items()]
     address = question.index.tree.addresses[question.node]
-    who = plural(total, "person or account reaches", "people and accounts reach")
+    who = people_and_accounts(*total, "reaches", "reach")
     heading = f"{who} {address}; some of them in several ways"
     hint = f"Who they are: kathodos reach --on {address}"
     return Answer(_WAYS, rows, heading, hint=hint)
@@ -326,7 +326,7 @@ def reaching(question: ReachQuestion) -> Answer:
         for asker, actions in sorted(may.items())
     ]
     address = index.tree.addresses[question.node]
-    who = plural(len(rows), "person or account reaches", "people and accounts reach")
+    who = people_and_accounts(len(people), len(rows) - len(people), "reaches", "reach")
     heading = f"{who} {address}" if rows else f"Nobody reaches {address}"
     hint = f"Why: kathodos reach --by NAME --on {address} --trace" if rows else ""
     text = [
@@ -367,7 +367,7 @@ def reach_counts(question: ReachQuestion) -> Answer:
     ]
     rows.sort(key=lambda row: (-row[0], row[1]))
     total = sum(pairs for pairs, *_ in rows)
-    who = plural(len(rows), "person or account", "people and accounts")
+    who = people_and_accounts(len(people), len(rows) - len(people))
     heading = f"{who} can reach something: {plural(total, 'combination')} of action and resource"
     hint = "Each of them: kathodos reach --format jsonl; for one: kathodos reach --by NAME"
     keys = ("pairs", "asker", "name", "resources")

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+import numpy.typing as npt
 
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import EditSet
@@ -17,9 +18,10 @@ from kathodos.change.mandates import Verdict
 from kathodos.change.orders import decided
 from kathodos.change.settling import settled
 from kathodos.columns.csr import distinct
+from kathodos.columns.strings import string_table
 from kathodos.errors import Status, found_if
 from kathodos.findings.pictures import NO_DEPARTMENT, Table
-from kathodos.model.words import plural
+from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Field
 from kathodos.report.edits import Wording, does, edit_row
 from kathodos.report.long import first_rows
@@ -120,9 +122,10 @@ def _counts(effect: Effect) -> list[str]:
     """Who gains and loses, in all, by system and by role."""
     if effect.changes_nothing:
         return ["Nobody's reach changes: looked at over all combinations of everybody whom the edits bear on."]
-    who = plural(effect.gaining, "person or account gains", "people and accounts gain")
+    differences = effect.differences
+    who = people_and_accounts(*differences.kinds_of(differences.gained > 0), "gains", "gain")
     gains = f"{who} {effect.gained:,} {_COMBINATIONS}" if effect.gained else "Nobody gains anything"
-    who = plural(effect.losing, "person or account loses", "people and accounts lose")
+    who = people_and_accounts(*differences.kinds_of(differences.lost > 0), "loses", "lose")
     loses = (
         f"{who} {effect.lost:,}{'' if effect.gained else f' {_COMBINATIONS}'}"
         if effect.lost
@@ -303,9 +306,9 @@ def _names(effect: Effect, askers: Sequence[str]) -> dict[str, str | None]:
     """The names of those whose reach is another."""
     found: dict[str, str | None] = {}
     for basis in (effect.before, effect.after):
-        numbers = [basis.index.holders.find(it) for it in askers]
+        numbers = basis.index.holders.numbers_of(string_table(askers))
         names = basis.identity("name")
-        for who, number in zip(askers, numbers, strict=True):
+        for who, number in zip(askers, numbers.tolist(), strict=True):
             if 0 <= number < basis.people:
                 name = names.value(number)
                 found[who] = None if name is None else str(name)
@@ -327,7 +330,7 @@ def differences_by_department(view: View, name: str) -> tuple[Table, Table]:
 def _by_department(effect: Effect) -> tuple[Table, Table]:
     names, concerned = effect.differences.systems_of_each
     systems = distinct(concerned.nonzero()[2])
-    departments, of = np.unique(np.array(_departments(effect), dtype=object), return_inverse=True)
+    departments, of = np.unique(_departments(effect), return_inverse=True)
     counts = np.zeros((2, len(departments), len(systems)), dtype=np.int64)
     who = np.zeros((2, len(departments)), dtype=np.int64)
     for side in range(2):
@@ -339,11 +342,11 @@ def _by_department(effect: Effect) -> tuple[Table, Table]:
     return gaining, losing
 
 
-def _departments(effect: Effect) -> list[str]:
-    """The department of each of those whose reach is another."""
-    found: dict[str, str] = {}
-    for basis in (effect.before, effect.after):
-        department = basis.asker("department")
-        numbers = ((who, basis.index.holders.find(who)) for who in effect.differences.askers)
-        found |= {who: str(department.value(at) or NO_DEPARTMENT) for who, at in numbers if at >= 0}
-    return [found[who] for who in effect.differences.askers]
+def _departments(effect: Effect) -> npt.NDArray[np.object_]:
+    """The department of each of those whose reach is another; as it is afterwards, of who is there then."""
+    found = np.full(len(effect.differences), NO_DEPARTMENT, dtype=object)
+    for at, basis in enumerate((effect.before, effect.after)):
+        department, numbers = basis.asker("department"), effect.differences.numbers_in(at)
+        names = np.array([*(str(it) for it in department.values), NO_DEPARTMENT], dtype=object)
+        found[numbers >= 0] = names[department.codes[numbers[numbers >= 0]]]
+    return found

@@ -11,7 +11,7 @@ from kathodos.errors import CallError, found_if
 from kathodos.findings.conflicts.states import find_conflicts
 from kathodos.findings.fences import Crossing, Lack, crossings, lacks
 from kathodos.model.suggestions import nearest
-from kathodos.model.words import plural
+from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Branch, Field, Lines
 from kathodos.report.long import first_rows
 from kathodos.rules.checking import FAULT, check_rules
@@ -142,7 +142,9 @@ def rules_tried(view: View, draft: Rules, file: str, most: int | None) -> Answer
     ]
     remarks = [it for it in check_rules(basis, draft) if it.kind == FAULT]
     text = [f"{it.rule}: {it.what}. {it.remedy}" for it in remarks]
-    whom = plural(len({asker for _, asker, _, _ in hits}), "person or account", "people and accounts")
+    hit = {asker for _, asker, _, _ in hits}
+    accounts = sum(asker >= basis.people for asker in hit)
+    whom = people_and_accounts(len(hit) - accounts, accounts)
     heading = f"{plural(len(draft.every()), 'rule')} of {file} would hit {whom}"
     hint = "To put it in force, move the file into rules/." if not remarks else "Correct the draft first."
     hint = f"{more} {hint}".strip()

@@ -11,7 +11,7 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.concerned import concerned
-from kathodos.change.edit_sets import EditSet, edit_of
+from kathodos.change.edit_sets import EditSet, edits_from
 from kathodos.change.effect import Effect, FindingsDiffer
 from kathodos.change.mandates import MandateCheck, Verdict
 from kathodos.change.orders import pending_edits
@@ -25,7 +25,6 @@ from kathodos.findings.excess.kinds import LATE_CONTROL, NAMES
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
-from kathodos.model.kinds import BY_NAME
 from kathodos.model.references import reference_to
 from kathodos.store.records import Edited, Records, edited, edits_of
 
@@ -145,10 +144,5 @@ def _excess(view: View) -> Counter[tuple[str, str, str]]:
 def rehearse_plan(view: View, plan: Plan) -> Effect:
     """The effect of what an operation would write."""
     after = view.assuming(plan.after())
-    edits = edits_of(after.assumed, NEEDED) if after.assumed is not None else {}
-    some = EditSet(
-        edit_of(BY_NAME[name], before, after_)
-        for name, edit in edits.items()
-        for before, after_ in [*((it, None) for it in edit.gone), *((None, it) for it in edit.come)]
-    )
+    some = EditSet(edits_from(edits_of(after.assumed, NEEDED))) if after.assumed is not None else EditSet()
     return Effect(view.basis, after.basis, some, view.rules, is_whole=True)
