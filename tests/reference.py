@@ -55,11 +55,22 @@ class Reference:
             self.lines.setdefault(f"{row['system']}/{row['role']}", []).append(line)
         self.given = {grant["grant"]: self.gives(grant) for grant in self.rows("grants")}
 
+    @functools.cached_property
+    def holders(self):
+        """Whoever may hold a grant; one to anybody else is as none."""
+        found = {f"group:{row['system']}/{row['group']}" for row in self.rows("groups")}
+        found |= {f"account:{row['system']}/{row['login']}" for row in self.rows("accounts")}
+        return found | {f"identity:{name}" for name in self.identities} | {"everyone"}
+
     def actions(self, system):
         names = {row["action"] for row in self.rows("actions") if row["system"] == system}
         names |= {other for (owner, _), others in self.implied.items() if owner == system for other in others}
         lines = [line for lines in self.lines.values() for line in lines]
-        lines += [(*row["gives"].split(" "), False) for row in self.rows("grants") if " " in row["gives"]]
+        lines += [
+            (*row["gives"].split(" "), False)
+            for row in self.rows("grants")
+            if " " in row["gives"] and row["holder"] in self.holders
+        ]
         names |= {action for action, pattern, _ in lines if split(pattern)[0] == system and action != "*"}
         return names | set(self.gates(system).values())
 

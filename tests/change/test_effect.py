@@ -14,6 +14,8 @@ from kathodos.change.effect import Effect
 from kathodos.engine.compiled.among import index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED
 from kathodos.engine.compiled.patch import patched, updated
+from kathodos.findings.conflicts.states import who_breaks
+from kathodos.findings.fences import crossings, lacks
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.times import microseconds
 from kathodos.rules.reading import Rules
@@ -32,6 +34,17 @@ topic = "T"
 id = "C"
 title = "views and owns"
 severity = "high"
+[[conflict.duty]]
+name = "view"
+any = ["view s:/a/**"]
+[[conflict.duty]]
+name = "edit"
+any = ["edit s:/b", "own t:/**"]
+[[conflict]]
+id = "E"
+title = "views and owns, unless of the docks"
+severity = "low"
+except = 'department eq "Dock"'
 [[conflict.duty]]
 name = "view"
 any = ["view s:/a/**"]
@@ -84,6 +97,14 @@ def told(differences):
     return {*found[0]}, {*found[1]}
 
 
+def everything_broken(basis):
+    """Every rule that somebody breaks, and who."""
+    name, rules = basis.index.holders.references, rules_of(RULES)
+    found = {("conflict", it.rule.id, name[who]) for it in who_breaks(basis, rules.conflicts) for who in it.askers}
+    found |= {("fence", it.fence.id, name[it.asker]) for it in crossings(basis, rules.fences)}
+    return found | {("need", it.need.id, name[it.asker]) for it in lacks(basis, rules.needs)}
+
+
 class EffectEqualsTheReference(unittest.TestCase):
     @given(catalogues(), catalogues(), st.sets(st.sampled_from(KINDS), min_size=1, max_size=3), st.data())
     @searching(60, shrinks=False)
@@ -98,6 +119,9 @@ class EffectEqualsTheReference(unittest.TestCase):
         self.assertEqual([*told(whole.differences)], expected)
         self.assertEqual((whole.gained, whole.lost), tuple(map(len, expected)))
         self.by_system(whole, expected)
+        broken = [everything_broken(it) for it in (whole.before, whole.after)]
+        keys = [{(it.kind, it.rule, it.who) for it in some} for some in whole.broken]
+        self.assertEqual(keys, [broken[1] - broken[0], broken[0] - broken[1]])
         few = self.effect_on_few(first, edits)
         if few is not None:
             self.assertEqual([*told(few.differences)], expected)

@@ -177,10 +177,15 @@ class ReachDifferences:
         is_moved = (first.holders.owner[common] >= 0) != (second.holders.owner[later] >= 0)
         return common[is_moved], later[is_moved]
 
+    @property
+    def has_moved(self) -> bool:
+        """Whether an account became somebody's, or nobody's."""
+        return len(self._moved[0]) > 0
+
     @cached_property
     def moved(self) -> list[MovedAccount]:
         """The accounts that became somebody's, or nobody's, with what each reaches in the second state."""
-        if not len(self._moved[0]):
+        if not self.has_moved:
             return []
         first, second = self._states
         people = second.index.holders.people

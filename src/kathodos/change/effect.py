@@ -7,7 +7,7 @@ of these few alone (`engine.compiled.among`), in which everybody reaches exactly
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import cached_property
 
@@ -29,6 +29,7 @@ from kathodos.rules.targets import PermissionTargets
 
 # Edits of these bear on rules only by what is reached: whom and what the rules are about stays.
 _OF_REACH_ALONE = {"grants", "members", "groups", "roles", "role_juniors", "role_permissions", "areas", "mandates"}
+_OF_PEOPLE = {"identities", "accounts"}
 
 
 @dataclass(frozen=True)
@@ -70,12 +71,17 @@ class FindingsDiffer:
     risks: Sequence[tuple[str, float, float]] = ()
 
 
+def _nobody_else(_system: str, _gone: Sequence[str]) -> bool:
+    return False
+
+
 @dataclass(frozen=True)
 class Effect:
     """The effect of some edits, from the state `before` to the state `after` them, which may hold only those concerned.
 
-    `author`: the reference of who composed them, where that is an identity; `administered`: how many administer each
-    system before; `look_at_findings`: what excess and risk come to, where they are to be looked at.
+    `author`: the reference of who composed them, where that is an identity; `administers`: whether somebody beside some
+    administers a system, of those who are in neither state; `look_at_findings`: what excess and risk come to, where
+    they are to be looked at.
     """
 
     before: Basis
@@ -85,7 +91,7 @@ class Effect:
     author: str = ""
     is_whole: bool = False
     look_at_findings: Callable[[], FindingsDiffer] | None = None
-    administered: Callable[[], Mapping[str, int]] = dict
+    administers: Callable[[str, Sequence[str]], bool] = _nobody_else
 
     @cached_property
     def differences(self) -> ReachDifferences:
@@ -151,19 +157,25 @@ class Effect:
     def _rules_concerned(self) -> Rules:
         """The rules that the edits can bear on: those about a combination that somebody gains or loses.
 
-        Where people or resources themselves are edited, rules may be about others than before: all of them.
+        Where people are edited, rules with a filter over them may be about others than before: these too. Where
+        resources themselves are edited, or accounts become somebody's or nobody's: all rules.
         """
-        touched = self.differences.touched
-        if touched is None or not {edit.kind.name for edit in self.edits} <= _OF_REACH_ALONE:
+        touched, kinds = self.differences.touched, {edit.kind.name for edit in self.edits}
+        if touched is None or self.differences.has_moved or not kinds <= _OF_REACH_ALONE | _OF_PEOPLE:
             return self.rules
+        is_about_people = bool(kinds & _OF_PEOPLE)
         touching = _Touching(self.before, touched)
 
         def bears(permissions: Iterable[Permission]) -> bool:
             return any(map(touching.is_about, permissions))
 
-        conflicts = [it for it in self.rules.conflicts if bears(_permissions_of(it.duties))]
-        fences = [it for it in self.rules.fences if bears(it.never)]
-        needs = [it for it in self.rules.needs if bears(it.permissions)]
+        conflicts = [
+            it
+            for it in self.rules.conflicts
+            if (is_about_people and it.excepted is not None) or bears(_permissions_of(it.duties))
+        ]
+        fences = [it for it in self.rules.fences if is_about_people or bears(it.never)]
+        needs = [it for it in self.rules.needs if is_about_people or bears(it.permissions)]
         return replace(self.rules, conflicts=conflicts, fences=fences, needs=needs)
 
     @property
@@ -194,17 +206,13 @@ class Effect:
         found = []
         for system, who in before.items():
             was, is_then = self._joint[0][who], self._joint[1][after.get(system, ints([]))]
-            gone, come = who[~np.isin(was, is_then)], np.setdiff1d(is_then, was)
+            gone = who[~np.isin(was, is_then)]
             if len(gone):
-                left = self._administrators.get(system, len(who)) - len(gone) + len(come)
-                names = self.before.index.holders.references
-                found.append(AdministrationLost(system, sorted(names[it] for it in gone.tolist()), not left))
+                references = self.before.index.holders.references
+                names = sorted(references[it] for it in gone.tolist())
+                is_left = len(is_then) > 0 or self.administers(system, names)
+                found.append(AdministrationLost(system, names, not is_left))
         return found
-
-    @cached_property
-    def _administrators(self) -> Mapping[str, int]:
-        """How many administer each system before, of everybody."""
-        return self.administered()
 
     @cached_property
     def author_gains(self) -> list[str]:
@@ -266,7 +274,7 @@ class _Touching:
 def _edited_askers(edits: EditSet) -> Iterator[str]:
     """The identities and accounts whose own records are edited, so that rules may be about them or no longer."""
     for edit in edits:
-        if edit.kind.name in ("identities", "accounts"):
+        if edit.kind.name in _OF_PEOPLE:
             yield reference_to(edit.kind.one, *edit.key)
 
 

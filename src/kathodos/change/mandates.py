@@ -7,7 +7,7 @@ and never another mandate.
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -15,7 +15,7 @@ import numpy as np
 
 from kathodos.change.composition import EVERYONE
 from kathodos.change.edit_sets import EditSet, RecordEdit, system_of
-from kathodos.columns.csr import Bools, distinct, ints, reachable
+from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
 from kathodos.engine.compiled.applying import compile_scopes
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import principals_of, who_has
@@ -301,15 +301,14 @@ def refusals(verdicts: Sequence[Verdict], most: int = 3) -> list[str]:
     return [*told, *([f"So it is with {len(refused) - most} more."] if len(refused) > most else [])]
 
 
-def administrators_by_mandate(check: MandateCheck) -> Mapping[str, list[str]]:
-    """Who may use each mandate, by its place in the list: identities and accounts of nobody."""
+def administrators_by_mandate(check: MandateCheck) -> list[Ints]:
+    """Who may use each mandate, in the order of the list: identities and accounts of nobody, by number."""
     holders = check.index.holders
-    found: dict[str, list[str]] = {}
-    for at, mandate in enumerate(check.mandates):
+    found = []
+    for mandate in check.mandates:
         number = holders.find(mandate.holder)
-        mask = who_has(check.index, ints([number]), check.moment) if number >= 0 else np.zeros(0, dtype=bool)
-        askers = holders.askers[mask[holders.askers]] if len(mask) else []
-        found[str(at)] = [holders.references[it] for it in askers]
+        mask = who_has(check.index, ints([number] if number >= 0 else []), check.moment)
+        found.append(holders.askers[mask[holders.askers]])
     return found
 
 

@@ -121,7 +121,7 @@ def _moved(plan: Plan, kind: Kind, merged: Mapping[str, str]) -> int:
     at = touched.nonzero()[0]
     if not len(at):
         return 0
-    columns = [records.column(kind, name).taken(at) for name in kind.names]
+    columns = [records.column(kind, name).taken(at).compact() for name in kind.names]
     columns = [
         _renamed(column, merged, named[name]) if name in named else column
         for name, column in zip(kind.names, columns, strict=True)

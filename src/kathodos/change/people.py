@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping, Sequence
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import cached_property
 
+import numpy as np
 from email_validator import EmailNotValidError, validate_email
 
 from kathodos.change.composition import Composition, Desk
@@ -12,6 +15,9 @@ from kathodos.change.edit_sets import EditSet, RecordEdit, edit_of, key_text
 from kathodos.change.orders import OrderState
 from kathodos.change.restoring import Part, accounts_of, restoring
 from kathodos.change.settling import records_held
+from kathodos.columns.dictionary import DictionaryColumn, tabled
+from kathodos.columns.matching import folded_as, which
+from kathodos.columns.strings import StringTable, string_table
 from kathodos.errors import CallError, DataError, UnfitError
 from kathodos.model.cells import read_record, read_record_text
 from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, MEMBERS, MERGES, ORDERS, Kind
@@ -22,6 +28,7 @@ from kathodos.store.records import Records, Stored, columns_of
 
 _INVITED = "invited"
 _WANTED = ("name", "email")
+_FEW = 50  # names that are looked for one by one; of more the names of all are made comparable once
 
 
 @dataclass(frozen=True)
@@ -45,11 +52,18 @@ def invite(desk: Desk, invitations: Sequence[Invitation], may_be_alike: bool = F
 
     `may_be_alike`: somebody of the same name may be there already.
     """
-    known = _Known(desk.records)
-    found, wrong = Composition(asked=len(invitations)), []
+    names, found, wrong = _Names(desk.records), Composition(asked=len(invitations)), []
+    read: list[tuple[Invitation, Record | UnfitError]] = []
     for invitation in invitations:
         try:
-            record = _invited(desk, invitation)
+            read.append((invitation, _invited(desk, invitation, names)))
+        except UnfitError as error:
+            read.append((invitation, error))
+    known = _Known(desk.records, [it for _, it in read if not isinstance(it, UnfitError)])
+    for invitation, record in read:
+        try:
+            if isinstance(record, UnfitError):
+                raise record
             known.must_be_new(record, may_be_alike)
         except UnfitError as error:
             wrong.append(f"{invitation.where}: {error.reason}.")
@@ -62,7 +76,24 @@ def invite(desk: Desk, invitations: Sequence[Invitation], may_be_alike: bool = F
     return found
 
 
-def _invited(desk: Desk, invitation: Invitation) -> Record:
+class _Names:
+    """The identities that an invitation may name, made when one does."""
+
+    def __init__(self, records: Records) -> None:
+        self._records = records
+
+    @cached_property
+    def all(self) -> Names:
+        names = Names()
+        names.add(IDENTITIES, zip(self._records.column(IDENTITIES, "id").values, strict=True))
+        return names
+
+    def for_cells(self, cells: Mapping[str, str]) -> Names:
+        """All of them where some cells name one."""
+        return self.all if any(column.refers and column.name in cells for column in IDENTITIES.columns) else Names()
+
+
+def _invited(desk: Desk, invitation: Invitation, names: _Names) -> Record:
     cells = {name.lower(): cell for name, cell in invitation.cells.items() if cell and cell.strip()}
     missing = [name for name in _WANTED if name not in cells]
     if missing:
@@ -71,47 +102,81 @@ def _invited(desk: Desk, invitation: Invitation) -> Record:
         mail = validate_email(cells["email"], check_deliverability=False, allow_smtputf8=True).normalized
     except EmailNotValidError as error:
         raise UnfitError(f"{cells['email']!r} is no mail address: {str(error).rstrip('.')}", "Correct it.") from None
-    names = Names()
-    names.add(IDENTITIES, zip(desk.records.column(IDENTITIES, "id").values, strict=True))
     status = {"status": _INVITED, "email": mail, "id": cells.get("id", mail.casefold())}
-    return read_record(IDENTITIES, {**cells, **status, "invited": desk.now.date().isoformat()}, names)
+    told = {**cells, **status, "invited": desk.now.date().isoformat()}
+    return read_record(IDENTITIES, told, names.for_cells(cells))
 
 
 class _Known:
-    """The mails, ids and names that are in use, those of merged identities with them."""
+    """Who bears the mails, the ids and the names of some new records already, those of merged identities with them."""
 
-    def __init__(self, records: Records) -> None:
-        ids, mails, names = columns_of(records, IDENTITIES, "id", "email", "name")
-        self.ids = set(ids)
-        self.by_mail = {str(mail).casefold(): one for mail, one in zip(mails, ids, strict=True) if mail}
+    def __init__(self, records: Records, new: Sequence[Record]) -> None:
+        self._records = records
+        ids = [str(it["id"]) for it in new]
+        held = records.column(IDENTITIES, "id")
+        self._ids = set(held.listed(held.holding_any(ids).nonzero()[0]))
+        mails = list(dict.fromkeys(str(it["email"]).casefold() for it in new))
+        self._by_mail = dict(self._bearing("email", mails, str.casefold))
         gone, into, aliases = columns_of(records, MERGES, "identity", "into", "email")
-        self.by_mail |= {str(mail).casefold(): to for mail, to in zip(aliases, into, strict=True) if mail}
-        self.merged = dict(zip(gone, into, strict=True))
-        self._named = list(zip(names, ids, strict=True))
-        self._by_name: dict[str, str] | None = None
+        self._by_mail |= {str(mail).casefold(): str(to) for mail, to in zip(aliases, into, strict=True) if mail}
+        self._ids |= set(gone)
+        self._fresh: dict[str, str] = {}
+        self._few = len(new) <= _FEW
 
     def must_be_new(self, record: Record, may_be_alike: bool) -> None:
         """Raises UnfitError where somebody has the mail or the id, or may be the same."""
         mail = str(record["email"]).casefold()
-        if mail in self.by_mail:
-            raise UnfitError(f"{record['email']} is the mail of {self.by_mail[mail]} already", "Take it out.")
-        if record["id"] in self.ids or record["id"] in self.merged:
+        if mail in self._by_mail:
+            raise UnfitError(f"{record['email']} is the mail of {self._by_mail[mail]} already", "Take it out.")
+        if record["id"] in self._ids:
             raise UnfitError(f"there is an identity {record['id']} already", "Give another id.")
-        alike = self._alike(str(record["name"]))
-        if alike and not may_be_alike:
+        alike = "" if may_be_alike else self._alike(name_skeleton(str(record["name"])))
+        if alike:
             raise UnfitError(f"{record['name']} may be {alike}, who bears the same name", "If not, say --namesake.")
 
-    def _alike(self, name: str) -> str:
-        if self._by_name is None:
-            self._by_name = {name_skeleton(str(it)): str(one) for it, one in self._named if it}
-        return self._by_name.get(name_skeleton(name), "")
+    def _bearing(self, column: str, wanted: Sequence[str], fold: Callable[[str], str]) -> Iterator[tuple[str, str]]:
+        """Which of some folded texts somebody bears in a column, and who."""
+        held = self._records.column(IDENTITIES, column)
+        number = np.append(folded_as(_table(held), wanted, fold), -1)[held.codes]
+        at = (number >= 0).nonzero()[0]
+        ids = self._records.column(IDENTITIES, "id").listed(at)
+        yield from zip((wanted[it] for it in number[at].tolist()), map(str, ids), strict=True)
+
+    def _alike(self, skeleton: str) -> str:
+        if skeleton in self._fresh:
+            return self._fresh[skeleton]
+        if not self._few:
+            return self._by_skeleton.get(skeleton, "")
+        held = self._records.column(IDENTITIES, "name")
+        table = _table(held)
+        same = np.arange(len(table))
+        for part in _kept_parts(skeleton):
+            same = same[which(table.picked(same), "co", part, lambda text: name_skeleton(text) == skeleton)]
+        same = same[[name_skeleton(text) == skeleton for text in table.taken(same)]]
+        at = np.isin(held.codes, same).nonzero()[0][:1]
+        return "".join(map(str, self._records.column(IDENTITIES, "id").listed(at)))
+
+    @cached_property
+    def _by_skeleton(self) -> dict[str, str]:
+        names, ids = columns_of(self._records, IDENTITIES, "name", "id")
+        return {name_skeleton(str(it)): str(one) for it, one in zip(names, ids, strict=True) if it}
 
     def note(self, record: Record) -> None:
         """Knows from now on of somebody who is to come."""
-        self.ids.add(record["id"])
-        self.by_mail[str(record["email"]).casefold()] = record["id"]
-        if self._by_name is not None:
-            self._by_name[name_skeleton(str(record["name"]))] = str(record["id"])
+        self._ids.add(record["id"])
+        self._by_mail[str(record["email"]).casefold()] = str(record["id"])
+        self._fresh[name_skeleton(str(record["name"]))] = str(record["id"])
+
+
+def _table(held: DictionaryColumn) -> StringTable:
+    values = tabled(held.values)
+    return values if isinstance(values, StringTable) else string_table(map(str, values))
+
+
+def _kept_parts(skeleton: str) -> list[str]:
+    """What every ASCII name with a skeleton holds, the longest first: in these parts no letter is spelled out."""
+    parts = {part for part in re.split(r"(?<=[aous])| ", skeleton) if len(part) > 1}
+    return sorted(parts, key=lambda it: (-len(it), it))
 
 
 # Status

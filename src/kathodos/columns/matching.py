@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from kathodos.columns.arrow import positions_in
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.ordered import insertion_points
-from kathodos.columns.strings import StringTable
+from kathodos.columns.strings import StringTable, string_table
 
 _FEW = 200  # texts up to which they are compared one by one
 OPERATORS = ("eq", "co", "sw", "ew", "gt", "ge", "lt", "le")
@@ -25,6 +26,17 @@ def which(table: StringTable, operator: str, wanted: str, one_by_one: Callable[[
         found = np.array(_compared(_lowered(table), operator, content), dtype=bool)
     others = _beyond_ascii(table)
     found[others] = [one_by_one(text) for text in table.taken(others)]
+    return found
+
+
+def folded_as(table: StringTable, wanted: Sequence[str], fold: Callable[[str], str]) -> Ints:
+    """For each text the position among some folded ones, each there once, of what it is when folded; -1: none of them.
+
+    `fold` makes the large letters of ASCII small, and leaves all else in ASCII as it is.
+    """
+    found = positions_in(_lowered(table).arrow, string_table(wanted).arrow)
+    others, number = _beyond_ascii(table), {text: at for at, text in enumerate(wanted)}
+    found[others] = [number.get(fold(text), -1) for text in table.taken(others)]
     return found
 
 

@@ -13,11 +13,11 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.csr import Bools, Ints, distinct, ints
+from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.threads import in_threads
 from kathodos.engine.compiled.index import Index, System
-from kathodos.engine.decide import able_of, principals_of, who_has
+from kathodos.engine.decide import able_of, holders_behind, principals_of, who_has
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
 from kathodos.engine.reach import grants_of, one_per_answer, who_reaches, who_reaches_any
@@ -27,7 +27,7 @@ from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import MANDATES, split_list
 from kathodos.model.references import name_in, reference_to
 from kathodos.rules.reading import Conflicting
-from kathodos.rules.targets import PermissionTargets
+from kathodos.rules.targets import PermissionTargets, entitlements_on
 from kathodos.store.records import columns_of
 
 ADMINISTER = "administer"
@@ -187,13 +187,53 @@ def who_administers(basis: Basis, systems: Collection[str] | None = None) -> dic
     actions = [
         (system, action)
         for system in index.systems_in_order
-        for action, kind in zip(system.actions.tolist(), system.kinds, strict=True)
-        if kind == ADMINISTER and (systems is None or system.name in systems)
+        for action in _administering(system)
+        if systems is None or system.name in systems
     ]
     who: dict[str, Bools] = {}
     for (system, _), mask in zip(actions, in_threads(able, actions), strict=True):
         who[system.name] = who[system.name] | mask if system.name in who else mask
     return {name: index.holders.askers[mask[index.holders.askers]] for name, mask in who.items()}
+
+
+def is_administered(basis: Basis, system: str, but: Ints) -> bool:
+    """Whether somebody administers a system, some not counted who are given by number."""
+    index, of = basis.index, basis.index.systems[system]
+    asked = np.zeros(index.holders.first_group, dtype=bool)
+    asked[index.holders.askers] = True
+    asked[but[but >= 0]] = False
+    nodes = np.arange(of.root, of.end)
+    return any(bool((who_reaches_any(index, nodes, it, basis.moment) & asked).any()) for it in _administering(of))
+
+
+def _administering(system: System) -> list[int]:
+    """The actions of a system that administer it."""
+    return [action for action, kind in zip(system.actions.tolist(), system.kinds, strict=True) if kind == ADMINISTER]
+
+
+@dataclass(frozen=True)
+class AdministeringGrants:
+    """Who administers a system, by which grants: an asker and a grant at a time, by number and in order."""
+
+    system: str
+    askers: Ints
+    grants: Ints
+
+
+def administering_grants(basis: Basis) -> Iterator[AdministeringGrants]:
+    """Of each system who administers it, by each grant that permits to and counts for somebody."""
+    index, targets = basis.index, PermissionTargets(basis)
+    for name, askers in who_administers(basis).items():
+        system = index.systems[name]
+        entitlements = entitlements_on(targets.index, _administering(system), np.arange(system.root, system.end))
+        grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
+        grants = np.sort(grants[basis.live[grants] & ~index.grants.denies[grants]])
+        holder = index.grants.holder[grants].astype(np.int64)
+        position, behind = holders_behind(index, askers, distinct(holder), basis.moment)
+        at, given = csr_from_pairs(holder, grants, index.holders.size).of(behind)
+        who, given = askers[position[at]], given.astype(np.int64)
+        order = np.lexsort((given, who))
+        yield AdministeringGrants(name, who[order], given[order])
 
 
 _MOST_COMPARED = 300  # administrators of one system

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 
 def plural(count: int, one: str, many: str = "") -> str:
-    """`1 line`, `2 lines`."""
-    return f"{count} {one if count == 1 else many or one + 's'}"
+    """`1 line`, `2 lines`, `1,200 lines`."""
+    return f"{count:,} {one if count == 1 else many or one + 's'}"
 
 
 def people_and_accounts(people: int, accounts: int, one: str = "", many: str = "") -> str:

@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cached_property
 from typing import Any
+
+import numpy as np
 
 from kathodos.change.mandates import (
     GIVE,
@@ -15,15 +18,14 @@ from kathodos.change.mandates import (
     mandates_in,
     worth_more,
 )
-from kathodos.engine.reach import grants_of
-from kathodos.findings.escalation import who_administers
+from kathodos.columns.csr import Bools, Ints, distinct, ints, joined
+from kathodos.findings.escalation import administering_grants, who_administers
 from kathodos.ledger.actors import Actor
 from kathodos.model.kinds import MANDATES
 from kathodos.model.times import DAY, day_text
 from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Field
 from kathodos.report.long import first_rows
-from kathodos.store.records import Records
 from kathodos.workspace.rehearsing import decided_view
 from kathodos.workspace.view import View
 
@@ -49,121 +51,138 @@ _LATELY = 90  # days
 def overview(view: View, whose: str | None, most: int | None, is_table: bool) -> Answer:
     """Everyone who may hand out roles or administers a system: through what, on which area; one person's powers."""
     state = decided_view(view)
-    check = MandateCheck(state.catalogue, state.index, view.moment)
-    rows = [*_by_mandate(view, check), *_by_role(state)]
-    who = view.index.holders.references[view.asker(whose)] if whose is not None else None
-    rows = [row for row in rows if who in (None, row["who"])]
-    asked = view.asked([it for it in (view.index.holders.find(row["who"]) for row in rows) if it >= 0])
-    names = {view.index.holders.references[number]: one.name for number, one in asked.items()}
-    rows = [{**row, "name": names.get(row["who"])} for row in rows]
-    people = {row["who"] for row in rows}
-    shown, more = first_rows(rows, most if is_table else None)
-    text = [] if who else [_counts(rows), *_lately(view, people)]
-    accounts = sum(it.startswith("account:") for it in people)
-    heading = f"{people_and_accounts(len(people) - accounts, accounts)} may hand out or administer something."
-    if who:
-        heading = f"{who} has {plural(len(rows), 'power')}." if rows else f"{who} may hand out and administer nothing."
+    powers = _Powers(state)
+    holders = state.index.holders
+    chosen, heading = np.arange(len(powers)), ""
+    if whose is not None:
+        asker = state.asker(whose)
+        chosen, who = (powers.who == asker).nonzero()[0], holders.references[asker]
+        some = plural(len(chosen), "power")
+        heading = f"{who} has {some}." if len(chosen) else f"{who} may hand out and administer nothing."
+    shown, more = first_rows(chosen.tolist(), most if is_table else None)
+    text = []
+    if whose is None:
+        people = distinct(powers.who)
+        accounts = int((people >= holders.people).sum())
+        heading = f"{people_and_accounts(len(people) - accounts, accounts)} may hand out or administer something."
+        text = [powers.counts, *_lately(view, state, people)]
     hint = f"{more} What one of them could hand out: kathodos mandates try WHO".strip()
-    return Answer(_OVERVIEW, shown, heading, text, hint=hint)
+    return Answer(_OVERVIEW, list(powers.rows(ints(shown))), heading, text, hint=hint)
 
 
-def _counts(rows: list[dict[str, Any]]) -> str:
-    mandated = len({row["who"] for row in rows if row["kind"] == "mandate"})
-    administering = len({row["who"] for row in rows if row["kind"] == "role"})
-    direct = sum(row["is_direct"] for row in rows)
-    return (
-        f"{mandated} by a mandate, {administering} by a role that administers; of {plural(len(rows), 'power')} "
-        f"{direct} directly, {len(rows) - direct} through a group."
-    )
+class _Powers:
+    """What everybody may hand out, by mandates, and behind that what everybody administers, by grants.
 
+    `who`: the asker of each; `by`: the number of the mandate or grant, `system` that of the system, -1 for a mandate.
+    """
 
-def _by_mandate(view: View, check: MandateCheck) -> Iterator[dict[str, Any]]:
-    who = administrators_by_mandate(check)
-    since = _since(view.stored, view)
-    for at, mandate in enumerate(check.mandates):
-        more = worth_more(check, mandate)
-        for one in who[str(at)]:
-            is_direct = mandate.holder == one
-            yield {
-                "who": one,
-                "kind": "mandate",
-                "power": f"{' and '.join(mandate.may)} {', '.join(mandate.roles)}{_to(mandate)}",
-                "through": "a mandate of its own" if is_direct else f"the mandate of {mandate.holder}",
-                "where": f"area {mandate.area}" if mandate.area else "everywhere",
-                "since": since.get(mandate),
-                "more": [f"{role} can change others" for role in more],
-                "is_direct": is_direct,
-            }
+    def __init__(self, state: View) -> None:
+        self._state, self._index = state, state.index
+        self._check = MandateCheck(state.catalogue, state.index, state.moment)
+        by_mandate, by_grant = administrators_by_mandate(self._check), list(administering_grants(state.basis))
+        self._systems = [it.system for it in by_grant]
+        self.who = joined([*by_mandate, *(it.askers for it in by_grant)])
+        of_mandate = np.repeat(np.arange(len(by_mandate)), [len(it) for it in by_mandate])
+        self.by = np.concatenate([of_mandate, *(it.grants for it in by_grant)])
+        of_system = np.repeat(np.arange(len(by_grant)), [len(it.askers) for it in by_grant])
+        self.system = np.concatenate([np.full(len(of_mandate), -1), of_system])
+
+    def __len__(self) -> int:
+        return len(self.who)
+
+    @cached_property
+    def _holders(self) -> Ints:
+        """Who holds each of these mandates and grants; -1 where that is nobody."""
+        numbers = ints(self._index.holders.find(it.holder) for it in self._check.mandates)
+        found: Ints = np.append(numbers, self._index.grants.holder.astype(np.int64))
+        return found[np.where(self.system < 0, self.by, self.by + len(numbers))]
+
+    @cached_property
+    def is_direct(self) -> Bools:
+        """Which of them somebody has by a mandate or a grant of its own, or of one of its accounts."""
+        holders = self._index.holders
+        is_account = (self._holders >= holders.people) & (self._holders < holders.first_group)
+        found: Bools = (self._holders == self.who) | (is_account & (self.system >= 0))
+        return found
+
+    @property
+    def counts(self) -> str:
+        """How many there are, of each kind, in words."""
+        mandated, administering = (len(distinct(self.who[some])) for some in (self.system < 0, self.system >= 0))
+        direct = int(self.is_direct.sum())
+        return (
+            f"{mandated:,} by a mandate, {administering:,} by a role that administers; of {plural(len(self), 'power')} "
+            f"{direct:,} directly, {len(self) - direct:,} through a group."
+        )
+
+    def rows(self, chosen: Ints) -> Iterator[dict[str, Any]]:
+        """Some of them, in words."""
+        names = self._index.holders.references
+        asked = self._state.asked(distinct(self.who[chosen]).tolist())
+        for at in chosen.tolist():
+            who = int(self.who[at])
+            own = self._by_grant(at) if self.system[at] >= 0 else self._by_mandate(at)
+            yield {"who": names[who], "name": asked[who].name, **own, "is_direct": bool(self.is_direct[at])}
+
+    def _by_mandate(self, at: int) -> dict[str, Any]:
+        mandate = self._check.mandates[int(self.by[at])]
+        return {
+            "kind": "mandate",
+            "power": f"{' and '.join(mandate.may)} {', '.join(mandate.roles)}{_to(mandate)}",
+            "through": "a mandate of its own" if self.is_direct[at] else f"the mandate of {mandate.holder}",
+            "where": f"area {mandate.area}" if mandate.area else "everywhere",
+            "since": self._since.get(mandate),
+            "more": self._more[int(self.by[at])],
+        }
+
+    def _by_grant(self, at: int) -> dict[str, Any]:
+        grant, index = int(self.by[at]), self._index
+        holder = index.holders.references[int(self._holders[at])]
+        by_way = "" if self.is_direct[at] else f", by way of {holder}"
+        return {
+            "kind": "role",
+            "power": f"administer {self._systems[int(self.system[at])]}",
+            "through": index.gives(grant) + by_way,
+            "where": index.scope(grant) or "everywhere",
+            "since": self._state.basis.grant("given_at").value(grant),
+            "more": [],
+        }
+
+    @cached_property
+    def _more(self) -> list[list[str]]:
+        """The roles of each mandate that are worth more than they look."""
+        check = self._check
+        return [[f"{role} can change others" for role in worth_more(check, it)] for it in check.mandates]
+
+    @cached_property
+    def _since(self) -> dict[Mandate, str]:
+        """The day of the entry that brought each mandate; of one that is only ordered or assumed none."""
+        view = self._state
+        history, chosen = view.stored.history(MANDATES), view.stored.chosen(MANDATES)
+        since = history.since if chosen is None else history.since[chosen]
+        days = {entry: str(view.histories.reader.time_of(entry))[:10] for entry in {*since.tolist()}}
+        return dict(zip(mandates_in(view.stored), (days[entry] for entry in since.tolist()), strict=True))
 
 
 def _to(mandate: Mandate) -> str:
     return f" to those with {mandate.receivers}" if mandate.receivers else ""
 
 
-def _since(records: Records, view: View) -> dict[Mandate, str]:
-    """The day of the entry that brought each mandate."""
-    history = view.stored.history(MANDATES)
-    chosen = view.stored.chosen(MANDATES)
-    since = history.since if chosen is None else history.since[chosen]
-    days = {entry: str(view.histories.reader.time_of(entry))[:10] for entry in {*since.tolist()}}
-    return dict(zip(mandates_in(records), (days[entry] for entry in since.tolist()), strict=True))
-
-
-def _by_role(state: View) -> Iterator[dict[str, Any]]:
-    """Who reaches an action that administers, in each system, and by which grants."""
-    index = state.index
-    for system, askers in who_administers(state.basis).items():
-        of = index.systems[system]
-        administer = {
-            number for number, kind in zip(of.actions.tolist(), of.kinds, strict=True) if kind == "administer"
-        }
-        for asker in askers.tolist():
-            for grant in grants_of(index, asker, state.moment).tolist():
-                if index.grants.denies[grant] or not _gives_any(state, grant, administer):
-                    continue
-                holder = index.holders.references[index.grants.holder[grant]]
-                own = holder == index.holders.references[asker] or holder.startswith("account:")
-                scope = index.scope(grant)
-                yield {
-                    "who": index.holders.references[asker],
-                    "kind": "role",
-                    "power": f"administer {system}",
-                    "through": index.gives(grant) + ("" if own else f", by way of {holder}"),
-                    "where": scope or "everywhere",
-                    "since": state.basis.grant("given_at").value(grant),
-                    "more": [],
-                    "is_direct": own,
-                }
-
-
-def _gives_any(state: View, grant: int, actions: set[int]) -> bool:
-    """Whether a grant permits one of some actions, or all of the system."""
-    index = state.index
-    entitlement = int(index.grants.entitlement[grant])
-    entries = index.scoped_entry[index.entitlements.scoped[entitlement]]
-    for entry in entries.tolist():
-        action = int(index.entries.action[entry])
-        if action in actions or (
-            action < 0 and index.entries[entry].system in {index.actions[it][0] for it in actions}
-        ):
-            return not bool(index.entries.denies[entry])
-    return False
-
-
-def _lately(view: View, now: set[str]) -> list[str]:
+def _lately(view: View, state: View, now: Ints) -> list[str]:
     """Who came to hand out or administer something lately, and who no longer does."""
     day = day_text(view.moment - _LATELY * DAY)
     with view.workspace.view(day) as before:
         if not before.point.entry:
             return []
         check = MandateCheck(before.catalogue, before.index, before.moment)
-        then = {one for some in administrators_by_mandate(check).values() for one in some}
-        for askers in who_administers(before.basis).values():
-            then |= {before.index.holders.references[it] for it in askers.tolist()}
+        then = distinct(joined([*administrators_by_mandate(check), *who_administers(before.basis).values()]))
+        own, names = before.index.holders.numbers_in(state.index.holders)[then], before.index.holders.references
+        went = [names[it] for it in then[~np.isin(own, now)].tolist()]
+    came = [state.index.holders.references[it] for it in np.setdiff1d(now, own).tolist()]
     parts = []
-    for word, some in (("came", sorted(now - then)), ("went", sorted(then - now))):
+    for word, some in (("came", came), ("went", went)):
         if some:
-            parts.append(f"{len(some)} {word} ({', '.join(some[:3])}{' ...' if len(some) > 3 else ''})")
+            parts.append(f"{len(some):,} {word} ({', '.join(some[:3])}{' ...' if len(some) > 3 else ''})")
     return [f"Since {day}: {'; '.join(parts)}." if parts else f"Nobody came or went since {day}."]
 
 
@@ -183,19 +202,18 @@ def tried(view: View, actor: Actor, most: int | None, is_table: bool) -> Answer:
 
 
 def _possible(state: View, check: MandateCheck, actor: Actor) -> Iterator[dict[str, Any]]:
-    holders = state.index.holders
-    people = [f"identity:{name}" for name in holders.identities]
+    names = state.index.holders.references
     for mandate in (it for it in check.mandates if check.holds(actor, it)):
         scope = f"area:{mandate.area}" if mandate.area else None
         for role in (it for it in state.index.roles if mandate.names(it)):
             for act in (it for it in (GIVE, TAKE) if it in mandate.may):
                 meant = check.receivers(actor, mandate, act)
-                some = [people[at] for at in meant.nonzero()[0].tolist()]
+                some = [names[at] for at in meant.nonzero()[0][:3].tolist()]
                 if some and check.verdict(Handed(act, role, some[0], scope), [actor]).is_allowed:
                     yield {
                         "act": act,
                         "role": f"role:{role}",
                         "where": f"area {mandate.area}" if mandate.area else "everywhere",
-                        "receivers": len(some),
-                        "examples": some[:3],
+                        "receivers": int(meant.sum()),
+                        "examples": some,
                     }

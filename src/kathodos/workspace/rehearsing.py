@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Sequence
 from functools import partial
 from typing import TYPE_CHECKING
 
@@ -15,10 +15,11 @@ from kathodos.change.edit_sets import EditSet, edits_from
 from kathodos.change.effect import Effect, FindingsDiffer
 from kathodos.change.mandates import MandateCheck, Verdict
 from kathodos.change.orders import pending_edits
+from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.among import index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.patch import patched
-from kathodos.findings.escalation import who_administers
+from kathodos.findings.escalation import is_administered
 from kathodos.findings.excess import orders, people
 from kathodos.findings.excess.batches import findings
 from kathodos.findings.excess.kinds import LATE_CONTROL, NAMES
@@ -63,12 +64,9 @@ def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = F
     first, second = (view.assuming(edited(view.stored, it.edits)) if len(it) else view for it in (pending, whole))
     with_findings = is_thorough or view.index.holders.first_group <= _MOST_LOOKED_AT
     findings = partial(_findings, first, second) if with_findings else None
-    among = _index_of_few(view, pending, whole)
-    if among is not None:
-        before, after = (_patched(view, among, it) for it in (pending, whole))
-        if before is not None and after is not None:
-            administered = partial(_administered, first)
-            return Effect(before, after, edits, view.rules, author, False, findings, administered)
+    few = _bases_of_few(view, pending, whole)
+    if few is not None:
+        return Effect(*few, edits, view.rules, author, False, findings, partial(_administers, first))
     return Effect(first.basis, second.basis, edits, view.rules, author, True, findings)
 
 
@@ -80,6 +78,15 @@ def verdicts(view: View, edits: EditSet, actor: Actor, authors: Collection[str] 
     actors = [actor, *others]
     free, alter = (any(powers.allows(it, act) for it in actors) for act in (GIVE_FREELY, ALTER_MANDATES))
     return MandateCheck(state.catalogue, state.index, view.moment).verdicts(edits, actors, free, alter)
+
+
+def _bases_of_few(view: View, before: EditSet, after: EditSet) -> tuple[Basis, Basis] | None:
+    """What findings rest on with some edits made and with others, of those on whom they bear; None: these are many."""
+    among = _index_of_few(view, before, after)
+    if among is None:
+        return None
+    first, second = (_patched(view, among, it) for it in (before, after))
+    return (first, second) if first is not None and second is not None else None
 
 
 def _index_of_few(view: View, pending: EditSet, whole: EditSet) -> Index | None:
@@ -105,9 +112,9 @@ def _patched(view: View, index: Index, edits: EditSet) -> Basis | None:
     return Basis(records, found, view.moment) if found is not None else None
 
 
-def _administered(view: View) -> Mapping[str, int]:
-    """How many administer each system, of everybody."""
-    return {system: len(some) for system, some in who_administers(view.basis).items()}
+def _administers(view: View, system: str, gone: Sequence[str]) -> bool:
+    """Whether somebody administers a system beside those who no longer do."""
+    return is_administered(view.basis, system, view.index.holders.numbers_of(string_table(gone)))
 
 
 def _findings(first: View, second: View) -> FindingsDiffer:
@@ -145,4 +152,7 @@ def rehearse_plan(view: View, plan: Plan) -> Effect:
     """The effect of what an operation would write."""
     after = view.assuming(plan.after())
     some = EditSet(edits_from(edits_of(after.assumed, NEEDED))) if after.assumed is not None else EditSet()
+    few = _bases_of_few(view, EditSet(), some)
+    if few is not None:
+        return Effect(*few, some, view.rules, administers=partial(_administers, view))
     return Effect(view.basis, after.basis, some, view.rules, is_whole=True)

@@ -226,6 +226,11 @@ class Holders:
             found[everyone] = self.everyone
         return found
 
+    def numbers_in(self, other: Holders) -> Ints:
+        """The number of each identity and account in another state; -1 where it is not there."""
+        people, accounts = other.identities.positions_of(self.identities), other.accounts.positions_of(self.accounts)
+        return np.concatenate([people, np.where(accounts >= 0, accounts + other.people, -1)])
+
     def askers_named(self, name: str) -> list[int]:
         """The identities and accounts that a user may mean by a reference with or without its prefix or system."""
         found = {self.find(name)}
