@@ -28,8 +28,7 @@ from tests.support import NOW, catalogues, index_of, record_of, rules_of, search
 AT = datetime.fromisoformat(NOW)
 MOMENT = microseconds(AT)
 KINDS = [kind.name for kind in NEEDED]
-RULES = """
-topic = "T"
+CONFLICT = """
 [[conflict]]
 id = "C"
 title = "views and owns"
@@ -40,17 +39,9 @@ any = ["view s:/a/**"]
 [[conflict.duty]]
 name = "edit"
 any = ["edit s:/b", "own t:/**"]
-[[conflict]]
-id = "E"
-title = "views and owns, unless of the docks"
-severity = "low"
-except = 'department eq "Dock"'
-[[conflict.duty]]
-name = "view"
-any = ["view s:/a/**"]
-[[conflict.duty]]
-name = "edit"
-any = ["edit s:/b", "own t:/**"]
+"""
+RULES = """
+topic = "T"
 [[fence]]
 id = "F"
 title = "nobody of the docks"
@@ -64,6 +55,7 @@ severity = "low"
 who = 'department eq "Crane"'
 must = ["view s:/"]
 """
+RULES += CONFLICT + CONFLICT.replace('id = "C"', """id = "E"\nexcept = 'department eq "Dock"'""")
 
 
 def edit_set(edits):
