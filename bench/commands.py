@@ -43,6 +43,18 @@ REVIEW = (
     ("review", "status", "small"),
     ("review", "decide", "1-20", "certify", "--review", "small"),
 )
+CHANGES = (  # words, and how often
+    (("change", "give", "role:s0/r00001", "--to", "p0000017", "--into", "one"), 1),
+    (("change", "rehearse", "one"), 2),
+    (("change", "apply", "one", "--yes"), 1),
+    (("change", "undo", "one", "--yes"), 1),
+    (("change", "same-as", "p0000017", "--to", "p0000018", "--dry-run"), 2),
+    (("people", "suspend", "p0000017", "--dry-run"), 2),
+    (("people", "invite", "New One, new.one@company.example", "--dry-run"), 2),
+    (("people", "merge", "p0000010", "p0000020", "--dry-run"), 2),
+    (("orders", "list"), 2),
+    (("mandates", "list"), 2),
+)
 OPEN = (
     "review",
     "open",
@@ -128,9 +140,9 @@ def changed(step, people, folder, *more):
     getattr(made_up, step)(made_up.Company(people), Workspace(folder), *more)
 
 
-def run(words, folder):
+def run(words, folder, more):
     """Runs a process; gives its seconds, its peak memory in megabytes, and what it said went wrong."""
-    environment = {**os.environ, "KATHODOS_NOW": NOW}
+    environment = {**os.environ, "KATHODOS_NOW": NOW, **more}
     begun = time.perf_counter()
     process = subprocess.Popen(words, cwd=folder, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
     complaint = process.stderr.read().decode()[-300:].strip()  # nothing, where all went well
@@ -141,10 +153,11 @@ def run(words, folder):
 class Bench:
     def __init__(self, people, folder, tables):
         self.people, self.folder, self.tables = people, folder, tables
+        self.environment = {}
 
     def row(self, name, attempt, words, folder=None):
         """Runs one process and prints its row."""
-        took, memory, complaint = run(words, folder or self.folder)
+        took, memory, complaint = run(words, folder or self.folder, self.environment)
         print(f"{name:44}{attempt:8}{took:8.2f} s {memory:8,.0f} MB  {complaint}", flush=True)
 
     def command(self, *words, name=None, attempts=("first", "then")):
@@ -169,6 +182,12 @@ class Bench:
         self.command(*OPEN, attempts=("first",))
         for words in REVIEW:
             self.command(*words)
+
+    def changes(self):
+        self.environment = {"KATHODOS_ACTOR": "p0000001"}
+        for words, times in CHANGES:
+            self.command(*words, attempts=("first", "then")[:times])
+        self.environment = {}
 
     def states(self):
         self.command("baseline", "mark", "before", attempts=("",))
@@ -205,6 +224,7 @@ def main():
         bench = Bench(asked.size, folder, tables)
         bench.reading()
         bench.reviews()
+        bench.changes()
         bench.states()
         bench.ledger()
         if asked.all:

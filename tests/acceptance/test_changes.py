@@ -112,6 +112,9 @@ class Composing(Office, unittest.TestCase):
         ).stderr
         self.assertIn("no identity or account or group zoe", said)
         self.assertIn("Clerk may be", said)
+        said = self.change("give", "role:dues/boss", "--to", "zoe", "--on", "x:/y", "--into", "x", status=2).stderr
+        for text in ("There is no role dues/boss.", "no identity or account or group zoe", "There is no system x."):
+            self.assertIn(text, said)
         self.assertIn("There is no change x", inside("change", "show", "x", cwd=self.here, status=2).stderr)
 
     def test_what_cannot_be_is_refused(self):
@@ -128,6 +131,7 @@ class Composing(Office, unittest.TestCase):
             (("join", "directory/inner", "--who", "group:directory/outer"), "inside itself"),
             (("take", "role:dues/setter", "--from"), "expected at least one argument"),
             (("until", "2026-01-01", "grant:g9"), "There is no grant"),
+            (("swap", "role:dues/setter", "role:dues/setter"), "is not swapped for itself"),
             (("undo", "x"), "There is no change x"),
             (("restore", "role:dues/boss", "--to", "1"), "There is no"),
             (("restore", "role:dues/setter", "--to", "99"), "The ledger has no entry 99"),

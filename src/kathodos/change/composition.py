@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
+from typing import Any
 
 from kathodos.change.edit_sets import EditSet, Key
 from kathodos.change.settling import records_held
@@ -192,6 +193,18 @@ class Desk:
     def has_left(self, identity: Record) -> bool:
         """Whether somebody has left, by status or by last day."""
         return identity["status"] == "left" or end_moment(identity["ends"]) <= self.moment
+
+
+def all_named(*parts: Callable[[], Any]) -> list[Any]:
+    """What several lists of names mean. Raises one CallError that tells what is wrong in any of them."""
+    found, wrong = [], []
+    for part in parts:
+        try:
+            found.append(part())
+        except CallError as error:
+            wrong.append(error)
+    _raise_all(wrong)
+    return found
 
 
 def _raise_all(wrong: Sequence[CallError]) -> None:

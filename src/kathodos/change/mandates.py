@@ -15,12 +15,12 @@ import numpy as np
 
 from kathodos.change.composition import EVERYONE
 from kathodos.change.edit_sets import EditSet, RecordEdit, system_of
-from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.columns.csr import Bools, Ints, ints, reachable
 from kathodos.engine.compiled.applying import compile_scopes
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import principals_of, who_has
 from kathodos.ledger.actors import Actor
-from kathodos.model.addresses import parse_pattern, segment_expression
+from kathodos.model.addresses import segment_expression
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import GRANTS, IDENTITIES, MANDATES, MEMBERS, split_list
 from kathodos.model.references import name_in, reference_to
@@ -310,40 +310,3 @@ def administrators_by_mandate(check: MandateCheck) -> list[Ints]:
         mask = who_has(check.index, ints([number] if number >= 0 else []), check.moment)
         found.append(holders.askers[mask[holders.askers]])
     return found
-
-
-def worth_more(check: MandateCheck, mandate: Mandate) -> list[str]:
-    """The roles that a mandate names and with which others can be changed: worth more than they look."""
-    index = check.index
-    found = []
-    numbers = [at for at, name in enumerate(index.type_names) if name in ("group", "role", "grants")]
-    for at, role in enumerate(index.roles):
-        if not mandate.names(role):
-            continue
-        below = reachable(index.juniors, ints([at]))
-        entries = index.role_entries.all_of(below)
-        if any(_administers(index, int(entry), numbers) for entry in distinct(entries).tolist()):
-            found.append(role)
-    return found
-
-
-def _administers(index: Index, entry: int, types: Sequence[int]) -> bool:
-    """Whether a permission lets a group, a role or grants be administered."""
-    system = index.systems.get(index.entries[entry].system)
-    if system is None or index.entries.denies[entry]:
-        return False
-    action = index.entries[entry].action
-    kinds = [
-        kind
-        for number, kind in zip(system.actions.tolist(), system.kinds, strict=True)
-        if action in ("*", index.actions[number][1])
-    ]
-    nodes = np.arange(system.root, system.end)[np.isin(index.types[system.root : system.end], list(types))]
-    if "administer" not in kinds or not len(nodes):
-        return False
-    pattern = parse_pattern(index.entries[entry].pattern)
-    targets = index.tree.matches(pattern.target)
-    if pattern.holds_everything_below or system.inherits:
-        mask = index.tree.below(targets.tolist())
-        return bool(mask[nodes].any())
-    return bool(np.isin(targets, nodes).any())

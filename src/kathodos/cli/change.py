@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from functools import partial
 
 from kathodos.cli.changing import Applying, apply, desk, show_rehearsal, take_up
 from kathodos.cli.options import (
@@ -266,46 +267,54 @@ def _day(text: str | None, option: str) -> str | None:
 
 
 def run_give(session: Session) -> int:
+    from kathodos.change.composition import all_named
     from kathodos.change.giving import Giving, give
 
     asked, on = session.arguments, desk(session)
     begins, until = _day(asked.begins, "--from"), _day(asked.until, "--until")
-    giving = Giving(
-        on.given(asked.gives), _whom(session), on.scopes(asked.on), begins, until, asked.deny, session.reason
-    )
+    gives, whom, scopes = all_named(lambda: on.given(asked.gives), lambda: _whom(session), lambda: on.scopes(asked.on))
+    giving = Giving(gives, whom, scopes, begins, until, asked.deny, session.reason)
     return take_up(session, give(on, giving))
 
 
 def run_take(session: Session) -> int:
+    from kathodos.change.composition import all_named
     from kathodos.change.giving import Giving, take
 
     asked, on = session.arguments, desk(session)
-    taking = Giving(on.given(asked.gives), _whom(session), on.scopes(asked.on))
+    named = all_named(lambda: on.given(asked.gives), lambda: _whom(session), lambda: on.scopes(asked.on))
+    taking = Giving(*named)
     return take_up(session, take(on, taking, is_everywhere=not asked.on))
 
 
 def run_join(session: Session) -> int:
+    from kathodos.change.composition import all_named
     from kathodos.change.giving import join
     from kathodos.model.kinds import GROUPS
 
-    on = desk(session)
-    return take_up(session, join(on, on.holders(session.arguments.groups, (GROUPS,)), _whom(session)))
+    on, groups = desk(session), session.arguments.groups
+    return take_up(session, join(on, *all_named(lambda: on.holders(groups, (GROUPS,)), lambda: _whom(session))))
 
 
 def run_leave(session: Session) -> int:
+    from kathodos.change.composition import all_named
     from kathodos.change.giving import leave
     from kathodos.model.kinds import GROUPS
 
-    on = desk(session)
-    return take_up(session, leave(on, on.holders(session.arguments.groups, (GROUPS,)), _whom(session)))
+    on, groups = desk(session), session.arguments.groups
+    return take_up(session, leave(on, *all_named(lambda: on.holders(groups, (GROUPS,)), lambda: _whom(session))))
 
 
 def run_swap(session: Session) -> int:
+    from kathodos.change.composition import all_named
     from kathodos.change.giving import exceptions_beside, holding, swap
 
     asked, on = session.arguments, desk(session)
-    old, new = on.given([asked.old])[0], on.given([asked.new])[0]
-    whom = _whom(session, is_needed=False) or holding(on, old)
+    words = ([asked.old], [asked.new])
+    (old,), (new,), whom = all_named(*(partial(on.given, it) for it in words), lambda: _whom(session, is_needed=False))
+    if old == new:
+        raise CallError(f"{old} is not swapped for itself.", "Name what is given in its place.")
+    whom = whom or holding(on, old)
     beside = exceptions_beside(on, old, whom)
     choice = asked.exceptions
     if beside and choice is None:
@@ -322,6 +331,7 @@ _MOST_TOLD = 12
 
 
 def run_same_as(session: Session) -> int:
+    from kathodos.change.composition import all_named
     from kathodos.change.like import Likeness, same_access
     from kathodos.model.kinds import IDENTITIES
     from kathodos.model.periods import later
@@ -329,8 +339,10 @@ def run_same_as(session: Session) -> int:
     from kathodos.workspace.rehearsing import basis_of_few
 
     asked, on = session.arguments, desk(session)
-    models = on.holders(asked.models, (IDENTITIES,), with_everyone=False)
-    receivers = [it for it in _whom(session) if it not in models]
+    models, whom = all_named(
+        lambda: on.holders(asked.models, (IDENTITIES,), with_everyone=False), lambda: _whom(session)
+    )
+    receivers = [it for it in whom if it not in models]
     people = [it for it in receivers if not it.startswith("identity:")]
     if people or not receivers:
         raise CallError("Access is given to people as others have it.", "Name people that are no models with --to.")
@@ -346,11 +358,12 @@ def run_same_as(session: Session) -> int:
 
 
 def run_to_group(session: Session) -> int:
+    from kathodos.change.composition import all_named
     from kathodos.change.giving import holding, to_group
 
     asked, on = session.arguments, desk(session)
-    gives = on.given(asked.gives)
-    whom = _whom(session, is_needed=False) or [it for what in gives for it in holding(on, what)]
+    gives, whom = all_named(lambda: on.given(asked.gives), lambda: _whom(session, is_needed=False))
+    whom = whom or [it for what in gives for it in holding(on, what)]
     whom = [it for it in dict.fromkeys(whom) if it != "everyone"]
     return take_up(session, to_group(on, gives, whom, on.group_to_be(asked.group)))
 

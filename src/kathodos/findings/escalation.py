@@ -13,16 +13,16 @@ from dataclasses import dataclass
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints
+from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints, reachable
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.threads import in_threads
-from kathodos.engine.compiled.index import Index, System
+from kathodos.engine.compiled.index import ANY_ACTION, Index, System
 from kathodos.engine.decide import able_of, holders_behind, principals_of, who_has
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
 from kathodos.engine.reach import grants_of, one_per_answer, who_reaches, who_reaches_any
 from kathodos.findings.conflicts.states import LATENT, Conflict, Conflicts, broken_by
-from kathodos.model.addresses import segment_expression
+from kathodos.model.addresses import parse_pattern, segment_expression
 from kathodos.model.filters import parse_filter
 from kathodos.model.kinds import MANDATES, split_list
 from kathodos.model.references import name_in, reference_to
@@ -100,6 +100,35 @@ def _administrable(index: Index) -> Iterator[tuple[int, Ints]]:
         for action, kind in zip(system.actions.tolist(), system.kinds, strict=True):
             if kind == ADMINISTER and len(here):
                 yield action, here
+
+
+def roles_that_administer(index: Index) -> Bools:
+    """The roles with which a group, a role or grants can be administered, by what they or their juniors permit."""
+    entries, of_roles = index.entries, index.role_entries
+    used = distinct(of_roles.items)
+    used = used[~entries.denies[used]]
+    bears = np.zeros(len(entries), dtype=bool)
+    for action, nodes in _administrable(index):
+        system = index.systems[index.actions[action][0]]
+        for entry in used[np.isin(entries.action[used], (action, ANY_ACTION)) & ~bears[used]].tolist():
+            pattern = parse_pattern(entries[entry].pattern)
+            if pattern.system == system.name:
+                targets = index.tree.matches(pattern.target)
+                if pattern.holds_everything_below or system.inherits:
+                    bears[entry] = bool(index.tree.below(targets.tolist())[nodes].any())
+                else:
+                    bears[entry] = bool(np.isin(nodes, targets).any())
+    own = distinct(of_roles.rows()[bears[of_roles.items]]).astype(np.int64)
+    found = np.zeros(len(index.roles), dtype=bool)
+    found[reachable(index.seniors, own)] = True
+    return found
+
+
+def worth_more(index: Index, patterns: Sequence[str], administering: Bools) -> list[str]:
+    """The roles that patterns of a mandate name and with which others can be changed: worth more than they look."""
+    expressions = [segment_expression(name_in("role", it)) for it in patterns]
+    roles = (index.roles[at] for at in administering.nonzero()[0].tolist())
+    return [role for role in roles if any(it.fullmatch(role) for it in expressions)]
 
 
 def _start(basis: Basis, asker: int) -> object:

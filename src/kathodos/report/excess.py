@@ -200,7 +200,8 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
         rows = [_shown(row) for row in chosen]
         left_out = {"rests_on", *(["kind"] if len(kept) == 1 else [])}
     fields = [it for it in _FOUND if it.key not in left_out]
-    hint = "Their remedies as a change: --into CHANGE" if total else ""
+    can_be_edited = any(row["edits"] for row in rows) if is_table else total
+    hint = "Their remedies as a change: --into CHANGE" if can_be_edited else ""
     hint = f"{total - most} more: --all shows them" if most < total else hint
     extra = () if is_table else ("days", "ordered")
     heading = plural(total, "finding")

@@ -16,10 +16,9 @@ from kathodos.change.mandates import (
     MandateCheck,
     administrators_by_mandate,
     mandates_in,
-    worth_more,
 )
 from kathodos.columns.csr import Bools, Ints, distinct, ints, joined
-from kathodos.findings.escalation import administering_grants, who_administers
+from kathodos.findings.escalation import administering_grants, roles_that_administer, who_administers, worth_more
 from kathodos.ledger.actors import Actor
 from kathodos.model.kinds import MANDATES
 from kathodos.model.times import DAY, day_text
@@ -151,8 +150,9 @@ class _Powers:
     @cached_property
     def _more(self) -> list[list[str]]:
         """The roles of each mandate that are worth more than they look."""
-        check = self._check
-        return [[f"{role} can change others" for role in worth_more(check, it)] for it in check.mandates]
+        index, administering = self._index, roles_that_administer(self._index)
+        some = (worth_more(index, it.roles, administering) for it in self._check.mandates)
+        return [[f"{role} can change others" for role in roles] for roles in some]
 
     @cached_property
     def _since(self) -> dict[Mandate, str]:

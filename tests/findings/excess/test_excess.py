@@ -350,6 +350,34 @@ class Kinds(unittest.TestCase):
         self.says("4 of 5 permissions in common")
         self.assertEqual({it[0] for it in self.found("unused-role", catalogue)}, {"role:s/far", "role:s/two"})
 
+    def test_a_mandate_over_a_role_with_which_others_can_be_changed_is_worth_more_than_it_looks(self):
+        def mandate(holder, roles, may="give"):
+            return {"holder": holder, "roles": roles, "may": may}
+
+        catalogue = with_more(
+            identities=clerks(2),
+            resources=[{"resource": "s:/roles/one", "type": "role"}],
+            actions=[{"system": "s", "action": "rule", "kind": "administer"}],
+            roles=[{"system": "s", "role": name} for name in ("one", "editor", "senior", "shut", "looks")],
+            role_juniors=[{"system": "s", "role": "senior", "junior": "role:s/editor"}],
+            role_permissions=[
+                {"system": "s", "role": "editor", "action": "rule", "resource": "s:/roles"},
+                {"system": "s", "role": "shut", "action": "rule", "resource": "s:/roles", "effect": "deny"},
+                {"system": "s", "role": "looks", "action": "view", "resource": "s:/roles"},
+                {"system": "s", "role": "one", "action": "rule", "resource": "s:/desk"},
+            ],
+            mandates=[
+                mandate("identity:c0", "s/*"),
+                mandate("identity:c1", "s/one;s/shut;s/looks"),
+                mandate("identity:c1", "s/editor", "take"),
+                mandate("everyone", "s/sen*"),
+            ],
+        )
+        found = [("everyone", "mandate:s/sen*", "high"), ("identity:c0", "mandate:s/*", "high")]
+        self.assertEqual(sorted(self.found("wide-mandate", catalogue)), found)
+        told = "; ".join(it.evidence for it in self.told)
+        self.assertIn("2 roles with which others can be changed: s/editor, s/senior", told)
+
     def test_what_came_back_and_who_was_hasty(self):
         catalogue = with_more(identities=clerks(1), grants=[to("identity:c0", "view s:/desk", "back")])
         kept = basis_of(catalogue)

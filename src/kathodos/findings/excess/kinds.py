@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.analysis.exposure import READ
 from kathodos.findings.conflicts.covers import Register
-from kathodos.findings.excess import former, given, orders, peers, people, roles, use
+from kathodos.findings.excess import former, given, mandates, orders, peers, people, roles, use
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, nobodys
 from kathodos.findings.fences import given_to, surpluses, without_stated_need
 from kathodos.model.references import reference_to
@@ -101,6 +101,7 @@ KINDS = (
     Kind(given.DETACHED, "cut off from its parent, and yet open to more people", given.detached),
     Kind(given.EVERYONE, "given to everyone", given.everyone),
     Kind(given.WILDCARD, "administers everything in a system", given.wildcard),
+    Kind(mandates.WIDE_MANDATE, "a mandate that is worth more than it looks", mandates.wide_mandates),
     Kind(SURPLUS, "a service or agent with more than its needs", surplus),
     Kind(former.FORMER_POSITION, "kept from a former position", former.former_position),
     Kind(peers.BEYOND_PEERS, "held by hardly any peer", peers.beyond_peers),
