@@ -133,12 +133,12 @@ def _counts(effect: Effect) -> list[str]:
     )
     text = [f"{gains}; {loses}."]
     for system, (gaining, losing, gained, lost) in effect.differences.by_system.items():
-        parts = [f"{gaining} gain {gained:,}"] if gained else []
-        parts += [f"{losing} lose {lost:,}"] if lost else []
+        parts = [f"{plural(gaining, 'gains', 'gain')} {gained:,}"] if gained else []
+        parts += [f"{plural(losing, 'loses', 'lose')} {lost:,}"] if lost else []
         text.append(f"  in {system}: {'; '.join(parts)}")
     for role in effect.by_role:
-        parts = [f"{role.came} come to hold it"] if role.came else []
-        parts += [f"{role.went} hold it no longer"] if role.went else []
+        parts = [f"{plural(role.came, 'comes', 'come')} to hold it"] if role.came else []
+        parts += [f"{plural(role.went, 'holds', 'hold')} it no longer"] if role.went else []
         text.append(f"  {role.role}: {'; '.join(parts)}")
     return text
 
