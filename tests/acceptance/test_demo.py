@@ -262,6 +262,7 @@ class TheDemo(unittest.TestCase):
                 ("came-back", "identity:p0163"),
                 ("wildcard-administration", "group:directory/administrators"),
                 ("surplus", "identity:m006"),
+                ("wide-mandate", "identity:p0007"),
                 ("sensitive-field", "identity:p0206"),
                 ("sensitive-field", "account:dues/cashdesk2"),
                 ("never-used", "identity:p0206"),

@@ -183,12 +183,16 @@ class Desk:
 
     def must_be_there(self, holders: Sequence[str]) -> None:
         """Raises CallError where one of some holders has left."""
-        people = [(it.partition(":")[2],) for it in holders if it.startswith("identity:")]
-        held = records_held(self.records, IDENTITIES, people)
-        gone = [key[0] for key, it in held.items() if self.has_left(it.record)]
+        gone = self.left_among(holders)
         if gone:
             what = f"{_listed(gone)} {'has' if len(gone) == 1 else 'have'} left, and nothing is given to who has."
             raise CallError(what, "Bring them back first: kathodos people back ID")
+
+    def left_among(self, holders: Sequence[str]) -> list[str]:
+        """The ids of those of some holders who have left."""
+        people = [(it.partition(":")[2],) for it in holders if it.startswith("identity:")]
+        held = records_held(self.records, IDENTITIES, people)
+        return [str(key[0]) for key, it in held.items() if self.has_left(it.record)]
 
     def has_left(self, identity: Record) -> bool:
         """Whether somebody has left, by status or by last day."""

@@ -6,7 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
+import numpy as np
+
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, texts_of
+from kathodos.columns.csr import Ints, ints
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Plan
 from kathodos.model.kinds import CHANGE_EDITS, CHANGES
@@ -65,10 +68,21 @@ def find_change(records: Records, name: str) -> Change:
 
 def edits_kept(records: Records, name: str) -> EditSet:
     """The edits of a change, in order."""
+    return EditSet(edits_at(records, positions_of_edits(records, name)))
+
+
+def positions_of_edits(records: Records, name: str) -> Ints:
+    """The positions of the edits of a change, in order."""
     at = records.column(CHANGE_EDITS, "change").holding(name).nonzero()[0]
-    found = records.some(CHANGE_EDITS, records.rows(CHANGE_EDITS)[at].tolist())
-    numbered = sorted(found.values(), key=lambda values: int(values[1]))
-    return EditSet(edit_from(*values[2:]) for values in numbered)
+    number = records.column(CHANGE_EDITS, "edit")
+    numbers = np.append(ints(int(it or 0) for it in number.values), 0)[number.codes[at]]
+    return at[np.argsort(numbers, kind="stable")]
+
+
+def edits_at(records: Records, positions: Ints) -> list[RecordEdit]:
+    """The edits at some positions."""
+    found = records.some(CHANGE_EDITS, records.rows(CHANGE_EDITS)[positions].tolist())
+    return [edit_from(*values[2:]) for values in found.values()]
 
 
 def entry_applied(records: Stored, name: str) -> int:

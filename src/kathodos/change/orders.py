@@ -5,24 +5,29 @@ What has been decided is the catalogue with all pending orders carried out. Chan
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 from functools import cached_property
-from typing import ClassVar
+from typing import Any, ClassVar
+
+import numpy as np
 
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, system_of, texts_of
 from kathodos.change.kept import ChangeState, changes_in, set_change_state
 from kathodos.change.settling import Held, records_held
+from kathodos.columns.csr import Bools, Ints, ints
 from kathodos.columns.dictionary import Scalar
+from kathodos.columns.moments import moments_of
+from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, OrdersPayload
 from kathodos.model.kinds import AREAS, GRANTS, IDENTITIES, MANDATES, ORDERS, SYSTEMS, Kind
 from kathodos.model.periods import later
 from kathodos.model.rows import Record
-from kathodos.model.times import end_moment, time_text
+from kathodos.model.times import NEVER, end_moment, time_text
 from kathodos.store.records import Records, edited
 
 SEPARATOR = ";"  # between the names of the sources that bring a record
@@ -47,6 +52,7 @@ class OrderState(StrEnum):
 PENDING = (OrderState.OPEN, OrderState.HANDED_OVER, OrderState.DONE)
 WAITING = (*PENDING, OrderState.REFUSED)
 SETTLED = (OrderState.CONFIRMED, OrderState.DROPPED)
+STATES = tuple(OrderState)
 
 
 @dataclass(frozen=True)
@@ -95,13 +101,55 @@ class Order:
 def orders_in(records: Records, states: Iterable[OrderState] = tuple(OrderState)) -> list[Order]:
     """The orders in some states, in the order of their numbers."""
     at = records.column(ORDERS, "state").holding_any(list(map(str, states))).nonzero()[0]
-    rows = records.rows(ORDERS)[at].tolist()
-    found = records.some(ORDERS, rows)
-    orders = [
-        Order(row, dict(zip(ORDERS.names, values, strict=True)))
-        for row, values in zip(rows, found.values(), strict=True)
-    ]
-    return sorted(orders, key=lambda it: it.number)
+    return sorted(_orders_at(records, at), key=lambda it: it.number)
+
+
+def _orders_at(records: Records, positions: Ints) -> list[Order]:
+    rows = records.rows(ORDERS)[positions].tolist()
+    values = records.some(ORDERS, rows).values()
+    return [Order(row, dict(zip(ORDERS.names, some, strict=True))) for row, some in zip(rows, values, strict=True)]
+
+
+class OrderTable:
+    """All orders as columns. `numbers`: of each; `kept`, `states`: how far it has come, overdue told in the latter.
+
+    States are given as positions in STATES.
+    """
+
+    def __init__(self, records: Records, moment: int) -> None:
+        self._records = records
+        self.numbers = _texts(records, "order", int)
+        self.kept = _texts(records, "state", lambda it: STATES.index(OrderState(str(it))))
+        due = records.column(ORDERS, "due")
+        is_late = np.isin(self.kept, [STATES.index(it) for it in (OrderState.OPEN, OrderState.HANDED_OVER)])
+        is_late &= np.append(moments_of(due.values, is_end=True), NEVER)[due.codes] <= moment
+        self.states = np.where(is_late, STATES.index(OrderState.OVERDUE), self.kept)
+
+    def which(self, kept: Iterable[OrderState] | None = None, state: OrderState | None = None) -> Bools:
+        """Those kept in some states, or in a state that may be overdue."""
+        found = np.ones(len(self.kept), dtype=bool)
+        if kept is not None:
+            found &= np.isin(self.kept, [STATES.index(it) for it in kept])
+        return found if state is None else found & (self.states == STATES.index(state))
+
+    def holding(self, column: str, values: Sequence[Scalar]) -> Bools:
+        """Those that hold one of some values in a column."""
+        return self._records.column(ORDERS, column).holding_any(values)
+
+    def positions(self, which: Bools) -> Ints:
+        """The positions of some, in the order of their numbers."""
+        at = which.nonzero()[0]
+        return at[np.argsort(self.numbers[at], kind="stable")]
+
+    def orders(self, positions: Ints) -> list[Order]:
+        """Some of them as they are kept."""
+        return _orders_at(self._records, positions)
+
+
+def _texts(records: Records, column: str, read: Callable[[Any], int]) -> Ints:
+    """A column that each order has, as numbers."""
+    held = records.column(ORDERS, column)
+    return ints(read(it) for it in held.values)[held.codes]
 
 
 def pending_edits(records: Records, orders: Sequence[Order] | None = None) -> EditSet:
@@ -230,9 +278,9 @@ class SetOrders(Operation[list[Order]]):
         if self.state in (OrderState.DROPPED, OrderState.REFUSED) and not plan.reason.strip():
             raise CallError(f"No order is {self.state} without a reason.", "Say --reason WHY; the ledger keeps it.")
         known = {it.number: it for it in orders_in(plan.records)}
-        missing = [str(number) for number in self.numbers if number not in known]
+        missing = ranges_text(number for number in self.numbers if number not in known)
         if missing:
-            raise CallError(f"There is no order {', '.join(missing)}.", "See `kathodos orders list`.")
+            raise CallError(f"There is no order {missing}.", "See `kathodos orders list`.")
         chosen = [known[number] for number in dict.fromkeys(self.numbers)]
         over = [it for it in chosen if it.state in SETTLED]
         if over:

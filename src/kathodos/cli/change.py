@@ -236,17 +236,23 @@ def _add_drop(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
 # Who and what is meant
 
 
-def _whom(session: Session, is_needed: bool = True) -> list[str]:
-    """The holders that are named, and those that the filter selects. Raises CallError where there is none."""
-    asked, view = session.arguments, session.view
-    found = desk(session).holders(asked.holders)
+def _whom(session: Session, is_needed: bool = True, is_given: bool = False) -> list[str]:
+    """The holders that are named, and those that the filter selects. Raises CallError where there is none.
+
+    `is_given`: to receive something, for which who has left is left out of what the filter selects.
+    """
+    asked, view, on = session.arguments, session.view, desk(session)
+    found = on.holders(asked.holders)
     if asked.where is not None:
-        numbers = view.askers_selected(asked.where)
-        found += [view.index.holders.references[it] for it in numbers.tolist()]
-        if not len(numbers):
-            raise CallError(
-                f"The filter {asked.where} selects nobody.", "Try it with: kathodos list identities --where"
-            )
+        selected = [view.index.holders.references[it] for it in view.askers_selected(asked.where).tolist()]
+        gone = {f"identity:{it}" for it in on.left_among(selected)} if is_given else set()
+        if gone:
+            session.complain(f"Who has left is given nothing, and was left out: {len(gone):,} that the filter selects.")
+        selected = [it for it in selected if it not in gone]
+        if not selected:
+            remedy = "Try it with: kathodos list identities --where"
+            raise CallError(f"The filter {asked.where} selects nobody.", remedy)
+        found += selected
     if not found and is_needed:
         raise CallError("Nobody is named.", "Name who is meant, or select people with --where FILTER.")
     return list(dict.fromkeys(found))
@@ -272,7 +278,9 @@ def run_give(session: Session) -> int:
 
     asked, on = session.arguments, desk(session)
     begins, until = _day(asked.begins, "--from"), _day(asked.until, "--until")
-    gives, whom, scopes = all_named(lambda: on.given(asked.gives), lambda: _whom(session), lambda: on.scopes(asked.on))
+    gives, whom, scopes = all_named(
+        lambda: on.given(asked.gives), lambda: _whom(session, is_given=True), lambda: on.scopes(asked.on)
+    )
     giving = Giving(gives, whom, scopes, begins, until, asked.deny, session.reason)
     return take_up(session, give(on, giving))
 
@@ -293,7 +301,9 @@ def run_join(session: Session) -> int:
     from kathodos.model.kinds import GROUPS
 
     on, groups = desk(session), session.arguments.groups
-    return take_up(session, join(on, *all_named(lambda: on.holders(groups, (GROUPS,)), lambda: _whom(session))))
+    return take_up(
+        session, join(on, *all_named(lambda: on.holders(groups, (GROUPS,)), lambda: _whom(session, is_given=True)))
+    )
 
 
 def run_leave(session: Session) -> int:
@@ -340,7 +350,7 @@ def run_same_as(session: Session) -> int:
 
     asked, on = session.arguments, desk(session)
     models, whom = all_named(
-        lambda: on.holders(asked.models, (IDENTITIES,), with_everyone=False), lambda: _whom(session)
+        lambda: on.holders(asked.models, (IDENTITIES,), with_everyone=False), lambda: _whom(session, is_given=True)
     )
     receivers = [it for it in whom if it not in models]
     people = [it for it in receivers if not it.startswith("identity:")]

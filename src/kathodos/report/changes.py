@@ -5,12 +5,16 @@ from __future__ import annotations
 from collections import Counter
 from typing import Any
 
+import numpy as np
+
 from kathodos.change.applying import Applied, Composed, Rehearsed
 from kathodos.change.composition import Composition
-from kathodos.change.edit_sets import RecordEdit, system_of
-from kathodos.change.kept import Change, changes_in, edits_kept, find_change
-from kathodos.change.orders import WAITING, Order, orders_in
-from kathodos.model.kinds import CHANGE_EDITS
+from kathodos.change.edit_sets import RecordEdit, key_text, system_of
+from kathodos.change.kept import Change, changes_in, edits_at, find_change, positions_of_edits
+from kathodos.change.orders import WAITING, Order, OrderTable
+from kathodos.columns.csr import ints
+from kathodos.columns.dictionary import DictionaryColumn
+from kathodos.model.kinds import CHANGE_EDITS, ORDERS
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Row
 from kathodos.report.edits import Wording, does, edit_row
@@ -33,12 +37,19 @@ _EDITS = (Field("what", "What", 9, least=30), Field("order", "Its order", 7), Fi
 def change_list(view: View) -> Answer:
     """All changes, the newest first, with how many orders of each are not settled yet."""
     records = view.catalogue
-    counts = Counter(str(it) for it in records.column(CHANGE_EDITS, "change").listed())
-    left = Counter(str(it.values["change"]) for it in orders_in(records, WAITING))
+    counts = _counted(records.column(CHANGE_EDITS, "change"))
+    waiting = OrderTable(records, view.moment).which(WAITING)
+    left = _counted(records.column(ORDERS, "change").taken(waiting))
     rows = [{**_row(it), "edits": counts[it.name], "orders": left[it.name]} for it in reversed(changes_in(records))]
     heading = plural(len(rows), "change") if rows else "There is no change yet."
     hint = "One of them: kathodos change show NAME" if rows else "Compose one: kathodos change give --help"
     return Answer(_LIST, rows, heading, hint=hint, extra_keys=["applied_by", "applied_at"])
+
+
+def _counted(names: DictionaryColumn) -> Counter[str]:
+    """How often each name stands in a column."""
+    counts = np.bincount(names.codes + 1, minlength=len(names.values) + 1)[1:].tolist()
+    return Counter({str(name): count for name, count in zip(names.values, counts, strict=True) if count})
 
 
 def _row(change: Change) -> dict[str, Any]:
@@ -57,10 +68,11 @@ def _row(change: Change) -> dict[str, Any]:
 def change_shown(view: View, name: str, most: int | None, form: str) -> Answer:
     """One change: who composed and applied it, and each edit as a sentence with how far its order has come."""
     change = find_change(view.catalogue, name)
-    edits = list(edits_kept(view.catalogue, name))
-    wording = Wording(view.catalogue, edits)
-    orders = {(it.edit.kind.name, it.edit.key): it for it in orders_in(view.catalogue) if it.values["change"] == name}
-    shown, more = first_rows(edits, most if form == "table" else None)
+    some, more = first_rows(positions_of_edits(view.catalogue, name).tolist(), most if form == "table" else None)
+    shown = edits_at(view.catalogue, ints(some))
+    wording, table = Wording(view.catalogue, shown), OrderTable(view.catalogue, view.moment)
+    which = table.holding("change", [name]) & table.holding("record", [key_text(it.key) for it in shown])
+    orders = {(it.edit.kind.name, it.edit.key): it for it in table.orders(table.positions(which))}
     rows = [_edit(edit, wording, orders.get((edit.kind.name, edit.key)), view.moment) for edit in shown]
     heading = f"{name}, {change.state}: composed by {change.author} on {change.made_at}"
     text = [f"Because: {change.reason}"] if change.reason else []

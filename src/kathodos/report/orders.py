@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
+import numpy as np
+
 from kathodos.change.kept import changes_in
-from kathodos.change.orders import SETTLED, WAITING, Order, OrderState, orders_in
+from kathodos.change.orders import SETTLED, STATES, WAITING, Order, OrderState, OrderTable
+from kathodos.columns.csr import Ints, ints
+from kathodos.columns.ranges import ranges_text
 from kathodos.model.kinds import ACCOUNTS, SYSTEMS
 from kathodos.model.times import DAY, end_moment
 from kathodos.model.words import plural
@@ -41,6 +44,9 @@ _WORK = (
 WORK_COLUMNS = ("order", "system", "todo", "account", "due", "change", "why", "done")
 
 
+_MOST_NUMBERS = 100  # characters of the numbers of orders that were set
+
+
 @dataclass(frozen=True)
 class OrderChoice:
     """Which orders: in some state (None: those that are not settled), of a system, of a change."""
@@ -49,30 +55,32 @@ class OrderChoice:
     system: str | None = None
     change: str | None = None
 
-    def of(self, view: View) -> list[Order]:
-        """These orders."""
-        found = []
-        for order in orders_in(view.stored):
-            state = order.state_at(view.moment)
-            is_meant = order.state in WAITING if self.state is None else self.state in ("all", str(state))
-            is_meant &= self.system in (None, order.values["system"])
-            if is_meant and self.change in (None, order.values["change"]):
-                found.append(order)
-        return found
+    def among(self, table: OrderTable) -> Ints:
+        """The positions of these, in the order of their numbers."""
+        if self.state in (None, "all"):
+            which = table.which(WAITING if self.state is None else None)
+        else:
+            which = table.which(state=OrderState(self.state))
+        for column, value in (("system", self.system), ("change", self.change)):
+            if value is not None:
+                which &= table.holding(column, [value])
+        return table.positions(which)
 
 
 def order_list(view: View, choice: OrderChoice, most: int | None, form: str) -> Answer:
     """The orders, in the order of their numbers."""
-    orders = choice.of(view)
-    wording = Wording(view.stored, [it.edit for it in orders])
-    shown, more = first_rows(orders, most if form == "table" else None)
+    table = OrderTable(view.stored, view.moment)
+    chosen = choice.among(table)
+    some, more = first_rows(chosen.tolist(), most if form == "table" else None)
+    shown = table.orders(ints(some))
+    wording = Wording(view.stored, [it.edit for it in shown])
     rows = [_row(view, order, wording) for order in shown]
-    counts = Counter(str(it.state_at(view.moment)) for it in orders)
-    told = ", ".join(f"{count} {state}" for state, count in counts.items())
-    heading = f"{plural(len(orders), 'order')}: {told}" if orders else "No order is waiting."
+    counts = np.bincount(table.states[chosen], minlength=len(STATES)).tolist()
+    told = ", ".join(f"{count:,} {state}" for state, count in zip(STATES, counts, strict=True) if count)
+    heading = f"{plural(len(chosen), 'order')}: {told}" if len(chosen) else "No order is waiting."
     hint = (
         f"{more} For the systems' owners: kathodos orders worklist".strip()
-        if orders
+        if len(chosen)
         else "All of them: kathodos orders list --state all"
     )
     extra = ["kind", "verb", "record", "before", "after", "ordered_by", "ordered_at", "changed_by", "changed_at"]
@@ -164,7 +172,10 @@ def _accounts(view: View, orders: Sequence[Order]) -> dict[tuple[str, str], str]
 
 def worklist_shown(view: View, choice: OrderChoice, most: int | None, form: str) -> Answer:
     """What is to be done, owner by owner."""
-    orders = [it for it in choice.of(view) if it.state in (OrderState.OPEN, OrderState.HANDED_OVER)]
+    table = OrderTable(view.stored, view.moment)
+    chosen = choice.among(table)
+    is_to_do = table.which((OrderState.OPEN, OrderState.HANDED_OVER))
+    orders = table.orders(chosen[is_to_do[chosen]])
     lists = worklists(view, orders)
     rows = [row for one in lists for row in one.rows]
     shown, more = first_rows(rows, most if form == "table" else None)
@@ -178,7 +189,8 @@ def worklist_shown(view: View, choice: OrderChoice, most: int | None, form: str)
 
 def orders_set(orders: Sequence[Order], state: OrderState) -> Answer:
     """What is said once something was said of orders."""
-    numbers = ", ".join(str(it.number) for it in orders[:20]) + (" ..." if len(orders) > 20 else "")
+    numbers = ranges_text(it.number for it in orders).replace(",", ", ")
+    numbers = numbers if len(numbers) <= _MOST_NUMBERS else f"{numbers[:_MOST_NUMBERS].rpartition(',')[0]} ..."
     words = {
         OrderState.DONE: "said to be done; the next gather says whether it is so",
         OrderState.REFUSED: "refused; it stands among the findings until it is dropped or done",
