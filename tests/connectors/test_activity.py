@@ -8,7 +8,9 @@ from hypothesis import strategies as st
 
 from kathodos.formats.raw import Format
 from kathodos.formats.syslog import read_syslog
-from tests.support import Scratch, lay_out, records, run, searching
+from tests.support import Scratch, lay_out, searching
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 PEOPLE = {
     "systems": [{"system": "gates"}],

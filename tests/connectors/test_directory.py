@@ -10,7 +10,9 @@ from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
 from tests import stores
 from tests.servers import PASSWORD, ROOT, SLAPD, Cutting, Directory
-from tests.support import Scratch, records, run
+from tests.support import Scratch
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 BASE = "dc=tarnholm,dc=example"
 HEAD = f"dn: {BASE}\nobjectClass: dcObject\nobjectClass: organization\no: Tarnholm\ndc: tarnholm\n"

@@ -13,7 +13,9 @@ from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
 from tests import stores
 from tests.connectors.test_posix_tree import GROUPS, USERS, grow, has_acls
-from tests.support import Scratch, records, run
+from tests.support import Scratch
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 PASSWD = "".join(f"{name}:x:{number}:62001::/:/bin/sh\n" for number, name in USERS.items())
 GROUP = "".join(f"{name}:x:{number}:{'ann,bo' if name == 'desk' else ''}\n" for number, name in GROUPS.items())

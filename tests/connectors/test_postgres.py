@@ -10,7 +10,9 @@ from kathodos.model.addresses import address_of
 from kathodos.workspace.workspace import Workspace
 from tests import stores
 from tests.servers import Postgres, newer_postgres_programs
-from tests.support import Scratch, index_of, records, run
+from tests.support import Scratch, index_of
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 OF_TABLES = ("select", "insert", "update", "delete", "truncate", "references", "trigger")
 OF_COLUMNS = ("select", "insert", "update", "references")

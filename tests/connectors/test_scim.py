@@ -12,7 +12,9 @@ from kathodos.connectors.settings import Source
 from kathodos.errors import DataError
 from kathodos.standin.scim import Standin
 from tests import stores
-from tests.support import Scratch, records, run
+from tests.support import Scratch
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 TOKEN = "a token of the tests"
 

@@ -24,7 +24,9 @@ from kathodos.review.lines import Review, ReviewLines, progress_of
 from kathodos.review.opening import draft_review, managers_of
 from kathodos.rules.reading import Rules
 from kathodos.store.records import InMemory
-from tests.support import NOW, Prepared, catalogues, lay_out, records, run, searching, state_of
+from tests.support import NOW, Prepared, catalogues, lay_out, searching, state_of
+from tests.support import inside as run
+from tests.support import records_inside as records
 
 MOMENT = datetime.fromisoformat(NOW)
 AT = microseconds(MOMENT)
