@@ -11,10 +11,12 @@ from kathodos.analysis.concerned import concerned
 from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.change.edit_sets import EditSet, RecordEdit
 from kathodos.change.effect import Effect
+from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.among import index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED
 from kathodos.engine.compiled.patch import patched, updated
 from kathodos.findings.conflicts.states import who_breaks
+from kathodos.findings.escalation import is_administered
 from kathodos.findings.fences import crossings, lacks
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.times import microseconds
@@ -89,6 +91,13 @@ def told(differences):
     return {*found[0]}, {*found[1]}
 
 
+def administered(catalogue):
+    """A made-up catalogue in which whoever may write administers."""
+    kinds = {"write": "administer"}
+    actions = [{**it, "kind": kinds.get(it["kind"], it["kind"])} for it in catalogue.get("actions", [])]
+    return {**catalogue, "actions": actions}
+
+
 def everything_broken(basis):
     """Every rule that somebody breaks, and who."""
     name, rules = basis.index.holders.references, rules_of(RULES)
@@ -102,6 +111,7 @@ class EffectEqualsTheReference(unittest.TestCase):
     @searching(60, shrinks=False)
     def test_over_edits_of_every_kind(self, first, second, names, data):
         kinds = [BY_NAME[name] for name in sorted(names)]
+        first, second = map(administered, (first, second))
         mixed = self.some_of(first, second, kinds, data)
         edits = edits_towards(first, mixed, kinds)
         moved = moved_accounts(first, mixed)
@@ -119,7 +129,7 @@ class EffectEqualsTheReference(unittest.TestCase):
             self.assertEqual([*told(few.differences)], expected)
             self.by_system(few, expected)
             self.assertEqual(self.rules(few), self.rules(whole))
-            lost = [[(it.system, it.who) for it in effect.administration_lost] for effect in (few, whole)]
+            lost = [[(it.system, it.who, it.is_last) for it in effect.administration_lost] for effect in (few, whole)]
             self.assertEqual(*lost)
 
     @staticmethod
@@ -155,7 +165,12 @@ class EffectEqualsTheReference(unittest.TestCase):
         if found is None:
             return None
         bases = Basis(records, few, MOMENT), Basis(after, found, MOMENT)
-        return Effect(*bases, edit_set(edits), self.known_rules())
+
+        def administers(system, gone):
+            numbers = index.holders.numbers_of(string_table(gone))
+            return is_administered(Basis(records, index, MOMENT), system, numbers)
+
+        return Effect(*bases, edit_set(edits), self.known_rules(), administers=administers)
 
     @staticmethod
     def known_rules():

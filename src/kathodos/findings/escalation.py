@@ -17,10 +17,10 @@ from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints, re
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.threads import in_threads
 from kathodos.engine.compiled.index import ANY_ACTION, Index, System
-from kathodos.engine.decide import able_of, holders_behind, principals_of, who_has
+from kathodos.engine.decide import able_of, holders_behind, principals_of, somebody_with, who_has
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
-from kathodos.engine.reach import grants_of, one_per_answer, who_reaches, who_reaches_any
+from kathodos.engine.reach import grants_of, one_per_answer, what_reached_by, who_reaches, who_reaches_any
 from kathodos.findings.conflicts.states import LATENT, Conflict, Conflicts, broken_by
 from kathodos.model.addresses import parse_pattern, segment_expression
 from kathodos.model.filters import parse_filter
@@ -31,6 +31,8 @@ from kathodos.rules.targets import PermissionTargets, entitlements_on
 from kathodos.store.records import columns_of
 
 ADMINISTER = "administer"
+
+_MOST_ASKED = 20  # holders of each of whom one is asked first whether a system is administered
 
 
 @dataclass(frozen=True)
@@ -226,13 +228,39 @@ def who_administers(basis: Basis, systems: Collection[str] | None = None) -> dic
 
 
 def is_administered(basis: Basis, system: str, but: Ints) -> bool:
-    """Whether somebody administers a system, some not counted who are given by number."""
+    """Whether somebody administers a system, some not counted who are given by number.
+
+    One for each of the first holders who are permitted to is asked before everybody is.
+    """
     index, of = basis.index, basis.index.systems[system]
     asked = np.zeros(index.holders.first_group, dtype=bool)
     asked[index.holders.askers] = True
     asked[but[but >= 0]] = False
+    for holder in _holders_permitted(basis, of, _administering(of))[:_MOST_ASKED].tolist():
+        asker = somebody_with(index, holder, basis.moment)
+        if asker >= 0 and asked[asker] and _reaches_any(basis, asker, of, _administering(of)):
+            return True
     nodes = np.arange(of.root, of.end)
     return any(bool((who_reaches_any(index, nodes, it, basis.moment) & asked).any()) for it in _administering(of))
+
+
+def _holders_permitted(basis: Basis, system: System, actions: Sequence[int]) -> Ints:
+    """The holders of live grants that permit one of some actions somewhere in a system, whatever denies it."""
+    index = basis.index
+    here = (index.intervals.first >= system.root) & (index.intervals.first < system.end)
+    scoped = distinct(index.intervals.scoped[here]).astype(np.int64)
+    entry = index.scoped_entry[scoped]
+    bears = np.isin(index.entries.action[entry], [*actions, ANY_ACTION]) & ~index.entries.denies[entry]
+    entitlements = distinct(index.scoped_entitlements.all_of(scoped[bears])).astype(np.int64)
+    grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
+    return distinct(index.grants.holder[grants[basis.live[grants] & ~index.grants.denies[grants]]]).astype(np.int64)
+
+
+def _reaches_any(basis: Basis, asker: int, system: System, actions: Sequence[int]) -> bool:
+    """Whether somebody reaches one of some actions anywhere in a system."""
+    local = np.array(actions) - system.actions[0]
+    reached = what_reached_by(basis.index, asker, basis.moment)
+    return any(bool(it.may[local].any()) for it in reached if it.system.root == system.root)
 
 
 def _administering(system: System) -> list[int]:
