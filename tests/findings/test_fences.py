@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 
 from kathodos.findings.excess.batches import ExcessContext, findings
 from kathodos.findings.excess.kinds import find_excess
-from kathodos.findings.fences import crossings, given_to, idle_rules, lacks, surpluses, without_stated_need
+from kathodos.findings.fences import crossed_by, crossings, given_to, idle_rules, lacks, surpluses, without_stated_need
 from tests.findings.excess.test_excess_by_reference import live_permits
 from tests.reference import Reference, instant, matches, split
 from tests.support import NOW, OFFICE, basis_of, catalogues, naming_actions, rules_of, searching
@@ -57,7 +57,11 @@ class Against(unittest.TestCase):
         docked = {f"identity:{name}" for name, row in people.items() if row["department"] == "Dock" and name != "p3"}
         docked |= {it for it in reference.askers() if it == "account:s/l2"}
         expected = {cell for cell in cells(True, below) if cell[0] in docked}
-        found = told(crossings(basis, rules.fences))
+        crossing = crossings(basis, rules.fences)
+        found = told(crossing)
+        for asker in basis.index.holders.askers.tolist():
+            crossed = {it.fence.id for it in crossing if it.asker == asker}
+            self.assertEqual(crossed_by(basis, rules.fences, asker), crossed)
         self.assertLessEqual(found, expected)
         self.assertEqual({cell[0] for cell in found}, {cell[0] for cell in expected})
         path = split(pattern.removesuffix("/**"))

@@ -22,7 +22,7 @@ from kathodos.change.people import holders_of, records_holding
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.compiled.patch import updated
 from kathodos.findings.conflicts.states import conflicts_of_one
-from kathodos.findings.fences import crossings
+from kathodos.findings.fences import crossed_by
 from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.references import reference_to
 from kathodos.model.rows import Record
@@ -210,7 +210,7 @@ class _Receiver:
         basis = Basis(records, index, self.basis.moment)
         asker = index.holders.find(self.name)
         found = {it.rule.id for it in conflicts_of_one(basis, self.rules.conflicts, asker)}
-        return found | {it.fence.id for it in crossings(basis, self.rules.fences) if it.asker == asker}
+        return found | crossed_by(basis, self.rules.fences, asker)
 
 
 def _together(ending: EditSet, adding: Sequence[_Part]) -> EditSet:

@@ -97,6 +97,22 @@ def crossings(basis: Basis, fences: Sequence[Fence]) -> list[Crossing]:
     return sorted(found, key=lambda it: (it.fence.id, it.asker))
 
 
+def crossed_by(basis: Basis, fences: Sequence[Fence], asker: int) -> set[str]:
+    """The ids of the fences on whose wrong side one is."""
+    index, targets = basis.index, PermissionTargets(basis)
+    reached = {it.system.name: it for it in what_reached_by(index, asker, basis.moment)}
+    found = set()
+    for fence in fences:
+        for permission in fence.never if meant(basis, fence)[asker] else ():
+            actions, nodes = targets.of_permission(permission)
+            there = reached.get(permission.pattern.system)
+            if there is not None and len(actions) and len(nodes):
+                local = ints(actions) - int(there.system.actions[0])
+                if there.may[np.ix_(local, nodes - there.system.root)].any():
+                    found.add(fence.id)
+    return found
+
+
 def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Bools:
     """Who reaches another of the actions that implies this one."""
     widest: Bools = np.zeros(len(reaching[action]), dtype=bool)

@@ -218,6 +218,9 @@ class HolderChange:
     def _filter_pairs(self, holders: Holders, pairs: _Pairs) -> None:
         """Filters are asked again: each about those whose record changed, and a changed one about everybody."""
         people = [*self.people.changed, *((-1, record) for record in self.people.added)]
+        groups = (*self.groups.added, *(record for _, record in self.groups.changed))
+        if not people and not groups:
+            return
         asked = [record for _, record in people]
         numbers = ints(holders.identities.find(str(record["id"])) for record in asked)
         for number in numbers.tolist():
@@ -226,18 +229,16 @@ class HolderChange:
                 pairs.clear(number, int(holders.edges.items[at]), BY_FILTER)
         columns = {name: [record[name] for record in asked] for name in kinds.IDENTITIES.names}
         rows = Rows(kinds.IDENTITIES, [int(record[ROW]) for record in asked], columns)
-        groups = (*self.groups.added, *(record for _, record in self.groups.changed))
-        renewed = {_name_of(kinds.GROUPS, record) for record in groups}
         known = {text: parse_filter(text) for text in set(holders.filters) if text}
         asked_columns = AttributeColumns(InMemory({rows.kind.name: rows}), rows.kind)
         true = {text: numbers[asked_columns.selected(node)].tolist() for text, node in known.items()} if asked else {}
+        first, renewed = holders.first_group, {holders.groups.find(_name_of(kinds.GROUPS, it)) for it in groups}
+        for at in sorted(renewed - {-1}):
+            self._renew(holders, pairs, first + at, holders.filters[at])
         for at, text in enumerate(holders.filters):
-            group = holders.first_group + at
-            if renewed and holders.groups[at] in renewed:
-                self._renew(holders, pairs, group, text)
-            elif text:
+            if text and at not in renewed:
                 for number in true.get(text, ()):
-                    pairs.set(number, group, BY_FILTER)
+                    pairs.set(number, first + at, BY_FILTER)
 
     def _renew(self, holders: Holders, pairs: _Pairs, group: int, text: str | None) -> None:
         for member in holders.members[group].tolist():
