@@ -12,7 +12,7 @@ kathodos review open officer --where 'title eq "Permit officer"' --by-manager --
 kathodos review decide 1-3 certify --review officer --as p0089 > /dev/null
 below() { # puts a picture below one that was made, without its empty rim
     local first="$here/docs/screenshots/$1.png"
-    convert "$first" \( "$2" -shave 6x6 -trim -bordercolor white -border 12 \) -append -strip "$first"
+    convert "$first" \( "$2" -shave 2x2 -gravity East -chop 6x0 -gravity NorthWest -trim -bordercolor white -border 12 \) -append -strip "$first"
 }
 shot() { "$here/tools/terminal_shot.py" "$here/docs/screenshots/$1.png" "$2" --columns "${3:-127}"; }
 shot sources "kathodos --workspace connected sources list; kathodos sources propose tables/staff_export.csv"
