@@ -60,7 +60,15 @@ class Parser(unittest.TestCase):
             asked = commands_asked(words)
             self.assertEqual(len(asked), 1, words)
             self.assertEqual(vars(build_parser(asked).parse_args(words)), vars(build_parser().parse_args(words)))
-        for words in ([], ["--help"], ["--version"], ["shw", "list"], ["--workspace"], ["--workspace", "list"]):
+        for words in (
+            [],
+            ["--help"],
+            ["--help", "show"],
+            ["--version"],
+            ["shw", "list"],
+            ["--workspace"],
+            ["--workspace", "list"],
+        ):
             self.assertEqual(commands_asked(words), COMMANDS, words)
 
     def test_the_commands_compute_nothing(self):

@@ -15,7 +15,7 @@ import numpy.typing as npt
 
 from kathodos.analysis.askers import AskerAttributes, Computed
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, small
-from kathodos.columns.dictionary import DictionaryColumn, Scalar, appended, distinct_pairs, tabled
+from kathodos.columns.dictionary import DictionaryColumn, Scalar, appended, distinct_pairs, tabled, tabled_texts
 from kathodos.columns.moments import moments_of
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable
@@ -319,8 +319,7 @@ def _placed(column: DictionaryColumn, positions: Ints) -> DictionaryColumn:
 
 def numbers_among(table: StringTable, column: DictionaryColumn) -> Ints:
     """For each row the number among the texts of a table of what it holds; -1 where that is none of them."""
-    values = tabled(column.values)
-    known = table.positions_of(values if isinstance(values, StringTable) else list(map(str, values)))
+    known = table.positions_of(tabled_texts(column))
     return small(np.append(known, -1))[column.codes]
 
 

@@ -11,9 +11,9 @@ import numpy as np
 
 from kathodos.columns.arrow import arrow_texts
 from kathodos.columns.csr import CSRList, Ints, csr_from_pairs
-from kathodos.columns.dictionary import tabled
+from kathodos.columns.dictionary import tabled_texts
 from kathodos.columns.packed import PackedPairs
-from kathodos.columns.strings import Bytes, StringTable, string_table
+from kathodos.columns.strings import Bytes, StringTable
 from kathodos.engine.everyone import alike
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.names import plain_name
@@ -46,8 +46,7 @@ def likely_duplicates(records: Records) -> list[Duplicate]:
     pairs: set[tuple[int, int]] = set()
     for name, key_of, numbers in KEYS:
         column = records.column(IDENTITIES, name)
-        values = tabled(column.values)
-        texts = values if isinstance(values, StringTable) else string_table(map(str, values))
+        texts = tabled_texts(column)
         keys = np.where(is_person, np.append(key_numbers(texts, key_of, numbers), -1)[column.codes], -1)
         having = (keys >= 0).nonzero()[0]
         of_key = csr_from_pairs(keys[having], having, len(texts))

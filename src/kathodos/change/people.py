@@ -15,9 +15,8 @@ from kathodos.change.edit_sets import EditSet, RecordEdit, edit_of, key_text
 from kathodos.change.orders import OrderState
 from kathodos.change.restoring import Part, accounts_of, restoring
 from kathodos.change.settling import records_held
-from kathodos.columns.dictionary import DictionaryColumn, tabled
+from kathodos.columns.dictionary import tabled_texts
 from kathodos.columns.matching import folded_as, which
-from kathodos.columns.strings import StringTable, string_table
 from kathodos.errors import CallError, DataError, UnfitError
 from kathodos.model.cells import read_record, read_record_text
 from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, MEMBERS, MERGES, ORDERS, Kind
@@ -137,7 +136,7 @@ class _Known:
     def _bearing(self, column: str, wanted: Sequence[str], fold: Callable[[str], str]) -> Iterator[tuple[str, str]]:
         """Which of some folded texts somebody bears in a column, and who."""
         held = self._records.column(IDENTITIES, column)
-        number = np.append(folded_as(_table(held), wanted, fold), -1)[held.codes]
+        number = np.append(folded_as(tabled_texts(held), wanted, fold), -1)[held.codes]
         at = (number >= 0).nonzero()[0]
         ids = self._records.column(IDENTITIES, "id").listed(at)
         yield from zip((wanted[it] for it in number[at].tolist()), map(str, ids), strict=True)
@@ -148,7 +147,7 @@ class _Known:
         if not self._few:
             return self._by_skeleton.get(skeleton, "")
         held = self._records.column(IDENTITIES, "name")
-        table = _table(held)
+        table = tabled_texts(held)
         same = np.arange(len(table))
         for part in _kept_parts(skeleton):
             same = same[which(table.picked(same), "co", part, lambda text: name_skeleton(text) == skeleton)]
@@ -166,11 +165,6 @@ class _Known:
         self._ids.add(record["id"])
         self._by_mail[str(record["email"]).casefold()] = str(record["id"])
         self._fresh[name_skeleton(str(record["name"]))] = str(record["id"])
-
-
-def _table(held: DictionaryColumn) -> StringTable:
-    values = tabled(held.values)
-    return values if isinstance(values, StringTable) else string_table(map(str, values))
 
 
 def _kept_parts(skeleton: str) -> list[str]:

@@ -424,6 +424,7 @@ def run_rehearse(session: Session) -> int:
 
     from kathodos.change.applying import must_be_draft
     from kathodos.change.kept import changes_in, edits_kept, find_change
+    from kathodos.report.changes import nothing_to_do
 
     name, records = session.arguments.name, session.view.stored
     if any(it.name == name for it in changes_in(records)) or not Path(name).exists():
@@ -431,6 +432,8 @@ def run_rehearse(session: Session) -> int:
         step = f"kathodos change apply {name}"
         return show_rehearsal(session, Applying(name, edits_kept(records, name), is_kept=True, next_step=step))
     composition = _of_file(session, name)
+    if not len(composition.edits):
+        return session.answer(nothing_to_do(composition))
     return show_rehearsal(session, Applying(name, composition.edits, next_step=f"kathodos change read {name}"))
 
 

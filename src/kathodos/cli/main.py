@@ -92,9 +92,8 @@ def commands_asked(words: Sequence[str]) -> Sequence[str]:
     if "_ARGCOMPLETE" in os.environ:
         return COMMANDS
     position = 0
-    while position < len(words) and words[position].startswith("-"):
-        is_apart = words[position].startswith("--w") and "=" not in words[position]  # --workspace, or short for it
-        position += 2 if is_apart else 1
+    while position < len(words) and words[position].startswith("--w"):  # --workspace, or short for it
+        position += 1 if "=" in words[position] else 2
     return [it for it in words[position : position + 1] if it in COMMANDS] or COMMANDS
 
 

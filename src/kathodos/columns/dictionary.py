@@ -326,3 +326,9 @@ def distinct_pairs(first: Codes, second: Codes) -> tuple[Ints, Ints]:
     where = np.zeros(int(numbers.max(initial=-1)) + 1, dtype=np.int64)
     where[numbers[::-1]] = np.arange(len(numbers) - 1, -1, -1)
     return numbers, where
+
+
+def tabled_texts(column: DictionaryColumn) -> StringTable:
+    """The distinct texts of a column."""
+    values = tabled(column.values)
+    return values if isinstance(values, StringTable) else string_table(map(str, values))

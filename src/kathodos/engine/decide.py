@@ -16,7 +16,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, reachable, spread, spread_each
+from kathodos.columns.csr import Bools, Ints, distinct, reachable, spread
 from kathodos.columns.intervals import Intervals, held_between, holds, intervals_where, united, without
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import ANY_ACTION, Holders, Index, System
@@ -104,26 +104,6 @@ def principals_of(index: Index, asker: int, moment: int) -> Ints:
     if not len(direct):
         return direct
     return np.append(reachable(index.holders.edges, direct), index.holders.everyone)
-
-
-def holders_behind(index: Index, askers: Ints, wanted: Ints, moment: int) -> tuple[Ints, Ints]:
-    """Which of some holders are among the principals of each of some askers: positions and holders, in order."""
-    holders = index.holders
-    is_wanted = np.zeros(holders.size, dtype=bool)
-    is_wanted[wanted] = True
-    position, principal = direct_principals_of_each(index, askers, moment)
-    found = [position[is_wanted[principal]] * holders.size + principal[is_wanted[principal]]]
-    origin, group = holders.edges.of(principal)
-    groups = distinct(group).astype(np.int64)
-    above = spread_each(holders.edges, groups)
-    kept = is_wanted[above.items]
-    lists = csr_from_pairs(above.rows()[kept], above.items[kept], len(groups))
-    at, holder = lists.of(insertion_points(groups, group))
-    found.append(position[origin[at]] * holders.size + holder)
-    if is_wanted[holders.everyone]:
-        found.append(distinct(position) * holders.size + holders.everyone)
-    codes = distinct(np.concatenate(found))
-    return codes // holders.size, codes % holders.size
 
 
 def askers_with(index: Index, some: Ints, moment: int) -> Ints:

@@ -312,14 +312,17 @@ def _said_at(index: Index, system: System, positions: Ints, action: int, moment:
 def _told_to(index: Index, askers: Ints, holder: Ints, moment: int) -> tuple[Ints, Ints]:
     """What is said to each asker: its position, and the position in `holder`, of those it is said to."""
     holders = distinct(holder)
-    who, through = _through(index, askers, holders, moment)
+    who, through = holders_behind(index, askers, holders, moment)
     by_holder = csr_from_pairs(insertion_points(holders, holder), np.arange(len(holder)), len(holders))
     origin, which = by_holder.of(insertion_points(holders, through))
     return who[origin], which
 
 
-def _through(index: Index, askers: Ints, holders: Ints, moment: int) -> tuple[Ints, Ints]:
-    """Which of some holders each asker counts as: the position of the asker, and the holder."""
+def holders_behind(index: Index, askers: Ints, holders: Ints, moment: int) -> tuple[Ints, Ints]:
+    """Which of some holders of grants each asker counts as: the position of the asker, and the holder.
+
+    One may be told more than once, of somebody who counts as it in several ways.
+    """
     above, first = index.granted_above, index.holders.first_group
     wanted = np.zeros(index.holders.size, dtype=bool)
     wanted[holders] = True
@@ -329,8 +332,9 @@ def _through(index: Index, askers: Ints, holders: Ints, moment: int) -> tuple[In
     themselves = wanted[direct].nonzero()[0]
     origin, group = index.holders.edges.of(direct)
     member, through = inside.of(group.astype(np.int64) - first)
-    everyone = np.full(len(askers), index.holders.everyone) if wanted[index.holders.everyone] else holders[:0]
-    who = np.concatenate([position[themselves], position[origin[member]], np.arange(len(everyone))])
+    able = distinct(position) if wanted[index.holders.everyone] else position[:0]
+    who = np.concatenate([position[themselves], position[origin[member]], able])
+    everyone = np.full(len(able), index.holders.everyone)
     return who, np.concatenate([direct[themselves], through, everyone]).astype(np.int64)
 
 

@@ -17,10 +17,17 @@ from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints, re
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.threads import in_threads
 from kathodos.engine.compiled.index import ANY_ACTION, Index, System
-from kathodos.engine.decide import able_of, holders_behind, principals_of, somebody_with, who_has
+from kathodos.engine.decide import able_of, principals_of, somebody_with, who_has
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.potential import ADMINISTERED, Potential, gained, named_by, potential_reach
-from kathodos.engine.reach import grants_of, one_per_answer, what_reached_by, who_reaches, who_reaches_any
+from kathodos.engine.reach import (
+    grants_of,
+    holders_behind,
+    one_per_answer,
+    what_reached_by,
+    who_reaches,
+    who_reaches_any,
+)
 from kathodos.findings.conflicts.states import LATENT, Conflict, Conflicts, broken_by
 from kathodos.model.addresses import parse_pattern, segment_expression
 from kathodos.model.filters import parse_filter
@@ -288,9 +295,9 @@ def administering_grants(basis: Basis) -> Iterator[AdministeringGrants]:
         holder = index.grants.holder[grants].astype(np.int64)
         position, behind = holders_behind(index, askers, distinct(holder), basis.moment)
         at, given = csr_from_pairs(holder, grants, index.holders.size).of(behind)
-        who, given = askers[position[at]], given.astype(np.int64)
-        order = np.lexsort((given, who))
-        yield AdministeringGrants(name, who[order], given[order])
+        width = max(len(index.grants), 1)
+        codes = distinct(position[at] * width + given)
+        yield AdministeringGrants(name, askers[codes // width], codes % width)
 
 
 _MOST_COMPARED = 300  # administrators of one system

@@ -14,9 +14,17 @@ from typing import ClassVar
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
-from kathodos.columns.dictionary import DictionaryColumn, always, appended, dictionary_column, rows_of, tabled
+from kathodos.columns.dictionary import (
+    DictionaryColumn,
+    always,
+    appended,
+    dictionary_column,
+    rows_of,
+    tabled,
+    tabled_texts,
+)
 from kathodos.columns.strings import StringTable, string_table
-from kathodos.engine.compiled.compile import key_table, tabled_texts
+from kathodos.engine.compiled.compile import key_table
 from kathodos.errors import CallError
 from kathodos.ingest.tie_rules import ID, LOGIN, MAIL, NAME, TieRule
 from kathodos.ledger.operations import Operation, Plan

@@ -39,7 +39,9 @@ _MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk 
 
 
 def decided_view(view: View) -> View:
-    """The view with all pending orders carried out."""
+    """The view with all pending orders carried out; one that assumes something stays as it is."""
+    if view.assumed is not None:
+        return view
     pending = pending_edits(view.stored)
     return view.assuming(edited(view.stored, pending.edits)) if len(pending) else view
 

@@ -17,7 +17,7 @@ from kathodos.columns.csr import (
     joined,
     small,
 )
-from kathodos.columns.dictionary import DictionaryColumn, distinct_pairs, tabled
+from kathodos.columns.dictionary import DictionaryColumn, distinct_pairs, tabled_texts
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import Hashes, StringTable, joined_with, ordered_hashes, string_table
 from kathodos.engine.compiled.index import (
@@ -101,12 +101,6 @@ def key_table(records: Records, kind: Kind) -> StringTable:
         is_as_it_is = len(table) == len(column) and bool((column.codes == np.arange(len(column))).all())
         parts.append(table if is_as_it_is else table.picked(column.codes.astype(np.int64)))
     return parts[0] if len(parts) == 1 else joined_with(parts[0], "/", parts[1])
-
-
-def tabled_texts(column: DictionaryColumn) -> StringTable:
-    """The distinct texts of a column."""
-    values = tabled(column.values)
-    return values if isinstance(values, StringTable) else string_table(map(str, values))
 
 
 def _hashes_of(table: StringTable) -> Hashes:
