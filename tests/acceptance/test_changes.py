@@ -117,6 +117,10 @@ class Composing(Office, unittest.TestCase):
             self.assertIn(text, said)
         self.assertIn("There is no change x", inside("change", "show", "x", cwd=self.here, status=2).stderr)
 
+    def test_of_an_empty_file_there_is_nothing_to_rehearse(self):
+        (self.here / "empty.toml").write_text("")
+        self.assertIn("There is nothing to do", self.change("rehearse", "empty.toml").stdout)
+
     def test_what_cannot_be_is_refused(self):
         for words, said in (
             (("give", "role:dues/setter", "--to", "bo", "--until", "2026-06-01"), "is over"),
@@ -472,6 +476,10 @@ class Trial(Office, unittest.TestCase):
         self.assertGreater(sum(assumed[it] != before[it] for it in self.QUESTIONS), 10)
         self.change("apply", "x", "--yes", "--despite", "a trial")
         self.assertEqual(self.answers("--assume", "orders"), assumed)
+        (self.here / "m.toml").write_text('[[add]]\nkind = "mandates"\nholder = "identity:bo"\nroles = "dues/waiver"\n')
+        self.change("read", "m.toml", "--into", "y")
+        told = records_inside("mandates", "list", "--by", "bo", "--assume", "y", cwd=self.here)
+        self.assertEqual([it["kind"] for it in told], ["mandate"], "what is assumed counts beside open orders")
         carried_out(self.here)
         self.assertEqual(self.answers(), assumed)
 

@@ -286,10 +286,10 @@ class AdministeringGrants:
 
 def administering_grants(basis: Basis) -> Iterator[AdministeringGrants]:
     """Of each system who administers it, by each grant that permits to and counts for somebody."""
-    index, targets = basis.index, PermissionTargets(basis)
+    index = basis.index
     for name, askers in who_administers(basis).items():
         system = index.systems[name]
-        entitlements = entitlements_on(targets.index, _administering(system), np.arange(system.root, system.end))
+        entitlements = entitlements_on(index, _administering(system), np.arange(system.root, system.end))
         grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
         grants = np.sort(grants[basis.live[grants] & ~index.grants.denies[grants]])
         holder = index.grants.holder[grants].astype(np.int64)

@@ -31,5 +31,6 @@ def wide_mandates(context: ExcessContext) -> Batch:
         )
         return FindingText(f"mandate:{names}", evidence, "Name the roles that are meant, without these.", ())
 
-    whose = np.array([it if it < index.holders.first_group else -1 for it in numbers], dtype=np.int64)
+    askers = index.holders.asker_of
+    whose = np.array([int(askers[it]) if 0 <= it < len(askers) else -1 for it in numbers], dtype=np.int64)
     return batch(WIDE_MANDATE, whose, lambda at: found[at][0].holder, describe, 2)
