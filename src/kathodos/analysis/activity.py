@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Protocol
 
 import numpy as np
 
@@ -11,9 +12,16 @@ from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled
 from kathodos.columns.moments import moments_of
 from kathodos.columns.strings import StringTable, starting_with
 from kathodos.engine.compiled.index import Holders
-from kathodos.model.kinds import ACTIVITY
+from kathodos.model.kinds import ACTIVITY, Kind
 from kathodos.model.references import reference_to
-from kathodos.store.records import Records
+from kathodos.model.times import NEVER
+
+
+class Columns(Protocol):
+    """Where the columns of the uses are."""
+
+    def column(self, kind: Kind, name: str) -> DictionaryColumn:
+        """One column of all records of a kind."""
 
 
 @dataclass(frozen=True)
@@ -31,7 +39,7 @@ class Folded:
 class Activity:
     """All uses that logs show, with who used: the identity, or the owner of the account."""
 
-    def __init__(self, records: Records, holders: Holders) -> None:
+    def __init__(self, records: Columns, holders: Holders) -> None:
         self.records = records
         self.holders = holders
 
@@ -73,9 +81,13 @@ class Activity:
 
     def since(self, moment: int) -> Bools:
         """Which uses were at a moment or later."""
+        return self.between(moment, NEVER)
+
+    def between(self, first: int, end: int) -> Bools:
+        """Which uses were at a moment or later, and before another."""
         time = self.column("time")
-        late = np.append(moments_of(tabled(time.values)) >= moment, False)
-        found: Bools = late[time.codes]
+        moments = moments_of(tabled(time.values))
+        found: Bools = np.append((moments >= first) & (moments < end), False)[time.codes]
         return found
 
     def below(self, beginning: str) -> Bools:

@@ -52,13 +52,20 @@ def desk(session: Session) -> Desk:
     return Desk(edited(records, edits.edits) if len(edits) else records, now(), session.actor)
 
 
-def take_up(session: Session, composition: Composition, origin: str = "") -> int:
-    """Collects what was composed in the change that `--into` names; else rehearses, shows, asks, and applies it."""
+def take_up(session: Session, composition: Composition, origin: str = "", found: Answer | None = None) -> int:
+    """Collects what was composed in the change that `--into` names; else rehearses, shows, asks, and applies it.
+
+    `found`: what it was composed of, shown first; as data it is the whole answer of a dry run.
+    """
     from kathodos.change.applying import Compose
     from kathodos.change.kept import free_name
     from kathodos.report.changes import collected, nothing_to_do
 
     into = session.arguments.into
+    if found is not None and session.format == "table":
+        session.answer(found)
+    elif found is not None and session.arguments.dry_run:
+        return session.answer(found)
     if not len(composition.edits):
         return session.answer(nothing_to_do(composition))
     if into is not None:

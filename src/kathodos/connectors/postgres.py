@@ -65,6 +65,14 @@ def read(source: Source, mark: str) -> Reading:
     return Reading(tables, [], digest_of_tables(tables), waited=waited)
 
 
+def database_of(source: Source) -> str:
+    """The name of the database that a source's address leads to."""
+    from psycopg.conninfo import conninfo_to_dict
+
+    found = conninfo_to_dict(_url(source.settings))
+    return str(found.get("dbname") or found.get("user") or "")
+
+
 def _url(settings: Settings) -> str:
     """The address, in which no password may stand."""
     from psycopg import ProgrammingError

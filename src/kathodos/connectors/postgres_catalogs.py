@@ -16,6 +16,7 @@ from dataclasses import dataclass
 from typing import Any
 
 from kathodos.model.addresses import address_of
+from kathodos.model.json_text import json_text
 from kathodos.model.references import reference_to
 from kathodos.model.times import time_text
 
@@ -24,6 +25,9 @@ Query = Callable[[str], Sequence[tuple[Any, ...]]]
 ROLES = "@roles"
 MEMBERS = "@members"
 DEFAULTS = "@defaults"
+RUNS_AS, READS, DRAWS_ON, FIRES = "runs_as", "reads", "draws_on", "fires"  # attributes of tables, views and functions
+OWNER, CALLER = "owner", "caller"
+_AS = {True: OWNER, False: CALLER}
 ACTIONS = {
     "select": "read",
     "insert": "write",
@@ -107,6 +111,40 @@ _RELATIONS = f"""
 SELECT n.nspname, c.relname, c.relkind::text, pg_get_userbyid(c.relowner), c.relrowsecurity, c.relforcerowsecurity
 FROM pg_class c
 JOIN pg_namespace n ON n.oid = c.relnamespace WHERE c.relkind IN ('r', 'p', 'f', 'v', 'm', 'S') AND {_SCHEMAS}
+"""
+_FOREIGN_KEYS = f"""
+SELECT DISTINCT n.nspname, c.relname, m.nspname, p.relname FROM pg_constraint k
+JOIN pg_class c ON c.oid = k.conrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+JOIN pg_class p ON p.oid = k.confrelid JOIN pg_namespace m ON m.oid = p.relnamespace
+WHERE k.contype = 'f' AND {_SCHEMAS.replace("nspname", "n.nspname")} ORDER BY 1, 2, 3, 4
+"""
+# How often a view's own rule names each relation: as the server keeps the rule, so often a query that reads the view
+# reads the relation for it. Until version 16 a rule names the view itself as well.
+_READ_BY_VIEWS = f"""
+SELECT n.nspname, c.relname, m.nspname, p.relname FROM pg_rewrite r
+JOIN pg_class c ON c.oid = r.ev_class JOIN pg_namespace n ON n.oid = c.relnamespace
+CROSS JOIN LATERAL regexp_matches(r.ev_action::text, ':rtekind 0 :relid ([0-9]+)', 'g') AS named (found)
+JOIN pg_class p ON p.oid = named.found[1]::oid JOIN pg_namespace m ON m.oid = p.relnamespace
+WHERE c.relkind = 'v' AND r.ev_type = '1' AND p.oid <> c.oid AND {_SCHEMAS.replace("nspname", "n.nspname")}
+"""
+_OF_CALLERS = """
+SELECT n.nspname, c.relname FROM pg_class c JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE c.relkind = 'v' AND EXISTS (SELECT 1 FROM unnest(c.reloptions) AS o
+  WHERE lower(o) IN ('security_invoker=true', 'security_invoker=on', 'security_invoker=1', 'security_invoker=yes'))
+"""
+_DRAWN_ON = f"""
+SELECT n.nspname, c.relname, a.attnum, a.attname, m.nspname, s.relname FROM pg_attrdef f
+JOIN pg_depend d ON d.classid = 'pg_attrdef'::regclass AND d.objid = f.oid AND d.refclassid = 'pg_class'::regclass
+JOIN pg_class s ON s.oid = d.refobjid AND s.relkind = 'S' JOIN pg_namespace m ON m.oid = s.relnamespace
+JOIN pg_attribute a ON a.attrelid = f.adrelid AND a.attnum = f.adnum
+JOIN pg_class c ON c.oid = f.adrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+WHERE {_SCHEMAS.replace("nspname", "n.nspname")} ORDER BY 1, 2, 3
+"""
+_FIRED = f"""
+SELECT n.nspname, c.relname, m.nspname, p.proname, pg_get_function_identity_arguments(p.oid) FROM pg_trigger t
+JOIN pg_class c ON c.oid = t.tgrelid JOIN pg_namespace n ON n.oid = c.relnamespace
+JOIN pg_proc p ON p.oid = t.tgfoid JOIN pg_namespace m ON m.oid = p.pronamespace
+WHERE NOT t.tgisinternal AND {_SCHEMAS.replace("nspname", "n.nspname")} ORDER BY 1, 2, 3, 4
 """
 _COLUMNS = f"""
 SELECT n.nspname, c.relname, a.attname FROM pg_attribute a JOIN pg_class c ON c.oid = a.attrelid
@@ -215,6 +253,7 @@ class _Reader:
         (has_last,) = self.query(_HAS_LAST_SCAN)[0]
         last = "greatest(last_seq_scan, last_idx_scan)" if has_last else "NULL::timestamptz"
         scans = {(schema, name): rest for schema, name, *rest in self.query(_SCANS.format(last=last))}
+        further = self.beside(database)
         for schema, relation, kind, owner, has_rules, is_forced in self.query(_RELATIONS):
             count, used = scans.get((schema, relation), (None, None))
             yield {
@@ -224,11 +263,13 @@ class _Reader:
                 "row_security": ("on", "forced")[is_forced] if has_rules else None,
                 "scans": count,
                 "last_used": time_text(used) if used else None,
+                **further.get((schema, relation), {}),
             }
         for schema, function, arguments, owner, runs_as_owner in self.query(_FUNCTIONS):
             runs_as = f", runs as {owner}" if runs_as_owner else ""
             address = address_of_function(self.system, database, schema, function, arguments)
-            yield {"resource": address, "type": "function", "title": f"owned by {owner}{runs_as}"}
+            title = f"owned by {owner}{runs_as}"
+            yield {"resource": address, "type": "function", "title": title, RUNS_AS: _AS[runs_as_owner]}
         for role in sorted({role for role, _ in self.query(_ADMINS)}):
             yield {"resource": self.at(MEMBERS, role), "type": "group", "title": f"who is a member of {role}"}
         for owner, schema, kind in sorted({row[:3] for row in self.query(_DEFAULT)}):
@@ -238,6 +279,36 @@ class _Reader:
             yield {"resource": self.in_database(database, schema, relation, column), "type": "column"}
         for name in names:
             yield {"resource": self.at(ROLES, name), "type": "role"}
+
+    def beside(self, database: str) -> dict[tuple[str, str], Record]:
+        """What tables and views have to do with others, by schema and name.
+
+        What a table's foreign keys refer to; what a view reads, and with whose rights; on which sequences a table's
+        defaults draw, by column; the functions that its triggers call.
+        """
+        found: dict[tuple[str, str], dict[str, list[Any]]] = {}
+
+        def note(schema: str, relation: str, name: str, what: object) -> None:
+            found.setdefault((schema, relation), {}).setdefault(name, []).append(what)
+
+        for schema, relation, *other in self.query(_FOREIGN_KEYS):
+            note(schema, relation, "refers", self.in_database(database, *other))
+        for schema, relation, *other in self.query(_READ_BY_VIEWS):
+            note(schema, relation, READS, self.in_database(database, *other))
+        for schema, relation, number, column, *other in self.query(_DRAWN_ON):
+            note(schema, relation, DRAWS_ON, [number, column, self.in_database(database, *other)])
+        for schema, relation, *function in self.query(_FIRED):
+            note(schema, relation, FIRES, address_of_function(self.system, database, *function))
+        of_callers = set(self.query(_OF_CALLERS))
+        made: dict[tuple[str, str], Record] = {}
+        for key, lists in found.items():
+            refers = ";".join(it for it in lists.pop("refers", []) if ";" not in it)  # a list cannot hold such a name
+            made[key] = {name: json_text(some) for name, some in lists.items()}
+            if refers:
+                made[key]["refers"] = refers
+            if READS in lists:
+                made[key][RUNS_AS] = _AS[key not in of_callers]
+        return made
 
     def grants(self, database: str, roles: Sequence[tuple[Any, ...]]) -> Iterator[tuple[str, str, str]]:
         """(holder, action, address) of everything that the access lists give."""

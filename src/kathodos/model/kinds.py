@@ -270,6 +270,7 @@ ACTIVITY = Kind(
         Column("action", Form.NAME, required=True),
         Column("resource", Form.ADDRESS, required=True),
         Column("record"),
+        Column("task"),
         Column("count", Form.NUMBER, default=1),
     ),
     ("time", "account", "identity", "action", "resource", "record"),

@@ -1,0 +1,1 @@
+"""Roles shaped, in words and as data."""

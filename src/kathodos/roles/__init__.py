@@ -1,0 +1,1 @@
+"""Roles shaped: made from what was used, put together, taken apart, compared, exchanged and suggested."""

@@ -1,0 +1,140 @@
+"""The entries of roles, each an action on a resource or a pattern, permitted or denied; and edits that set them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from fnmatch import fnmatchcase
+from typing import NamedTuple
+
+from kathodos.change.composition import Composition, Desk
+from kathodos.change.edit_sets import edit_of
+from kathodos.change.settling import records_held
+from kathodos.errors import CallError
+from kathodos.model.kinds import ROLE_PERMISSIONS, ROLES, SYSTEMS
+from kathodos.model.references import reference_to
+from kathodos.model.suggestions import nearest
+from kathodos.store.records import Records, positions_holding
+
+PERMIT, DENY = "permit", "deny"
+
+
+class Entry(NamedTuple):
+    """One permission of a role: an action on a resource (an address or a pattern), permitted or denied."""
+
+    resource: str
+    action: str
+    effect: str = PERMIT
+
+    @property
+    def system(self) -> str:
+        """The system of the resource."""
+        return self.resource.partition(":")[0]
+
+    @property
+    def text(self) -> str:
+        """It as people write it."""
+        return f"{'deny ' if self.effect == DENY else ''}{self.action} {self.resource}"
+
+
+class RoleKey(NamedTuple):
+    """A role by its system and its name there."""
+
+    system: str
+    role: str
+
+    @property
+    def reference(self) -> str:
+        """As in `role:dues/clerk`."""
+        return reference_to("role", self.system, self.role)
+
+    @classmethod
+    def of(cls, reference: str) -> RoleKey:
+        """The key that a full reference holds."""
+        system, _, role = reference.removeprefix("role:").partition("/")
+        return cls(system, role)
+
+
+@dataclass(frozen=True)
+class RoleDraft:
+    """A role as it is to be: its entries, why each is there, and what else is said of it where it is new.
+
+    `is_whole`: entries that it has and that are not among these go.
+    """
+
+    key: RoleKey
+    entries: Sequence[Entry]
+    why: Mapping[Entry, str] = field(default_factory=dict)
+    title: str | None = None
+    owner: str | None = None
+    is_active: bool = True
+    is_whole: bool = False
+
+
+def named_role(desk: Desk, text: str) -> RoleKey:
+    """The role, there already or to be made, that `system/name` means. Raises CallError where no system is so."""
+    system, slash, name = text.removeprefix("role:").partition("/")
+    if not slash or not name or not system:
+        raise CallError(f"{text} is no role of a system.", "Write it as in berths/planner.")
+    systems = [str(it) for it in desk.records.column(SYSTEMS, "system").listed()]
+    if system not in systems:
+        raise CallError(f"There is no system {system}.", nearest(system, systems))
+    return RoleKey(system, name)
+
+
+def exists(records: Records, key: RoleKey) -> bool:
+    """Whether a role is there."""
+    return bool(len(positions_holding(records, ROLES, {"system": key.system, "role": key.role})))
+
+
+def entries_of(records: Records, key: RoleKey) -> list[Entry]:
+    """The entries that a role has itself, in order."""
+    at = positions_holding(records, ROLE_PERMISSIONS, {"system": key.system, "role": key.role})
+    columns = (records.column(ROLE_PERMISSIONS, name).listed(at) for name in ("resource", "action", "effect"))
+    return sorted(
+        Entry(str(resource), str(action), str(effect)) for resource, action, effect in zip(*columns, strict=True)
+    )
+
+
+def drafted(desk: Desk, draft: RoleDraft) -> Composition:
+    """The edits that make a role what a draft says: those entries come that it lacks; of a whole one others go."""
+    key, wanted = draft.key, list(dict.fromkeys(draft.entries))
+    found = Composition(asked=len(wanted))
+    held = records_held(desk.records, ROLES, [key]).get(key)
+    if held is None:
+        record = {"title": draft.title, "owner": draft.owner, "active": int(draft.is_active)}
+        found.edits.put(edit_of(ROLES, None, {**record, "system": key.system, "role": key.role}))
+    elif draft.title is not None and held.record["title"] != draft.title:
+        found.edits.put(edit_of(ROLES, held.record, {**held.record, "title": draft.title}))
+    there = set(entries_of(desk.records, key))
+    found.standing = len(there.intersection(wanted))
+    for entry in wanted:
+        if entry not in there:
+            found.edits.put(edit_of(ROLE_PERMISSIONS, None, _record(key, entry), draft.why.get(entry, "")))
+    if draft.is_whole:
+        for entry in sorted(there.difference(wanted)):
+            found.edits.put(edit_of(ROLE_PERMISSIONS, _record(key, entry), None, draft.why.get(entry, "")))
+    return found
+
+
+def together(parts: Iterable[Composition]) -> Composition:
+    """Several compositions as one."""
+    found = Composition()
+    for part in parts:
+        found = found.joined(part)
+    return found
+
+
+def _record(key: RoleKey, entry: Entry) -> dict[str, str]:
+    return {
+        "system": key.system,
+        "role": key.role,
+        "action": entry.action,
+        "resource": entry.resource,
+        "effect": entry.effect,
+    }
+
+
+def is_like(entry: Entry, patterns: Sequence[str]) -> bool:
+    """Whether an entry is like one of some texts: over the whole of it, as in `view archive:/*`, or its resource."""
+    return any(fnmatchcase(entry.text, it) or fnmatchcase(entry.resource, it) for it in patterns)
