@@ -7,11 +7,11 @@ from datetime import datetime
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos.analysis.role_entries import Entry
 from kathodos.change.edit_sets import EditSet
 from kathodos.model.times import microseconds
 from kathodos.roles.companions import EVERY_DEPTH, companions_of
 from kathodos.roles.distil import DistilTerms, distilled
-from kathodos.roles.entries import Entry
 from kathodos.roles.references import Reading, References
 from kathodos.roles.trying import Trial
 from kathodos.roles.uses import Touched

@@ -16,7 +16,8 @@ from kathodos.store.records import Edits
 
 _OF_HOLDERS = (*(it.name for it in (kinds.GRANTS, kinds.MEMBERS, kinds.IDENTITIES, kinds.ACCOUNTS, kinds.GROUPS)),)
 _OF_ROLES = (kinds.ROLES.name, kinds.ROLE_JUNIORS.name, kinds.ROLE_PERMISSIONS.name)
-_OF_NOBODY = (kinds.MANDATES.name,)  # what somebody may hand out is nothing that anybody reaches
+# What somebody may hand out, and what a role was made of, is nothing that anybody reaches.
+_OF_NOBODY = (kinds.MANDATES.name, kinds.ROLE_PARTS.name)
 _KNOWN = {*_OF_HOLDERS, *_OF_ROLES, *_OF_NOBODY, kinds.AREAS.name}
 
 

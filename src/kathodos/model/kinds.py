@@ -531,6 +531,18 @@ MERGES = Kind(
     ("identity",),
 )
 
+ROLE_PARTS = Kind(
+    "role_parts",
+    "part of a combined role",
+    (
+        Column("whole", Form.HOLDER, required=True, refers=("roles",)),
+        Column("part", Form.HOLDER, required=True, refers=("roles",)),
+        Column("took"),
+        Column("combined_at", Form.MOMENT),
+    ),
+    ("whole", "part"),
+)
+
 SETTINGS = Kind(
     "settings",
     "setting",
@@ -540,7 +552,7 @@ SETTINGS = Kind(
 
 KINDS = (
     *(*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_THINGS, REVIEW_LINES, DECISIONS),
-    *(CONTROLS, CONFIRMATIONS, COVERS, SETTINGS, CHANGES, CHANGE_EDITS, ORDERS, MERGES),
+    *(CONTROLS, CONFIRMATIONS, COVERS, SETTINGS, CHANGES, CHANGE_EDITS, ORDERS, MERGES, ROLE_PARTS),
 )
 BY_NAME = {kind.name: kind for kind in KINDS}
 

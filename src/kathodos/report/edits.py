@@ -9,7 +9,7 @@ from typing import Any
 from kathodos.change.edit_sets import RecordEdit, Verb
 from kathodos.change.settling import records_held
 from kathodos.errors import sentence
-from kathodos.model.kinds import GRANTS, IDENTITIES, MEMBERS, ROLE_JUNIORS, ROLE_PERMISSIONS, ROLES, Form
+from kathodos.model.kinds import GRANTS, IDENTITIES, MEMBERS, ROLE_JUNIORS, ROLE_PARTS, ROLE_PERMISSIONS, ROLES, Form
 from kathodos.model.references import PREFIXES, reference_to
 from kathodos.model.rows import Record
 from kathodos.store.records import Records
@@ -44,6 +44,9 @@ class Wording:
             return f"{self.holder(record['member'])} {'joins' if edit.after else 'leaves'} {group}"
         if edit.kind in (ROLE_PERMISSIONS, ROLE_JUNIORS):
             return self._of_role(edit)
+        if edit.kind is ROLE_PARTS:
+            known = "is known to be combined of" if edit.before is None else "is known as it now is in"
+            return f"{record['whole']} {known if edit.after else 'is no longer combined of'} {record['part']}"
         return self._of_thing(edit)
 
     def instruction(self, edit: RecordEdit) -> str:
@@ -98,7 +101,8 @@ class Wording:
         name = reference_to(PREFIXES[kind.name], *edit.key) if kind.name in PREFIXES else ""
         name = self.holder(name) if kind is IDENTITIES else name or f"the {kind.one} {_key(edit)}"
         if edit.before is None:
-            return f"{name} comes: {_holds(edit.record)}" if kind is IDENTITIES else f"{name} comes"
+            inactive = ", not active: it gives nothing yet" if kind is ROLES and not edit.record["active"] else ""
+            return f"{name} comes: {_holds(edit.record)}" if kind is IDENTITIES else f"{name} comes{inactive}"
         return f"{name} goes" if edit.after is None else f"{name}: {_changes(edit)}"
 
 

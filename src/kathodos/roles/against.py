@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from kathodos.analysis.role_entries import DENY, PERMIT, Entry
 from kathodos.columns.csr import ints, reachable
 from kathodos.engine.compiled.index import Index
-from kathodos.roles.entries import DENY, PERMIT, Entry
 from kathodos.roles.extents import Extents
 from kathodos.roles.gates import ways_in
 from kathodos.roles.trying import Trial

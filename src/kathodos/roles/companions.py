@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from kathodos.analysis.role_entries import DENY, Entry
 from kathodos.columns.csr import Bools
 from kathodos.engine.compiled.index import Index
-from kathodos.roles.entries import DENY, Entry
 from kathodos.roles.extents import Extents, permitted
 from kathodos.roles.references import Reading, References, writes
 

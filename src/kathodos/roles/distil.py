@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
+from kathodos.analysis.role_entries import Entry, is_like
 from kathodos.engine.compiled.index import Index
 from kathodos.errors import CallError, DataError
 from kathodos.model.addresses import Pattern, parse_pattern
 from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.roles.companions import Companion, companions_of
-from kathodos.roles.entries import Entry, is_like
 from kathodos.roles.extents import Extents
 from kathodos.roles.gates import ways_in
 from kathodos.roles.references import Reading, References

@@ -1,58 +1,18 @@
-"""The entries of roles, each an action on a resource or a pattern, permitted or denied; and edits that set them."""
+"""Roles as they are to be, and the edits that make them so."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
-from fnmatch import fnmatchcase
-from typing import NamedTuple
 
+from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import edit_of
 from kathodos.change.settling import records_held
 from kathodos.errors import CallError
 from kathodos.model.kinds import ROLE_PERMISSIONS, ROLES, SYSTEMS
-from kathodos.model.references import reference_to
 from kathodos.model.suggestions import nearest
 from kathodos.store.records import Records, positions_holding
-
-PERMIT, DENY = "permit", "deny"
-
-
-class Entry(NamedTuple):
-    """One permission of a role: an action on a resource (an address or a pattern), permitted or denied."""
-
-    resource: str
-    action: str
-    effect: str = PERMIT
-
-    @property
-    def system(self) -> str:
-        """The system of the resource."""
-        return self.resource.partition(":")[0]
-
-    @property
-    def text(self) -> str:
-        """It as people write it."""
-        return f"{'deny ' if self.effect == DENY else ''}{self.action} {self.resource}"
-
-
-class RoleKey(NamedTuple):
-    """A role by its system and its name there."""
-
-    system: str
-    role: str
-
-    @property
-    def reference(self) -> str:
-        """As in `role:dues/clerk`."""
-        return reference_to("role", self.system, self.role)
-
-    @classmethod
-    def of(cls, reference: str) -> RoleKey:
-        """The key that a full reference holds."""
-        system, _, role = reference.removeprefix("role:").partition("/")
-        return cls(system, role)
 
 
 @dataclass(frozen=True)
@@ -133,8 +93,3 @@ def _record(key: RoleKey, entry: Entry) -> dict[str, str]:
         "resource": entry.resource,
         "effect": entry.effect,
     }
-
-
-def is_like(entry: Entry, patterns: Sequence[str]) -> bool:
-    """Whether an entry is like one of some texts: over the whole of it, as in `view archive:/*`, or its resource."""
-    return any(fnmatchcase(entry.text, it) or fnmatchcase(entry.resource, it) for it in patterns)

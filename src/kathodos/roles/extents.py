@@ -6,12 +6,12 @@ from collections.abc import Iterable, Sequence
 
 import numpy as np
 
+from kathodos.analysis.role_entries import DENY, Entry
 from kathodos.columns.csr import Bools, Ints, joined, stretches
 from kathodos.columns.intervals import covered, united
 from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.applying import Targets, intervals_of_scoped
 from kathodos.engine.compiled.index import Index, System
-from kathodos.roles.entries import DENY, Entry
 
 _NO_SCOPE = -1
 

@@ -6,9 +6,9 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from kathodos.analysis.role_entries import Entry
 from kathodos.columns.csr import Ints, distinct
 from kathodos.engine.compiled.index import Index, System
-from kathodos.roles.entries import Entry
 from kathodos.roles.extents import Extents, permitted
 
 

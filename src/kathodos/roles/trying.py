@@ -4,6 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 
+import numpy as np
+
+from kathodos.analysis.role_entries import Entry
 from kathodos.change.edit_sets import EditSet, edit_of
 from kathodos.columns.csr import ints
 from kathodos.engine.compiled.among import index_among
@@ -12,7 +15,6 @@ from kathodos.engine.compiled.patch import updated
 from kathodos.engine.reach import Reached, what_reached_by
 from kathodos.model.kinds import GRANTS, IDENTITIES
 from kathodos.model.references import reference_to
-from kathodos.roles.entries import Entry
 from kathodos.store.records import Records, edited
 
 _NOBODY = "somebody made up for a trial"
@@ -35,6 +37,13 @@ class Trial:
         self.index = updated(index_among(index, ints([]), ints([])), whole, edited(records, whole))
         found = what_reached_by(self.index, self.index.holders.find(who), now)
         self.reached: Mapping[str, Reached] = {it.system.name: it for it in found}
+
+    def same_as(self, other: Trial) -> bool:
+        """Whether somebody reaches exactly the same in another trial."""
+        if self.reached.keys() != other.reached.keys():
+            return False
+        pairs = (zip(it.pairs, other.reached[name].pairs, strict=True) for name, it in self.reached.items())
+        return all(np.array_equal(one, two) for pair in pairs for one, two in pair)
 
     def reaches(self, entry: Entry) -> bool:
         """Whether the action is reached on the resource, which is an address; no where there is no such resource."""

@@ -9,6 +9,7 @@ from enum import StrEnum
 import numpy as np
 
 from kathodos.analysis.activity import Activity
+from kathodos.analysis.role_entries import Entry
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.csr import first_of_each as is_first
 from kathodos.columns.dictionary import DictionaryColumn, dense, joined_columns, nothing, row_numbers, tabled
@@ -16,7 +17,6 @@ from kathodos.columns.moments import moments_of
 from kathodos.columns.ordered import order_of
 from kathodos.model.kinds import ACTIVITY, Kind
 from kathodos.model.times import DAY, day_text, moment_text
-from kathodos.roles.entries import Entry
 
 
 class SplitBy(StrEnum):

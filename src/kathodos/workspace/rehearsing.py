@@ -11,6 +11,7 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.concerned import concerned
+from kathodos.change.composition import Desk
 from kathodos.change.edit_sets import EditSet, edits_from
 from kathodos.change.effect import Effect, FindingsDiffer
 from kathodos.change.mandates import MandateCheck, Verdict
@@ -44,6 +45,11 @@ def decided_view(view: View) -> View:
         return view
     pending = pending_edits(view.stored)
     return view.assuming(edited(view.stored, pending.edits)) if len(pending) else view
+
+
+def desk_view(view: View, desk: Desk) -> View:
+    """The view of what is composed on: what has been decided, and what a draft holds already."""
+    return view.assuming(desk.records) if isinstance(desk.records, Edited) else view
 
 
 def basis_of_few(view: View, records: Records, references: Collection[str]) -> Basis:

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING
 
+from kathodos.analysis.role_entries import Entry, RoleKey, is_like
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet
 from kathodos.errors import CallError, DataError
@@ -17,14 +18,14 @@ from kathodos.model.suggestions import nearest
 from kathodos.roles.against import Against, entries_with_juniors, held_against
 from kathodos.roles.companions import Companion, companions_of
 from kathodos.roles.distil import Distilled, DistilledEntry, DistilTerms, distilled, with_companions
-from kathodos.roles.entries import Entry, RoleDraft, RoleKey, drafted, is_like, named_role, together
+from kathodos.roles.entries import RoleDraft, drafted, named_role, together
 from kathodos.roles.gates import ways_in
 from kathodos.roles.references import Reading, References
 from kathodos.roles.trying import Trial
 from kathodos.roles.uses import Touched
 from kathodos.store.naming import resolved
 from kathodos.workspace.recordings import Traced
-from kathodos.workspace.rehearsing import decided_view
+from kathodos.workspace.rehearsing import desk_view
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
@@ -75,7 +76,7 @@ def distil_roles(
     view: View, desk: Desk, name: str, traced: Traced, terms: DistilTerms, of_roles: RoleTerms
 ) -> DistilledRoles:
     """What was touched as a role `system/name`, or as one role called `name` in each system that was touched."""
-    view = decided_view(view)
+    view = desk_view(view, desk)
     by_system: dict[str, list[int]] = {}
     for at, it in enumerate(traced.touched):
         by_system.setdefault(it.entry.system, []).append(at)
@@ -138,7 +139,7 @@ class RoleAgainst:
 
 def role_against(view: View, desk: Desk, name: str, traced: Traced) -> RoleAgainst:
     """A trace held against a role that is there: only what was used in systems of which the role speaks."""
-    view = decided_view(view)
+    view = desk_view(view, desk)
     reference = resolved(view.catalogue, name, (ROLES,))
     key = RoleKey.of(reference)
     _, number = view.thing(reference)
@@ -183,7 +184,7 @@ def companions_of_roles(
     reads: Mapping[str, str],
 ) -> RoleCompanions:
     """The reads that roles need because of what they write and do not give. `only`: what entries like these need."""
-    view = decided_view(view)
+    view = desk_view(view, desk)
     references, reading = References(view.index, view.catalogue), Reading(view.index, reads)
     found: dict[RoleKey, Sequence[Companion]] = {}
     counts: dict[RoleKey, int] = {}

@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.analysis.exposure import READ
 from kathodos.findings.conflicts.covers import Register
-from kathodos.findings.excess import former, given, mandates, orders, peers, people, roles, use
+from kathodos.findings.excess import combined, former, given, mandates, orders, peers, people, roles, use
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, nobodys
 from kathodos.findings.fences import given_to, surpluses, without_stated_need
 from kathodos.model.references import reference_to
@@ -121,6 +121,7 @@ KINDS = (
     Kind(roles.EMPTY_ROLE, "a role without members", roles.empty_roles),
     Kind(roles.EMPTY_GROUP, "a group without members", roles.empty_groups),
     Kind(use.UNUSED_ROLE, "a role that nobody uses", roles.unused),
+    Kind(combined.STALE_ROLE, "a combined role that is not what its parts are now", combined.stale_combined),
     Kind(roles.NEAR_ROLES, "two roles that are nearly the same", roles.near_roles),
 )
 NAMES = (*(kind.name for kind in KINDS), LATE_CONTROL)

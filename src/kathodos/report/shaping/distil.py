@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
+from kathodos.analysis.role_entries import Entry
 from kathodos.formats.raw import Problem
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 from kathodos.roles.distil import Distilled
-from kathodos.roles.entries import Entry
 from kathodos.roles.uses import Touched
 from kathodos.workspace.recordings import Traced
 from kathodos.workspace.shaping import DistilledRole, DistilledRoles, companion_text

@@ -1,0 +1,109 @@
+"""All roles with their entries, read once: what each has itself, what it gives with its juniors, what is below it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.analysis.role_entries import Entry, RoleKey
+from kathodos.columns.csr import CSRList, Ints, csr_from_pairs, ints, spread_each
+from kathodos.columns.dictionary import DictionaryColumn, row_numbers
+from kathodos.model.kinds import ROLE_JUNIORS, ROLE_PERMISSIONS, ROLES
+from kathodos.store.records import Records
+
+
+class RoleTable:
+    """The roles of some records. `keys`: in the order of the records; `number`: the position of each there."""
+
+    def __init__(self, records: Records) -> None:
+        self.records = records
+        columns = [records.column(ROLES, name).listed() for name in ("system", "role")]
+        self.keys = [RoleKey(str(system), str(role)) for system, role in zip(*columns, strict=True)]
+        self.number = {key: at for at, key in enumerate(self.keys)}
+
+    @cached_property
+    def _active(self) -> Sequence[object]:
+        return self.records.column(ROLES, "active").listed()
+
+    @cached_property
+    def _entries(self) -> tuple[list[Entry], Ints]:
+        """The distinct entries, and for each line the number of its own."""
+        columns = [self.records.column(ROLE_PERMISSIONS, name) for name in ("resource", "action", "effect")]
+        numbers = row_numbers([column.codes for column in columns])
+        _, first, which = np.unique(numbers, return_index=True, return_inverse=True)
+        lists = (column.listed(first) for column in columns)
+        return [Entry(*map(str, it)) for it in zip(*lists, strict=True)], which.astype(np.int64)
+
+    @property
+    def entries(self) -> list[Entry]:
+        """The distinct entries of all roles."""
+        return self._entries[0]
+
+    @cached_property
+    def lines(self) -> CSRList:
+        """For each role the numbers of the entries that it has itself."""
+        of_role = self._roles_named(*(self.records.column(ROLE_PERMISSIONS, name) for name in ("system", "role")))
+        known = of_role >= 0
+        return csr_from_pairs(of_role[known], self._entries[1][known], len(self.keys))
+
+    @cached_property
+    def juniors(self) -> CSRList:
+        """For each role its own juniors."""
+        of_role = self._roles_named(*(self.records.column(ROLE_JUNIORS, name) for name in ("system", "role")))
+        junior = self.records.column(ROLE_JUNIORS, "junior")
+        number = ints(self.number.get(RoleKey.of(str(it)), -1) for it in junior.values)
+        at = np.append(number, -1)[junior.codes]
+        known = (of_role >= 0) & (at >= 0)
+        return csr_from_pairs(of_role[known], at[known], len(self.keys))
+
+    def _roles_named(self, system: DictionaryColumn, role: DictionaryColumn) -> Ints:
+        """The role that each row is of, by number; -1 where there is no such role."""
+        pairs = row_numbers([system.codes, role.codes])
+        _, first, which = np.unique(pairs, return_index=True, return_inverse=True)
+        lists = (column.listed(first) for column in (system, role))
+        named = ints(self.number.get(RoleKey(str(one), str(other)), -1) for one, other in zip(*lists, strict=True))
+        return named[which] if len(named) else ints([])
+
+    @cached_property
+    def open_below(self) -> CSRList:
+        """For each role those that it gives, itself included: one that is not active gives and passes on nothing."""
+        is_open = np.array([bool(it) for it in self._active], dtype=bool)
+        rows, items = self.juniors.rows().astype(np.int64), self.juniors.items.astype(np.int64)
+        passing = is_open[rows] & is_open[items]
+        edges = csr_from_pairs(rows[passing], items[passing], len(self.keys))
+        below = spread_each(edges, np.arange(len(self.keys)))
+        kept = is_open[below.rows()]
+        return csr_from_pairs(below.rows()[kept].astype(np.int64), below.items[kept], len(self.keys))
+
+    def exists(self, key: RoleKey) -> bool:
+        """Whether there is such a role."""
+        return key in self.number
+
+    def is_active(self, key: RoleKey) -> bool:
+        """Whether a role that is there gives anything."""
+        return bool(self._active[self.number[key]])
+
+    def own(self, key: RoleKey) -> list[Entry]:
+        """The entries that a role has itself; none of one that is not there."""
+        if key not in self.number:
+            return []
+        return sorted(self.entries[at] for at in self.lines[self.number[key]].tolist())
+
+    def given_by(self, key: RoleKey) -> frozenset[Entry]:
+        """The entries that a role gives, juniors included, as far as these are active."""
+        if key not in self.number:
+            return frozenset()
+        below = self.open_below[self.number[key]].astype(np.int64)
+        return frozenset(self.entries[at] for at in self.lines.all_of(below).tolist())
+
+    def below(self, key: RoleKey) -> set[RoleKey]:
+        """The roles below one, itself left out, active or not."""
+        found: set[RoleKey] = set()
+        fresh = [key] if key in self.number else []
+        while fresh:
+            more = [self.keys[at] for at in self.juniors[self.number[fresh.pop()]].tolist()]
+            fresh += [it for it in more if it not in found]
+            found.update(more)
+        return found
