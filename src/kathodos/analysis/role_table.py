@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from functools import cached_property
+from typing import Any
 
 import numpy as np
 
@@ -11,6 +12,7 @@ from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.columns.csr import CSRList, Ints, csr_from_pairs, ints, spread_each
 from kathodos.columns.dictionary import DictionaryColumn, row_numbers
 from kathodos.model.kinds import ROLE_JUNIORS, ROLE_PERMISSIONS, ROLES
+from kathodos.model.rows import Record
 from kathodos.store.records import Records
 
 
@@ -26,6 +28,15 @@ class RoleTable:
     @cached_property
     def _active(self) -> Sequence[object]:
         return self.records.column(ROLES, "active").listed()
+
+    @cached_property
+    def _columns(self) -> list[list[Any]]:
+        return [self.records.column(ROLES, name).listed() for name in ROLES.names]
+
+    def record(self, key: RoleKey) -> Record | None:
+        """The record of a role; None of one that is not there."""
+        at = self.number.get(key)
+        return None if at is None else {name: some[at] for name, some in zip(ROLES.names, self._columns, strict=True)}
 
     @cached_property
     def _entries(self) -> tuple[list[Entry], Ints]:

@@ -12,10 +12,13 @@ from kathodos.change.orders import Carried, OrderTerms, carry, decided
 from kathodos.change.settling import Moved, Settled, settled
 from kathodos.engine.compiled.index import NEEDED
 from kathodos.errors import CallError, NotAllowedError
+from kathodos.ledger.baselines import free_baseline, put_baseline
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, ChangePayload
 from kathodos.model.kinds import MANDATES, ORDERS
 from kathodos.model.references import PREFIXES, reference_to
+
+EXCHANGE = "exchange"  # where a change comes from that takes in roles of another installation
 
 
 class MovedError(CallError):
@@ -146,6 +149,8 @@ class ApplyChange(Operation[Applied]):
         found = settled(edits, decided(plan.records))
         if found.moved:
             raise moved_error(found.moved)
+        if change.origin == EXCHANGE:
+            put_baseline(plan, free_baseline(plan, f"before-{self.change}"))
         carried = carry(plan, found.edits, self.change, self.terms.orders)
         state = ChangeState.APPLIED if carried.ordered else ChangeState.CARRIED_OUT
         reason = plan.reason or change.reason

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli import role_from_roles, role_from_use
+from kathodos.cli import role_exchange, role_from_roles, role_from_use
 from kathodos.cli.options import Commands, Formatter
 
 
@@ -20,3 +20,4 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
     role_from_use.add(steps, common, formatter)
     role_from_roles.add(steps, common, formatter)
+    role_exchange.add(steps, common, formatter)

@@ -39,7 +39,8 @@ def _tracing(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--task", metavar="NAME", help="only what was done in this task")
 
 
-def _reading(parser: argparse.ArgumentParser) -> None:
+def reading(parser: argparse.ArgumentParser) -> None:
+    """The option that says with which action a system is read."""
     what = "with which action a system is read, where that cannot be told: SYSTEM=ACTION"
     parser.add_argument("--read", nargs="+", metavar="SYSTEM=ACTION", default=[], help=what)
 
@@ -66,7 +67,7 @@ def _add_distil(steps: Commands, common: argparse.ArgumentParser, formatter: For
     parser.add_argument("--without", nargs="+", metavar="ENTRY", default=[], help=without)
     depth = "how many references companions follow: a number, or `all`; 0 leaves them out (default: 1)"
     parser.add_argument("--companions", metavar="DEPTH", default="1", help=depth)
-    _reading(parser)
+    reading(parser)
     parser.add_argument("--exactly", action="store_true", help="end what the role has beside that")
     parser.add_argument("--title", metavar="TEXT", help="what the role is for, where it is new")
     parser.add_argument("--owner", metavar="ID", help="who answers for it, where it is new")
@@ -95,7 +96,7 @@ def _add_companions(steps: Commands, common: argparse.ArgumentParser, formatter:
     parser.add_argument("--entry", nargs="+", metavar="ENTRY", default=[], help="only what entries like these need")
     parser.add_argument("--depth", metavar="N", default="1", help="how many references are followed, or `all`")
     parser.add_argument("--without", nargs="+", metavar="ENTRY", default=[], help="leave out companions like these")
-    _reading(parser)
+    reading(parser)
     collecting(parser)
 
 
@@ -114,8 +115,8 @@ def run_distil(session: Session) -> int:
             f"An entry cannot be in {in_traces} of {what}.", "Name more files, or split gathered activity with --each."
         )
     terms = DistilTerms(asked.at_least, in_traces, asked.lift, asked.pattern, asked.without)
-    depth = _depth(asked.companions, "--companions")
-    of_roles = RoleTerms(asked.title, asked.owner, not asked.inactive, asked.exactly, depth, _reads(asked.read))
+    depth = depth_of(asked.companions, "--companions")
+    of_roles = RoleTerms(asked.title, asked.owner, not asked.inactive, asked.exactly, depth, reads_of(asked.read))
     found = distil_roles(session.view, desk(session), asked.role, traced, terms, of_roles)
     return take_up(session, found.composition, "distilled", distilled_roles(found, traced, session.most))
 
@@ -137,9 +138,9 @@ def run_companions(session: Session) -> int:
     from kathodos.workspace.shaping import companions_of_roles
 
     asked = session.arguments
-    depth = _depth(asked.depth, "--depth")
+    depth = depth_of(asked.depth, "--depth")
     found = companions_of_roles(
-        session.view, desk(session), asked.roles, asked.entry, depth, asked.without, _reads(asked.read)
+        session.view, desk(session), asked.roles, asked.entry, depth, asked.without, reads_of(asked.read)
     )
     return take_up(session, found.composition, "companions", companions(found, session.most))
 
@@ -173,7 +174,8 @@ def _traced(session: Session, each: str | None) -> Traced:
     return recorded_trace(session.view, asked.trace, source, chosen)
 
 
-def _depth(text: str, option: str) -> int:
+def depth_of(text: str, option: str) -> int:
+    """How many references are followed."""
     from kathodos.roles.companions import EVERY_DEPTH
 
     return EVERY_DEPTH if text == "all" else _number(text, option)
@@ -185,7 +187,8 @@ def _number(text: str, option: str) -> int:
     return int(text)
 
 
-def _reads(texts: Sequence[str]) -> Mapping[str, str]:
+def reads_of(texts: Sequence[str]) -> Mapping[str, str]:
+    """With which action each system is read, as `SYSTEM=ACTION` says. Raises CallError."""
     pairs = [it.partition("=") for it in texts]
     for text, pair in zip(texts, pairs, strict=True):
         if not all(pair):

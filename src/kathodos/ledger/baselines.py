@@ -26,13 +26,30 @@ class MarkBaseline(Operation[int]):
         if self.name.isdecimal() or _is_moment(self.name) or not self.name.strip():
             what = f"{self.name!r} cannot name a baseline: it would be read as a number or a date."
             raise CallError(what, "Use a word.")
-        if len(positions_holding(plan.records, BASELINES, {"baseline": self.name})):
+        if _is_taken(plan, self.name):
             raise CallError(f"There is a baseline {self.name} already.", "Give this one another name.")
-        entry = plan.entry_before
-        plan.open_rows(BASELINES, [(self.name, entry, plan.now, plan.reason or None)])
-        plan.subjects.append(reference_to("baseline", self.name))
-        plan.payload = MarkPayload(self.name, entry)
-        return entry
+        plan.payload = MarkPayload(self.name, plan.entry_before)
+        return put_baseline(plan, self.name)
+
+
+def put_baseline(plan: Plan, name: str) -> int:
+    """Puts a name for the state before a plan into it; says which entry that is the state after."""
+    plan.open_rows(BASELINES, [(name, plan.entry_before, plan.now, plan.reason or None)])
+    plan.subjects.append(reference_to("baseline", name))
+    return plan.entry_before
+
+
+def free_baseline(plan: Plan, name: str) -> str:
+    """The name, or with a number behind it where there is a baseline of that name already."""
+    number, found = 1, name
+    while _is_taken(plan, found):
+        number += 1
+        found = f"{name}-{number}"
+    return found
+
+
+def _is_taken(plan: Plan, name: str) -> bool:
+    return len(positions_holding(plan.records, BASELINES, {"baseline": name})) > 0
 
 
 def _is_moment(text: str) -> bool:

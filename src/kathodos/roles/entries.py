@@ -6,13 +6,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 from kathodos.analysis.role_entries import Entry, RoleKey
+from kathodos.analysis.role_table import RoleTable
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import edit_of
-from kathodos.change.settling import records_held
 from kathodos.errors import CallError
 from kathodos.model.kinds import ROLE_PERMISSIONS, ROLES, SYSTEMS
 from kathodos.model.suggestions import nearest
-from kathodos.store.records import Records, positions_holding
 
 
 @dataclass(frozen=True)
@@ -42,31 +41,21 @@ def named_role(desk: Desk, text: str) -> RoleKey:
     return RoleKey(system, name)
 
 
-def exists(records: Records, key: RoleKey) -> bool:
-    """Whether a role is there."""
-    return bool(len(positions_holding(records, ROLES, {"system": key.system, "role": key.role})))
+def drafted(desk: Desk, draft: RoleDraft, table: RoleTable | None = None) -> Composition:
+    """The edits that make a role what a draft says: those entries come that it lacks; of a whole one others go.
 
-
-def entries_of(records: Records, key: RoleKey) -> list[Entry]:
-    """The entries that a role has itself, in order."""
-    at = positions_holding(records, ROLE_PERMISSIONS, {"system": key.system, "role": key.role})
-    columns = (records.column(ROLE_PERMISSIONS, name).listed(at) for name in ("resource", "action", "effect"))
-    return sorted(
-        Entry(str(resource), str(action), str(effect)) for resource, action, effect in zip(*columns, strict=True)
-    )
-
-
-def drafted(desk: Desk, draft: RoleDraft) -> Composition:
-    """The edits that make a role what a draft says: those entries come that it lacks; of a whole one others go."""
+    `table`: the roles as they are, where many are drafted.
+    """
+    table = table or RoleTable(desk.records)
     key, wanted = draft.key, list(dict.fromkeys(draft.entries))
     found = Composition(asked=len(wanted))
-    held = records_held(desk.records, ROLES, [key]).get(key)
+    held = table.record(key)
     if held is None:
         record = {"title": draft.title, "owner": draft.owner, "active": int(draft.is_active)}
         found.edits.put(edit_of(ROLES, None, {**record, "system": key.system, "role": key.role}))
-    elif draft.title is not None and held.record["title"] != draft.title:
-        found.edits.put(edit_of(ROLES, held.record, {**held.record, "title": draft.title}))
-    there = set(entries_of(desk.records, key))
+    elif draft.title is not None and held["title"] != draft.title:
+        found.edits.put(edit_of(ROLES, held, {**held, "title": draft.title}))
+    there = set(table.own(key))
     found.standing = len(there.intersection(wanted))
     for entry in wanted:
         if entry not in there:
@@ -80,8 +69,14 @@ def drafted(desk: Desk, draft: RoleDraft) -> Composition:
 def together(parts: Iterable[Composition]) -> Composition:
     """Several compositions as one."""
     found = Composition()
+    notes: dict[str, None] = {}
     for part in parts:
-        found = found.joined(part)
+        for edit in part.edits:
+            found.edits.put(edit)
+        found.asked += part.asked
+        found.standing += part.standing
+        notes |= dict.fromkeys(part.notes)
+    found.notes = list(notes)
     return found
 
 

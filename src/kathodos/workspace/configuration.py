@@ -83,6 +83,12 @@ class LedgerSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     anchor: str = ""
 
 
+class ExchangeSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[exchange]`: the fingerprints of the keys whose exchange files of roles are taken in without asking."""
+
+    keys: list[Annotated[str, msgspec.Meta(pattern="^[0-9a-f]{32}$")]] = []
+
+
 class ReviewsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """`[reviews]`: who stands in for a reviewer, and who may decide in place of any reviewer."""
 
@@ -119,6 +125,7 @@ class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     actors: ActorsSection = ActorsSection()
     ledger: LedgerSection = LedgerSection()
     reviews: ReviewsSection = ReviewsSection()
+    exchange: ExchangeSection = ExchangeSection()
     four_eyes: list[str] = []
     may: list[MayBlock] = []
     enact: dict[str, EnactBlock] = {}
@@ -142,6 +149,7 @@ class Configuration:
         stand_ins = {name: [it] if isinstance(it, str) else it for name, it in content.reviews.stand_ins.items()}
         self.authority = Authority(stand_ins, content.reviews.deciders)
         self.anchor = content.ledger.anchor
+        self.exchange_keys = content.exchange.keys
         self.is_actor_the_login = content.actors.proof == DATABASE
         self.precedence = content.precedence
         self.thresholds = content.findings
