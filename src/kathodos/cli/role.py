@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import argparse
 
-from kathodos.cli import role_exchange, role_from_roles, role_from_use, role_grid
+from kathodos.cli import role_exchange, role_from_roles, role_from_use, role_grid, role_suggest
 from kathodos.cli.options import Commands, Formatter
 
 
@@ -22,3 +22,4 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     role_from_roles.add(steps, common, formatter)
     role_exchange.add(steps, common, formatter)
     role_grid.add(steps, common, formatter)
+    role_suggest.add(steps, common, formatter)

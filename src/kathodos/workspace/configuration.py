@@ -22,6 +22,7 @@ from kathodos.model.kinds import IDENTITIES
 from kathodos.model.periods import parts_of
 from kathodos.model.toml import TomlText, toml_text
 from kathodos.review.authority import Authority
+from kathodos.roles.mining.weights import MiningWeights
 
 CONFIGURATION = "kathodos.toml"
 FILE_STORE = "sqlite:///catalogue.db"
@@ -134,6 +135,7 @@ class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     tie: list[TieBlock] | TieBlock = []
     risk: Weights = Weights()
     findings: Thresholds = Thresholds()
+    suggest: MiningWeights = MiningWeights()
 
 
 class Configuration:
@@ -150,6 +152,7 @@ class Configuration:
         self.authority = Authority(stand_ins, content.reviews.deciders)
         self.anchor = content.ledger.anchor
         self.exchange_keys = content.exchange.keys
+        self.mining_weights = content.suggest
         self.is_actor_the_login = content.actors.proof == DATABASE
         self.precedence = content.precedence
         self.thresholds = content.findings
