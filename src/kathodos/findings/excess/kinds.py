@@ -123,6 +123,7 @@ KINDS = (
     Kind(use.UNUSED_ROLE, "a role that nobody uses", roles.unused),
     Kind(combined.STALE_ROLE, "a combined role that is not what its parts are now", combined.stale_combined),
     Kind(roles.NEAR_ROLES, "two roles that are nearly the same", roles.near_roles),
+    Kind(roles.DOUBLED_ROLE, "a role that is given only together with another", roles.doubled_roles),
 )
 NAMES = (*(kind.name for kind in KINDS), LATE_CONTROL)
 

@@ -21,7 +21,7 @@ from kathodos.findings.excess.use import UNUSED_ROLE, unused_roles
 from kathodos.model.references import name_in, reference_to
 from kathodos.model.words import plural
 
-EMPTY_ROLE, EMPTY_GROUP, NEAR_ROLES = "empty-role", "empty-group", "near-roles"
+EMPTY_ROLE, EMPTY_GROUP, NEAR_ROLES, DOUBLED_ROLE = "empty-role", "empty-group", "near-roles", "doubled-role"
 _FEWEST = 3  # permissions from which on two roles can be nearly the same; below they are the same or not
 
 
@@ -108,8 +108,70 @@ def near_roles(context: ExcessContext) -> Batch:
         how = "have the same" if both == whole else f"have {both} of {whole}"
         evidence = f"{mine} and {yours} {how} permissions" + (f" ({whole})" if both == whole else " in common")
         names.append(mine)
-        texts.append(FindingText(yours, evidence, "Make one of the two.", ()))
+        remedy = (
+            f"Put one in place of the other: kathodos role compare {index.roles[one]} {index.roles[other]} --replace"
+        )
+        texts.append(FindingText(yours, evidence, remedy, ()))
     return nobodys(NEAR_ROLES, names, texts, 0)
+
+
+def doubled_roles(context: ExcessContext) -> Batch:
+    """Roles of which every grant goes with one of another role to the same holder on the same scope.
+
+    Told where that other role gives all of it anyway, so that these grants add nothing; and where both are always given
+    together, so that one of them could take the other in.
+    """
+    index = context.basis.index
+    given, ending = _given_where(context)
+    together = matrix(given, max(int(given.items.max(initial=-1)) + 1, 1))
+    common = (together @ together.T).tocoo()
+    sizes, entry_lists = given.sizes(), _entry_lists(context)
+    names, texts = [], []
+    told: set[int] = set()
+    for one, other in zip(
+        common.row[common.row != common.col].tolist(), common.col[common.row != common.col].tolist(), strict=True
+    ):
+        if (
+            one in told
+            or int(together[[one]].multiply(together[[other]]).sum()) < sizes[one]
+            or _is_above(context, one, other)
+        ):
+            continue
+        mine, yours = reference_to("role", index.roles[one]), reference_to("role", index.roles[other])
+        gives_all = np.isin(entry_lists[one], entry_lists[other]).all()
+        if not gives_all and (sizes[one] != sizes[other] or one > other or _is_above(context, other, one)):
+            continue
+        told.add(one)
+        count = plural(int(sizes[one]), "grant")
+        end = tuple(Edit("end", "grants", {"grant": index.grants.ids[grant]}) for grant in ending[one].tolist())
+        names.append(mine)
+        if gives_all:
+            evidence = f"each of its {count} goes with one of {yours} to the same holder, and that gives all of it"
+            texts.append(FindingText(yours, evidence, "End its grants.", end))
+        else:
+            system, _, role = index.roles[other].partition("/")
+            take_in = Edit("add", "role_juniors", {"system": system, "role": role, "junior": mine})
+            evidence = f"it and {yours} are always given together, {count} each"
+            texts.append(FindingText(yours, evidence, f"Let {yours} take it in, and end its grants.", (take_in, *end)))
+    return nobodys(DOUBLED_ROLE, names, texts, 0)
+
+
+def _given_where(context: ExcessContext) -> tuple[CSRList, CSRList]:
+    """For each active role the places where it is given, a number for each holder, scope and period; and its grants."""
+    index = context.basis.index
+    grants = index.grants
+    role = index.entitlements.role[grants.entitlement].astype(np.int64)
+    plain = (context.basis.live & ~grants.denies & (grants.tier == 0) & (role >= 0)).nonzero()[0]
+    plain = plain[index.role_is_active[role[plain]]]
+    scope = index.entitlements.scope[grants.entitlement[plain]].astype(np.int64)
+    where = np.stack([grants.holder[plain].astype(np.int64), scope, grants.starts[plain], grants.ends[plain]])
+    _, place = np.unique(where, axis=1, return_inverse=True)
+    count = len(index.roles)
+    places = place.reshape(-1).astype(np.int64)
+    width = int(places.max(initial=-1)) + 1
+    if not len(places):
+        return csr_from_pairs(ints([]), ints([]), count), csr_from_pairs(ints([]), ints([]), count)
+    return csr_from_distinct(role[plain], places, count, width), csr_from_pairs(role[plain], plain, count)
 
 
 def _entry_lists(context: ExcessContext) -> CSRList:
