@@ -25,6 +25,7 @@ OFFICE = str(ROOT / "tools" / "office")  # where another user and host stand in 
 NOW = "2026-07-07T09:00:00Z"
 BLOCK = re.compile(r"```console\n(.*?)```", re.DOTALL)
 HEAD = re.compile(r"\b(head) [0-9a-f]{16}\b")  # another one on each machine: entries say from where they were written
+KEY = re.compile(r"\b(key) [0-9a-f]{32}\b")  # another one in each workspace
 SERVER = "postgresql+psycopg://"
 MOST = 14
 
@@ -76,7 +77,8 @@ def run(command: str, workspace: Path, variables: Mapping[str, str]) -> list[str
     )
     if "Traceback" in done.stdout or (done.returncode > 1 and "# refused" not in command):
         raise AssertionError(f"{command}\n{done.stdout}")
-    return [HEAD.sub(r"\1 3b13585d7c6b55f7", line.rstrip()) for line in done.stdout.splitlines()]
+    lines = (HEAD.sub(r"\1 3b13585d7c6b55f7", line.rstrip()) for line in done.stdout.splitlines())
+    return [KEY.sub(r"\1 5d1c0f3be2a94c7790d6a1e8f4b32c15", line) for line in lines]
 
 
 def refreshed(text: str, workspace: Path) -> str:

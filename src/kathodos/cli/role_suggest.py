@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+from dataclasses import replace
 
 from kathodos.cli.changing import desk, take_up
 from kathodos.cli.options import Commands, Formatter, collecting, command
@@ -62,4 +63,4 @@ def run_suggest(session: Session) -> int:
         if asked.into is not None or asked.inactive:
             raise CallError("Nothing is made yet.", "Add --make to make the roles that are suggested.")
         return session.answer(answer)
-    return take_up(session, moving(here, found, not asked.inactive), "suggested", answer)
+    return take_up(session, moving(here, found, not asked.inactive), "suggested", replace(answer, hint=""))

@@ -255,6 +255,66 @@ LIVE_DATABASE = (
     "And the database behind the payments: who may write to the table, by its own access lists?",
     ("gather payments", "reach --on payments:/postgres/public/payments --do insert"),
 )
+SHAPING: tuple[Chapter, ...] = (
+    (
+        "2026-07-07T09:00:00Z",
+        "Shape roles. A planner's morning was recorded: what it touched becomes a role, with the reads that its "
+        "writing needs. A task failed for want of one read, which the head's recording of it shows.",
+        (
+            "gather",
+            "role distil berths/planner-morning --task morning --title 'A planner in the morning' --yes",
+            "role against berths/planner-morning --trace failed-task.csv",
+            "role against berths/planner-morning --trace failed-task.csv --add --yes",
+            "enact --by tables --out enacted/morning --yes",
+            "cp enacted/morning/berths/* tables/",
+            "gather",
+        ),
+    ),
+    (
+        "2026-07-07T09:20:00Z",
+        "Four roles become one, which knows what it was combined of. A week later one of them has lost a right.",
+        (
+            "role combine berths/plans 'berths/plan-*' --title 'Plans of all kinds' --yes",
+            "enact --by tables --out enacted/combined --yes",
+            "cp enacted/combined/berths/* tables/",
+            "gather",
+        ),
+    ),
+    (
+        "2026-07-14T09:00:00Z",
+        "The combined role is stale until it is rebuilt.",
+        (
+            "sed -i '/^berths,plan-tide,plan,/d' tables/role_permissions.csv",
+            "gather",
+            "excess --kind stale-role",
+            "role combine berths/plans --rebuild --yes",
+            "enact --by tables --out enacted/rebuilt --yes",
+            "cp enacted/rebuilt/berths/* tables/",
+            "gather",
+            "excess --kind stale-role",
+        ),
+    ),
+    (
+        "2026-07-14T09:20:00Z",
+        "The roles of the trial installation come to the live one in a signed file: two are new, one is the same, two "
+        "are different, and one of these is left.",
+        (
+            "--workspace ../trial gather",
+            "--workspace ../trial role export 'berths-trial/*' --to roles.json",
+            "role plan roles.json --rename berths-trial=berths",
+            "role take roles.json --rename berths-trial=berths --different unite --leave berths/clerk --trust {key} "
+            "--yes",
+            "enact --by tables --out enacted/exchanged --yes",
+            "cp enacted/exchanged/berths/* tables/",
+            "gather",
+        ),
+    ),
+    (
+        "2026-07-14T09:40:00Z",
+        "What was given one by one: few roles that give everybody what they hold, and whom each is for.",
+        ("role suggest", "role suggest --make --yes"),
+    ),
+)
 TABLES = """
 CREATE ROLE cashiers; CREATE ROLE auditors NOINHERIT; CREATE ROLE petra LOGIN; CREATE ROLE quill LOGIN;
 GRANT cashiers TO petra; GRANT auditors TO quill; GRANT cashiers TO auditors;
@@ -267,7 +327,8 @@ def describe(folder: Path, is_fresh: bool, main: Main) -> int:
     """Lays the workspace out in `folder` and runs every command of the story there. `main`: what runs one."""
     _make_room(folder, is_fresh)
     Workspace.create(folder)
-    Workspace.create(folder / "connected")
+    for beside in ("connected", "shaping", "trial"):
+        Workspace.create(folder / beside)
     with as_file(files("kathodos.demo") / "data") as data:
         shutil.copytree(data, folder, dirs_exist_ok=True)
     _say("The Tarnholm Harbour Trust is made up: a harbour authority with three sites and about 260 identities.")
@@ -282,6 +343,11 @@ def describe(folder: Path, is_fresh: bool, main: Main) -> int:
     _say("By hand, start its roster first: kathodos standin scim services/roster.json --port 18643 &")
     with _working_in(folder / "connected"):
         _tell_connected(main)
+    _say(f"\nAnd a third, in which roles are shaped: cd {shlex.quote(str(folder / 'shaping'))}")
+    with _working_in(folder / "shaping"):
+        key = Workspace(Path("../trial")).keys.fingerprint()
+        for now, text, commands in SHAPING:
+            _chapter(main, now, text, [command.replace("{key}", key) for command in commands])
     _say(f"\nThat was the whole round. Go on in {folder}: kathodos list identities, kathodos review --help.")
     return 0
 

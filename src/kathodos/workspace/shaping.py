@@ -121,7 +121,7 @@ def _role(view: View, desk: Desk, key: RoleKey, found: Distilled, of_roles: Role
 def companion_text(companion: Companion) -> str:
     """Why a companion is needed, in words."""
     far = "" if companion.depth == 1 else f", {companion.depth} references away"
-    return f"{companion.needed_by.action} {companion.source} refers to it{far}"
+    return f"{companion.source} refers to it{far}"
 
 
 @dataclass(frozen=True)

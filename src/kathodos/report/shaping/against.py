@@ -9,7 +9,7 @@ from kathodos.model.references import reference_to
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 from kathodos.report.long import first_rows
-from kathodos.report.shaping.distil import notes_of
+from kathodos.report.shaping.distil import day, notes_of
 from kathodos.workspace.recordings import Traced
 from kathodos.workspace.shaping import RoleAgainst
 
@@ -18,7 +18,7 @@ _FIELDS = (
     Field("action", "Action", 7, least=8),
     Field("resource", "Resource", 9, least=20),
     Field("count", "Times", 6, is_number=True),
-    Field("last", "Last", 5, least=10),
+    Field("last", "Last", 5, least=10, shown=day),
     Field("of_role", "Through", 4, least=10),
 )
 
@@ -35,14 +35,14 @@ def against(answer: RoleAgainst, traced: Traced, most: int | None) -> Answer:
         if found.missing
         else f"{role} gives all that was used"
     )
-    text = [f"Whoever holds only this role: {counts}."]
+    text = [f"Of somebody who held only this role: {counts}."]
     if found.unknown:
         told = "; ".join(it.entry.text for it in found.unknown[:8])
         text.append(f"Not looked at, for nothing that is gathered answers to it: {told}.")
     text += notes_of(traced)
     shown, more = first_rows(rows, most)
     document = {"role": role, "missing": len(found.missing), "used": len(found.both), "unused": len(found.unused)}
-    hint = "Add what is missing: the same with --into CHANGE." if found.missing else ""
+    hint = "Give it what it lacks: the same with --add." if found.missing else ""
     return Answer(
         _FIELDS,
         shown,

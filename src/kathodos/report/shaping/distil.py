@@ -15,15 +15,22 @@ from kathodos.workspace.recordings import Traced
 from kathodos.workspace.shaping import DistilledRole, DistilledRoles, companion_text
 
 _MOST_NAMED = 8
+
+
+def day(moment: str | None) -> str:
+    """The day of a moment, which is as much as a table has room for."""
+    return (moment or "")[:10]
+
+
 _FIELDS = (
     Field("action", "Action", 7, least=8),
     Field("resource", "Resource", 9, least=20),
-    Field("why", "Why", 8, least=14),
+    Field("why", "Why", 8, least=20),
     Field("count", "Times", 6, is_number=True),
-    Field("first", "First", 3, least=10),
-    Field("last", "Last", 5, least=10),
+    Field("first", "First", 4, least=10, shown=day),
+    Field("last", "Last", 5, least=10, shown=day),
     Field("traces", "Traces", 5, is_number=True),
-    Field("permits", "Permits", 4, is_number=True),
+    Field("permits", "Resources", 4, is_number=True),
     Field("used", "Of which used", 4, is_number=True),
 )
 
@@ -31,8 +38,10 @@ _FIELDS = (
 def distilled_roles(found: DistilledRoles, traced: Traced, most: int | None) -> Answer:
     """What each role would hold, and what was left out, and why. `most`: rows of a role that a person is shown."""
     several = len(traced.traces) > 1
-    fields = [it for it in _FIELDS if it.key != "traces" or several]
     rows = [row for role in found.roles for row in _rows(role)]
+    is_wider = any((row["permits"] or 0) > (row["used"] or 0) for row in rows)
+    shown_keys = {"traces": several, "permits": is_wider, "used": is_wider}
+    fields = [it for it in _FIELDS if shown_keys.get(it.key, True)]
     if len(found.roles) > 1:
         fields = [Field("role", "Role", 8, least=12), *fields]
     text = [_heading(role, several, len(traced.traces)) for role in found.roles[1:]]
