@@ -1,15 +1,16 @@
-"""`kathodos chart`: access, conflicts, risk and excess as pictures."""
+"""`kathodos chart`: access, conflicts, risk, excess, changes and roles as pictures."""
 
 from __future__ import annotations
 
 import argparse
+from typing import Any
 
 from kathodos.cli.options import Commands, Formatter, about_state, command
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
 from kathodos.report.answers import Answer
 
-KINDS = ("access", "conflicts", "risk", "excess", "change")
+KINDS = ("access", "conflicts", "risk", "excess", "change", "roles", "suggest")
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -19,12 +20,13 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         common,
         formatter,
         run,
-        "draw access by department and system, conflicts by topic, risk, excess by age, or what a change does",
+        "draw access by department and system, conflicts by topic, risk, excess by age, what a change does, or roles",
         "  kathodos chart access --out access.png\n  kathodos chart excess --out excess.svg --as-of before-review\n"
-        "  kathodos chart change summer --out summer.png",
+        "  kathodos chart change summer --out summer.png\n  kathodos chart roles 'dues/*' --out roles.png",
     )
     parser.add_argument("kind", metavar="KIND", choices=KINDS, help=", ".join(KINDS))
-    parser.add_argument("name", nargs="?", metavar="NAME", help="for `change`: which change")
+    named = "for `change`: which change; for `roles`: only roles like this; for `suggest`: which system"
+    parser.add_argument("name", nargs="?", metavar="NAME", help=named)
     parser.add_argument("--out", metavar="FILE", required=True, help="the picture: a name that ends in .png or .svg")
     parser.add_argument("--replace", action="store_true", help="write over a file that is there")
     about_state(parser)
@@ -34,11 +36,31 @@ def run(session: Session) -> int:
     from kathodos.output.charts import drawn, save
 
     asked = session.arguments
-    if (asked.kind == "change") != (asked.name is not None):
-        raise CallError("A chart of a change needs its name, and no other does.", "As in: kathodos chart change summer")
+    if asked.kind == "change" and asked.name is None:
+        raise CallError("A chart of a change needs its name.", "As in: kathodos chart change summer")
+    if asked.name is not None and asked.kind not in ("change", "roles", "suggest"):
+        raise CallError(f"A chart of {asked.kind} takes no name.", "Leave it out.")
     if asked.kind == "change" and asked.assume is not None:
         raise CallError("A chart of a change shows what it does to what has been decided.", "Leave --assume out.")
-    figure = drawn(asked.kind, session.view, asked.name)
+    figure = _of_roles(session) if asked.kind in ("roles", "suggest") else drawn(asked.kind, session.view, asked.name)
     save(figure, asked.out, asked.replace)
     title = figure.get_suptitle().replace("\\$", "$")
     return session.answer(Answer(heading=f"{asked.out}: {title}", document={"file": asked.out, "title": title}))
+
+
+def _of_roles(session: Session) -> Any:
+    """The figure of roles that overlap, or of what is held in the order of the roles that are suggested."""
+    from kathodos.change.composition import Desk
+    from kathodos.model.times import now
+    from kathodos.output.charts_of_roles import draw_roles, draw_suggested
+    from kathodos.report.shaping.pictures import holdings_matrix, overlap
+    from kathodos.roles.mining.cover import MiningTerms
+    from kathodos.workspace.suggesting import suggested
+
+    asked, view = session.arguments, session.view
+    if asked.kind == "roles":
+        return draw_roles(overlap(view, asked.name))
+    terms = MiningTerms(session.workspace.configuration.mining_weights)
+    found = suggested(view, Desk(view.catalogue, now()), terms, [asked.name] if asked.name else [])
+    most = max(found.systems, key=lambda it: it.holdings.kinds.cells - it.cover.steps[-1].exceptions)
+    return draw_suggested(holdings_matrix(most))

@@ -62,7 +62,7 @@ def draw_access(table: Table) -> Any:
     note = (
         "Number of people who were given something in the system; the darker, the larger their share of the department."
     )
-    return _field(shares, labels, rows, table.columns, title, note, 100.0)
+    return field(shares, labels, rows, table.columns, title, note, 100.0)
 
 
 def draw_conflicts(table: Table) -> Any:
@@ -75,14 +75,14 @@ def draw_conflicts(table: Table) -> Any:
         title = f"{plural(int(table.counts.sum()), 'open conflict')}, the most ({table.counts.max()}) {where}"
     note = "Open conflicts by the topic of the rule and the department of the person; covered and latent ones left out."
     most = float(table.counts.max(initial=1))
-    return _field(table.counts.astype(np.float64), labels, table.rows, table.columns, title, note, most)
+    return field(table.counts.astype(np.float64), labels, table.rows, table.columns, title, note, most)
 
 
 def _cell(count: int) -> str:
     return str(count) if count else ""
 
 
-def _field(
+def field(
     values: npt.NDArray[np.float64],
     labels: list[list[str]],
     rows: Sequence[str],
@@ -92,15 +92,15 @@ def _field(
     most: float,
 ) -> Any:
     """A field of cells, darker for more, each with its number."""
-    figure, axes = _figure(title, note)
+    figure, axes = figure_with(title, note)
     if not values.size:
         axes.axis("off")
         return figure
     axes.imshow(values, cmap="Greys", vmin=-most * 0.06, vmax=most * 1.25, aspect="auto")
     axes.set_xticks(
-        range(len(columns)), [_short(it) for it in columns], rotation=30 if len(columns) > 6 else 0, ha="center"
+        range(len(columns)), [short(it) for it in columns], rotation=30 if len(columns) > 6 else 0, ha="center"
     )
-    axes.set_yticks(range(len(rows)), [_short(it) for it in rows])
+    axes.set_yticks(range(len(rows)), [short(it) for it in rows])
     axes.set_xticks(np.arange(len(columns) + 1) - 0.5, minor=True)
     axes.set_yticks(np.arange(len(rows) + 1) - 0.5, minor=True)
     axes.grid(which="minor", color="white", linewidth=2)
@@ -122,7 +122,7 @@ def draw_risk(scores: npt.NDArray[np.float64], named: Sequence[tuple[str, float]
     above = int((scores > 40).sum())
     title = f"{above} of {plural(len(scores), 'identity scores', 'identities score')} above 40"
     title += f"; the highest is {named[0][0]} with {named[0][1]:g}" if named else ""
-    figure, axes = _figure(title, "Number of identities by risk score, in steps of 5; the highest are named.")
+    figure, axes = figure_with(title, "Number of identities by risk score, in steps of 5; the highest are named.")
     counts, edges = np.histogram(scores, bins=np.arange(0, 101, 5))
     axes.bar(edges[:-1], counts, width=4.6, align="edge", color="#8c8c8c", edgecolor="black", linewidth=0.8)
     for edge, count in zip(edges[:-1].tolist(), counts.tolist(), strict=True):
@@ -135,7 +135,7 @@ def draw_risk(scores: npt.NDArray[np.float64], named: Sequence[tuple[str, float]
     axes.set_ylabel("identities")
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
-    lines = [f"{score:5.1f}  {_short(name)}" for name, score in named]
+    lines = [f"{score:5.1f}  {short(name)}" for name, score in named]
     place = {"transform": axes.transAxes, "ha": "left", "va": "top"}
     axes.text(0.7, 0.97, "\n".join(lines), family="monospace", fontsize=10, **place)
     return figure
@@ -156,7 +156,7 @@ def draw_change(name: str, gaining: Table, losing: Table) -> Any:
         )
     note = "Number of people who gain (+) or lose (-) something in the system; the darker, the more."
     counts = (gaining.counts + losing.counts).astype(np.float64)
-    return _field(counts, labels, gaining.rows, gaining.columns, title, note, float(counts.max(initial=1)))
+    return field(counts, labels, gaining.rows, gaining.columns, title, note, float(counts.max(initial=1)))
 
 
 def _both(gaining: int, losing: int) -> str:
@@ -170,7 +170,7 @@ def draw_excess(table: Table) -> Any:
     title = "No finding of excess"
     if total:
         title = f"{plural(total, 'finding')} of excess, the most of them {table.rows[0]}; {old} older than half a year"
-    figure, axes = _figure(title, "Findings by kind, and by how long what they say has been so.")
+    figure, axes = figure_with(title, "Findings by kind, and by how long what they say has been so.")
     start = np.zeros(len(table.rows))
     position = np.arange(len(table.rows))
     for at, name in enumerate(table.columns):
@@ -191,7 +191,8 @@ def draw_excess(table: Table) -> Any:
     return figure
 
 
-def _figure(title: str, note: str) -> tuple[Any, Any]:
+def figure_with(title: str, note: str) -> tuple[Any, Any]:
+    """A figure with its title, which says what is seen, and a note below that says what is shown; and its axes."""
     import matplotlib
 
     matplotlib.use("Agg")
@@ -206,7 +207,8 @@ def _figure(title: str, note: str) -> tuple[Any, Any]:
     return figure, axes
 
 
-def _short(text: str) -> str:
+def short(text: str) -> str:
+    """A name for which there is room."""
     text = printable(text)
     return _plain(text if len(text) <= _LONGEST else f"{text[: _LONGEST - 1]}…")
 
