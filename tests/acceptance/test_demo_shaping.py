@@ -9,7 +9,7 @@ from kathodos.demo import make_shaping
 from tests import demos, stores
 from tests.support import records_inside
 
-NOW = "2026-07-14T10:00:00Z"
+NOW = "2026-07-07T09:00:00Z"
 
 
 @stores.ABOUT_ANSWERS

@@ -257,7 +257,7 @@ LIVE_DATABASE = (
 )
 SHAPING: tuple[Chapter, ...] = (
     (
-        "2026-07-07T09:00:00Z",
+        "2026-07-01T09:00:00Z",
         "Shape roles. A planner's morning was recorded: what it touched becomes a role, with the reads that its "
         "writing needs. A task failed for want of one read, which the head's recording of it shows.",
         (
@@ -271,8 +271,8 @@ SHAPING: tuple[Chapter, ...] = (
         ),
     ),
     (
-        "2026-07-07T09:20:00Z",
-        "Four roles become one, which knows what it was combined of. A week later one of them has lost a right.",
+        "2026-07-01T09:20:00Z",
+        "Four roles become one, which knows what it was combined of. Later one of them loses a right.",
         (
             "role combine berths/plans 'berths/plan-*' --title 'Plans of all kinds' --yes",
             "enact --by tables --out enacted/combined --yes",
@@ -281,7 +281,7 @@ SHAPING: tuple[Chapter, ...] = (
         ),
     ),
     (
-        "2026-07-14T09:00:00Z",
+        "2026-07-06T10:00:00Z",
         "The combined role is stale until it is rebuilt.",
         (
             "sed -i '/^berths,plan-tide,plan,/d' tables/role_permissions.csv",
@@ -295,7 +295,7 @@ SHAPING: tuple[Chapter, ...] = (
         ),
     ),
     (
-        "2026-07-14T09:20:00Z",
+        "2026-07-06T10:20:00Z",
         "The roles of the trial installation come to the live one in a signed file: two are new, one is the same, two "
         "are different, and one of these is left.",
         (
@@ -310,7 +310,7 @@ SHAPING: tuple[Chapter, ...] = (
         ),
     ),
     (
-        "2026-07-14T09:40:00Z",
+        "2026-07-06T10:40:00Z",
         "What was given one by one: few roles that give everybody what they hold, and whom each is for.",
         ("role suggest", "role suggest --make --yes"),
     ),
