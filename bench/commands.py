@@ -140,11 +140,11 @@ def changed(step, people, folder, *more):
     getattr(made_up, step)(made_up.Company(people), Workspace(folder), *more)
 
 
-def run(words, folder, more):
+def run(words, folder, more, out=subprocess.DEVNULL):
     """Runs a process; gives its seconds, its peak memory in megabytes, and what it said went wrong."""
     environment = {**os.environ, "KATHODOS_NOW": NOW, **more}
     begun = time.perf_counter()
-    process = subprocess.Popen(words, cwd=folder, env=environment, stdout=subprocess.DEVNULL, stderr=subprocess.PIPE)
+    process = subprocess.Popen(words, cwd=folder, env=environment, stdout=out, stderr=subprocess.PIPE)
     complaint = process.stderr.read().decode()[-300:].strip()  # nothing, where all went well
     _, _, usage = os.wait4(process.pid, 0)
     return time.perf_counter() - begun, usage.ru_maxrss / 1024, complaint

@@ -23,7 +23,9 @@ from kathodos.workspace.workspace import Workspace
 
 FIRST_DAY = date(2025, 1, 1)
 DAYS = [str(FIRST_DAY + timedelta(days=at)) for at in range(365)]
+MINUTES = [f"{day}T{at // 60:02}:{at % 60:02}:00Z" for day in DAYS for at in range(24 * 60)]
 TITLES = 20  # positions in a department
+SERVICE, USED_BY_ONE = "x000000", 1000
 
 
 @dataclass(frozen=True)
@@ -31,6 +33,8 @@ class Company:
     """How many there are of everything. Holders: people, services and agents; then groups; then accounts."""
 
     people: int
+    uses_of_one: int = 0  # further uses, by the first service
+    referring: float = 0.0  # share of the resources that refer to another one
 
     @property
     def identities(self):
@@ -107,17 +111,23 @@ def fill(company: Company, workspace: Workspace):
     """Writes the company into a new workspace as its first ledger entry, in the way in which a gather writes."""
     with writing(workspace.store, workspace.keys, "gather", hand_of("bench")) as draft:
         draft.payload["source"] = "company"
-        for kind, columns in _kinds(company):
-            rows = len(next(iter(columns.values())))
-            whole = [columns.get(name, always(_default(kind, name), rows)) for name in kind.names]
-            draft.open_columns(kind, whole, always("company", rows))
+        for kind, columns in kinds_of(company):
+            put(draft, kind, columns)
+
+
+def put(draft, kind, columns):
+    """Writes records of a kind of which some columns are given."""
+    rows = len(next(iter(columns.values())))
+    whole = [columns.get(name, always(_default(kind, name), rows)) for name in kind.names]
+    draft.open_columns(kind, whole, always("company", rows))
 
 
 def _default(kind, name):
     return None if name == "attributes" else kind.column(name).default
 
 
-def _kinds(company):
+def kinds_of(company):
+    """The kinds of record that a company consists of, each with those columns that are not empty."""
     yield kinds.SYSTEMS, {"system": dictionary_column(texts("s{}", SYSTEMS))}
     yield kinds.IDENTITIES, _identities(company)
     yield kinds.ACCOUNTS, _accounts(company)
@@ -236,7 +246,12 @@ def _role_permissions(company):
 def _resources(company):
     drawn = company.parts
     levels = drawn.random.choice(4, size=len(drawn.addresses), p=[0.9, 0.07, 0.02, 0.01])
+    by_chance = np.random.default_rng(7)
+    nodes = len(drawn.addresses)
+    target = by_chance.integers(SYSTEMS, nodes, size=nodes)
+    target[by_chance.random(nodes) >= company.referring] = -1
     return {
+        "refers": column(target, drawn.addresses),
         "resource": dictionary_column(drawn.addresses),
         "sensitivity": column(levels, [0, 1, 2, 3]),
         "detached": column(drawn.detached, [0, 1]),
@@ -301,12 +316,24 @@ def _activity(company):
     node = np.where(is_any, random.integers(len(drawn.addresses), size=count), drawn.entry_node[entry])
     action = np.where(is_any, random.integers(3, size=count), drawn.entry_action[entry])
     found = np.unique(np.stack([random.integers(365, size=count), user, action, node], axis=1), axis=0)
+    found = np.concatenate([found, _uses_of_one(company)])
     return {
-        "time": column(found[:, 0], DAYS),
-        "identity": column(found[:, 1], texts("p{:07}", people)),
+        "time": column(found[:, 0], [*DAYS, *MINUTES]),
+        "identity": column(found[:, 1], [*texts("p{:07}", people), SERVICE]),
         "action": column(found[:, 2], list(ACTIONS)),
         "resource": column(found[:, 3], drawn.addresses),
     }
+
+
+def _uses_of_one(company):
+    """What the first service did, minute by minute: one of three things to each of a thousand resources of a system."""
+    count = company.uses_of_one
+    nodes = company.parts.system[: len(company.parts.addresses)] == 1
+    touched = nodes.nonzero()[0][1 : 1 + USED_BY_ONE]
+    at = np.arange(count)
+    what = at % (3 * len(touched))
+    minute = len(DAYS) + at // max(count // len(MINUTES) + 1, 1)
+    return np.stack([minute, np.full(count, company.people), what % 3, touched[what // 3]], axis=1)
 
 
 def write_rules(company: Company, file: Path, count=200):

@@ -9,8 +9,10 @@ from hypothesis import strategies as st
 
 from kathodos.analysis.role_entries import Entry
 from kathodos.change.edit_sets import EditSet
+from kathodos.columns.csr import csr_from_lists
+from kathodos.model.kinds import split_list
 from kathodos.model.times import microseconds
-from kathodos.roles.companions import EVERY_DEPTH, companions_of
+from kathodos.roles.companions import EVERY_DEPTH, companions_of, companions_of_each
 from kathodos.roles.distil import DistilTerms, distilled
 from kathodos.roles.references import Reading, References
 from kathodos.roles.trying import Trial
@@ -154,6 +156,37 @@ class Needs(unittest.TestCase):
         self.catalogue["roles"] = [{"system": "s", "role": "r", "active": 1}]
         self.assertIn(("view", "s:/goods", 1), self.found(("s:/orders", "sign")))
         self.assertIn(("list", "s:/goods", 1), self.found(("s:/orders", "sign"), s="list"))
+
+    @given(st.data())
+    def test_of_many_roles_as_of_each_and_nothing_is_lacking_then(self, data):
+        places = ["s:/", *(f"s:/{at}" for at in "abc"), *(f"s:/{at}/{it}" for at in "abc" for it in "xy"), "t:/log"]
+        lists = st.lists(st.sampled_from(places), max_size=3, unique=True)
+        refers = {it: ";".join(data.draw(lists)) or None for it in places}
+        detached = data.draw(lists)
+        resources = [{"resource": it, "refers": refers[it], "type": "x", "detached": it in detached} for it in places]
+        named = {"system": "s", "role": "r", "action": "view", "resource": "s:/a", "effect": "permit"}
+        more = {"resources": resources, "roles": [{"system": "s", "role": "r"}], "role_permissions": [named]}
+        index = index_of({**self.catalogue, **more})
+        state = InMemory(state_of({**self.catalogue, **more}))
+        references, reading = References(index, state), Reading(index, {})
+        actions = st.sampled_from(["list", "view", "edit", "sign", "*"])
+        patterns = st.sampled_from([*places, "s:/**", "s:/a/*", "s:/b/**"])
+        entry = st.builds(Entry, patterns, actions, st.sampled_from(["permit", "permit", "deny"]))
+        roles = data.draw(st.lists(st.lists(entry, max_size=4, unique=True), min_size=1, max_size=4))
+        depth = data.draw(st.sampled_from([1, 2, EVERY_DEPTH]))
+        every = list(dict.fromkeys(it for role in roles for it in role))
+        held = csr_from_lists([every.index(it) for it in role] for role in roles)
+        found = companions_of_each(index, references, reading, every, held, held, depth)
+        for role, some in zip(roles, found, strict=True):
+            self.assertEqual(companions_of(index, references, reading, role, depth), some)
+            whole = [*role, *(it.entry for it in some)]
+            self.assertEqual(companions_of(index, references, reading, whole, depth, role), [])
+            for it in some:
+                self.assertIn(it.needed_by, role)
+                self.assertIn(it.entry.resource, split_list(refers[it.source]))
+                rest = [one for one in whole if one != it.entry]
+                lacking = companions_of(index, references, reading, rest, depth, role)
+                self.assertIn(it.entry, [one.entry for one in lacking])
 
 
 CATALOGUE = {

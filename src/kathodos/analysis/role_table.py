@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from kathodos.analysis.role_entries import Entry, RoleKey
-from kathodos.columns.csr import CSRList, Ints, csr_from_pairs, ints, spread_each
+from kathodos.columns.csr import CSRList, Ints, csr_from_distinct, csr_from_pairs, ints, spread_each
 from kathodos.columns.dictionary import DictionaryColumn, row_numbers
 from kathodos.model.kinds import ROLE_JUNIORS, ROLE_PERMISSIONS, ROLES
 from kathodos.model.rows import Record
@@ -88,6 +88,13 @@ class RoleTable:
         kept = is_open[below.rows()]
         return csr_from_pairs(below.rows()[kept].astype(np.int64), below.items[kept], len(self.keys))
 
+    @cached_property
+    def given(self) -> CSRList:
+        """For each role the numbers of the entries that it gives, juniors included, as far as these are active."""
+        at, entry = self.lines.of(self.open_below.items.astype(np.int64))
+        rows = self.open_below.rows().astype(np.int64)[at]
+        return csr_from_distinct(rows, entry, len(self.keys), max(len(self.entries), 1))
+
     def exists(self, key: RoleKey) -> bool:
         """Whether there is such a role."""
         return key in self.number
@@ -106,8 +113,7 @@ class RoleTable:
         """The entries that a role gives, juniors included, as far as these are active."""
         if key not in self.number:
             return frozenset()
-        below = self.open_below[self.number[key]].astype(np.int64)
-        return frozenset(self.entries[at] for at in self.lines.all_of(below).tolist())
+        return frozenset(self.entries[at] for at in self.given[self.number[key]].tolist())
 
     def below(self, key: RoleKey) -> set[RoleKey]:
         """The roles below one, itself left out, active or not."""

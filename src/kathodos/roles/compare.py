@@ -11,7 +11,7 @@ import numpy as np
 from kathodos.analysis.exposure import matrix
 from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.analysis.role_table import RoleTable
-from kathodos.columns.csr import CSRList, Ints, csr_from_distinct, ints
+from kathodos.columns.csr import Ints
 
 FEWEST = 3  # entries from which on two roles can be nearly the same; below they are the same or not
 
@@ -76,7 +76,7 @@ def near_pairs(table: RoleTable, alike: float, of: RoleKey | None = None) -> lis
     Roles with fewer than three entries only where they have the same; two of which one is below the other are no pair.
     `of`: only those with this role.
     """
-    given = given_lists(table)
+    given = table.given
     sizes = given.sizes()
     ones = matrix(given, max(len(table.entries), 1))
     rows = ones if of is None else ones[[table.number[of]]]
@@ -95,15 +95,6 @@ def near_pairs(table: RoleTable, alike: float, of: RoleKey | None = None) -> lis
                 pair = NearPair(pair.second, pair.first, shared, *rest[::-1])
             found.append(pair)
     return sorted(found, key=lambda it: (-it.share, it.first, it.second))
-
-
-def given_lists(table: RoleTable) -> CSRList:
-    """For each role the numbers of the entries that it gives, juniors included."""
-    at, entry = table.lines.of(table.open_below.items.astype(np.int64))
-    if not len(entry):
-        return CSRList(np.zeros(len(table.keys) + 1, dtype=np.int64), ints([]))
-    rows = table.open_below.rows().astype(np.int64)[at]
-    return csr_from_distinct(rows, entry, len(table.keys), len(table.entries))
 
 
 def _is_above(table: RoleTable, senior: int, junior: int) -> bool:

@@ -45,6 +45,11 @@ class Extents:
         here = slice(int(self._starts[at]), int(self._starts[at + 1]))
         return self.first[here], self.end[here]
 
+    def intervals_of(self, numbers: Ints) -> tuple[Ints, Ints, Ints]:
+        """The intervals of some patterns, by number: for each interval the position in `numbers`, and its bounds."""
+        origin, at = stretches(self._starts[numbers], self._starts[numbers + 1] - self._starts[numbers])
+        return origin, self.first[at], self.end[at]
+
     def nodes(self, pattern: str) -> Ints:
         """The resources that it holds, in the order of the tree."""
         first, end = self.intervals(pattern)

@@ -8,7 +8,7 @@ from functools import cached_property
 
 import numpy as np
 
-from kathodos.columns.csr import CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, ints
+from kathodos.columns.csr import CSRList, Ints, csr_from_distinct, csr_from_pairs, ints, stretches
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.index import Index, System
@@ -51,11 +51,11 @@ class References:
         referring = (self.targets.sizes() > 0).nonzero()[0]
         return np.sort(self.index.tree.position[referring]).astype(np.int64)
 
-    def referring_within(self, first: Ints, end: Ints) -> Ints:
-        """The resources that refer to others and have their places in some intervals."""
-        begin, stop = insertion_points(self.places, first), insertion_points(self.places, end)
-        some = [self.places[one:other] for one, other in zip(begin.tolist(), stop.tolist(), strict=True) if one < other]
-        return distinct(self.index.tree.node_at[np.concatenate(some)]).astype(np.int64) if some else ints([])
+    def referring_in(self, of: Ints, first: Ints, end: Ints) -> tuple[Ints, Ints]:
+        """The places in some intervals of what refers to others: whose each is, as `of` numbers them, and the place."""
+        begin = insertion_points(self.places, first)
+        origin, at = stretches(begin, np.maximum(insertion_points(self.places, end) - begin, 0))
+        return of[origin], self.places[at]
 
 
 def _node_of_rows(index: Index, rows: Ints) -> Ints:

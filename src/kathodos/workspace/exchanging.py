@@ -13,10 +13,11 @@ import msgspec
 from kathodos.analysis.role_entries import RoleKey
 from kathodos.analysis.role_table import RoleTable
 from kathodos.change.composition import Desk
+from kathodos.columns.csr import ints
 from kathodos.errors import CallError, DataError
 from kathodos.model.kinds import AREAS, GRANTS, MANDATES, split_list
 from kathodos.model.times import time_text
-from kathodos.roles.companions import companions_of
+from kathodos.roles.companions import companions_of_each
 from kathodos.roles.exchange import (
     AreaBlock,
     Content,
@@ -49,12 +50,13 @@ def exported(view: View, desk: Desk, names: Sequence[str], by: str, depth: int, 
     chosen = [RoleKey.of(it) for it in roles_named(desk, names)]
     below = {it for key in chosen for it in table.below(key) if table.exists(it)} - {*chosen}
     references, reading = References(view.index, view.catalogue), Reading(view.index, reads)
+    held = table.given.picked(ints(table.number[key] for key in chosen))
+    some = companions_of_each(view.index, references, reading, table.entries, held, held, depth)
+    companions = dict(zip(chosen, some, strict=True))
     roles = []
     for key in sorted({*chosen, *below}):
         record = table.record(key)
         assert record is not None
-        given = sorted(table.given_by(key))
-        some = companions_of(view.index, references, reading, given, depth) if depth and key in chosen else []
         roles.append(
             RoleBlock(
                 key.system,
@@ -62,9 +64,9 @@ def exported(view: View, desk: Desk, names: Sequence[str], by: str, depth: int, 
                 lines_of(table.own(key)),
                 record["title"],
                 bool(record["active"]),
-                key in chosen,
+                key in companions,
                 [f"{it.system}/{it.role}" for it in own_juniors(table, key)],
-                lines_of(it.entry for it in some),
+                lines_of(it.entry for it in companions.get(key, ())),
             )
         )
     made = Made(time_text(desk.now), by, view.point.entry)

@@ -8,15 +8,19 @@ from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING
 
+import numpy as np
+
 from kathodos.analysis.role_entries import Entry, RoleKey, is_like
+from kathodos.analysis.role_table import RoleTable
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet
+from kathodos.columns.csr import csr_from_pairs, ints
 from kathodos.errors import CallError, DataError
 from kathodos.model.kinds import ROLES
 from kathodos.model.references import reference_to
 from kathodos.model.suggestions import nearest
 from kathodos.roles.against import Against, entries_with_juniors, held_against
-from kathodos.roles.companions import Companion, companions_of
+from kathodos.roles.companions import Companion, companions_of_each
 from kathodos.roles.distil import Distilled, DistilledEntry, DistilTerms, distilled, with_companions
 from kathodos.roles.entries import RoleDraft, drafted, named_role, together
 from kathodos.roles.gates import ways_in
@@ -189,22 +193,27 @@ def companions_of_roles(
     found: dict[RoleKey, Sequence[Companion]] = {}
     counts: dict[RoleKey, int] = {}
     parts = []
-    for reference in roles_named(desk, patterns):
-        key = RoleKey.of(reference)
-        _, number = view.thing(reference)
-        entries = [it.entry for it in entries_with_juniors(view.index, number)]
-        writing = [it for it in entries if is_like(it, only)] if only else None
-        if only and not writing:
+    table = RoleTable(desk.records)
+    keys = [RoleKey.of(it) for it in roles_named(desk, patterns)]
+    held = table.given.picked(ints(table.number[key] for key in keys))
+    writing = held
+    if only:
+        is_meant = np.array([is_like(it, only) for it in table.entries], dtype=bool)
+        meant = is_meant[held.items]
+        writing = csr_from_pairs(held.rows()[meant].astype(np.int64), held.items[meant], len(keys))
+    for_each = companions_of_each(view.index, references, reading, table.entries, held, writing, depth)
+    for at, (key, every) in enumerate(zip(keys, for_each, strict=True)):
+        if only and not len(writing[at]):
             continue
-        some = companions_of(view.index, references, reading, entries, depth, writing)
-        some = [it for it in some if not is_like(it.entry, without)]
-        counts[key] = len(entries)
+        counts[key] = len(held[at])
+        some = [it for it in every if not is_like(it.entry, without)]
         if some:
             found[key] = some
+            entries = [table.entries[number] for number in held[at].tolist()]
             given = [it.entry for it in some]
             gates = [it for it in ways_in(view.index, [*entries, *given]) if it not in entries]
             why = {**dict.fromkeys(gates, "to get there"), **{it.entry: companion_text(it) for it in some}}
-            parts.append(drafted(desk, RoleDraft(key, [*given, *gates], why)))
+            parts.append(drafted(desk, RoleDraft(key, [*given, *gates], why), table))
     if only and not counts:
         raise CallError(f"No entry of these roles is like {' or '.join(only)}.", "See what one has: kathodos show ROLE")
     return RoleCompanions(found, together(parts), counts, references.unknown)
