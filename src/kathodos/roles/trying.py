@@ -6,16 +6,30 @@ from collections.abc import Iterable, Mapping, Sequence
 
 import numpy as np
 
-from kathodos.analysis.role_entries import Entry
+from kathodos.analysis.role_entries import Entry, RoleKey
+from kathodos.analysis.role_table import RoleTable
 from kathodos.change.edit_sets import EditSet, edit_of
-from kathodos.columns.csr import ints
+from kathodos.columns.csr import Ints, distinct, ints, reachable
+from kathodos.columns.dictionary import always, dictionary_column, row_numbers
 from kathodos.engine.compiled.among import index_among
-from kathodos.engine.compiled.index import Index
+from kathodos.engine.compiled.index import Grants, Index
 from kathodos.engine.compiled.patch import updated
+from kathodos.engine.compiled.policy import compile_policy
+from kathodos.engine.compiled.resources import Resources
 from kathodos.engine.reach import Reached, what_reached_by
-from kathodos.model.kinds import GRANTS, IDENTITIES
+from kathodos.model.kinds import (
+    ACTIONS,
+    GRANTS,
+    IDENTITIES,
+    ROLE_JUNIORS,
+    ROLE_PARTS,
+    ROLE_PERMISSIONS,
+    ROLES,
+    Kind,
+    split_gives,
+)
 from kathodos.model.references import reference_to
-from kathodos.store.records import Records, edited
+from kathodos.store.records import Edited, Edits, KindEdits, Records, columns_of, edited
 
 _NOBODY = "somebody made up for a trial"
 
@@ -29,12 +43,13 @@ class Trial:
             name += "'"
         who = reference_to("identity", name)
         person = {**dict.fromkeys(IDENTITIES.names), "id": name, "kind": "person", "status": "active"}
-        more = [edit_of(IDENTITIES, None, person)]
-        for number, role in enumerate(roles):
-            grant = {**dict.fromkeys(GRANTS.names), "grant": f"{name} {number}", "holder": who, "gives": role}
-            more.append(edit_of(GRANTS, None, {**grant, "effect": "permit", "tier": 0}))
-        whole = EditSet([*edits, *more]).edits
-        self.index = updated(index_among(index, ints([]), ints([])), whole, edited(records, whole))
+        own = [
+            {**dict.fromkeys(GRANTS.names), "grant": f"{name} {at}", "holder": who, "gives": role}
+            for at, role in enumerate(roles)
+        ]
+        more = [edit_of(GRANTS, None, {**grant, "effect": "permit", "tier": 0}) for grant in own]
+        whole = EditSet([*edits, edit_of(IDENTITIES, None, person), *more]).edits
+        self.index = _index_of(index, whole, edited(records, whole), who)
         found = what_reached_by(self.index, self.index.holders.find(who), now)
         self.reached: Mapping[str, Reached] = {it.system.name: it for it in found}
 
@@ -56,3 +71,71 @@ class Trial:
     def lacking(self, entries: Iterable[Entry]) -> list[Entry]:
         """Those of some uses that are of a resource that there is, and are not reached."""
         return [it for it in entries if self.index.tree.addresses.find(it.resource) >= 0 and not self.reaches(it)]
+
+
+_OF_ROLES = (ROLES, ROLE_JUNIORS, ROLE_PERMISSIONS)
+_ONE_BY_ONE = {kind.name for kind in (*_OF_ROLES, ROLE_PARTS, GRANTS, IDENTITIES)}
+
+
+def _index_of(index: Index, edits: Edits, records: Records, who: str) -> Index:
+    """An index in which only one person is, who has come by edits; `records`: with the edits.
+
+    Of what roles and grants mean only that is compiled which bears on the person, so that it is quick among thousands.
+    """
+    nobody = index_among(index, ints([]), ints([]))
+    if not _ONE_BY_ONE.issuperset(edits):
+        return updated(nobody, edits, records)
+    held = {name: edits[name] for name in (IDENTITIES.name, GRANTS.name) if name in edits}
+    found = updated(nobody, held, records)
+    holder = found.holders.find(who)
+    above = np.append(reachable(found.holders.edges, ints([holder])), found.holders.everyone)
+    at = np.sort(found.holder_grants.all_of(above)).astype(np.int64)
+    used, entitlement = np.unique(found.grants.entitlement[at], return_inverse=True)
+    old = found.entitlements
+    (gives, given), (scopes, within) = (
+        np.unique(numbers[used], return_inverse=True) for numbers in (old.gives, old.scope)
+    )
+    is_scoped = scopes >= 0
+    texts = [old.gives_texts[number] for number in gives.tolist()]
+    few = Edited(records, _without_others(records, texts, index.actions))
+    return compile_policy(
+        few,
+        Resources(index.tree, index.type_names, index.types, index.node_rows),
+        found.holders,
+        Grants(
+            ids=found.grants.ids.picked(at),
+            entitlement=entitlement,
+            **{
+                name: getattr(found.grants, name)[at] for name in ("rows", "holder", "denies", "tier", "starts", "ends")
+            },
+        ),
+        texts,
+        [old.scope_texts[number] for number in scopes[is_scoped].tolist()],
+        zip(given.tolist(), (within - int((~is_scoped).sum())).tolist(), strict=True),
+    )
+
+
+def _without_others(records: Records, gives: Sequence[str], actions: Sequence[tuple[str, str]]) -> dict[str, KindEdits]:
+    """The roles that are not given, with all they have, taken out; all actions that there are stay."""
+    table = RoleTable(records)
+    named = [RoleKey.of(rest) for action, rest in map(split_gives, gives) if not action]
+    below = reachable(table.juniors, distinct(ints(table.number[key] for key in named if key in table.number)))
+    kept = {table.keys[at] for at in below.tolist()}
+    found = {}
+    for kind in _OF_ROLES:
+        systems, roles = (records.column(kind, name) for name in ("system", "role"))
+        pairs = row_numbers([systems.codes, roles.codes])
+        _, first, which = np.unique(pairs, return_index=True, return_inverse=True)
+        some = zip(systems.listed(first), roles.listed(first), strict=True)
+        goes = np.array([RoleKey(str(system), str(role)) not in kept for system, role in some], dtype=bool)
+        gone = goes[which].nonzero()[0] if len(goes) else ints([])
+        found[kind.name] = _edits(kind, gone, [])
+    listed = set(zip(*columns_of(records, ACTIONS, "system", "action"), strict=True))
+    further = [{"system": system, "action": name} for system, name in actions if (system, name) not in listed]
+    found[ACTIONS.name] = _edits(ACTIONS, ints([]), further)
+    return found
+
+
+def _edits(kind: Kind, gone: Ints, come: Sequence[Mapping[str, str]]) -> KindEdits:
+    columns = [dictionary_column([it.get(name) for it in come]) for name in kind.names]
+    return KindEdits(gone, columns, always(None, len(come)))
