@@ -37,6 +37,7 @@ class Applying:
 
 def desk(session: Session) -> Desk:
     """What is composed on: what has been decided, with what is collected already where it goes into a draft."""
+    from kathodos.change.applying import must_be_draft
     from kathodos.change.composition import Desk
     from kathodos.change.edit_sets import EditSet
     from kathodos.change.kept import changes_in, edits_kept
@@ -47,8 +48,10 @@ def desk(session: Session) -> Desk:
     records = session.view.stored
     into = getattr(session.arguments, "into", None)
     edits = EditSet(pending_edits(records))
-    if into is not None and any(it.name == into for it in changes_in(records)):
-        edits = EditSet([*edits, *edits_kept(records, into)])
+    known = next((it for it in changes_in(records) if it.name == into), None)
+    if known is not None:
+        must_be_draft(known)
+        edits = EditSet([*edits, *edits_kept(records, known.name)])
     return Desk(edited(records, edits.edits) if len(edits) else records, now(), session.actor)
 
 

@@ -19,7 +19,6 @@ from kathodos.engine.compiled.resources import Resources
 from kathodos.engine.reach import Reached, what_reached_by
 from kathodos.model.kinds import (
     ACTIONS,
-    GRANTS,
     IDENTITIES,
     ROLE_JUNIORS,
     ROLE_PARTS,
@@ -29,6 +28,7 @@ from kathodos.model.kinds import (
     split_gives,
 )
 from kathodos.model.references import reference_to
+from kathodos.model.times import BEGINNING, NEVER
 from kathodos.store.records import Edited, Edits, KindEdits, Records, columns_of, edited
 
 _NOBODY = "somebody made up for a trial"
@@ -43,13 +43,8 @@ class Trial:
             name += "'"
         who = reference_to("identity", name)
         person = {**dict.fromkeys(IDENTITIES.names), "id": name, "kind": "person", "status": "active"}
-        own = [
-            {**dict.fromkeys(GRANTS.names), "grant": f"{name} {at}", "holder": who, "gives": role}
-            for at, role in enumerate(roles)
-        ]
-        more = [edit_of(GRANTS, None, {**grant, "effect": "permit", "tier": 0}) for grant in own]
-        whole = EditSet([*edits, edit_of(IDENTITIES, None, person), *more]).edits
-        self.index = _index_of(index, whole, edited(records, whole), who)
+        whole = EditSet([*edits, edit_of(IDENTITIES, None, person)]).edits
+        self.index = _index_of(index, whole, edited(records, whole), who, roles)
         found = what_reached_by(self.index, self.index.holders.find(who), now)
         self.reached: Mapping[str, Reached] = {it.system.name: it for it in found}
 
@@ -74,18 +69,16 @@ class Trial:
 
 
 _OF_ROLES = (ROLES, ROLE_JUNIORS, ROLE_PERMISSIONS)
-_ONE_BY_ONE = {kind.name for kind in (*_OF_ROLES, ROLE_PARTS, GRANTS, IDENTITIES)}
+_OF_ROLES_ALONE = {kind.name for kind in (*_OF_ROLES, ROLE_PARTS)}
 
 
-def _index_of(index: Index, edits: Edits, records: Records, who: str) -> Index:
-    """An index in which only one person is, who has come by edits; `records`: with the edits.
+def _index_of(index: Index, edits: Edits, records: Records, who: str, roles: Sequence[str]) -> Index:
+    """An index in which only one person is, who has come by edits and holds some roles; `records`: with the edits.
 
     Of what roles and grants mean only that is compiled which bears on the person, so that it is quick among thousands.
     """
     nobody = index_among(index, ints([]), ints([]))
-    if not _ONE_BY_ONE.issuperset(edits):
-        return updated(nobody, edits, records)
-    held = {name: edits[name] for name in (IDENTITIES.name, GRANTS.name) if name in edits}
+    held = {name: edit for name, edit in edits.items() if name not in _OF_ROLES_ALONE}
     found = updated(nobody, held, records)
     holder = found.holders.find(who)
     above = np.append(reachable(found.holders.edges, ints([holder])), found.holders.everyone)
@@ -97,21 +90,28 @@ def _index_of(index: Index, edits: Edits, records: Records, who: str) -> Index:
     )
     is_scoped = scopes >= 0
     texts = [old.gives_texts[number] for number in gives.tolist()]
+    keys = [*zip(given.tolist(), (within - int((~is_scoped).sum())).tolist(), strict=True)]
+    own = ints(range(len(keys), len(keys) + len(roles)))  # what is given by the trial itself comes last
+    keys += [(len(texts) + number, -1) for number in range(len(roles))]
+    texts += roles
     few = Edited(records, _without_others(records, texts, index.actions))
     return compile_policy(
         few,
         Resources(index.tree, index.type_names, index.types, index.node_rows),
         found.holders,
         Grants(
-            ids=found.grants.ids.picked(at),
-            entitlement=entitlement,
-            **{
-                name: getattr(found.grants, name)[at] for name in ("rows", "holder", "denies", "tier", "starts", "ends")
-            },
+            ids=found.grants.ids.picked(at).without(ints([]), [f"{who} {number}" for number in range(len(roles))]),
+            rows=np.append(found.grants.rows[at], -1 - np.arange(len(roles))),
+            holder=np.append(found.grants.holder[at], np.full(len(roles), holder)),
+            entitlement=np.append(entitlement, own),
+            denies=np.append(found.grants.denies[at], np.zeros(len(roles), dtype=bool)),
+            tier=np.append(found.grants.tier[at], np.zeros(len(roles), dtype=np.int64)),
+            starts=np.append(found.grants.starts[at], np.full(len(roles), BEGINNING)),
+            ends=np.append(found.grants.ends[at], np.full(len(roles), NEVER)),
         ),
         texts,
         [old.scope_texts[number] for number in scopes[is_scoped].tolist()],
-        zip(given.tolist(), (within - int((~is_scoped).sum())).tolist(), strict=True),
+        keys,
     )
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from functools import cached_property
 
 import numpy as np
 
@@ -15,6 +14,7 @@ from kathodos.columns.csr import (
     ints,
     joined,
 )
+from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import StringTable
 from kathodos.engine.compiled.index import System
 from kathodos.engine.compiled.scopes import (
@@ -62,9 +62,29 @@ class Targets:
             self._found[number] = self.tree.matches(self.parsed(number).target)
         return self._found[number]
 
-    @cached_property
-    def node_numbers(self) -> Mapping[str, int]:
-        return self.tree.addresses.numbers()
+    def addressed(self, used: Ints) -> tuple[Ints, Ints, Ints, Ints]:
+        """Of some patterns, by number: whether each is of an address, of which node, everything below it, and inherits.
+
+        Nearly all are an address that there is, or end in `/**` behind one, and are not parsed.
+        """
+        is_address, node, is_deep, inherits = (np.zeros(len(self.patterns), dtype=np.int64) for _ in range(4))
+        texts = self.patterns.taken(used)
+        plain = [text.removesuffix("/**") for text in texts]
+        found = self.tree.addresses.positions_of(plain)
+        roots = sorted((system.root, system.inherits) for system in self.systems.values())
+        of = insertion_points(ints(root for root, _ in roots), found, side="right") - 1
+        is_known = (found >= 0) & (of >= 0)
+        at = used[is_known]
+        is_address[at], node[at] = 1, found[is_known]
+        is_deep[at] = ints(len(text) != len(of_text) for text, of_text in zip(texts, plain, strict=True))[is_known]
+        inherits[at] = ints(inherits for _, inherits in roots)[of[is_known]]
+        rest = [(number, self.parsed(number)) for number in used[~is_known].tolist()]
+        rest = [(number, parsed) for number, parsed in rest if parsed.target.is_address]
+        nodes = self.tree.addresses.positions_of([str(parsed.target) for _, parsed in rest])
+        for (number, parsed), its_node in zip(rest, nodes.tolist(), strict=True):
+            is_address[number], node[number] = 1, its_node
+            is_deep[number], inherits[number] = parsed.holds_everything_below, self.inherits(parsed)
+        return is_address, node, is_deep, inherits
 
     def intervals(self, number: int, scope_number: int, scope: Scope) -> AnchoredIntervals:
         """Where a pattern applies under a scope."""
@@ -83,15 +103,7 @@ def intervals_of_scoped(
 
     Those with an address, mostly nearly all, are done together; patterns with wildcards one by one.
     """
-    used = distinct(pattern)
-    is_address, node, is_deep, inherits = (np.zeros(len(targets.patterns), dtype=np.int64) for _ in range(4))
-    for number in used.tolist():
-        parsed = targets.parsed(number)
-        if parsed.target.is_address:
-            is_address[number] = 1
-            node[number] = targets.node_numbers.get(str(parsed.target), -1)
-            is_deep[number] = parsed.holds_everything_below
-            inherits[number] = targets.inherits(parsed)
+    is_address, node, is_deep, inherits = targets.addressed(distinct(pattern))
     scope_node = ints(_NO_ADDRESS if it.node is None else it.node for it in [*scopes, EVERYTHING])[scope]
     is_pattern = np.array([*(it.intervals is not None for it in scopes), False])[scope]
     single = (is_address[pattern] > 0) & (node[pattern] >= 0)
