@@ -6,10 +6,12 @@ import unittest
 from datetime import datetime
 from pathlib import Path
 
+import rfc8785
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.analysis.role_entries import RoleKey
+from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.analysis.role_table import RoleTable
 from kathodos.change.composition import Desk
 from kathodos.errors import DataError
@@ -79,6 +81,14 @@ class TheFile(unittest.TestCase):
         from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 
         self.text = written(content_of(CATALOGUE, [RoleKey("berths", "wide")]), Ed25519PrivateKey.generate())
+
+    @searching(50)
+    @given(st.text(), st.text(st.characters(categories=("Cc", "Zs", "Sk", "So", "Co"))), st.booleans())
+    def test_what_is_signed_is_its_canonical_form_by_the_standard(self, title, name, is_active):
+        key = Ed25519PrivateKey.generate()
+        roles = [RoleBlock("s", name, lines_of([Entry("s:/a", "view")]), title, is_active)]
+        file = json.loads(written(Content("kathodos-roles/1", Made(NOW, name, 1), roles), key))
+        key.public_key().verify(bytes.fromhex(file["signature"]["value"]), rfc8785.dumps(file["content"]))
 
     def test_its_schema_is_published(self):
         published = json.loads((ROOT / "docs" / "schemas" / "roles.schema.json").read_text())

@@ -102,8 +102,13 @@ class DictionaryColumn:
     def holding_any(self, values: Sequence[Scalar]) -> npt.NDArray[np.bool_]:
         """Which rows hold one of some values."""
         wanted = np.zeros(len(self.values) + 1, dtype=bool)
-        codes = np.array([self.code_of(value) for value in values], dtype=np.int64)
-        wanted[codes[codes >= -1]] = True
+        if isinstance(self.values, StringTable | Numbers):
+            codes = np.array([self.code_of(value) for value in values], dtype=np.int64)
+            wanted[codes[codes >= -1]] = True
+        else:  # a list, which is gone through once
+            sought = set(values)
+            wanted[:-1] = [value in sought for value in self.values]
+            wanted[-1] = None in sought
         found: npt.NDArray[np.bool_] = wanted[self.codes]
         return found
 

@@ -165,10 +165,11 @@ def _is_signed(content: Any, signature: Signature) -> bool:
 
 
 def _canonical(content: Any) -> bytes:
-    import rfc8785
+    """The canonical JSON (RFC 8785) of what a file can say: texts, whole numbers, truth, and tables with plain keys.
 
-    made: bytes = rfc8785.dumps(content)
-    return made
+    Of these msgspec writes the same bytes as that form has, many times faster than what also orders numbers.
+    """
+    return msgspec.json.encode(content, order="deterministic")
 
 
 def digest_of(parts: Sequence[object]) -> str:

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import contextlib
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
@@ -13,7 +14,7 @@ from kathodos.change.edit_sets import edit_of
 from kathodos.change.settling import records_held
 from kathodos.engine.compiled.index import Index
 from kathodos.errors import CallError
-from kathodos.model.addresses import parse_pattern
+from kathodos.model.addresses import Pattern, parse_pattern
 from kathodos.model.kinds import AREAS, ROLE_JUNIORS, ROLES
 from kathodos.roles.entries import RoleDraft, drafted, together
 from kathodos.roles.exchange import AreaBlock, Content, RoleBlock, digest_of
@@ -131,7 +132,8 @@ def planned(desk: Desk, index: Index, content: Content, renaming: Renaming, dige
     coming = {renaming.role(f"{block.system}/{block.role}") for block in content.roles}
     if len(coming) < len(content.roles):
         raise CallError("Two roles of the file would be called the same here.", "Rename their systems apart.")
-    reader = _Planner(table, index, renaming, coming)
+    named = {it.resource for block in content.roles for it in (*block.entries, *block.companions)}
+    reader = _Planner(table, index, renaming, coming, {renaming.address(it) for it in named})
     roles = sorted((reader.role(block) for block in content.roles), key=lambda it: it.key)
     areas = [_renamed(area, renaming) for area in content.areas]
     held = records_held(desk.records, AREAS, [(area.area,) for area in areas])
@@ -141,12 +143,14 @@ def planned(desk: Desk, index: Index, content: Content, renaming: Renaming, dige
 
 
 class _Planner:
-    def __init__(self, table: RoleTable, index: Index, renaming: Renaming, coming: set[RoleKey]) -> None:
+    def __init__(
+        self, table: RoleTable, index: Index, renaming: Renaming, coming: set[RoleKey], addresses: Iterable[str]
+    ) -> None:
         self.table = table
         self.index = index
         self.renaming = renaming
         self.coming = coming
-        self._answers: dict[str, bool] = {}
+        self._patterns = _patterns(index, list(addresses))
 
     def role(self, block: RoleBlock) -> PlannedRole:
         """One role of the file beside the one of its name here."""
@@ -167,20 +171,16 @@ class _Planner:
         for entry in entries:
             address = self.renaming.address(entry.resource)
             system = address.partition(":")[0]
-            if system not in self.index.systems or not _is_pattern(address):
+            pattern, is_answered = self._patterns.get(address, ("", False))
+            if system not in self.index.systems or not pattern:
                 missing.append(f"the system {system}" if system not in self.index.systems else f"{address!r}")
                 continue
             if entry.action != "*" and (system, entry.action) not in self.index.action_number:
                 missing.append(f"the action {entry.action} of {system}")
-            if not self._is_answered(address):
+            if not is_answered:
                 missing.append(f"a resource that answers to {address}")
-            found.append(Entry(str(parse_pattern(address)), entry.action, entry.effect))
+            found.append(Entry(pattern, entry.action, entry.effect))
         return sorted(set(found))
-
-    def _is_answered(self, address: str) -> bool:
-        if address not in self._answers:
-            self._answers[address] = bool(len(self.index.tree.matches(parse_pattern(address).target)))
-        return self._answers[address]
 
     def _beside(
         self,
@@ -221,12 +221,17 @@ class _Planner:
         return replace(found, only_there=there, only_here=here, other_rights=sorted(by_both), further=further)
 
 
-def _is_pattern(text: str) -> bool:
-    try:
-        parse_pattern(text)
-    except ValueError:
-        return False
-    return True
+def _patterns(index: Index, texts: Sequence[str]) -> dict[str, tuple[str, bool]]:
+    """Of those texts that are patterns: each as it is written, and whether a resource answers to it."""
+    parsed: dict[str, Pattern] = {}
+    for text in texts:
+        with contextlib.suppress(ValueError):
+            parsed[text] = parse_pattern(text)
+    nodes = index.tree.addresses.positions_of([str(it.target) for it in parsed.values()])
+    return {
+        text: (str(it), node >= 0 or (not it.target.is_address and len(index.tree.matches(it.target)) > 0))
+        for (text, it), node in zip(parsed.items(), nodes.tolist(), strict=True)
+    }
 
 
 def _renamed(area: AreaBlock, renaming: Renaming) -> AreaBlock:
