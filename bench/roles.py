@@ -23,6 +23,7 @@ import pandas as pd
 from commands import COMMAND, NOW, apart, run
 from scipy.sparse import csr_array
 
+from kathodos.columns.csr import csr_from_lists
 from kathodos.columns.dictionary import always, dictionary_column
 from kathodos.ledger.hand import hand_of
 from kathodos.ledger.writing import writing
@@ -91,7 +92,7 @@ class Bench:
         return (self.folder / "printed").read_text(encoding="utf-8"), took
 
 
-def shaping(people, scratch, is_whole):
+def shaping(people, scratch):
     """The commands on the company, and the move of its roles to another installation."""
     folder, other = scratch / "company", scratch / "other"
     began = time.perf_counter()
@@ -110,8 +111,6 @@ def shaping(people, scratch, is_whole):
     there.row("the other side: index made", "role", "compare", "s0/r00001", "s0/r00002")
     printed, _ = there.row("role plan roles.json", "role", "plan", "roles.json")
     print(f"    {printed.splitlines()[0] if printed else ''}")
-    if is_whole:
-        bench.row("role suggest, everybody", "role", "suggest", "--seconds", "20")
 
 
 # Suggested roles beside others
@@ -122,26 +121,30 @@ class Planted:
 
     def __init__(self, people, things, roles, noise):
         random = np.random.default_rng(1)
-        self.things = things
+        self.people, self.things = people, things
         self.roles = [np.sort(random.choice(things, size=random.integers(4, 12), replace=False)) for _ in range(roles)]
-        held = np.zeros((people, things), dtype=bool)
-        for person in range(people):
-            for role in random.choice(roles, size=random.integers(1, 4), replace=False):
-                held[person, self.roles[role]] = True
-        count = int(noise * held.sum())
-        lost = np.argwhere(held)[random.choice(int(held.sum()), count, replace=False)]
-        held[lost[:, 0], lost[:, 1]] = False
-        held[random.integers(people, size=count), random.integers(things, size=count)] = True
-        self.held = held
+        holder = np.repeat(np.arange(people), random.integers(1, 4, size=people))
+        given = csr_from_lists(self.roles)
+        at, thing = given.of(random.integers(roles, size=len(holder)))
+        cells = np.unique(holder[at] * things + thing)
+        count = int(noise * len(cells))
+        kept = np.delete(cells, random.choice(len(cells), count, replace=False))
+        others = random.integers(people, size=count) * things + random.integers(things, size=count)
+        cells = np.unique(np.concatenate([kept, others]))
+        self.rows, self.columns = cells // things, cells % things
 
     def kinds(self):
-        return kinds_of(*self.held.nonzero(), *self.held.shape)[0]
+        return kinds_of(self.rows, self.columns, self.people, self.things)[0]
+
+    @property
+    def matrix(self):
+        ones = np.ones(len(self.rows), dtype=bool)
+        return csr_array((ones, (self.rows, self.columns)), shape=(self.people, self.things))
 
     def fill(self, folder):
         """A workspace in which each thing held is a grant."""
-        people, things = self.held.shape
-        row, thing = self.held.nonzero()
-        names = [f"p{at:05}" for at in range(people)]
+        people, things, row, thing = self.people, self.things, self.rows, self.columns
+        names = [f"p{at:07}" for at in range(people)]
         records = {
             kinds.SYSTEMS: {"system": dictionary_column(["s0"])},
             kinds.ACTIONS: {
@@ -152,7 +155,7 @@ class Planted:
             kinds.IDENTITIES: {"id": dictionary_column(names), "name": dictionary_column(names)},
             kinds.RESOURCES: {"resource": dictionary_column([f"s0:/t{at:04}" for at in range(things)])},
             kinds.GRANTS: {
-                "grant": dictionary_column([f"G{at:06}" for at in range(len(row))]),
+                "grant": dictionary_column([f"G{at:08}" for at in range(len(row))]),
                 "holder": made_up.column(row, [f"identity:{name}" for name in names]),
                 "gives": made_up.column(thing, [f"use s0:/t{at:04}" for at in range(things)]),
             },
@@ -213,7 +216,7 @@ def itemsets(made, results):
     """The largest sets of things that enough people hold together."""
     from mlxtend.frequent_patterns import fpmax
 
-    frame = pd.DataFrame.sparse.from_spmatrix(csr_array(made.held), columns=range(made.things))
+    frame = pd.DataFrame.sparse.from_spmatrix(made.matrix, columns=range(made.things))
     found = fpmax(frame, min_support=ITEMSETS_LEAST)
     results.put([sorted(map(int, it)) for it in found["itemsets"] if len(it) > 1])
 
@@ -247,6 +250,19 @@ def beside_others(people, things, planted, scratch):
         process.join()
 
 
+def for_everybody(people, scratch):
+    """Roles suggested for as many people as the company has, with a role planted for each thousand."""
+    folder = scratch / "everybody"
+    size = people, people // 200, people // 1000, 0.05
+    apart(planted_for, *size, folder)
+    printed, _ = Bench(folder).row("role suggest, everybody", "role", "suggest", "--tolerate", str(TOLERANCE))
+    print(f"    {printed.splitlines()[0]}")
+
+
+def planted_for(people, things, roles, noise, folder):
+    Planted(people, things, roles, noise).fill(folder)
+
+
 def told(made, name, roles, terms, took):
     """Prints what some roles are worth."""
     found = priced(roles, made, terms)
@@ -269,7 +285,9 @@ def main():
     os.environ["KATHODOS_NOW"] = NOW
     with tempfile.TemporaryDirectory() as scratch:
         if asked.size:
-            shaping(asked.size, Path(scratch), asked.whole)
+            shaping(asked.size, Path(scratch))
+        if asked.size and asked.whole:
+            for_everybody(asked.size, Path(scratch))
         if asked.people:
             beside_others(asked.people, asked.things, asked.planted, Path(scratch))
 

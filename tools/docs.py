@@ -25,7 +25,7 @@ OFFICE = str(ROOT / "tools" / "office")  # where another user and host stand in 
 NOW = "2026-07-07T09:00:00Z"
 BLOCK = re.compile(r"```console\n(.*?)```", re.DOTALL)
 HEAD = re.compile(r"\b(head) [0-9a-f]{16}\b")  # another one on each machine: entries say from where they were written
-KEY = re.compile(r"\b(key) [0-9a-f]{32}\b")  # another one in each workspace
+KEY = re.compile(r"(\bkey|--trust) [0-9a-f]{32}\b")  # another one in each workspace
 SERVER = "postgresql+psycopg://"
 MOST = 14
 

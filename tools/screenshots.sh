@@ -50,6 +50,13 @@ chromium --headless --no-sandbox --disable-gpu --no-first-run --disable-backgrou
     --disable-component-update --disable-sync --user-data-dir="$scratch/browser" --window-size=1280,800 \
     --screenshot=worklist.png "file://$PWD/lists/p0059.html" 2> /dev/null
 below orders worklist.png
+kathodos --workspace shaping chart roles --out roles.png > /dev/null
+kathodos --workspace shaping change undo change-6 --yes > /dev/null
+kathodos --workspace shaping chart suggest --out suggest.png > /dev/null
+shot roles "COLUMNS=120 kathodos --workspace shaping role distil berths/morning --task morning --into morning | head -n 8; \
+kathodos --workspace shaping role suggest"
+below roles roles.png
+below roles suggest.png
 shot review-lines "kathodos review lines officer --whose p0096; kathodos review status"
 shot ledger-list "kathodos baseline compare before-review --format csv | head -8; kathodos ledger list --subject identity:p0063"
 shot show "kathodos find leif engen; kathodos show p0063"
@@ -61,3 +68,5 @@ with sqlite3.connect("catalogue.db") as connection:
     connection.execute("DELETE FROM ledger WHERE number = 10")
 SQL
 shot ledger-verify "kathodos ledger verify"
+below ledger-list "$here/docs/screenshots/ledger-verify.png"
+rm "$here/docs/screenshots/ledger-verify.png"

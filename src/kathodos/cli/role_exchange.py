@@ -98,7 +98,7 @@ def run_plan(session: Session) -> int:
     if asked.answers:
         write_new(asked.answers, answers_text(plan, asked.file.name))
     known = is_known(session.workspace, found)
-    return session.answer(planned(plan, found, known, str(asked.file), session.most))
+    return session.answer(planned(plan, found, known, str(asked.file), asked.rename, session.most))
 
 
 def run_take(session: Session) -> int:
@@ -110,7 +110,7 @@ def run_take(session: Session) -> int:
     asked, here = session.arguments, desk(session)
     found, plan = _planned(session, here)
     known = is_known(session.workspace, found)
-    answer = replace(planned(plan, found, known, str(asked.file), session.most), hint="")
+    answer = replace(planned(plan, found, known, str(asked.file), asked.rename, session.most), hint="")
     _must_be_trusted(session, found, known)
     composition = taken(here, plan, _choices(session, plan), asked.with_companions)
     return take_up(session, composition, EXCHANGE, answer)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import shlex
 from collections import Counter
 from collections.abc import Sequence
 from typing import Any
@@ -50,8 +51,10 @@ def exported(content: Content, file: str, fingerprint: str) -> Answer:
     return Answer(_EXPORTED, rows, heading, hint=hint, document=document)
 
 
-def planned(plan: ExchangePlan, found: ExchangeFile, is_known: bool, file: str, most: int | None) -> Answer:
-    """Role by role whether it is new, the same or different, and how."""
+def planned(
+    plan: ExchangePlan, found: ExchangeFile, is_known: bool, file: str, renamed: Sequence[str], most: int | None
+) -> Answer:
+    """Role by role whether it is new, the same or different, and how. `renamed`: as it was said, OLD=NEW."""
     rows = [_row(it) for it in plan.roles]
     counts = Counter(it.state for it in plan.roles)
     told = ", ".join(f"{counts[state]} {state}" for state in RoleState if counts[state])
@@ -69,7 +72,8 @@ def planned(plan: ExchangePlan, found: ExchangeFile, is_known: bool, file: str, 
         text.append(f"Areas that hold other resources here stay as they are: {_some(plan.other_areas)}.")
     shown, more = first_rows(rows, most)
     open_ = counts[RoleState.DIFFERENT]
-    hint = f"Take them in: kathodos role take {file}" + (" --different unite, replace or leave" if open_ else "")
+    again = shlex.join(["role", "take", file, *(["--rename", *renamed] if renamed else [])])
+    hint = f"Take them in: kathodos {again}" + (" --different unite (or replace, or leave)" if open_ else "")
     if counts[RoleState.BLOCKED] == len(rows):
         hint = "Say what their systems are called here: --rename OLD=NEW"
     document = {

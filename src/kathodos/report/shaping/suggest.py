@@ -103,11 +103,16 @@ def _costs(it: SystemSuggestion) -> Iterator[str]:
     )
     if it.cover.bound is not None and last.roles:
         gap = (last.cost - it.cover.bound) / last.cost if last.cost else 0.0
-        least = "less is not possible" if gap < 1e-6 else f"less than {it.cover.bound:,.0f} is not ({gap:.1%} less)"
-        yield f"  With the candidates looked at {least}."
+        least = (
+            "nothing cheaper is possible"
+            if gap < 1e-6
+            else f"nothing below {it.cover.bound:,.0f} is possible ({gap:.1%} less)"
+        )
+        yield f"  Of the candidates looked at, {least}."
     for at in sorted({len(steps) * part // _MOST_STEPS for part in range(1, _MOST_STEPS)} - {0, len(steps) - 1}):
         step = steps[at]
-        yield f"  With only the first {step.roles}: {plural(step.exceptions, 'exception')}, cost {step.cost:,.0f}."
+        some = "one" if step.roles == 1 else str(step.roles)
+        yield f"  With only the first {some}: {plural(step.exceptions, 'exception')}, cost {step.cost:,.0f}."
     if it.holdings.left:
         yield f"  {plural(it.holdings.left, 'grant')} that deny, end or have a tier are left as they are."
 
