@@ -56,6 +56,8 @@ bench: .venv/installed
 	$(BIN)/python bench/gathering.py
 	$(BIN)/python bench/stores.py
 	$(BIN)/python bench/changing.py
+	$(BIN)/python -m pip install --quiet --constraint requirements-dev.lock --editable '.[bench]'
+	$(BIN)/python bench/roles.py --whole
 
 clean:
 	rm -rf .venv $(DEMO)

@@ -41,7 +41,7 @@ OF_ROLES = (
     kinds.RESOURCES,
 )
 USES = 10_000_000
-ITEMSETS_GIVE_UP = 300  # seconds
+ITEMSETS_GIVE_UP = 120  # seconds
 ITEMSETS_LEAST = 0.005  # share of the people who have to hold an itemset
 NOISE = (0.0, 0.05, 0.2)
 TOLERANCE = 0.4  # with noise

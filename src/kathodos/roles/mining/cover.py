@@ -9,7 +9,7 @@ bound is the least that any choice among these can cost.
 from __future__ import annotations
 
 import heapq
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -75,7 +75,7 @@ def cover_of(kinds: Kinds, candidates: Sequence[Ints], terms: MiningTerms) -> Co
     bound = None
     if chosen and terms.most is None:
         chosen, bound = search.refined(chosen)
-    chosen = search.in_order(chosen)
+    chosen = search.greedy(chosen)  # the one that saves most first
     steps = search.steps(chosen)
     roles = [candidates[at] for at in chosen]
     return Cover(roles, search.assignments(chosen), steps, min(bound, steps[-1].cost) if bound is not None else None)
@@ -131,11 +131,14 @@ class _Search:
         cost = weights.role + weights.entry * len(self.candidates[at])
         return saved - cost, worth, positions[holds & worth[:, None]] if len(rows) else positions
 
-    def greedy(self) -> list[int]:
-        """The candidates that save most, one after the other, as long as one saves anything."""
+    def greedy(self, among: Iterable[int] | None = None) -> list[int]:
+        """The candidates that save most, one after the other, as long as one saves anything.
+
+        What one saves never grows by what is covered, so that only the one that saved most is looked at anew.
+        """
         covered = self.covered.copy()
-        heap = [(-self.gains(at, covered)[0], at) for at in range(len(self.candidates))]
-        heap = [it for it in heap if it[0] < 0]
+        every = range(len(self.candidates)) if among is None else among
+        heap = [it for it in ((-self.gains(at, covered)[0], at) for at in every) if it[0] < 0]
         heapq.heapify(heap)
         chosen: list[int] = []
         while heap and (self.terms.most is None or len(chosen) < self.terms.most):
@@ -149,18 +152,6 @@ class _Search:
             covered[cells] = True
             chosen.append(at)
         return chosen
-
-    def in_order(self, chosen: Sequence[int]) -> list[int]:
-        """The chosen, the one that saves most first; those that save nothing beside the others are left out."""
-        covered, left, found = self.covered.copy(), list(chosen), []
-        while left:
-            gains = [self.gains(at, covered) for at in left]
-            best = int(np.argmax([it[0] for it in gains]))
-            if gains[best][0] <= 0:
-                break
-            covered[gains[best][2]] = True
-            found.append(left.pop(best))
-        return found
 
     def assignments(self, chosen: Sequence[int]) -> list[Ints]:
         """To which kinds of row each of the chosen is assigned, one after the other."""
@@ -222,7 +213,7 @@ class _Search:
         if not done.is_found:
             return chosen, None
         better = [at for at, variable in zip(pool, taken, strict=True) if done.values[variable] > 0.5]
-        if self.steps(self.in_order(better))[-1].cost < self.steps(self.in_order(chosen))[-1].cost - 1e-9:
+        if self.steps(self.greedy(better))[-1].cost < self.steps(self.greedy(chosen))[-1].cost - 1e-9:
             chosen = better
         return chosen, done.bound + constant
 
