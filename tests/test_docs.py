@@ -18,6 +18,7 @@ from msgspec.structs import asdict
 from kathodos.findings.excess.kinds import NAMES
 from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.risk.weights import Weights
+from kathodos.roles.mining.weights import MiningWeights
 from tests import demos
 from tools import docs
 
@@ -82,6 +83,8 @@ class Documentation(unittest.TestCase):
         usual = {name: list(it) if isinstance(it, tuple) else it for name, it in asdict(Thresholds()).items()}
         self.assertEqual(said["findings"], usual)
         self.assertEqual(said["risk"], asdict(Weights()))
+        weights = [tomllib.loads(it)["suggest"] for it in blocks if "[suggest]" in it]
+        self.assertEqual(weights, [asdict(MiningWeights())])
         risk = (docs.ROOT / "docs" / "risk.md").read_text(encoding="utf-8")
         self.assertEqual(
             tomllib.loads(re.search(r"```toml\n(.*?)```", risk, re.DOTALL)[1])["risk"],
