@@ -30,7 +30,7 @@ _FIELDS = (
     Field("came", "Came", 8, is_number=True),
     Field("went", "Went", 8, is_number=True),
     Field("then", "Then", 8, is_number=True),
-    Field("held", "Held by then", 7, is_number=True),
+    Field("held", "Grants of it then", 7, is_number=True),
     Field("what", "What", 9, least=28),
     Field("why", "Why", 5, least=12),
 )
