@@ -202,10 +202,12 @@ class _Search:
         begun = insertion_points(np.sort(base + first), places, side="right")
         ended = insertion_points(np.sort(base + end), places, side="right")
         found: list[list[Companion]] = [[] for _ in range(roles)]
-        for it in (begun - ended <= 1).nonzero()[0].tolist():  # only what it gives itself
-            given = Entry(addresses[int(target[it])], names[int(name[it])])
-            refers = addresses[int(source[it])]
-            found[int(role[it])].append(Companion(given, refers, int(depth[it]), self.entries[int(entry[it])]))
+        kept = (begun - ended <= 1).nonzero()[0]  # only what it gives itself
+        texts = addresses.taken(target[kept]), addresses.taken(source[kept])
+        rest = (numbers[kept].tolist() for numbers in (name, role, depth, entry))
+        for resource, refers, its_name, of, step, needing in zip(*texts, *rest, strict=True):
+            given = Entry(resource, names[its_name])
+            found[of].append(Companion(given, refers, step, self.entries[needing]))
         return [sorted(some, key=lambda it: (it.depth, it.entry)) for some in found]
 
     def _implied(self, name: Ints, action: Ints) -> CSRList:
