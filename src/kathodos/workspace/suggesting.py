@@ -158,13 +158,11 @@ def _of_system(
 
 def _extras(holdings: Holdings, things: Ints, rows: Ints) -> list[tuple[int, Ints]]:
     """What a role would give to whoever does not hold it, row by row."""
-    held = holdings.kinds.held
-    found = []
-    for kind in distinct(holdings.kind[rows]).tolist():
-        lacking = np.setdiff1d(things, held.indices[held.indptr[kind] : held.indptr[kind + 1]])
-        if len(lacking):
-            found += [(row, lacking) for row in rows[holdings.kind[rows] == kind].tolist()]
-    return found
+    kinds, of = np.unique(holdings.kind[rows], return_inverse=True)
+    held = holdings.kinds.held[kinds][:, things].toarray() > 0
+    lacking = [things[~has] for has in held]
+    some = np.array([len(it) > 0 for it in lacking], dtype=bool)[of]
+    return [(row, lacking[kind]) for row, kind in zip(rows[some].tolist(), of[some].tolist(), strict=True)]
 
 
 class _Names:
