@@ -7,7 +7,7 @@ from pathlib import Path
 
 from kathodos.demo import make_shaping
 from tests import demos, stores
-from tests.support import records_inside
+from tests.support import inside, records_inside
 
 NOW = "2026-07-07T09:00:00Z"
 
@@ -92,3 +92,20 @@ class Shaping(unittest.TestCase):
         told = self.told("role suggest --make")
         self.assertIn("All 8 with title Quay foreman", told)
         self.assertIn("Nobody's reach changes", told)
+
+    def test_charts_say_in_their_title_what_is_seen(self):
+        said = (
+            ("roles", "5 of these 11 roles lie wholly within another"),
+            ("suggest", "3 roles would stand in for 84 of 86 grants, 2 exceptions left"),
+        )
+        for kind, title in said:
+            done = inside("chart", kind, "--out", f"{kind}.png", cwd=self.workspace, now=NOW, KATHODOS_ACTOR="r.lund")
+            self.assertIn(title, done.stdout)
+            self.assertTrue((self.workspace / f"{kind}.png").read_bytes().startswith(b"\x89PNG"))
+
+    def test_a_role_now_and_as_it_was(self):
+        words = ("show", "role:berths/plans", "--history", "--than", "2026-07-02")
+        now_and_then = {it["kind"]: (it["now"], it["then"]) for it in self.ask(*words)[0]["now_and_then"]}
+        self.assertEqual(now_and_then["role permissions"], (5, 6))
+        came = [(it["came"], it["went"]) for it in self.ask(*words)[0]["entries"]]
+        self.assertEqual(came, [(0, 1), (7, 0)])
