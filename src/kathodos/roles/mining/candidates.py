@@ -19,13 +19,14 @@ from kathodos.roles.mining.holdings import Kinds
 _MOST_KINDS, _MOST_SETS, _MOST = 1500, 1200, 6000
 _CONFIDENCES = (0.5, 0.6, 0.7, 0.8, 0.9)
 _MOST_THINGS, _PARTNERS = 4000, 3
+_FIRST = 1e15  # what is heavier comes before all that is only held together
 Things = tuple[int, ...]
 
 
 def candidates_of(kinds: Kinds, fewest: int) -> list[Ints]:
     """Sets of at least two things that at least so many rows hold together or nearly so, each once.
 
-    The weightiest come first: by how many cells a set stands for.
+    Those by association come first, then the weightiest: by how many cells a set stands for.
     """
     found: dict[Things, float] = {}
     weight = kinds.counts * np.diff(kinds.held.indptr)
@@ -37,17 +38,17 @@ def candidates_of(kinds: Kinds, fewest: int) -> list[Ints]:
     if first:
         again = _common(_matrix([things for things, _ in first], kinds.things), np.ones(len(first), dtype=np.int64))
         _note(found, (things for things, _ in again), [count for _, count in again])
-    _note(found, _associated(kinds, fewest), None)
+    for things, count in _associated(kinds, fewest):
+        found[things] = max(found.get(things, 0.0), _FIRST + float(count) * len(things))
     ordered = sorted(found.items(), key=lambda it: (-it[1], it[0]))[:_MOST]
     return [np.array(things, dtype=np.int64) for things, _ in ordered]
 
 
-def _note(found: dict[Things, float], sets: Iterable[Things], counts: Iterable[int] | Ints | None) -> None:
-    """Notes sets with how many cells each stands for; those by association before all others."""
-    for things, count in zip(sets, counts, strict=True) if counts is not None else ((it, 0) for it in sets):
+def _note(found: dict[Things, float], sets: Iterable[Things], counts: Iterable[int] | Ints) -> None:
+    """Notes sets with how many cells each stands for."""
+    for things, count in zip(sets, counts, strict=True):
         if len(things) > 1:
-            weight = float("inf") if counts is None else float(count) * len(things)
-            found[things] = max(found.get(things, 0.0), weight)
+            found[things] = max(found.get(things, 0.0), float(count) * len(things))
 
 
 def _sets(rows: csr_array) -> Iterator[Things]:
@@ -90,8 +91,8 @@ def _common(rows: csr_array, counts: Ints) -> list[tuple[Things, int]]:
     return found
 
 
-def _associated(kinds: Kinds, fewest: int) -> Iterator[Things]:
-    """What most of those who hold a thing, or a pair of things, hold as well."""
+def _associated(kinds: Kinds, fewest: int) -> Iterator[tuple[Things, int]]:
+    """What most of those who hold a thing, or a pair of things, hold as well; and how many these are."""
     weighted = csr_array(kinds.held.multiply(kinds.counts[:, None])).tocsr()
     support = np.asarray(weighted.sum(axis=0)).reshape(-1)
     often = np.argsort(-support, kind="stable")[:_MOST_THINGS]
@@ -103,7 +104,7 @@ def _associated(kinds: Kinds, fewest: int) -> Iterator[Things]:
     for at, thing in enumerate(often.tolist()):
         others = together.indices[together.indptr[at] : together.indptr[at + 1]].astype(np.int64)
         counts = together.data[together.indptr[at] : together.indptr[at + 1]]
-        yield from _confident(others, counts, support[thing])
+        yield from _confident(others, counts, int(support[thing]))
         partners = others[np.argsort(-counts, kind="stable")]
         rows = columns.indices[columns.indptr[thing] : columns.indptr[thing + 1]]
         for partner in partners[partners > thing][:_PARTNERS].tolist():
@@ -115,8 +116,8 @@ def _associated(kinds: Kinds, fewest: int) -> Iterator[Things]:
                 yield from _confident(held, sums[held], total)
 
 
-def _confident(things: Ints, counts: Ints, total: int) -> Iterator[Things]:
+def _confident(things: Ints, counts: Ints, total: int) -> Iterator[tuple[Things, int]]:
     for confidence in _CONFIDENCES:
         kept = np.sort(things[counts >= confidence * total])
         if len(kept) > 1:
-            yield tuple(kept.tolist())
+            yield tuple(kept.tolist()), total
