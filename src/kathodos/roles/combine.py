@@ -52,12 +52,19 @@ class Combined:
     left_out: Sequence[RoleKey] = ()
 
 
-def combine(desk: Desk, key: RoleKey, parts: Sequence[RoleKey], way: Combining, title: str | None = None) -> Combined:
-    """The edits that make a role of others. `parts`: none for those that are remembered.
+def combine(
+    desk: Desk,
+    key: RoleKey,
+    parts: Sequence[RoleKey],
+    way: Combining,
+    title: str | None = None,
+    table: RoleTable | None = None,
+) -> Combined:
+    """The edits that make a role of others. `parts`: none for those that are remembered; `table`: the roles, if read.
 
     Raises CallError where there are none, or where one of them is itself made of the role.
     """
-    table, remembered = RoleTable(desk.records), Parts.of(desk.records)
+    table, remembered = table or RoleTable(desk.records), Parts.of(desk.records)
     parts = [it for it in dict.fromkeys(parts or remembered.took.get(key, ())) if it != key or parts == [key]]
     if not parts:
         raise CallError(
@@ -80,7 +87,7 @@ def combine(desk: Desk, key: RoleKey, parts: Sequence[RoleKey], way: Combining, 
     draft = RoleDraft(
         key, [*sorted(own - {*gone}), *new], _why(given), title if not table.exists(key) else None, is_whole=True
     )
-    composition = drafted(desk, draft)
+    composition = drafted(desk, draft, table)
     composition.asked, composition.standing = len(union), len(union & own)
     _remember(desk, composition, key, given, is_rebuilt)
     return Combined(
@@ -148,7 +155,7 @@ def _as_hierarchy(
     """The parts as juniors of the role; what it has itself stays."""
     union = set().union(*(table.given_by(part) for part in active)) if active else set()
     own = set(table.own(key))
-    composition = drafted(desk, RoleDraft(key, (), title=title if not table.exists(key) else None))
+    composition = drafted(desk, RoleDraft(key, (), title=title if not table.exists(key) else None), table)
     wanted = [(key.system, key.role, part.reference) for part in active]
     held = records_held(desk.records, ROLE_JUNIORS, wanted)
     composition.asked, composition.standing = len(wanted), len(held)

@@ -59,9 +59,10 @@ def combined_role(
     keys = [RoleKey.of(it) for it in roles_named(desk, parts)] if parts else []
     if any("*" in it or "?" in it for it in parts):
         keys = [it for it in keys if it != key]
-    made = combine(desk, key, keys, way, title)
+    table = RoleTable(desk.records)
+    made = combine(desk, key, keys, way, title, table)
     other = Combining.HIERARCHY if way is not Combining.HIERARCHY else Combining.MERGE
-    edits = [made.composition.edits, combine(desk, key, made.parts, other, title).composition.edits]
+    edits = [made.composition.edits, combine(desk, key, made.parts, other, title, table).composition.edits]
     trials = [Trial(view.index, view.catalogue, [key.reference], it, view.moment) for it in edits]
     return CombinedRole(made, trials[0].same_as(trials[1]))
 
