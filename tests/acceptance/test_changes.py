@@ -382,6 +382,9 @@ class Undoing(Office, unittest.TestCase):
         self.change("give", "role:dues/waiver", "--to", "bo", "--into", "y")
         self.change("drop", "y")
         self.assertIn("was dropped", self.change("apply", "y", "--yes", status=2).stderr)
+        for receiver in ("bo", "ann"):  # what was collected there counts for nothing any more
+            again = self.change("give", "role:dues/waiver", "--to", receiver, "--into", "y", status=2)
+            self.assertIn("was dropped", again.stderr)
 
     def test_one_role_is_put_back_and_only_it(self):
         permissions = self.here / "tables" / "role_permissions.csv"

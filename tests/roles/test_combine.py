@@ -185,7 +185,7 @@ class TheCommand(Prepared, unittest.TestCase):
     def test_as_a_hierarchy_the_smaller_is_named(self):
         told = inside("role", "combine", "berths/all", "berths/plan-a", "berths/wide", "--hierarchy", "--dry-run",
             cwd=self.here).stdout  # fmt: skip
-        self.assertIn("the smaller is with its parts as juniors; both reach the same.", " ".join(told.split()))
+        self.assertIn("it is smaller with its parts as juniors; both reach the same.", " ".join(told.split()))
 
     def test_a_circle_is_refused(self):
         def said(*words):
@@ -245,6 +245,7 @@ class TheCommand(Prepared, unittest.TestCase):
             ("berths/fresh", "--entry", "role:berths/wide"),
             ("berths/fresh", "--template", template),
             ("nowhere/fresh",),
+            ("berths/fresh", "--owner", "nobody"),
             ("fresh",),
         ):
             inside("role", "new", *wrong, "--dry-run", cwd=self.here, status=2)

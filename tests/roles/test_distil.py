@@ -367,3 +367,6 @@ class TheCommand(Prepared, unittest.TestCase):
         self.assertIn("No use has the task evening.", said("berths/x", "--task", "evening", status=2))
         self.assertIn("An entry cannot be in 2 of 1 trace.", said("berths/x", "--in", "2", status=2))
         self.assertIn("Nothing was used in this trace.", said("berths/x", "--since", "2027-01-01"))
+        self.assertIn("There is no identity nobody.", said("berths/x", "--owner", "nobody", status=2))
+        self.assertIn("There is no system docks.", said("berths/x", "--read", "docks=view", status=2))
+        self.assertIn("berths has no action see.", said("berths/x", "--read", "berths=see", status=2))

@@ -113,6 +113,9 @@ class TheFile(unittest.TestCase):
                      self.text.replace('"areas"', '"further"'), '{"content": ' * 50_000):  # fmt: skip
             with self.assertRaises(DataError):
                 read_exchange("f", text)
+        for text, why in (("\n", "it is empty"), ('{\n  "a" 1}', "it is not JSON in line 2, at character 7")):
+            with self.assertRaisesRegex(DataError, why):
+                read_exchange("f", text)
 
 
 class BetweenTwo(Prepared, unittest.TestCase):

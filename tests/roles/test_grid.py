@@ -161,3 +161,6 @@ class TheCommand(Prepared, unittest.TestCase):
         self.assertIn("the column berths/none", self.fill("role.csv", status=3))
         inside("role", "grid", "--roles", "berths/*", cwd=self.here, status=2)
         inside("role", "grid", "--who", "p9", cwd=self.here, status=2)
+        refused = inside("role", "grid", "--who", "p1", "--out", "grid.pdf", cwd=self.here, status=2)
+        self.assertIn("neither .csv nor .xlsx", refused.stderr)
+        self.assertFalse((self.here / "grid.pdf").exists())

@@ -10,8 +10,8 @@ import numpy as np
 
 from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.columns.csr import CSRList, Ints, csr_from_distinct, csr_from_pairs, ints, spread_each
-from kathodos.columns.dictionary import DictionaryColumn, row_numbers
-from kathodos.model.kinds import ROLE_JUNIORS, ROLE_PERMISSIONS, ROLES
+from kathodos.columns.dictionary import row_numbers
+from kathodos.model.kinds import ROLE_JUNIORS, ROLE_PERMISSIONS, ROLES, Kind
 from kathodos.model.rows import Record
 from kathodos.store.records import Records
 
@@ -55,25 +55,26 @@ class RoleTable:
     @cached_property
     def lines(self) -> CSRList:
         """For each role the numbers of the entries that it has itself."""
-        of_role = self._roles_named(*(self.records.column(ROLE_PERMISSIONS, name) for name in ("system", "role")))
+        of_role = self.roles_of_rows(ROLE_PERMISSIONS)
         known = of_role >= 0
         return csr_from_pairs(of_role[known], self._entries[1][known], len(self.keys))
 
     @cached_property
     def juniors(self) -> CSRList:
         """For each role its own juniors."""
-        of_role = self._roles_named(*(self.records.column(ROLE_JUNIORS, name) for name in ("system", "role")))
+        of_role = self.roles_of_rows(ROLE_JUNIORS)
         junior = self.records.column(ROLE_JUNIORS, "junior")
         number = ints(self.number.get(RoleKey.of(str(it)), -1) for it in junior.values)
         at = np.append(number, -1)[junior.codes]
         known = (of_role >= 0) & (at >= 0)
         return csr_from_pairs(of_role[known], at[known], len(self.keys))
 
-    def _roles_named(self, system: DictionaryColumn, role: DictionaryColumn) -> Ints:
-        """The role that each row is of, by number; -1 where there is no such role."""
-        pairs = row_numbers([system.codes, role.codes])
+    def roles_of_rows(self, kind: Kind) -> Ints:
+        """The role that each record of a kind is of, by number; -1 where there is no such role."""
+        columns = [self.records.column(kind, name) for name in ("system", "role")]
+        pairs = row_numbers([column.codes for column in columns])
         _, first, which = np.unique(pairs, return_index=True, return_inverse=True)
-        lists = (column.listed(first) for column in (system, role))
+        lists = (column.listed(first) for column in columns)
         named = ints(self.number.get(RoleKey(str(one), str(other)), -1) for one, other in zip(*lists, strict=True))
         return named[which] if len(named) else ints([])
 

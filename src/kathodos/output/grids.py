@@ -5,7 +5,9 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Sequence
+from pathlib import Path
 
+from kathodos.errors import CallError
 from kathodos.model.printing import printable
 from kathodos.output.text import csv_cell
 
@@ -14,8 +16,11 @@ _WIDTHS = (22, 26, 22)
 
 
 def grid_file(name: str, table: Sequence[Sequence[str]]) -> bytes:
-    """A table as the kind of file that a name ends in: a workbook for `.xlsx`, else CSV."""
-    return _workbook(table) if name.lower().endswith(".xlsx") else _csv(table)
+    """A table as the kind of file that a name ends in. Raises CallError where that is neither `.csv` nor `.xlsx`."""
+    made = {".csv": _csv, ".xlsx": _workbook}.get(Path(name).suffix.lower())
+    if made is None:
+        raise CallError(f"{name} ends in neither .csv nor .xlsx.", "Name the file as in grid.xlsx.")
+    return made(table)
 
 
 def _csv(table: Sequence[Sequence[str]]) -> bytes:

@@ -71,46 +71,100 @@ def combine(
             f"Of what {key.reference} is to be combined is not known.", "Name roles, or a pattern: 'berths/plan-*'"
         )
     _must_lead_nowhere_back(table, remembered, key, parts)
-    active = [it for it in parts if table.exists(it) and table.is_active(it)]
-    if way is Combining.HIERARCHY:
-        return _as_hierarchy(desk, table, key, active, parts, title)
-    own = set(table.own(key))
-    given = {part: table.given_by(part) for part in active}
-    union = set().union(*given.values()) if given else set()
-    if not union:
-        raise CallError("None of these roles gives anything.", "Name roles that are active and have entries.")
-    is_rebuilt = way is Combining.REBUILD
-    taken = set().union(*remembered.took.get(key, {}).values()) if key in remembered.took else set()
-    gone = sorted((taken & own) - union) if is_rebuilt else []
-    resources = {entry.resource for entry in own}
-    new = sorted(union - own)
-    draft = RoleDraft(
-        key, [*sorted(own - {*gone}), *new], _why(given), title if not table.exists(key) else None, is_whole=True
-    )
-    composition = drafted(desk, draft, table)
-    composition.asked, composition.standing = len(union), len(union & own)
-    _remember(desk, composition, key, given, is_rebuilt)
-    return Combined(
-        key,
-        way,
-        active,
-        [it for it in new if it.resource not in resources],
-        [it for it in new if it.resource in resources],
-        sorted(union & own),
-        gone,
-        len(union | own) - len(gone),
-        len(own - taken) + len(active),
-        composition,
-        [it for it in parts if it not in active],
-    )
+    making = _Making(desk, table, key, parts, title, remembered.took.get(key, {}))
+    return making.hierarchy() if way is Combining.HIERARCHY else making.union(way)
 
 
-def _why(given: Mapping[RoleKey, frozenset[Entry]]) -> dict[Entry, str]:
-    found: dict[Entry, str] = {}
-    for part, entries in given.items():
-        for entry in entries:
-            found.setdefault(entry, f"from {part.reference}")
-    return found
+class _Making:
+    """One role that is put together of others. `took`: what it took of each of its parts before."""
+
+    def __init__(
+        self,
+        desk: Desk,
+        table: RoleTable,
+        key: RoleKey,
+        parts: Sequence[RoleKey],
+        title: str | None,
+        took: Mapping[RoleKey, frozenset[Entry]],
+    ) -> None:
+        self.desk = desk
+        self.table = table
+        self.key = key
+        self.title = title if not table.exists(key) else None
+        self.took = took
+        self.own = set(table.own(key))
+        self.given = {it: table.given_by(it) for it in parts if table.exists(it) and table.is_active(it)}
+        self.left_out = [it for it in parts if it not in self.given]
+        self.all_given: set[Entry] = set().union(*self.given.values())
+
+    def union(self, way: Combining) -> Combined:
+        """What the parts give as entries of the role; where it is rebuilt, what they lost goes."""
+        own, every = self.own, self.all_given
+        if not every:
+            raise CallError("None of these roles gives anything.", "Name roles that are active and have entries.")
+        is_rebuilt = way is Combining.REBUILD
+        taken: set[Entry] = set().union(*self.took.values())
+        gone = sorted((taken & own) - every) if is_rebuilt else []
+        new = sorted(every - own)
+        why: dict[Entry, str] = {}
+        for part, entries in self.given.items():
+            for entry in entries:
+                why.setdefault(entry, f"from {part.reference}")
+        wanted = [*sorted(own - {*gone}), *new]
+        composition = drafted(self.desk, RoleDraft(self.key, wanted, why, self.title, is_whole=True), self.table)
+        composition.asked, composition.standing = len(every), len(every & own)
+        self._remember(composition, is_rebuilt)
+        lines = len(every | own) - len(gone), len(own - taken) + len(self.given)
+        return self._combined(way, new, sorted(every & own), gone, lines, composition)
+
+    def hierarchy(self) -> Combined:
+        """The parts as juniors of the role; what it has itself stays."""
+        composition = drafted(self.desk, RoleDraft(self.key, (), title=self.title), self.table)
+        wanted = [(self.key.system, self.key.role, part.reference) for part in self.given]
+        held = records_held(self.desk.records, ROLE_JUNIORS, wanted)
+        composition.asked, composition.standing = len(wanted), len(held)
+        for junior in wanted:
+            if junior not in held:
+                composition.edits.put(edit_of(ROLE_JUNIORS, None, dict(zip(ROLE_JUNIORS.names, junior, strict=True))))
+        new = sorted(self.all_given - self.own - self.table.given_by(self.key))
+        lines = len(self.all_given | self.own), len(self.own) + len(self.given)
+        return self._combined(Combining.HIERARCHY, new, sorted(self.all_given - {*new}), (), lines, composition)
+
+    def _combined(
+        self,
+        way: Combining,
+        new: Sequence[Entry],
+        unchanged: Sequence[Entry],
+        gone: Sequence[Entry],
+        lines: tuple[int, int],
+        composition: Composition,
+    ) -> Combined:
+        resources = {entry.resource for entry in self.own}
+        added = [it for it in new if it.resource not in resources]
+        widened = [it for it in new if it.resource in resources]
+        parts = list(self.given)
+        return Combined(
+            self.key, way, parts, added, widened, unchanged, gone, *lines, composition, left_out=self.left_out
+        )
+
+    def _remember(self, composition: Composition, is_rebuilt: bool) -> None:
+        """Notes of what the role is combined, and what it took of each part.
+
+        Parts that it was combined of before stay; where it is rebuilt only those that it is rebuilt of.
+        """
+        whole = self.key.reference
+        keys = [(whole, part.reference) for part in (*self.given, *self.took)]
+        held = records_held(self.desk.records, ROLE_PARTS, keys)
+        for part in self.took if is_rebuilt else ():
+            if part not in self.given:
+                composition.edits.put(edit_of(ROLE_PARTS, held[whole, part.reference].record, None))
+        for part, entries in self.given.items():
+            took = json_text([list(it) for it in sorted(entries)])
+            known = held.get((whole, part.reference))
+            if known is None or known.record["took"] != took:
+                record = {"whole": whole, "part": part.reference, "took": took}
+                made = {**record, "combined_at": time_text(self.desk.now)}
+                composition.edits.put(edit_of(ROLE_PARTS, known.record if known is not None else None, made))
 
 
 def _must_lead_nowhere_back(table: RoleTable, remembered: Parts, key: RoleKey, parts: Sequence[RoleKey]) -> None:
@@ -121,59 +175,3 @@ def _must_lead_nowhere_back(table: RoleTable, remembered: Parts, key: RoleKey, p
         if key in remembered.within(part) or key in table.below(part):
             what = f"{part.reference} is itself made of {key.reference}, and the two would go round in a circle."
             raise CallError(what, "Leave it out.")
-
-
-def _remember(
-    desk: Desk,
-    composition: Composition,
-    key: RoleKey,
-    given: Mapping[RoleKey, frozenset[Entry]],
-    is_rebuilt: bool,
-) -> None:
-    """Notes of what the role is combined, and what it took of each part.
-
-    Parts that it was combined of before stay; where it is rebuilt only those that it is rebuilt of.
-    """
-    before = Parts.of(desk.records).took.get(key, {})
-    keys = [(key.reference, part.reference) for part in (*given, *before)]
-    held = records_held(desk.records, ROLE_PARTS, keys)
-    for part in before if is_rebuilt else ():
-        if part not in given:
-            composition.edits.put(edit_of(ROLE_PARTS, held[key.reference, part.reference].record, None))
-    for part, entries in given.items():
-        took = json_text([list(it) for it in sorted(entries)])
-        known = held.get((key.reference, part.reference))
-        if known is None or known.record["took"] != took:
-            record = {"whole": key.reference, "part": part.reference, "took": took}
-            made = {**record, "combined_at": time_text(desk.now)}
-            composition.edits.put(edit_of(ROLE_PARTS, known.record if known is not None else None, made))
-
-
-def _as_hierarchy(
-    desk: Desk, table: RoleTable, key: RoleKey, active: Sequence[RoleKey], parts: Sequence[RoleKey], title: str | None
-) -> Combined:
-    """The parts as juniors of the role; what it has itself stays."""
-    union = set().union(*(table.given_by(part) for part in active)) if active else set()
-    own = set(table.own(key))
-    composition = drafted(desk, RoleDraft(key, (), title=title if not table.exists(key) else None), table)
-    wanted = [(key.system, key.role, part.reference) for part in active]
-    held = records_held(desk.records, ROLE_JUNIORS, wanted)
-    composition.asked, composition.standing = len(wanted), len(held)
-    for junior in wanted:
-        if junior not in held:
-            composition.edits.put(edit_of(ROLE_JUNIORS, None, dict(zip(ROLE_JUNIORS.names, junior, strict=True))))
-    resources = {entry.resource for entry in own}
-    new = sorted(union - own - table.given_by(key))
-    return Combined(
-        key,
-        Combining.HIERARCHY,
-        active,
-        [it for it in new if it.resource not in resources],
-        [it for it in new if it.resource in resources],
-        sorted(union - {*new}),
-        (),
-        len(union | own),
-        len(own) + len(active),
-        composition,
-        [it for it in parts if it not in active],
-    )

@@ -10,8 +10,10 @@ from kathodos.analysis.role_table import RoleTable
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import edit_of
 from kathodos.errors import CallError
-from kathodos.model.kinds import ROLE_PERMISSIONS, ROLES, SYSTEMS
+from kathodos.model.kinds import IDENTITIES, ROLE_PERMISSIONS, ROLES, SYSTEMS
+from kathodos.model.references import name_in
 from kathodos.model.suggestions import nearest
+from kathodos.store.naming import resolved
 
 
 @dataclass(frozen=True)
@@ -44,14 +46,15 @@ def named_role(desk: Desk, text: str) -> RoleKey:
 def drafted(desk: Desk, draft: RoleDraft, table: RoleTable | None = None) -> Composition:
     """The edits that make a role what a draft says: those entries come that it lacks; of a whole one others go.
 
-    `table`: the roles as they are, where many are drafted.
+    `table`: the roles as they are, where many are drafted. Raises CallError where the owner is nobody.
     """
     table = table or RoleTable(desk.records)
     key, wanted = draft.key, list(dict.fromkeys(draft.entries))
     found = Composition(asked=len(wanted))
     held = table.record(key)
     if held is None:
-        record = {"title": draft.title, "owner": draft.owner, "active": int(draft.is_active)}
+        owner = None if draft.owner is None else name_in("identity", resolved(desk.records, draft.owner, (IDENTITIES,)))
+        record = {"title": draft.title, "owner": owner, "active": int(draft.is_active)}
         found.edits.put(edit_of(ROLES, None, {**record, "system": key.system, "role": key.role}))
     elif draft.title is not None and held["title"] != draft.title:
         found.edits.put(edit_of(ROLES, held, {**held, "title": draft.title}))

@@ -132,11 +132,15 @@ def written(content: Content, key: Ed25519PrivateKey) -> str:
 def read_exchange(name: str, text: str) -> ExchangeFile:
     """The file that a text is. Raises DataError where it is none, or is not as it was signed."""
     try:
+        if not text.strip():
+            raise ValueError("it is empty")
         plain = json.loads(text)
         _must_be_flat(plain, _DEEPEST)
         found = msgspec.convert(plain, ExchangeFile)
     except (ValueError, RecursionError, msgspec.ValidationError) as error:
         why = str(error).replace("`", "").splitlines()[0]
+        if isinstance(error, json.JSONDecodeError):
+            why = f"it is not JSON in line {error.lineno}, at character {error.colno}"
         raise DataError(f"{name} is no exchange file of roles: {why}.", _ALTERED) from None
     if not _is_signed(plain["content"], found.signature):
         raise DataError(f"{name} is not as it was signed: it was altered on the way, or cut off.", _ALTERED)

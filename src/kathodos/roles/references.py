@@ -14,6 +14,7 @@ from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.index import Index, System
 from kathodos.errors import CallError
 from kathodos.model.kinds import RESOURCES, split_list
+from kathodos.model.suggestions import nearest
 from kathodos.store.records import Records
 
 READS = "read"
@@ -67,12 +68,21 @@ def _node_of_rows(index: Index, rows: Ints) -> Ints:
 
 
 class Reading:
-    """With which action resources are read. `chosen`: the action for a system, where somebody has said it."""
+    """With which action resources are read. `chosen`: the action for a system, where somebody has said it.
+
+    Raises CallError where there is no such system, or it has no such action.
+    """
 
     def __init__(self, index: Index, chosen: Mapping[str, str]) -> None:
         self.index = index
         self.chosen = chosen
         self._known: dict[tuple[str, int, str], str] = {}
+        for name, action in chosen.items():
+            if name not in index.systems:
+                raise CallError(f"There is no system {name}.", nearest(name, sorted(index.systems)))
+            if (name, action) not in index.action_number:
+                actions = [other for system, other in index.actions if system == name]
+                raise CallError(f"The system {name} has no action {action}.", nearest(action, actions))
 
     def action(self, node: int, writing: str, of_system: str) -> str:
         """The action that reads a resource for whoever does `writing` on one of a system.

@@ -10,7 +10,7 @@ from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.analysis.role_table import RoleTable
 from kathodos.change.edit_sets import EditSet, edit_of
 from kathodos.columns.csr import Ints, distinct, ints, reachable
-from kathodos.columns.dictionary import always, dictionary_column, row_numbers
+from kathodos.columns.dictionary import always, dictionary_column
 from kathodos.engine.compiled.among import index_among
 from kathodos.engine.compiled.index import Grants, Index
 from kathodos.engine.compiled.patch import updated
@@ -120,16 +120,9 @@ def _without_others(records: Records, gives: Sequence[str], actions: Sequence[tu
     table = RoleTable(records)
     named = [RoleKey.of(rest) for action, rest in map(split_gives, gives) if not action]
     below = reachable(table.juniors, distinct(ints(table.number[key] for key in named if key in table.number)))
-    kept = {table.keys[at] for at in below.tolist()}
-    found = {}
-    for kind in _OF_ROLES:
-        systems, roles = (records.column(kind, name) for name in ("system", "role"))
-        pairs = row_numbers([systems.codes, roles.codes])
-        _, first, which = np.unique(pairs, return_index=True, return_inverse=True)
-        some = zip(systems.listed(first), roles.listed(first), strict=True)
-        goes = np.array([RoleKey(str(system), str(role)) not in kept for system, role in some], dtype=bool)
-        gone = goes[which].nonzero()[0] if len(goes) else ints([])
-        found[kind.name] = _edits(kind, gone, [])
+    goes = np.ones(len(table.keys) + 1, dtype=bool)
+    goes[below] = False
+    found = {kind.name: _edits(kind, goes[table.roles_of_rows(kind)].nonzero()[0], []) for kind in _OF_ROLES}
     listed = set(zip(*columns_of(records, ACTIONS, "system", "action"), strict=True))
     further = [{"system": system, "action": name} for system, name in actions if (system, name) not in listed]
     found[ACTIONS.name] = _edits(ACTIONS, ints([]), further)

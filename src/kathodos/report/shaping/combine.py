@@ -24,8 +24,8 @@ def combined(found: CombinedRole, most: int | None) -> Answer:
     """How many entries were added, widened and unchanged, and which of the two ways is the smaller."""
     made = found.made
     rows = list(_rows(made))
-    counts = f"{len(made.added)} added, {len(made.widened)} widened, {len(made.unchanged)} unchanged"
-    counts += f", {len(made.gone)} gone with the parts" if made.way is Combining.REBUILD else ""
+    counts = f"{len(made.added):,} added, {len(made.widened):,} widened, {len(made.unchanged):,} unchanged"
+    counts += f", {len(made.gone):,} gone with the parts" if made.way is Combining.REBUILD else ""
     way = {
         Combining.MERGE: "merged with what it had",
         Combining.REBUILD: "rebuilt",
@@ -63,7 +63,7 @@ def _sizes(found: CombinedRole) -> str:
         told = f"As a union and with its parts as juniors it has {union} alike"
     else:
         smaller = "with its parts as juniors" if made.as_hierarchy < made.as_union else "as a union"
-        told = f"As a union it has {union}, with its parts as juniors {hierarchy}: the smaller is {smaller}"
+        told = f"As a union it has {union}, with its parts as juniors {hierarchy}: it is smaller {smaller}"
     same = "both reach the same" if found.is_same else "the two do not reach the same, for it has entries of its own"
     return f"{told}; {same}."
 

@@ -23,7 +23,7 @@ def day(moment: str | None) -> str:
 
 
 _FIELDS = (
-    Field("action", "Action", 7, least=8),
+    Field("action", "Action", 9, least=8),
     Field("resource", "Resource", 9, least=20),
     Field("why", "Why", 8, least=20),
     Field("count", "Times", 6, is_number=True),
