@@ -3,7 +3,6 @@
 import json
 import os
 import subprocess
-import sys
 from pathlib import Path
 
 from hypothesis import HealthCheck, Phase, settings
@@ -13,9 +12,9 @@ from kathodos.engine.compiled.compile import compile_index
 from kathodos.model.kinds import BY_NAME, GATHERED
 from kathodos.model.rows import Rows
 from kathodos.store.records import InMemory
-from tests import stores
+from tests import forks, stores
 
-COMMAND = Path(sys.executable).parent / "kathodos"
+COMMAND = forks.COMMAND
 NOW = "2026-06-15T12:00:00Z"
 SEARCH = int(os.environ.get("KATHODOS_SEARCH", "0"))
 
@@ -131,19 +130,17 @@ def placed(words):
 def run(*words, cwd, status=0, stdin=None, now=NOW, **variables):
     """Runs the installed command as a user would and checks its status; gives what it printed, and its errors.
 
-    Where stores are databases, as `inside`: starting the command is tested on files.
+    In a fork of a process that is ready for it, or, where it is told something, started anew. Where stores are
+    databases, as `inside`: starting the command is tested on files.
     """
     if stores.ON_POSTGRES and stdin is None:
         return inside(*words, cwd=cwd, status=status, now=now, **variables)
-    done = subprocess.run(
-        [COMMAND, *map(str, placed(words))],
-        cwd=cwd,
-        env={**os.environ, **surroundings(now), **variables},
-        input=stdin,
-        capture_output=True,
-        text=True,
-        encoding="utf-8",
-    )
+    environment = {**os.environ, **surroundings(now), **variables}
+    if stdin is None:
+        done = forks.run(placed(words), cwd, environment)
+    else:
+        whole, options = [COMMAND, *map(str, placed(words))], {"capture_output": True, "encoding": "utf-8"}
+        done = subprocess.run(whole, cwd=cwd, env=environment, input=stdin, **options)
     if status is not None and done.returncode != status:
         raise AssertionError(f"{words} gave {done.returncode}, not {status}\n{done.stdout}\n{done.stderr}")
     if "Traceback" in done.stderr:

@@ -8,7 +8,7 @@ import unittest
 
 from kathodos.workspace.workspace import Workspace
 from tests import stores
-from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, Scratch, lay_out, records, run
+from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, Scratch, inside, lay_out, records, run
 
 AS_NOBODY = ("setpriv", "--reuid=65534", "--clear-groups")
 
@@ -32,7 +32,7 @@ class BadInput(Prepared, unittest.TestCase):
         self.office = self.here
 
     def assert_refused(self, words, status, *expected, cwd=None, **variables):
-        done = run(*words, cwd=cwd or self.office, status=status, **variables)
+        done = inside(*words, cwd=cwd or self.office, status=status, **variables)
         self.assertLessEqual(len(done.stderr.splitlines()), 2, done.stderr)
         for text in expected:
             self.assertIn(text, done.stderr)
@@ -211,7 +211,7 @@ class StrangeCalls(Prepared, unittest.TestCase):
         return office
 
     def refused(self, *words, status=3):
-        said = run(*words, cwd=self.here, status=status).stderr
+        said = inside(*words, cwd=self.here, status=status).stderr
         self.assertLessEqual(len(said.splitlines()), 2, said)
         return said
 
@@ -223,7 +223,7 @@ class StrangeCalls(Prepared, unittest.TestCase):
 
     def test_a_path_is_a_path(self):
         for name in ("role:", "dues:a%", "file:b"):
-            run("reach", "--to", name, cwd=self.here)
+            inside("reach", "--to", name, cwd=self.here)
             self.assertEqual((self.here / name).read_bytes()[:4], b"PAR1")
 
     def test_files_that_stand_in_themselves_too_deep(self):
@@ -322,7 +322,7 @@ class HostileNames(Scratch, unittest.TestCase):
         at = lay_out(self.folder / "office", {"systems": [{"system": "s"}], "identities": people})
         run("gather", cwd=at)
         for form in ("table", "csv", "json", "jsonl"):
-            shown = run("list", "identities", "--format", form, cwd=at).stdout
+            shown = inside("list", "identities", "--format", form, cwd=at).stdout
             self.assertFalse(set(shown) & set("\x1b\x9b\x07\u202e"), form)
         self.assertEqual(records("list", "identities", cwd=at)[0]["name"], nasty)
         import csv
@@ -332,7 +332,7 @@ class HostileNames(Scratch, unittest.TestCase):
         self.assertEqual([row["id"] for row in cells], ["p1", "'+2", "'-3", "../../etc/passwd"])
         self.assertTrue(cells[0]["name"].startswith("'=HYPERLINK(1)\\x1b[31m\\u202e"))
         self.assertIn("\\x1b[31m", run("show", "p1", cwd=at).stdout)
-        refused = run("show", "\x1b[31mzoe", cwd=at, status=2).stderr
+        refused = inside("show", "\x1b[31mzoe", cwd=at, status=2).stderr
         self.assertIn("\\x1b[31mzoe", refused)
 
 

@@ -283,6 +283,7 @@ class Orders(Office, unittest.TestCase):
         self.assertIn("identity:bo,view dues:/waivers/2025,2026-09-30", added)
 
 
+@stores.ABOUT_ANSWERS
 class OtherFormats(Office, unittest.TestCase):
     """Corrected copies of workbooks and of JSON Lines: only what was ordered is another, formulas stay texts."""
 
@@ -451,6 +452,7 @@ class Undoing(Office, unittest.TestCase):
         self.assertEqual(*orders)
 
 
+@stores.ABOUT_ANSWERS
 class Trial(Office, unittest.TestCase):
     more = WITH_STATUS
     QUESTIONS = (
@@ -563,6 +565,7 @@ class TogetherAndApart(Office, unittest.TestCase):
         self.assertIn("The grant g3 until is 2026-07-31, and was 2026-06-15", said)
 
 
+@stores.ABOUT_ANSWERS
 class WhoMay(Office, unittest.TestCase):
     more = MANDATES
 
@@ -627,6 +630,7 @@ class WhoMay(Office, unittest.TestCase):
         self.assertIn("there is no act 'dance'", self.do("gather", status=3).stderr)
 
 
+@stores.ABOUT_ANSWERS
 class People(Office, unittest.TestCase):
     more = WITH_STATUS
 

@@ -11,6 +11,7 @@ from tests.support import (
     COMMAND,
     NOW,
     OFFICE,
+    SEARCH,
     Scratch,
     at_once,
     inside,
@@ -21,7 +22,8 @@ from tests.support import (
     write_tables,
 )
 
-PEOPLE, MANY = 12_000, 300
+PEOPLE, MANY = 6_000, 300
+TURNS = 25 if SEARCH else 5
 
 
 class KilledInTheMiddleOfAGather(Scratch, unittest.TestCase):
@@ -37,8 +39,8 @@ class KilledInTheMiddleOfAGather(Scratch, unittest.TestCase):
         inside("gather", "--accept-loss", cwd=at)
         write_tables(at / "tables", grown)
         seeded, outcomes = random.Random(4), set()
-        for turn in range(12):
-            point = whole * (0.3 + 0.75 * (turn + seeded.random()) / 12)
+        for turn in range(TURNS):
+            point = whole * (0.3 + 0.75 * (turn + seeded.random()) / TURNS)
             process = subprocess.Popen(
                 [COMMAND, "gather"], cwd=at, env={**os.environ, "KATHODOS_NOW": NOW}, stdout=subprocess.DEVNULL
             )
@@ -75,7 +77,7 @@ class KilledInTheMiddleOfApplying(Scratch, unittest.TestCase):
         self.assertEqual(len(applied["edits"]), MANY)
         inside("change", "undo", "whole", "--yes", "--reason", "once more", cwd=at)
         seeded, outcomes = random.Random(5), set()
-        for turn in range(6):
+        for turn in range(TURNS):
             if "next" not in {it["change"] for it in records_inside("change", "list", cwd=at)}:
                 inside(*compose, "--into", "next", cwd=at)
             settled = self.standing(at)
@@ -85,7 +87,7 @@ class KilledInTheMiddleOfApplying(Scratch, unittest.TestCase):
                 env={**os.environ, "KATHODOS_NOW": NOW},
                 stdout=subprocess.DEVNULL,
             )
-            time.sleep(whole * (0.4 + 0.7 * (turn + seeded.random()) / 6))
+            time.sleep(whole * (0.4 + 0.7 * (turn + seeded.random()) / TURNS))
             process.send_signal(signal.SIGKILL)
             process.wait()
             inside("ledger", "verify", cwd=at)

@@ -8,7 +8,19 @@ import unittest
 from kathodos.engine.compiled.layout import arrays_of, index_from
 from tests import stores
 from tests.engine.test_decide import everything
-from tests.support import COMMAND, NOW, OFFICE, OFFICE_RULES, Prepared, index_of, lay_out, records, run
+from tests.support import (
+    COMMAND,
+    NOW,
+    OFFICE,
+    OFFICE_RULES,
+    Prepared,
+    index_of,
+    inside,
+    lay_out,
+    records,
+    records_inside,
+    run,
+)
 
 ASKED = ("reach",)
 
@@ -28,7 +40,7 @@ class TheSavedIndex(Prepared, unittest.TestCase):
         self.assertTrue(self.file.exists())
 
     def assert_same_answer(self):
-        self.assertEqual(records(*ASKED, cwd=self.here), self.expected)
+        self.assertEqual(records_inside(*ASKED, cwd=self.here), self.expected)
 
     def test_it_is_used_as_long_as_nothing_changed(self):
         before = self.file.stat().st_mtime_ns, self.file.stat().st_ino
@@ -45,7 +57,7 @@ class TheSavedIndex(Prepared, unittest.TestCase):
         self.assertNotEqual(header, whole)
         for damaged in (b"", b"kathodos", whole[:-1], whole + b"x", bytes(flipped), header):
             self.file.write_bytes(damaged)
-            done = run(*ASKED, "--format", "jsonl", cwd=self.here)
+            done = inside(*ASKED, "--format", "jsonl", cwd=self.here)
             self.assertEqual([json.loads(line) for line in done.stdout.splitlines()], self.expected)
             self.assertEqual("was altered by somebody or by a fault" in done.stderr, damaged != b"", damaged[:20])
             self.assertEqual(self.file.stat().st_size, len(whole), "made anew")

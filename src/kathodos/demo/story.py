@@ -326,18 +326,13 @@ GRANT SELECT, INSERT ON payments TO cashiers; GRANT SELECT ON payments, payees T
 def describe(folder: Path, is_fresh: bool, main: Main) -> int:
     """Lays the workspace out in `folder` and runs every command of the story there. `main`: what runs one."""
     _make_room(folder, is_fresh)
-    Workspace.create(folder)
-    for beside in ("connected", "shaping", "trial"):
-        Workspace.create(folder / beside)
-    with as_file(files("kathodos.demo") / "data") as data:
-        shutil.copytree(data, folder, dirs_exist_ok=True)
+    lay_out(folder)
     _say("The Tarnholm Harbour Trust is made up: a harbour authority with three sites and about 260 identities.")
     _say(f"Its workspace is {folder}. Repeat any line there by hand, with the clock of the story:")
     _say(f"  cd {shlex.quote(str(folder))}; export KATHODOS_NOW={CHAPTERS[-1][0]} KATHODOS_ACTOR={REVIEWER}")
+    tell_the_round(folder, main)
     with _working_in(folder):
-        with _tables_of_the_year_before():
-            _chapter(main, *EARLIER)
-        for chapter in (*CHAPTERS, *PUTTING_RIGHT):
+        for chapter in PUTTING_RIGHT:
             _chapter(main, *chapter)
     _say(f"\nBeside it lies a second workspace: cd {shlex.quote(str(folder / 'connected'))}")
     _say("By hand, start its roster first: kathodos standin scim services/roster.json --port 18643 &")
@@ -350,6 +345,23 @@ def describe(folder: Path, is_fresh: bool, main: Main) -> int:
             _chapter(main, now, text, [command.replace("{key}", key) for command in commands])
     _say(f"\nThat was the whole round. Go on in {folder}: kathodos list identities, kathodos review --help.")
     return 0
+
+
+def lay_out(folder: Path) -> None:
+    """Puts the workspaces and their data into a folder; nothing is gathered yet."""
+    for workspace in (folder, *(folder / beside for beside in ("connected", "shaping", "trial"))):
+        Workspace.create(workspace)
+    with as_file(files("kathodos.demo") / "data") as data:
+        shutil.copytree(data, folder, dirs_exist_ok=True)
+
+
+def tell_the_round(folder: Path, main: Main) -> None:
+    """The chapters from the first gather to the proof, in a workspace that is laid out."""
+    with _working_in(folder):
+        with _tables_of_the_year_before():
+            _chapter(main, *EARLIER)
+        for chapter in CHAPTERS:
+            _chapter(main, *chapter)
 
 
 @contextlib.contextmanager
