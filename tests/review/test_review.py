@@ -21,7 +21,8 @@ from kathodos.model.rows import rows_from
 from kathodos.model.times import microseconds
 from kathodos.review.items import carried_grants, items_of
 from kathodos.review.lines import Review, ReviewLines, progress_of
-from kathodos.review.opening import draft_review, managers_of
+from kathodos.review.opening import draft_review
+from kathodos.review.reviewers import managers_of
 from kathodos.rules.reading import Rules
 from kathodos.store.records import InMemory
 from tests.support import NOW, Prepared, catalogues, lay_out, searching, state_of
@@ -81,7 +82,7 @@ def drafted_of(catalogue, chosen=None, needs=(), thresholds=None):
     context = ExcessContext(basis, needs, thresholds or Thresholds())
     identities = basis.index.holders.identities
     numbers = np.array([identities.find(it) for it in chosen or identities])
-    return context, draft_review(context, no_conflicts([]), numbers, Rules(needs=list(needs)), "opener")
+    return context, draft_review(context, no_conflicts([]), numbers, Rules(needs=list(needs)), "opener", ["manager"])
 
 
 def rows_of(drafted, names=REVIEW_LINES.names[1:]):
@@ -131,10 +132,11 @@ class ReviewItems(unittest.TestCase):
         self.assertEqual([line["peers_counted"] for line in rows_of(drafted)], [3, 3, 3])
 
     def test_lines_go_to_the_manager_or_the_next_one_up_who_is_there_or_the_opener(self):
-        _, drafted = drafted_of(HOUSE)
+        more = [{"grant": "r", "holder": "identity:r", "gives": "view s:/a"}]
+        _, drafted = drafted_of({**HOUSE, "grants": [*HOUSE["grants"], *more]})
         reviewers = {line["identity"]: line["reviewer"] for line in rows_of(drafted)}
-        self.assertEqual(reviewers, {"p": "boss", "q": "boss"})
-        self.assertEqual((drafted.people, drafted.without_reviewer), (6, 3))
+        self.assertEqual(reviewers, {"p": "boss", "q": "boss", "r": "opener"})
+        self.assertEqual((drafted.people, drafted.without_reviewer), (6, 1))
 
     @given(st.lists(st.tuples(st.integers(-1, 14), st.booleans()), min_size=1, max_size=15))
     @searching(200)
@@ -186,11 +188,11 @@ class LinesNamed(unittest.TestCase):
             ("r", at, "p", "boss" if at % 2 else "chief", *[None] * (len(REVIEW_LINES.names) - 4))
             for at in range(1, count + 1)
         ]
-        made = [("r", at, "certify", "boss", NOW, "", 0, "reviewer") for at in decided]
+        made = [("r", at, "certify", "boss", NOW, "", 0, "reviewer", None) for at in decided]
         both = ((REVIEW_LINES, rows), (DECISIONS, made))
         numbered = ((kind, [(at, *row) for at, row in enumerate(some, 1)]) for kind, some in both)
         records = InMemory({kind.name: rows_from(kind, some) for kind, some in numbered})
-        return ReviewLines(records, Review("r", "", NOW, "opener", "2026-06-17", "open", None, None))
+        return ReviewLines(records, Review("r", "", NOW, "opener", "2026-06-17", "open", None, None, "manager"))
 
     def test_numbers_ranges_and_all_that_is_left(self):
         lines = self.lines(decided={3})

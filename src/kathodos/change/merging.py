@@ -21,6 +21,7 @@ from kathodos.model.kinds import (
     IDENTITIES,
     MERGES,
     REVIEW_LINES,
+    REVIEW_REMARKS,
     REVIEWS,
     TIES,
     Form,
@@ -32,7 +33,7 @@ from kathodos.store.records import Records, columns_of, positions_holding
 
 _FULL = (Form.HOLDER,)
 _INACTIVE = ("left", "suspended")
-MOVING: tuple[Kind, ...] = (*GATHERED, TIES, COVERS, REVIEW_LINES)
+MOVING: tuple[Kind, ...] = (*GATHERED, TIES, COVERS, REVIEW_LINES, REVIEW_REMARKS)
 
 
 @dataclass(frozen=True)
@@ -116,8 +117,8 @@ def _moved(plan: Plan, kind: Kind, merged: Mapping[str, str]) -> int:
     for name, is_full in named.items():
         wanted = [reference_to("identity", it) if is_full else it for it in merged]
         touched |= records.column(kind, name).holding_any(wanted)
-    if kind is REVIEW_LINES:
-        touched &= ~_of_signed_reviews(records)
+    if kind in (REVIEW_LINES, REVIEW_REMARKS):
+        touched &= ~_of_signed_reviews(records, kind)
     at = touched.nonzero()[0]
     if not len(at):
         return 0
@@ -133,11 +134,11 @@ def _moved(plan: Plan, kind: Kind, merged: Mapping[str, str]) -> int:
     return len(at)
 
 
-def _of_signed_reviews(records: Records) -> Bools:
-    """Which review lines are of reviews that are signed off, and stand as they were."""
+def _of_signed_reviews(records: Records, kind: Kind) -> Bools:
+    """Which lines or remarks are of reviews that are signed off, and stand as they were."""
     names, states = columns_of(records, REVIEWS, "review", "state")
     signed = [name for name, state in zip(names, states, strict=True) if state != "open"]
-    return records.column(REVIEW_LINES, "review").holding_any(signed)
+    return records.column(kind, "review").holding_any(signed)
 
 
 def _naming(kind: Kind) -> Iterator[tuple[str, bool]]:
@@ -147,6 +148,8 @@ def _naming(kind: Kind) -> Iterator[tuple[str, bool]]:
             yield column.name, column.form in _FULL
     if kind is REVIEW_LINES:
         yield from (("reviewer", False), ("holder", True))
+    if kind is REVIEW_REMARKS:
+        yield ("whom", False)
 
 
 def _new_keys(records: Records, kind: Kind, columns: Sequence[DictionaryColumn], at: Ints) -> Ints:

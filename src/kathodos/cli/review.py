@@ -5,6 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
+from kathodos.cli import review_deciding
 from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
@@ -14,23 +15,29 @@ from kathodos.output.answers import window
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     parser = commands.add_parser(
         "review",
-        help="certify access: open, lines, decide, status, close, removals",
+        help="certify access: open, lines, decide, pass, ask, answer, status, close ...",
         description="Certify access: open a review, decide its lines with the evidence beside them, sign it off.",
         epilog="example:\n  kathodos review status        # each step has its own --help",
         formatter_class=formatter,
     )
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
-    for add_step in (_add_open, _add_lines, _add_decide, _add_status, _add_close, _add_removals):
+    for add_step in (_add_open, _add_lines, review_deciding.add, _add_status, _add_close, _add_removals):
         add_step(steps, common, formatter)
 
 
 def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     what = "make the lines of a new review from the grants that people hold"
-    example = "  kathodos review open autumn --where 'department eq \"Dues office\"' --by-manager --due 2026-07-31"
+    example = (
+        "  kathodos review open autumn --where 'department eq \"Dues office\"' --by-manager --due 2026-07-31\n"
+        "  kathodos review open spring --where 'risk ge 50' --reviewers owner manager p0001 --due 2027-03-31"
+    )
     opening = command(steps, "open", common, formatter, run_open, what, example)
     opening.add_argument("name", metavar="NAME", help="a name for the review")
     opening.add_argument("--where", metavar="FILTER", required=True, help="whose access: a filter over identities")
-    opening.add_argument("--by-manager", action="store_true", required=True, help="each line is decided by the manager")
+    who = opening.add_mutually_exclusive_group(required=True)
+    who.add_argument("--by-manager", action="store_true", help="each line is decided by the manager")
+    chain = "who decides, the first who is active and not concerned: manager, owner, or the ids of people"
+    who.add_argument("--reviewers", nargs="+", metavar="WHO", help=chain)
     opening.add_argument("--due", metavar="DATE", required=True, help="the day by which all is to be decided")
     assuming(opening)
     acting(opening)
@@ -46,21 +53,6 @@ def _add_lines(steps: Commands, common: argparse.ArgumentParser, formatter: Form
     lines.add_argument("--whose", metavar="ID", help="only the lines about one person")
     lines.add_argument("--where", metavar="FILTER", help="only lines that this filter selects")
     lines.add_argument("--undecided", action="store_true", help="only what is left to decide")
-
-
-def _add_decide(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
-    what = "certify or revoke lines that are yours to decide; nobody decides about themselves"
-    example = (
-        "  kathodos review decide 4 7-9 revoke --as p0101 --reason 'left the pilots in May'\n"
-        "  kathodos review decide all certify --review autumn --as p0101\n"
-        "  kathodos review decide --where 'last_used lt today-P1Y' revoke --as p0101 --reason 'not used for a year'"
-    )
-    deciding = command(steps, "decide", common, formatter, run_decide, what, example)
-    deciding.add_argument("lines", nargs="*", metavar="LINE", help="numbers, ranges as 7-9, or all that is left")
-    deciding.add_argument("--where", metavar="FILTER", help="what is left to decide and this filter selects")
-    deciding.add_argument("decision", choices=("certify", "revoke"), help="keep the access, or take it away")
-    deciding.add_argument("--review", metavar="NAME", help="which review (default: the one that is open)")
-    acting(deciding)
 
 
 def _add_status(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -96,6 +88,7 @@ def run_open(session: Session) -> int:
     from kathodos.model.times import normal_moment
     from kathodos.report.reviews import review_opened, what_is_drafted
     from kathodos.review.opening import OpenReview, draft_review
+    from kathodos.review.reviewers import MANAGER, chain_of
 
     asked, view = session.arguments, session.view
     try:
@@ -105,7 +98,8 @@ def run_open(session: Session) -> int:
     if asked.assume is not None and not asked.dry_run:
         raise CallError("What is only assumed cannot be certified.", "See what the review would hold: add --dry-run.")
     chosen = view.askers_selected(asked.where)
-    drafted = draft_review(view.context, view.findings.conflicts, chosen, view.rules, session.actor)
+    chain = chain_of(view.basis, asked.reviewers or [MANAGER])
+    drafted = draft_review(view.context, view.findings.conflicts, chosen, view.rules, session.actor, chain)
     is_meant = not asked.dry_run and session.agrees(f"Open {asked.name} with {what_is_drafted(drafted)}?")
     if is_meant:
         session.carry_out(OpenReview(asked.name, asked.where, due, drafted))
@@ -113,26 +107,11 @@ def run_open(session: Session) -> int:
 
 
 def run_lines(session: Session) -> int:
-    from kathodos.report.reviews import LineChoice, review_lines
+    from kathodos.report.review_lines import LineChoice, review_lines
 
     asked = session.arguments
     choice = LineChoice(asked.name, asked.reviewer, asked.whose, asked.undecided, asked.where)
     return session.answer(review_lines(session.view, choice, session.format, window(sys.stdout)))
-
-
-def run_decide(session: Session) -> int:
-    from kathodos.report.reviews import lines_decided
-    from kathodos.review.deciding import Decide
-    from kathodos.review.lines import REVOKE
-
-    asked = session.arguments
-    if asked.decision == REVOKE and not session.reason:
-        raise CallError("To revoke, say why: --reason TEXT is missing.", "The person and the auditor will ask.")
-    if bool(asked.lines) == (asked.where is not None):
-        raise CallError("Say which lines.", "Write their numbers, `all`, or --where FILTER: one of these.")
-    authority = session.workspace.configuration.authority
-    deciding = Decide(asked.review, asked.lines, asked.decision, authority, asked.where)
-    return session.answer(lines_decided(session.carry_out(deciding).result, asked.decision, session.actor))
 
 
 def run_status(session: Session) -> int:

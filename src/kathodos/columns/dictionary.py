@@ -315,6 +315,13 @@ def matches(wanted: Ints, among: Ints) -> Ints:
     return positions_in(arrow_ints(wanted), arrow_ints(among))
 
 
+def numbers_at(column: DictionaryColumn, at: Ints) -> Ints:
+    """The numbers that some rows of a column of numbers hold; each of them has to hold one."""
+    values = tabled(column.values)
+    assert isinstance(values, Numbers) or not len(values)
+    return values.array[column.codes[at]] if isinstance(values, Numbers) else np.zeros(len(at), dtype=np.int64)
+
+
 def in_chunks(rows: int, most: int) -> Iterator[slice]:
     """Slices that together are so many rows, none of more than `most`."""
     return (slice(first, min(first + most, rows)) for first in range(0, rows, most))

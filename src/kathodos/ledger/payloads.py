@@ -15,6 +15,8 @@ class Act(StrEnum):
     MARK = "baseline mark"
     OPEN_REVIEW = "review open"
     DECIDE = "review decide"
+    TAKE_BACK = "review take-back"
+    REMARK = "review remark"
     CLOSE_REVIEW = "review close"
     ADD_CONTROL = "control add"
     CONFIRM_CONTROL = "control confirm"
@@ -59,12 +61,25 @@ class OpenReviewPayload(Payload, frozen=True):
 
 
 class DecidePayload(Payload, frozen=True):
-    """`lines`: the numbers of the decided lines, as ranges; `in_place_of`: whose lines somebody else decided."""
+    """`lines`: the numbers of the decided lines, as ranges; `in_place_of`: whose lines somebody else decided.
+
+    `reduced`: what is left of them where they were made less.
+    """
 
     review: str
     decision: str
     lines: str
     in_place_of: list[str] = []
+    reduced: str = ""
+
+
+class RemarkPayload(Payload, frozen=True):
+    """`sort`: passed on, question, answer or comment; `whom`: to whom; `lines`: their numbers, as ranges."""
+
+    review: str
+    sort: str
+    whom: str
+    lines: str
 
 
 class CloseReviewPayload(Payload, frozen=True):
@@ -75,6 +90,7 @@ class CloseReviewPayload(Payload, frozen=True):
     revoked: str
     left_open: str
     ended: list[str]
+    reduced: str = ""
 
 
 class ChangePayload(Payload, frozen=True):

@@ -362,6 +362,7 @@ REVIEWS = Kind(
         Column("state"),
         Column("signed_at"),
         Column("signed_by"),
+        Column("reviewers", Form.LIST),
     ),
     ("review",),
 )
@@ -416,14 +417,31 @@ DECISIONS = Kind(
     (
         Column("review", Form.NAME),
         Column("line", Form.NUMBER),
-        Column("decision", Form.CHOICE, choices=("certify", "revoke")),
+        Column("decision", Form.CHOICE, choices=("certify", "reduce", "revoke")),
         Column("decided_by"),
         Column("decided_at"),
         Column("reason"),
         Column("signed", Form.YES_NO, default=0),
         Column("capacity"),
+        Column("reduced"),
     ),
     ("review", "line"),
+)
+# What is said of a line: who passed it on to whom and why, what was asked back and answered, comments.
+REVIEW_REMARKS = Kind(
+    "review_remarks",
+    "remark",
+    (
+        Column("review", Form.NAME),
+        Column("line", Form.NUMBER),
+        Column("remark", Form.NUMBER),
+        Column("sort", Form.CHOICE, choices=("passed on", "question", "answer", "comment")),
+        Column("said_by"),
+        Column("said_at"),
+        Column("text"),
+        Column("whom"),
+    ),
+    ("review", "line", "remark"),
 )
 CONTROLS = Kind(
     "controls",
@@ -552,6 +570,7 @@ SETTINGS = Kind(
 
 KINDS = (
     *(*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_THINGS, REVIEW_LINES, DECISIONS),
+    REVIEW_REMARKS,
     *(CONTROLS, CONFIRMATIONS, COVERS, SETTINGS, CHANGES, CHANGE_EDITS, ORDERS, MERGES, ROLE_PARTS),
 )
 BY_NAME = {kind.name: kind for kind in KINDS}

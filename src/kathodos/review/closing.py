@@ -24,7 +24,8 @@ from kathodos.model.kinds import GRANTS, MEMBERS, REVIEWS
 from kathodos.model.references import name_in, reference_to
 from kathodos.review.authority import Capacity
 from kathodos.review.deciding import put_decisions
-from kathodos.review.lines import CERTIFY, REVOKE, SIGNED, ReviewLines, find_review, reviews_in
+from kathodos.review.lines import SIGNED, Decision, ReviewLines, find_review, reviews_in
+from kathodos.review.reducing import reduction_from
 from kathodos.store.records import Records, positions_holding
 
 
@@ -32,16 +33,19 @@ from kathodos.store.records import Records, positions_holding
 class Closing:
     """What the closing of a review does, or would do: positions of lines, and the edits that take away.
 
-    `decided` and `by_closing`: what counts as decided, and of which lines only by the word of who closes. `change`: the
-    name of the change that the edits become.
+    `decided` and `by_closing`: what counts as decided, and of which lines only by the word of who closes. `ended`,
+    `lessened` and `gone_before`: references of what ends, of what is made less, and of what was gone already.
+    `change`: the name of the change that the edits become.
     """
 
     lines: ReviewLines
     certified: Ints
+    reduced: Ints
     revoked: Ints
     left_open: Ints
     by_closing: Bools
     ended: list[str]
+    lessened: list[str]
     gone_before: list[str]
     edits: EditSet
     change: str
@@ -60,19 +64,27 @@ def _closing(records: Records, name: str | None, undecided: str | None, actor: A
     by_closing = ~lines.is_decided & ~lines.about(actor.identities)
     by_closing &= undecided is not None
     fresh, decision = ~lines.is_signed, lines.decided("decision")
-    word = {it: decision.holding(it) | (by_closing & (undecided == it)) for it in (CERTIFY, REVOKE)}
-    certified, revoked = ((fresh & word[it]).nonzero()[0] for it in (CERTIFY, REVOKE))
+    word = {it: decision.holding(it) | (by_closing & (undecided == it)) for it in Decision}
+    certified, reduced, revoked = ((fresh & word[it]).nonzero()[0] for it in Decision)
     left_open = (~lines.is_decided & ~by_closing).nonzero()[0]
-    ended, gone, edits = _taking_away(decided(records), {it[0]: it[1:] for it in lines.ended_by(revoked)})
+    standing, edits = decided(records), EditSet()
+    ended, gone = _taking_away(standing, {it[0]: it[1:] for it in lines.ended_by(revoked)}, edits)
+    lessened, gone_too = _making_less(standing, lines, reduced, edits)
+    gone = sorted([*gone, *gone_too])
     change = free_name(records, f"review-{lines.review.name}", is_plain_first=True)
-    return Closing(lines, certified, revoked, left_open, by_closing, ended, gone, edits, change)
+    return Closing(lines, certified, reduced, revoked, left_open, by_closing, ended, lessened, gone, edits, change)
 
 
-def _taking_away(records: Records, ends: Mapping[str, tuple[str, str, str]]) -> tuple[list[str], list[str], EditSet]:
-    """What is taken away, what was gone or ordered to end already, and the edits; `ends`: grant, group, holder."""
+def _taking_away(
+    records: Records, ends: Mapping[str, tuple[str, str, str]], edits: EditSet
+) -> tuple[list[str], list[str]]:
+    """Puts the edits that take away; gives what ends, and what was gone or ordered to end already.
+
+    `ends`: grant, group, holder.
+    """
     grants = {reference: (grant,) for reference, (grant, _, _) in ends.items() if grant}
     members = {reference: _membership(group, holder) for reference, (grant, group, holder) in ends.items() if not grant}
-    edits, ended, gone = EditSet(), [], []
+    ended, gone = [], []
     for kind, keys in ((GRANTS, grants), (MEMBERS, members)):
         held = records_held(records, kind, list(keys.values()))
         for reference, key in keys.items():
@@ -81,7 +93,20 @@ def _taking_away(records: Records, ends: Mapping[str, tuple[str, str, str]]) -> 
                 ended.append(reference)
             else:
                 gone.append(reference)
-    return sorted(ended), sorted(gone), edits
+    return sorted(ended), sorted(gone)
+
+
+def _making_less(records: Records, lines: ReviewLines, at: Ints, edits: EditSet) -> tuple[list[str], list[str]]:
+    """Puts the edits that make grants less; gives which these are, and which were gone or ordered to end already."""
+    names = (str(it) for it in lines.column("grant", at).listed())
+    columns = (lines.decided(name, at).listed() for name in ("reduced", "decided_by", "decided_at", "reason"))
+    asked = {(name,): [str(it or "") for it in how] for name, *how in zip(names, *columns, strict=True)}
+    held = records_held(records, GRANTS, list(asked))
+    for key, (how, who, when, why) in asked.items():
+        for edit in reduction_from(how).edits(held[key].record, who, when[:10], why) if key in held else ():
+            edits.put(edit)
+    here = [reference_to("grant", name) for (name,) in asked if (name,) in held]
+    return sorted(here), sorted(reference_to("grant", name) for (name,) in asked if (name,) not in held)
 
 
 def _membership(group: str, holder: str) -> tuple[str, str, str]:
@@ -117,6 +142,7 @@ class CloseReview(Operation[Closing]):
         plan.payload = CloseReviewPayload(
             review.name,
             certified=ranges_text(lines.numbers[closing.certified].tolist()),
+            reduced=ranges_text(lines.numbers[closing.reduced].tolist()),
             revoked=ranges_text(lines.numbers[closing.revoked].tolist()),
             left_open=ranges_text(lines.numbers[closing.left_open].tolist()),
             ended=closing.ended,
@@ -147,18 +173,19 @@ def _must_have_others(closing: Closing, actor: Actor) -> None:
 
 def _sign(plan: Plan, closing: Closing, undecided: str | None) -> None:
     lines, reason = closing.lines, plan.reason or f"undecided at the closing: {undecided}"
-    chosen = np.union1d(closing.certified, closing.revoked).astype(np.int64)
+    chosen = np.sort(np.concatenate([closing.certified, closing.reduced, closing.revoked]))
     new = closing.by_closing[chosen]
     words = {"decision": undecided, "decided_by": plan.actor.name, "decided_at": plan.now, "reason": reason}
     columns = [_overwritten(lines.decided(name).taken(chosen), new, word) for name, word in words.items()]
     capacity = _overwritten(lines.decided("capacity").taken(chosen), new, Capacity.CLOSING)
-    put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen)), capacity])
+    reduced = lines.decided("reduced").taken(chosen)
+    put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen)), capacity, reduced])
     if closing.is_complete:
         review = lines.review
         at = positions_holding(lines.records, REVIEWS, {"review": review.name})
         plan.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at])
         values = (review.name, review.selects, review.opened_at, review.opened_by, review.due)
-        plan.open_rows(REVIEWS, [(*values, SIGNED, plan.now, plan.actor.name)])
+        plan.open_rows(REVIEWS, [(*values, SIGNED, plan.now, plan.actor.name, review.reviewers)])
 
 
 def _overwritten(column: DictionaryColumn, which: Bools, value: str | None) -> DictionaryColumn:

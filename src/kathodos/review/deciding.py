@@ -1,4 +1,4 @@
-"""Lines decided: who may, what stands, and what the catalogue keeps of it."""
+"""Lines decided: certified, made less, revoked or taken back; what the catalogue keeps of it."""
 
 from __future__ import annotations
 
@@ -11,105 +11,85 @@ import numpy as np
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, always
 from kathodos.columns.ranges import ranges_text
-from kathodos.errors import CallError
-from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, DecidePayload
 from kathodos.model.kinds import DECISIONS
 from kathodos.model.references import reference_to
 from kathodos.model.times import microseconds
-from kathodos.review.authority import Authority, Capacity
-from kathodos.review.line_attributes import LineAttributes
-from kathodos.review.lines import REFERENCES, ReviewLines, find_review, numbered, reviews_in
+from kathodos.review.authority import Authority
+from kathodos.review.choosing import CAPACITIES, Chosen, Wanted, chosen
+from kathodos.review.lines import REFERENCES, Decision, ReviewLines, numbered
+from kathodos.review.reducing import Reduction, must_be_reducible
+
+_NOTHING = Reduction()
 
 
 @dataclass(frozen=True)
-class Decided:
-    """Lines as they were before, which of them were decided, and as what: a position in CAPACITIES for each."""
-
-    lines: ReviewLines
-    chosen: Ints
-    capacity: Ints
-
-
-@dataclass(frozen=True)
-class Decide(Operation[Decided]):
-    """Decides lines that words or a filter name, of a review or of the only open one."""
+class Decide(Operation[Chosen]):
+    """Decides lines. `reduction`: what is left of them where they are made less."""
 
     act: ClassVar[Act] = Act.DECIDE
-    review: str | None
-    words: Sequence[str]
-    decision: str
+    wanted: Wanted
+    decision: Decision
     authority: Authority
-    where: str | None = None
+    reduction: Reduction = _NOTHING
 
-    def compose(self, plan: Plan) -> Decided:
-        """Raises CallError where a line is the actor's own, somebody else's to decide, or signed off."""
-        lines = ReviewLines(plan.records, find_review(reviews_in(plan.records), self.review))
-        review, actor = lines.review, plan.actor
-        capacity = _capacities(lines, actor, self.authority)
-        is_mine = (capacity >= 0) & ~lines.is_decided & ~lines.is_signed
-        if self.where is not None:
-            chosen = (is_mine & LineAttributes(lines, microseconds(plan.time)).selected_by(self.where)).nonzero()[0]
-        else:
-            chosen = lines.named(self.words, is_mine)
-        if not len(chosen):
-            what = f"{actor.name} has no line of {review.name} to decide" + (
-                " that the filter selects" if self.where else ""
-            )
-            raise CallError(f"{what}.", f"See `kathodos review lines {review.name}`.")
-        signed = chosen[lines.is_signed[chosen]]
-        if len(signed):
-            stands = lines.decided("decision").value(int(signed[0]))
-            what = f"Line {lines.numbers[signed[0]]} of {review.name} is signed off as {stands}."
-            raise CallError(what, "What is signed off stands; take it up in a new review.")
-        own = chosen[lines.about(actor.names)[chosen]]
-        if len(own):
-            raise CallError(
-                f"Line {lines.numbers[own[0]]} is about {actor.name}, and nobody decides about themselves. "
-                "Nothing was decided.",
-                "Leave that line to somebody else.",
-            )
-        foreign = chosen[capacity[chosen] < 0]
-        if len(foreign):
-            reviewer = lines.column("reviewer").value(int(foreign[0]))
-            raise CallError(
-                f"Line {lines.numbers[foreign[0]]} is for {reviewer} to decide, not for {actor.name}. "
-                "Nothing was decided.",
-                "Who stands in for a reviewer, or may decide for all, is said in [reviews] of kathodos.toml.",
-            )
-        size = len(chosen)
-        decided = (always(self.decision, size), always(actor.name, size), always(plan.now, size))
-        named = DictionaryColumn(capacity[chosen].astype(np.int32), [str(it) for it in CAPACITIES])
-        put_decisions(plan, lines, chosen, [*decided, always(plan.reason, size), always(0, size), named])
-        concerned = lines.column("identity", chosen).compact().values
-        plan.subjects += [reference_to("review", review.name), *map(_reference, map(str, concerned))]
-        numbers = ranges_text(lines.numbers[chosen].tolist())
-        others = lines.column("reviewer", chosen[capacity[chosen] > 0]).compact().values
-        plan.payload = DecidePayload(review.name, self.decision, numbers, sorted(map(str, others)))
-        return Decided(lines, chosen, capacity[chosen])
+    def compose(self, plan: Plan) -> Chosen:
+        """Raises CallError where a line is the actor's own, somebody else's, signed off, or not to be made less."""
+        found = chosen(plan, self.wanted, self.authority)
+        lines, size = found.lines, len(found.at)
+        reduced = None
+        if self.decision == Decision.REDUCE:
+            must_be_reducible(lines, found.at, self.reduction, microseconds(plan.time))
+            reduced = self.reduction.text
+        decided = (always(self.decision, size), always(plan.actor.name, size), always(plan.now, size))
+        named = DictionaryColumn(found.capacity.astype(np.int32), [str(it) for it in CAPACITIES])
+        put_decisions(
+            plan,
+            lines,
+            found.at,
+            [*decided, always(plan.reason, size), always(0, size), named, always(reduced, size)],
+        )
+        _tell(plan, found, self.decision, reduced or "")
+        return found
 
 
-CAPACITIES = tuple(Capacity)
+@dataclass(frozen=True)
+class TakeBack(Operation[Chosen]):
+    """Takes back what was decided of lines and is not signed off; they are undecided again."""
+
+    act: ClassVar[Act] = Act.TAKE_BACK
+    wanted: Wanted
+    authority: Authority
+
+    def compose(self, plan: Plan) -> Chosen:
+        """Raises CallError where nothing was decided, or it is not the actor's to take back."""
+        found = chosen(plan, self.wanted, self.authority, "take back", is_decided=True)
+        before = found.lines.decisions[found.at]
+        plan.close_rows(DECISIONS, found.lines.records.rows(DECISIONS)[before[before >= 0]])
+        _tell(plan, found, "", "")
+        return found
 
 
-def _capacities(lines: ReviewLines, actor: Actor, authority: Authority) -> Ints:
-    """As what the actor may decide each line, a position in CAPACITIES; -1 where it may not."""
-    reviewer = lines.column("reviewer").compact()
-    found = [authority.capacity(actor, str(name)) for name in reviewer.values]
-    numbers = [CAPACITIES.index(it) if it is not None else -1 for it in found]
-    return np.array([*numbers, -1], dtype=np.int64)[reviewer.codes]
+def _tell(plan: Plan, found: Chosen, decision: str, reduced: str) -> None:
+    """Says in the entry which lines it is about, about whom they are, and in whose place they were decided."""
+    lines, at = found.lines, found.at
+    plan.subjects += [reference_to("review", lines.review.name), *subjects_of(lines, at)]
+    others = lines.column("reviewer", at[found.capacity > 0]).compact().values
+    numbers = ranges_text(lines.numbers[at].tolist())
+    plan.payload = DecidePayload(lines.review.name, decision, numbers, sorted(map(str, others)), reduced)
 
 
-def _reference(whose: str) -> str:
-    """Whom a line is about, as a subject of an entry."""
-    return whose if whose.startswith(REFERENCES) else reference_to("identity", whose)
+def subjects_of(lines: ReviewLines, at: Ints) -> list[str]:
+    """Whom some lines are about, as the subjects of an entry."""
+    concerned = map(str, lines.column("identity", at).compact().values)
+    return [it if it.startswith(REFERENCES) else reference_to("identity", it) for it in concerned]
 
 
-def put_decisions(plan: Plan, lines: ReviewLines, chosen: Ints, columns: Sequence[DictionaryColumn]) -> None:
+def put_decisions(plan: Plan, lines: ReviewLines, at: Ints, columns: Sequence[DictionaryColumn]) -> None:
     """Enters what was decided of some lines, in place of what was decided before."""
-    before = lines.decisions[chosen]
+    before = lines.decisions[at]
     plan.close_rows(DECISIONS, lines.records.rows(DECISIONS)[before[before >= 0]])
-    size = len(chosen)
-    key = [always(lines.review.name, size), numbered(lines.numbers[chosen])]
+    size = len(at)
+    key = [always(lines.review.name, size), numbered(lines.numbers[at])]
     plan.open_columns(DECISIONS, [*key, *(column.compact() for column in columns)], always(None, size))

@@ -22,6 +22,7 @@ _TIMES = ("ends", "until", "given_at", "last_used", "decided_at")
 _NUMBERS = ("line", "peers_having", "peers_counted", "everyone_having", "everyone_counted")
 _LISTS = ("needed_by", "conflicts", "fences")
 _WORDS = ("needed", "use")
+_SAID = ("asked", "passed_to")
 
 
 class LineAttributes:
@@ -31,7 +32,7 @@ class LineAttributes:
         self.lines = lines
         self.today = today
         self.people = AttributeColumns(lines.records, IDENTITIES, today=today)
-        self._own = {*_LINE, *_MORE, *_RENAMED, *_DECIDED, *_THING, *_WORDS}
+        self._own = {*_LINE, *_MORE, *_RENAMED, *_DECIDED, *_THING, *_WORDS, *_SAID}
 
     def has(self, name: str) -> bool:
         """Whether lines, or people, have an attribute."""
@@ -73,6 +74,8 @@ class LineAttributes:
             return self.lines.of_things(_THING[lower])
         if lower in _DECIDED:
             return self.lines.decided(lower)
+        if lower in _SAID:
+            return self.lines.remarks.asked if lower == "asked" else self.lines.remarks.passed_to
         return self.lines.column(_RENAMED.get(lower, lower))
 
     @property

@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct
-from kathodos.columns.dictionary import DictionaryColumn, Numbers, picked, positions_among, tabled
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, joined_columns, numbers_at, picked, positions_among
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.errors import CallError
 from kathodos.model import times
@@ -28,6 +28,7 @@ from kathodos.model.kinds import (
 )
 from kathodos.model.references import name_in, reference_to
 from kathodos.model.suggestions import nearest
+from kathodos.review.remarks import Remarks
 from kathodos.store.records import Records, record_at, rows_of
 
 
@@ -39,14 +40,15 @@ class ReviewState(StrEnum):
 
 
 class Decision(StrEnum):
-    """What is decided of a line: the access is kept, or taken away."""
+    """What is decided of a line: the access is kept, made less, or taken away."""
 
     CERTIFY = "certify"
+    REDUCE = "reduce"
     REVOKE = "revoke"
 
 
 OPEN, SIGNED = ReviewState
-CERTIFY, REVOKE = Decision
+CERTIFY, REDUCE, REVOKE = Decision
 
 
 @dataclass(frozen=True)
@@ -61,6 +63,7 @@ class Review:
     state: str
     signed_at: str | None
     signed_by: str | None
+    reviewers: str | None
 
 
 def reviews_in(records: Records) -> list[Review]:
@@ -90,13 +93,13 @@ class ReviewLines:
         self.records = records
         self.review = review
         at = records.column(REVIEW_LINES, "review").holding(review.name).nonzero()[0]
-        numbers = _numbers(records.column(REVIEW_LINES, "line"), at)
+        numbers = numbers_at(records.column(REVIEW_LINES, "line"), at)
         order = order_of(numbers)
         self.positions, self.numbers = at[order], numbers[order]
         self.decisions = np.full(len(at), -1, dtype=np.int64)
         made = records.column(DECISIONS, "review").holding(review.name).nonzero()[0]
         if len(made):
-            self.decisions[insertion_points(self.numbers, _numbers(records.column(DECISIONS, "line"), made))] = made
+            self.decisions[insertion_points(self.numbers, numbers_at(records.column(DECISIONS, "line"), made))] = made
 
     def __len__(self) -> int:
         return len(self.positions)
@@ -109,10 +112,25 @@ class ReviewLines:
 
     def column(self, name: str, some: Ints | None = None) -> DictionaryColumn:
         """What stands with the lines, or with some of them."""
+        if name == "reviewer" and len(self.remarks.passed):
+            return self._reviewer if some is None else self._reviewer.taken(some)
         column = self.records.column(REVIEW_LINES, name)
         if some is None and self._is_every_line:
             return column
         return column.taken(self.positions if some is None else self.positions[some])
+
+    @cached_property
+    def remarks(self) -> Remarks:
+        """What was said of the lines: passed on, asked back, answered, commented."""
+        return Remarks(self.records, self.review.name, self.numbers)
+
+    @cached_property
+    def _reviewer(self) -> DictionaryColumn:
+        """Who is to decide each line: the first reviewer, or whom it was passed on to last."""
+        first = self.records.column(REVIEW_LINES, "reviewer").taken(self.positions)
+        both = joined_columns([first.compact(), self.remarks.passed_to.compact()])
+        there, now = both.codes.reshape(2, -1)
+        return DictionaryColumn(np.where(now >= 0, now, there), both.values)
 
     def decided(self, name: str, some: Ints | None = None) -> DictionaryColumn:
         """What was decided of each line, or of some; nothing where nothing was."""
@@ -174,25 +192,27 @@ class ReviewLines:
         """Some lines with their evidence and what was decided."""
         things: dict[int, dict[str, Any]] = {}
         names = REVIEW_LINES.names[1:]
-        decided = ("decision", "decided_by", "decided_at", "capacity", "reason", "signed")
+        decided = ("decision", "decided_by", "decided_at", "capacity", "reason", "signed", "reduced")
+        said = self.remarks.of_lines(chosen)
         for first in range(0, len(chosen), _TOGETHER):
             some = chosen[first : first + _TOGETHER]
             self._read_things(some, things)
-            columns = [self.column(name, some).listed() for name in names]
+            columns: list[list[Any]] = [self.column(name, some).listed() for name in names]
+            columns += [[said.get(at, []) for at in some.tolist()]]
             columns += [self.decided(name, some).listed() for name in decided]
             for values in zip(*columns, strict=True):
-                yield _line(self.review.name, dict(zip((*names, *decided), values, strict=True)), things)
+                yield _line(self.review.name, dict(zip((*names, "remarks", *decided), values, strict=True)), things)
 
     def of_things(self, name: str) -> DictionaryColumn:
         """What stands with the thing that each line is about."""
         numbers, positions = self._things
-        thing = _numbers(self.records.column(REVIEW_LINES, "thing"), self.positions)
+        thing = numbers_at(self.records.column(REVIEW_LINES, "thing"), self.positions)
         return self.records.column(REVIEW_THINGS, name).taken(positions[insertion_points(numbers, thing)])
 
     def _read_things(self, some: Ints, things: dict[int, dict[str, Any]]) -> None:
         """Puts what some lines are about beside what is known already, by the number of the thing."""
         numbers, positions = self._things
-        wanted = distinct(_numbers(self.records.column(REVIEW_LINES, "thing"), self.positions[some]))
+        wanted = distinct(numbers_at(self.records.column(REVIEW_LINES, "thing"), self.positions[some]))
         wanted = np.array([number for number in wanted.tolist() if number not in things], dtype=np.int64)
         for number, at in zip(wanted.tolist(), positions[insertion_points(numbers, wanted)].tolist(), strict=True):
             things[number] = record_at(self.records, REVIEW_THINGS, at)
@@ -201,7 +221,7 @@ class ReviewLines:
     def _things(self) -> tuple[Ints, Ints]:
         """The numbers of the things that the lines are about, in order, and where their records stand."""
         at = self.records.column(REVIEW_THINGS, "review").holding(self.review.name).nonzero()[0]
-        numbers = _numbers(self.records.column(REVIEW_THINGS, "thing"), at)
+        numbers = numbers_at(self.records.column(REVIEW_THINGS, "thing"), at)
         order = order_of(numbers)
         return numbers[order], at[order]
 
@@ -247,14 +267,10 @@ def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) 
         "peers_counted": line["peers_counted"],
         **{name: line[name] for name in ("decision", "decided_by", "decided_at", "capacity")},
         "decision_reason": line["reason"],
+        "reduced": json.loads(line["reduced"]) if line["reduced"] else None,
+        "remarks": line["remarks"],
         "signed_off": bool(line["signed"]),
     }
-
-
-def _numbers(column: DictionaryColumn, at: Ints) -> Ints:
-    values = tabled(column.values)
-    assert isinstance(values, Numbers) or not len(values)
-    return values.array[column.codes[at]] if isinstance(values, Numbers) else np.zeros(len(at), dtype=np.int64)
 
 
 @dataclass(frozen=True)

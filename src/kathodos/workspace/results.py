@@ -34,6 +34,7 @@ from kathodos.model.kinds import (
     PROBLEMS,
     RETURNED,
     REVIEW_LINES,
+    REVIEW_REMARKS,
     REVIEW_THINGS,
     REVIEWS,
     SETTINGS,
@@ -54,7 +55,7 @@ _ABOUT_PEOPLES_ACTS = ("excess", "risk")  # questions on which also bears what p
 _BEARING_ON_NOTHING = {
     kind.name
     for kind in (
-        *(REVIEWS, REVIEW_THINGS, REVIEW_LINES, BASELINES, PROBLEMS, CLAIMS, SETTINGS),
+        *(REVIEWS, REVIEW_THINGS, REVIEW_LINES, REVIEW_REMARKS, BASELINES, PROBLEMS, CLAIMS, SETTINGS),
         *(CHANGES, CHANGE_EDITS, MERGES),
     )
 }

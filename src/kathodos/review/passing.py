@@ -1,0 +1,124 @@
+"""Lines passed on to another reviewer, and what is asked, answered and commented; each stays with the line."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import ClassVar
+
+import numpy as np
+
+from kathodos.columns.csr import Ints
+from kathodos.columns.dictionary import always
+from kathodos.columns.ranges import ranges_text
+from kathodos.errors import CallError
+from kathodos.ledger.actors import Acting, Actor
+from kathodos.ledger.operations import Operation, Plan
+from kathodos.ledger.payloads import Act, RemarkPayload
+from kathodos.model.kinds import IDENTITIES, REVIEW_REMARKS
+from kathodos.model.references import reference_to
+from kathodos.review.authority import Authority
+from kathodos.review.choosing import Chosen, Wanted, chosen, must_be_open, must_not_be_about
+from kathodos.review.deciding import subjects_of
+from kathodos.review.lines import ReviewLines, find_review, numbered, reviews_in
+from kathodos.review.remarks import Sort
+
+
+@dataclass(frozen=True)
+class PassOn(Operation[Chosen]):
+    """Hands lines that are undecided to another reviewer, for the reason that the entry gives."""
+
+    act: ClassVar[Act] = Act.REMARK
+    wanted: Wanted
+    to: Acting
+    authority: Authority
+
+    def compose(self, plan: Plan) -> Chosen:
+        """Raises CallError where a line is not the actor's, is decided, or is about whom it would go to."""
+        found, to = chosen(plan, self.wanted, self.authority, "pass on"), self.to.among(plan.records)
+        lines = found.lines
+        decided = found.at[lines.is_decided[found.at]]
+        if len(decided):
+            what = f"Line {lines.numbers[decided[0]]} of {lines.review.name} is decided already."
+            raise CallError(what, "Pass on what is undecided; take a decision back with `kathodos review take-back`.")
+        _must_be_here(plan, to)
+        must_not_be_about(lines, found.at, to, to.name)
+        standing = found.at[lines.column("reviewer", found.at).holding(to.name)]
+        if len(standing):
+            raise CallError(f"Line {lines.numbers[standing[0]]} is for {to.name} to decide already.", "Name another.")
+        _put(plan, lines, found.at, Sort.PASSED_ON, plan.reason, to.name)
+        return found
+
+
+@dataclass(frozen=True)
+class Ask(Operation[Chosen]):
+    """Asks somebody about lines before they are decided. `of`: who is asked; None: whoever opened the review."""
+
+    act: ClassVar[Act] = Act.REMARK
+    wanted: Wanted
+    text: str
+    of: Acting | None
+    authority: Authority
+
+    def compose(self, plan: Plan) -> Chosen:
+        """Raises CallError where a line is not the actor's, or the one who is asked is not here any more."""
+        found = chosen(plan, self.wanted, self.authority, "ask about")
+        asked = self.of.among(plan.records) if self.of is not None else None
+        if asked is not None:
+            _must_be_here(plan, asked)
+        name = asked.name if asked is not None else found.lines.review.opened_by
+        _put(plan, found.lines, found.at, Sort.QUESTION, self.text, name)
+        return found
+
+
+@dataclass(frozen=True)
+class Say(Operation[Chosen]):
+    """Answers what was asked about lines, or comments on them."""
+
+    act: ClassVar[Act] = Act.REMARK
+    wanted: Wanted
+    sort: Sort
+    text: str
+    authority: Authority
+
+    def compose(self, plan: Plan) -> Chosen:
+        """Raises CallError where the actor is neither asked, nor decides, nor opened the review."""
+        lines = ReviewLines(plan.records, find_review(reviews_in(plan.records), self.wanted.review))
+        asked, actor = lines.remarks.asked.compact(), plan.actor
+        waiting = np.array([*(actor.is_called(str(it)) for it in asked.values), False])[asked.codes]
+        reviewer = lines.column("reviewer").compact()
+        may = [self.authority.capacity(actor, str(it)) is not None for it in reviewer.values]
+        is_mine = np.array([*may, False])[reviewer.codes] | waiting | actor.is_called(lines.review.opened_by)
+        at = lines.named(self.wanted.words, waiting if self.sort == Sort.ANSWER else is_mine & ~lines.is_decided)
+        if not len(at):
+            raise CallError(f"Nothing of {lines.review.name} waits for an answer of {actor.name}.", "")
+        must_be_open(lines, at)
+        foreign = at[~is_mine[at]]
+        if len(foreign):
+            what = f"Line {lines.numbers[foreign[0]]} is neither for {actor.name} to decide nor asked of {actor.name}."
+            raise CallError(what, "Its reviewer, whoever is asked and whoever opened the review may speak of it.")
+        if self.sort == Sort.ANSWER:
+            unasked = at[asked.codes[at] < 0]
+            if len(unasked):
+                what = f"Nothing is asked about line {lines.numbers[unasked[0]]} that is not answered."
+                raise CallError(what, "Say it with `kathodos review comment`.")
+        _put(plan, lines, at, self.sort, self.text, None)
+        return Chosen(lines, at, np.zeros(len(at), dtype=np.int64))
+
+
+def _must_be_here(plan: Plan, who: Actor) -> None:
+    """Raises CallError where somebody is in the catalogue and is not active."""
+    known = plan.records.with_key(IDENTITIES, (who.is_identity or who.name,))
+    if known is not None and known["status"] != "active":
+        raise CallError(f"{who.name} is {known['status']} and decides nothing.", "Name somebody who is active.")
+
+
+def _put(plan: Plan, lines: ReviewLines, at: Ints, sort: Sort, text: str, whom: str | None) -> None:
+    """Enters one remark on each of some lines."""
+    size = len(at)
+    columns = [
+        *(always(lines.review.name, size), numbered(lines.numbers[at]), numbered(lines.remarks.next_numbers(at))),
+        *(always(it, size) for it in (sort, plan.actor.name, plan.now, text or None, whom)),
+    ]
+    plan.open_columns(REVIEW_REMARKS, columns, always(None, size))
+    plan.subjects += [reference_to("review", lines.review.name), *subjects_of(lines, at)]
+    plan.payload = RemarkPayload(lines.review.name, sort, whom or "", ranges_text(lines.numbers[at].tolist()))

@@ -1,0 +1,161 @@
+"""Who decides each line of a review: the first of a chain who is active and is not the one whom it is about."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+import numpy as np
+
+from kathodos.analysis.basis import Basis, numbers_among
+from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.dictionary import DictionaryColumn, positions_among
+from kathodos.errors import CallError
+from kathodos.model.kinds import GROUPS, IDENTITIES, ROLES, SYSTEMS
+from kathodos.model.references import reference_to
+from kathodos.review.items import Items
+from kathodos.store.naming import resolved
+from kathodos.store.records import columns_of
+
+MANAGER, OWNER = "manager", "owner"  # the manager of the person; the owner of what is given, or of its system
+
+
+def chain_of(basis: Basis, words: Sequence[str]) -> list[str]:
+    """A chain as it is kept: manager, owner, or the ids of people. Raises CallError where somebody is not active."""
+    found, records = [], basis.records
+    for word in words:
+        name = word
+        if word not in (MANAGER, OWNER):
+            name = resolved(records, word, (IDENTITIES,)).removeprefix("identity:")
+            record = records.with_key(IDENTITIES, (name,))
+            if record is None or record["status"] != "active":
+                what = f"{name} is {record['status'] if record else 'not there'} and cannot be a reviewer."
+                raise CallError(what, "Name somebody who is active, manager, or owner.")
+        if ";" in name:
+            raise CallError(
+                f"The id {name} holds a semicolon, which parts the names of a chain.", "Pass lines on to them."
+            )
+        found.append(name)
+    return found
+
+
+@dataclass(frozen=True)
+class Reviewers:
+    """Who decides each of some items. `opener`: who does where nobody else of the chain may."""
+
+    basis: Basis
+    items: Items
+    chain: Sequence[str]
+    opener: str
+
+    @cached_property
+    def deciders(self) -> Ints:
+        """The number of the identity that decides each item; -1 where that is left to the opener."""
+        found = np.full(len(self.items), -1, dtype=np.int64)
+        for word in self.chain:
+            wanted = self._wanted(word)
+            fits = (found < 0) & (wanted >= 0) & self.is_active[wanted]
+            fits &= ~self._is_about(wanted)
+            found[fits] = wanted[fits]
+        return found
+
+    def column(self) -> DictionaryColumn:
+        """The name of who decides each item."""
+        identities = self.basis.index.holders.identities
+        used, codes = np.unique(self.deciders, return_inverse=True)
+        names = [identities[at] if at >= 0 else self.opener for at in used.tolist()]
+        known = {name: at for at, name in enumerate(dict.fromkeys(names))}
+        number = np.array([known[name] for name in names], dtype=np.int32)
+        return DictionaryColumn(number[codes], list(known))
+
+    @cached_property
+    def is_active(self) -> Bools:
+        """Which identities are active; the last element stands for nobody."""
+        return np.append(self.basis.identity("status").holding("active"), False)
+
+    def _wanted(self, word: str) -> Ints:
+        """Whom one word of the chain means for each item; -1: nobody."""
+        if word == MANAGER:
+            stated = self.basis.identity("manager")
+            manager = managers_of(stated, self.is_active[:-1], self.basis.index.holders.identities)
+            return np.concatenate([manager, self._answering])[self.items.asker]
+        if word == OWNER:
+            return self._owners
+        return np.full(len(self.items), self.basis.index.holders.identities.find(word), dtype=np.int64)
+
+    @cached_property
+    def _answering(self) -> Ints:
+        """Who answers for each account that is nobody's, else the owner of its system; -1: nobody who is active."""
+        found = numbers_among(self.basis.index.holders.identities, self.basis.responsible).astype(np.int64)
+        found = np.where((found >= 0) & self.is_active[found], found, self._of_systems(self.basis.account("system")))
+        return np.where((found >= 0) & self.is_active[found], found, -1)
+
+    def _of_systems(self, systems: DictionaryColumn) -> Ints:
+        """The owner of each of some systems."""
+        names, owners = columns_of(self.basis.records, SYSTEMS, "system", "owner")
+        owner = {str(name): self._number(who) for name, who in zip(names, owners, strict=True)}
+        return np.array([*(owner.get(str(name), -1) for name in systems.values), -1], dtype=np.int64)[systems.codes]
+
+    @cached_property
+    def _owners(self) -> Ints:
+        """The owner of what each item gives: of the role or group, or else of its system."""
+        index, owners = self.basis.index, {}
+        for kind, one in ((ROLES, "role"), (GROUPS, "group")):
+            for system, name, who in zip(*columns_of(self.basis.records, kind, "system", one, "owner"), strict=True):
+                owners[reference_to(one, f"{system}/{name}")] = self._number(who)
+        of_system = {
+            str(name): self._number(who)
+            for name, who in zip(*columns_of(self.basis.records, SYSTEMS, "system", "owner"), strict=True)
+        }
+
+        def owner(what: str) -> int:
+            found = owners.get(what, -1)
+            if found >= 0 and self.is_active[found]:
+                return found
+            system = what.partition(":")[2].partition("/")[0] if what in owners else what.partition(" ")[2]
+            return of_system.get(system.partition(":")[0], -1)
+
+        of_gives = np.array([*(owner(text) for text in index.entitlements.gives_texts), -1], dtype=np.int64)
+        entitlement = np.append(index.grants.entitlement.astype(np.int64), -1)[self.items.grant]
+        by_grant = of_gives[np.append(index.entitlements.gives.astype(np.int64), -1)[entitlement]]
+        first, references = index.holders.first_group, index.holders.references
+        groups = np.array([owner(references[first + at]) for at in range(len(index.holders.groups))] + [-1])
+        by_group = groups[np.where(self.items.group >= 0, self.items.group - first, -1)]
+        return np.where(self.items.grant >= 0, by_grant, by_group).astype(np.int64)
+
+    def _number(self, who: object) -> int:
+        return self.basis.index.holders.identities.find(str(who)) if who else -1
+
+    def _is_about(self, wanted: Ints) -> Bools:
+        """Whether who is wanted for each item is the one it is about, or has the same mail."""
+        mail = self.basis.identity("email").codes.astype(np.int64)
+        same = np.append(np.where(mail >= 0, mail, -1 - np.arange(len(mail))), -2 - len(mail))
+        person = np.where(self.items.asker < self.basis.people, self.items.asker, -1)
+        found: Bools = (person >= 0) & ((wanted == person) | (same[wanted] == same[person]))
+        return found
+
+
+def managers_of(stated: DictionaryColumn, is_active: Bools, identities: Sequence[str]) -> Ints:
+    """Who decides about each identity: the manager, or the next one up who is active; -1 where nobody above is."""
+    of = np.append(positions_among(stated.values, identities), -1)[stated.codes].astype(np.int64)
+    itself = np.arange(len(of))
+    found = np.where(of == itself, -1, of)
+    for _ in range(_STEPS):
+        idle = ((found >= 0) & ~is_active[found]).nonzero()[0]
+        above = of[found[idle]]
+        found[idle] = np.where(above == idle, -1, above)
+    return _one_by_one(found, of, is_active)
+
+
+_STEPS = 8  # up the line that all go together; who is not there then goes on alone, and notices a circle
+
+
+def _one_by_one(found: Ints, of: Ints, is_active: Bools) -> Ints:
+    for at in ((found >= 0) & ~is_active[found]).nonzero()[0].tolist():
+        seen, above = {at}, int(found[at])
+        while above >= 0 and above not in seen and not is_active[above]:
+            seen.add(above)
+            above = int(of[above])
+        found[at] = -1 if above in seen else above
+    return found
