@@ -19,9 +19,10 @@ from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.model.kinds import DECISIONS, REVIEW_LINES, REVIEW_THINGS
 from kathodos.model.rows import rows_from
 from kathodos.model.times import microseconds
+from kathodos.review.holder_evidence import Found
 from kathodos.review.items import carried_grants, items_of
 from kathodos.review.lines import Review, ReviewLines, progress_of
-from kathodos.review.opening import draft_review
+from kathodos.review.opening import Opening, draft_review
 from kathodos.review.reviewers import managers_of
 from kathodos.rules.reading import Rules
 from kathodos.store.records import InMemory
@@ -82,7 +83,8 @@ def drafted_of(catalogue, chosen=None, needs=(), thresholds=None):
     context = ExcessContext(basis, needs, thresholds or Thresholds())
     identities = basis.index.holders.identities
     numbers = np.array([identities.find(it) for it in chosen or identities])
-    return context, draft_review(context, no_conflicts([]), numbers, Rules(needs=list(needs)), "opener", ["manager"])
+    rules, found = Rules(needs=list(needs)), Found(np.zeros(0, dtype=np.int64))
+    return context, draft_review(Opening(context, no_conflicts([]), rules, found, numbers, ["manager"], "opener"))
 
 
 def rows_of(drafted, names=REVIEW_LINES.names[1:]):

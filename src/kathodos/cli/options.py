@@ -73,7 +73,7 @@ def assuming(parser: argparse.ArgumentParser) -> None:
 
 
 def thorough(parser: argparse.ArgumentParser) -> None:
-    """The option of a rehearsal to look at what takes long as well."""
+    """The option to look at what takes long as well."""
     parser.add_argument("--thorough", action="store_true", help="look at excess and risk however many people there are")
 
 

@@ -6,7 +6,7 @@ import argparse
 import sys
 
 from kathodos.cli import review_deciding
-from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming
+from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming, thorough
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
 from kathodos.output.answers import window
@@ -39,6 +39,7 @@ def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     chain = "who decides, the first who is active and not concerned: manager, owner, or the ids of people"
     who.add_argument("--reviewers", nargs="+", metavar="WHO", help=chain)
     opening.add_argument("--due", metavar="DATE", required=True, help="the day by which all is to be decided")
+    thorough(opening)
     assuming(opening)
     acting(opening)
     confirming(opening)
@@ -87,8 +88,9 @@ def run_removals(session: Session) -> int:
 def run_open(session: Session) -> int:
     from kathodos.model.times import normal_moment
     from kathodos.report.reviews import review_opened, what_is_drafted
-    from kathodos.review.opening import OpenReview, draft_review
-    from kathodos.review.reviewers import MANAGER, chain_of
+    from kathodos.review.opening import OpenReview
+    from kathodos.review.reviewers import MANAGER
+    from kathodos.workspace.reviewing import drafted
 
     asked, view = session.arguments, session.view
     try:
@@ -97,13 +99,11 @@ def run_open(session: Session) -> int:
         raise CallError(f"--due {asked.due} is no day: {error}.") from None
     if asked.assume is not None and not asked.dry_run:
         raise CallError("What is only assumed cannot be certified.", "See what the review would hold: add --dry-run.")
-    chosen = view.askers_selected(asked.where)
-    chain = chain_of(view.basis, asked.reviewers or [MANAGER])
-    drafted = draft_review(view.context, view.findings.conflicts, chosen, view.rules, session.actor, chain)
-    is_meant = not asked.dry_run and session.agrees(f"Open {asked.name} with {what_is_drafted(drafted)}?")
+    draft = drafted(view, asked.where, session.actor, asked.reviewers or [MANAGER], asked.thorough)
+    is_meant = not asked.dry_run and session.agrees(f"Open {asked.name} with {what_is_drafted(draft)}?")
     if is_meant:
-        session.carry_out(OpenReview(asked.name, asked.where, due, drafted))
-    return session.answer(review_opened(asked.name, drafted, due, session.actor, is_meant))
+        session.carry_out(OpenReview(asked.name, asked.where, due, draft))
+    return session.answer(review_opened(asked.name, draft, due, session.actor, is_meant))
 
 
 def run_lines(session: Session) -> int:

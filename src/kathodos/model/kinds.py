@@ -379,6 +379,7 @@ REVIEW_THINGS = Kind(
         Column("having", Form.NUMBER),
         Column("counted", Form.NUMBER),
         Column("recorded", Form.MOMENT),
+        Column("sensitivity", Form.NUMBER),
     ),
     ("review", "thing"),
 )
@@ -408,6 +409,13 @@ REVIEW_LINES = Kind(
         Column("given_by"),
         Column("given_at"),
         Column("given_for"),
+        Column("signed_in", Form.MOMENT),
+        Column("risk", Form.NUMBER),
+        Column("excess", Form.LIST),
+        Column("certified_at", Form.MOMENT),
+        Column("certified_by"),
+        Column("speaks", Form.CHOICE, choices=("against", "for")),
+        Column("stands_out"),
     ),
     ("review", "line"),
 )

@@ -42,7 +42,8 @@ _KEYS = (
     *("review", "line", "identity", "account", "name", "status", "ends", "former_department", "reviewer", "item"),
     *("gives", "how", "brings", "contains", "needed", "needed_by", "conflicts", "fences", "use", "use_recorded_since"),
     *("last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
-    *("peers_having", "peers_counted", "decision", "decided_by", "decided_at", "capacity", "decision_reason"),
+    *("peers_having", "peers_counted", "sensitivity", "signed_in", "risk", "excess", "certified_at", "certified_by"),
+    *("speaks", "stands_out", "decision", "decided_by", "decided_at", "capacity", "decision_reason"),
     *("reduced", "remarks", "signed_off", "ordered"),
 )
 
@@ -173,10 +174,17 @@ def remark_in_words(remark: dict[str, Any]) -> str:
     return _SAID[Sort(remark["sort"])].format(**remark) + text
 
 
+def _stands_out(line: dict[str, Any]) -> list[str]:
+    """What is to be read first, where something stands out."""
+    return [line["stands_out"]] if line["speaks"] else []
+
+
 def _facts(line: dict[str, Any]) -> list[str]:
     """What is to be known of the person, where it is not as usual."""
     facts = [line["status"]] if line["status"] not in (None, "active", "enabled") else []
     facts += [f"until {line['ends'][:10]}"] if line["ends"] else []
+    facts += [f"risk {line['risk']}"] if line["risk"] is not None else []
+    facts += [f"signed in {line['signed_in'][:10]}"] if line["signed_in"] else []
     return facts + ([f"came from {line['former_department']}"] if line["former_department"] else [])
 
 
@@ -189,6 +197,10 @@ def words_about(evidence: dict[str, Any]) -> list[str]:
     held += f" ({evidence['given_for']})" if evidence["given_for"] else ""
     held += f"; ends {evidence['until']}" if evidence["until"] else ""
     brings = [f"brings {', '.join(evidence['brings'])}"] if evidence["brings"] else []
+    if evidence["sensitivity"]:
+        brings.append(f"what it opens is of sensitivity {evidence['sensitivity']} of 3")
+    if evidence["certified_at"]:
+        brings.append(f"last certified on {evidence['certified_at'][:10]} by {evidence['certified_by']}")
     contains = evidence["contains"]
     more = f" and {len(contains) - 3} more" if len(contains) > 3 else ""
     return [held, *brings, f"contains {'; '.join(contains[:3])}{more}" if contains else "contains nothing"]

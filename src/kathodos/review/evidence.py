@@ -78,7 +78,20 @@ class Evidence:
         since = [
             moment_text(it) if it < self.moment else None for it in self._permits(self._watched)[self.used].tolist()
         ]
-        return [dictionary_column(it) for it in (*columns, having, [everybody] * len(having), since)]
+        sensitivity = [it if it >= 0 else None for it in self.sensitivity[self.used].tolist()]
+        return [dictionary_column(it) for it in (*columns, having, [everybody] * len(having), since, sensitivity)]
+
+    @cached_property
+    def sensitivity(self) -> Ints:
+        """The highest sensitivity of what each thing permits, or denies; -1 where there is nothing."""
+        top = self.context.exposure.top
+        return self._permits(np.concatenate([self.context.exposure.over_groups(top, -1), top]))
+
+    def recorded(self) -> DictionaryColumn:
+        """Since when uses of each item would be known; nothing where they would not."""
+        since, codes = np.unique(self._permits(self._watched)[self.thing], return_inverse=True)
+        texts = dictionary_column(moment_text(it) if it < self.moment else None for it in since.tolist())
+        return DictionaryColumn(texts.codes[codes], texts.values)
 
     @cached_property
     def _watched(self) -> Ints:
@@ -285,7 +298,14 @@ class Evidence:
         return distinct(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
 
     def last_used(self) -> DictionaryColumn:
-        """The newest use: as the source says of a grant, or as activity shows of what the item gives."""
+        """The newest use of each item; nothing where none is known."""
+        moments, codes = np.unique(self.used_at, return_inverse=True)
+        texts = dictionary_column(moment_text(it) if it > BEGINNING else None for it in moments.tolist())
+        return DictionaryColumn(texts.codes[codes], texts.values)
+
+    @cached_property
+    def used_at(self) -> Ints:
+        """The moment of the newest use: as the source says of a grant, or as activity shows of what the item gives."""
         basis = self.context.basis
         only = np.zeros(basis.index.holders.first_group, dtype=bool)
         only[self.items.asker] = True
@@ -309,6 +329,5 @@ class Evidence:
             found = order[at]
             seen = np.where(keys[found] == wanted, usage.last[~own][found], BEGINNING)
             newest[groups] = np.maximum(newest[groups], seen)
-        moments, codes = np.unique(newest, return_inverse=True)
-        texts = dictionary_column(moment_text(it) if it > BEGINNING else None for it in moments.tolist())
-        return DictionaryColumn(texts.codes[codes], texts.values)
+        used_at: Ints = newest
+        return used_at

@@ -14,13 +14,27 @@ from kathodos.review.lines import ReviewLines
 from kathodos.store.attributes import AttributeColumns, Distinct, filter_of, selected
 
 _LINE = ("line", "identity", "reviewer", "holder", "grant", "group", "status", "ends", "until", "given_by", "given_at")
-_MORE = ("last_used", "peers_having", "peers_counted", "needed_by", "conflicts", "fences")
+_MORE = (
+    "signed_in",
+    "risk",
+    "excess",
+    "certified_at",
+    "certified_by",
+    "speaks",
+    "stands_out",
+    "last_used",
+    "peers_having",
+    "peers_counted",
+    "needed_by",
+    "conflicts",
+    "fences",
+)
 _RENAMED = {"given_for": "given_for", "former_department": "former"}
 _DECIDED = ("decision", "decided_by", "decided_at", "capacity")
-_THING = {"gives": "gives", "everyone_having": "having", "everyone_counted": "counted"}
-_TIMES = ("ends", "until", "given_at", "last_used", "decided_at")
-_NUMBERS = ("line", "peers_having", "peers_counted", "everyone_having", "everyone_counted")
-_LISTS = ("needed_by", "conflicts", "fences")
+_THING = {"gives": "gives", "everyone_having": "having", "everyone_counted": "counted", "sensitivity": "sensitivity"}
+_TIMES = ("signed_in", "certified_at", "ends", "until", "given_at", "last_used", "decided_at")
+_NUMBERS = ("line", "risk", "sensitivity", "peers_having", "peers_counted", "everyone_having", "everyone_counted")
+_LISTS = ("excess", "needed_by", "conflicts", "fences")
 _WORDS = ("needed", "use")
 _SAID = ("asked", "passed_to")
 

@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, distinct
 from kathodos.columns.dictionary import DictionaryColumn, always, dictionary_column
 from kathodos.engine.compiled.index import Holders
@@ -19,9 +20,11 @@ from kathodos.ledger.payloads import Act, OpenReviewPayload
 from kathodos.model.kinds import REVIEW_LINES, REVIEW_THINGS, REVIEWS
 from kathodos.model.references import reference_to
 from kathodos.review.evidence import Evidence
-from kathodos.review.items import beyond_items, items_of
+from kathodos.review.holder_evidence import Found, HolderEvidence
+from kathodos.review.items import Items, beyond_items, items_of
 from kathodos.review.lines import OPEN, numbered
 from kathodos.review.reviewers import Reviewers
+from kathodos.review.standing_out import Facts, standing_out
 from kathodos.rules.reading import Rules
 from kathodos.store.records import positions_holding
 
@@ -45,51 +48,86 @@ class Drafted:
         return len(self.lines[0])
 
 
-def draft_review(
-    context: ExcessContext, conflicts: Conflicts, chosen: Ints, rules: Rules, opener: str, chain: Sequence[str]
-) -> Drafted:
-    """The lines of a review of some identities, and of accounts that are nobody's.
+@dataclass(frozen=True)
+class Opening:
+    """What a review is made of. `chosen`: the identities and accounts of nobody that it is about.
 
     `chain`: who decides, by choice; of an account that is nobody's its manager is who answers for it, or else the owner
     of its system. `opener`: who decides what nobody of the chain may.
     """
-    basis, needs, fences = context.basis, rules.needs, rules.fences
-    index = basis.index
+
+    context: ExcessContext
+    conflicts: Conflicts
+    rules: Rules
+    found: Found
+    chosen: Ints
+    chain: Sequence[str]
+    opener: str
+
+
+def draft_review(asked: Opening) -> Drafted:
+    """The lines of a review, with their evidence."""
+    basis, index, chosen = asked.context.basis, asked.context.basis.index, asked.chosen
     items = items_of(index, chosen, basis.moment)
     mine = np.zeros(basis.size, dtype=bool)
     mine[chosen] = True
-    evidence = Evidence(context, items, conflicts.taken(mine[conflicts.asker]))
-    reviewers = Reviewers(basis, items, chain, opener)
-    having, counted = evidence.peers()
-    at_grant = items.grant
-
-    def of_grant(name: str) -> DictionaryColumn:
-        column = basis.grant(name)
-        return DictionaryColumn(np.append(column.codes, np.int32(-1))[at_grant], column.values)
-
-    lines = [
-        numbered(np.arange(1, len(items) + 1)),
-        _names_of_askers(index.holders, items.asker),
-        reviewers.column(),
-        DictionaryColumn(items.holder.astype(np.int32), index.holders.references),
-        DictionaryColumn(at_grant.astype(np.int32), index.grants.ids),
-        DictionaryColumn(np.where(items.group >= 0, items.group, -1).astype(np.int32), index.holders.references),
-        numbered(evidence.thing),
-        numbered(having),
-        numbered(counted),
-        evidence.needed_by(needs),
-        evidence.taking_part(),
-        evidence.spoken(needs),
-        evidence.crossing(fences),
-        *evidence.of_whom(),
-        evidence.last_used(),
-        *(of_grant(name) for name in ("until", "given_by", "given_at", "reason")),
-    ]
+    evidence = Evidence(asked.context, items, asked.conflicts.taken(mine[asked.conflicts.asker]))
+    holder = HolderEvidence(basis, items, asked.found)
+    reviewers = Reviewers(basis, items, asked.chain, asked.opener)
+    given = {name: _of_grants(basis, items, name) for name in ("until", "given_by", "given_at", "reason")}
+    (having, counted), (status, ends, former) = evidence.peers(), evidence.of_whom()
+    known = {
+        "having": numbered(having),
+        "counted": numbered(counted),
+        "recorded": evidence.recorded(),
+        "needed_by": evidence.needed_by(asked.rules.needs),
+        "conflicts": evidence.taking_part(),
+        "fences": evidence.crossing(asked.rules.fences),
+        "status": status,
+        "former": former,
+    }
+    limits = asked.context.thresholds
+    idle_after = np.array(limits.unused)[np.clip(evidence.sensitivity[evidence.thing], 0, 3)]
+    stands_out, speaks = standing_out(Facts(known, evidence.used_at, basis.moment, idle_after, limits.peer_share))
+    certified_at, certified_by = holder.certified()
+    columns = {
+        "line": numbered(np.arange(1, len(items) + 1)),
+        "identity": _names_of_askers(index.holders, items.asker),
+        "reviewer": reviewers.column(),
+        "holder": DictionaryColumn(items.holder.astype(np.int32), index.holders.references),
+        "grant": DictionaryColumn(items.grant.astype(np.int32), index.grants.ids),
+        "group": DictionaryColumn(
+            np.where(items.group >= 0, items.group, -1).astype(np.int32), index.holders.references
+        ),
+        "thing": numbered(evidence.thing),
+        "peers_having": known["having"],
+        "peers_counted": known["counted"],
+        **{name: known[name] for name in ("needed_by", "conflicts", "fences", "status", "former")},
+        "spoken": evidence.spoken(asked.rules.needs),
+        "ends": ends,
+        "last_used": evidence.last_used(),
+        **{name: given[name] for name in ("until", "given_by", "given_at")},
+        "given_for": given["reason"],
+        "signed_in": holder.signed_in(),
+        "risk": holder.risk(),
+        "excess": holder.excess(),
+        "certified_at": certified_at,
+        "certified_by": certified_by,
+        "speaks": speaks,
+        "stands_out": stands_out,
+    }
+    lines = [columns[name] for name in REVIEW_LINES.names[1:]]
     things = [numbered(evidence.used), *evidence.thing_columns()]
     beyond = beyond_items(index, chosen, items, basis.moment)
     people = int((chosen < basis.people).sum())
     without = len(distinct(items.asker[reviewers.deciders < 0]))
-    return Drafted(lines, things, people, len(chosen) - people, beyond, without, ";".join(chain))
+    return Drafted(lines, things, people, len(chosen) - people, beyond, without, ";".join(asked.chain))
+
+
+def _of_grants(basis: Basis, items: Items, name: str) -> DictionaryColumn:
+    """What stands with the grant of each item; nothing with memberships."""
+    column = basis.grant(name)
+    return DictionaryColumn(np.append(column.codes, np.int32(-1))[items.grant], column.values)
 
 
 def _names_of_askers(holders: Holders, askers: Ints) -> DictionaryColumn:

@@ -1,15 +1,22 @@
-"""What a review asks of the whole catalogue before a decision is entered: whether less is really less."""
+"""What a review asks of the whole catalogue: what is found of whom it is about, and whether less is really less."""
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from typing import TYPE_CHECKING
+
+import numpy as np
 
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.settling import records_held
+from kathodos.columns.csr import ints
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Plan
 from kathodos.model.kinds import GRANTS
 from kathodos.review.choosing import Wanted, chosen
+from kathodos.review.holder_evidence import Found
+from kathodos.review.opening import Drafted, Opening, draft_review
+from kathodos.review.reviewers import chain_of
 from kathodos.workspace.rehearsing import decided_view, rehearse
 
 if TYPE_CHECKING:
@@ -17,6 +24,20 @@ if TYPE_CHECKING:
     from kathodos.review.authority import Authority
     from kathodos.review.reducing import Reduction
     from kathodos.workspace.view import View
+
+
+MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at unasked
+
+
+def drafted(view: View, where: str, opener: str, chain: Sequence[str], is_thorough: bool = False) -> Drafted:
+    """A review of whoever a filter selects. `is_thorough`: with excess and risk however many people there are."""
+    chosen, findings = view.askers_selected(where), view.findings
+    found = Found(ints([]))
+    if is_thorough or view.index.holders.first_group <= MOST_LOOKED_AT:
+        excess = [(it.kind, it.whose) for it in findings.excess_columns]
+        found = Found(np.round(view.risk_totals).astype(np.int64), excess)
+    chain = chain_of(view.basis, chain)
+    return draft_review(Opening(view.context, findings.conflicts, view.rules, found, chosen, chain, opener))
 
 
 def must_be_less(view: View, actor: Actor, wanted: Wanted, reduction: Reduction, authority: Authority) -> None:
