@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
-from kathodos.cli import review_deciding
+from kathodos.cli import review_deciding, review_walk
 from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming, thorough
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
@@ -15,13 +15,21 @@ from kathodos.output.answers import window
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     parser = commands.add_parser(
         "review",
-        help="certify access: open, lines, decide, pass, ask, answer, status, close ...",
+        help="certify access: open, lines, walk, decide, pass, status, close ...",
         description="Certify access: open a review, decide its lines with the evidence beside them, sign it off.",
         epilog="example:\n  kathodos review status        # each step has its own --help",
         formatter_class=formatter,
     )
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
-    for add_step in (_add_open, _add_lines, review_deciding.add, _add_status, _add_close, _add_removals):
+    for add_step in (
+        _add_open,
+        _add_lines,
+        review_deciding.add,
+        review_walk.add,
+        _add_status,
+        _add_close,
+        _add_removals,
+    ):
         add_step(steps, common, formatter)
 
 

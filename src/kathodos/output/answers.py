@@ -131,7 +131,7 @@ def _show_to_person(answer: Answer, stream: TextIO) -> None:
     from rich.tree import Tree
 
     console = Console(
-        file=stream, width=width or 10_000, highlight=False, markup=False, emoji=False, no_color=_no_color(stream)
+        file=stream, width=width or 10_000, highlight=False, markup=False, emoji=False, no_color=no_colour(stream)
     )
     console.on_broken_pipe = _broken  # type: ignore[method-assign]  # rich would end the process with another status
     colours = COLOURS.get(console.color_system or "", COLOURS["standard"])
@@ -168,7 +168,7 @@ def _has_lines(answer: Answer) -> bool:
     return any(isinstance(value, Lines) for row in answer.rows for value in row.values())
 
 
-def _no_color(stream: TextIO) -> bool:
+def no_colour(stream: TextIO) -> bool:
     return bool(os.environ.get("NO_COLOR")) or not stream.isatty()
 
 

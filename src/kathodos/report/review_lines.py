@@ -135,19 +135,18 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
         f"held by {cells['peers']} peers and by {cells['everyone']} people; needed: {cells['needed_by']}; "
         f"last used: {cells['last_used']}" + "".join(f"; {it}" for it in broken)
     )
+    more = [*words_about(line), *map(remark_in_words, line["remarks"])]
     return {
         "line": line["line"],
         "whose": Lines([line["name"] or "", line["identity"] or f"account:{line['account']}", *_facts(line)]),
-        "what": Lines(
-            [line["gives"], *([words] if is_narrow else []), *words_about(line), *map(remark_in_words, line["remarks"])]
-        ),
+        "what": Lines([line["gives"], *_stands_out(line), *([words] if is_narrow else []), *more]),
         **cells,
         "reviewer": line["reviewer"],
-        "decision": Lines(_decision(line)),
+        "decision": Lines(decision_in_words(line)),
     }
 
 
-def _decision(line: dict[str, Any]) -> list[str]:
+def decision_in_words(line: dict[str, Any]) -> list[str]:
     """What is decided, by whom and why, and what was said before."""
     words = [line["decision"] or "undecided"]
     if line["decision"] == REDUCE:
@@ -197,8 +196,8 @@ def words_about(evidence: dict[str, Any]) -> list[str]:
     held += f" ({evidence['given_for']})" if evidence["given_for"] else ""
     held += f"; ends {evidence['until']}" if evidence["until"] else ""
     brings = [f"brings {', '.join(evidence['brings'])}"] if evidence["brings"] else []
-    if evidence["sensitivity"]:
-        brings.append(f"what it opens is of sensitivity {evidence['sensitivity']} of 3")
+    if (evidence["sensitivity"] or 0) > 1:
+        brings.append(f"opens what has sensitivity {evidence['sensitivity']} of 3")
     if evidence["certified_at"]:
         brings.append(f"last certified on {evidence['certified_at'][:10]} by {evidence['certified_by']}")
     contains = evidence["contains"]

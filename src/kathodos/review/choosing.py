@@ -45,7 +45,7 @@ def chosen(plan: Plan, wanted: Wanted, authority: Authority, verb: str = "decide
     """
     lines = ReviewLines(plan.records, find_review(reviews_in(plan.records), wanted.review))
     review, actor = lines.review, plan.actor
-    capacity = _capacities(lines, actor, authority)
+    capacity = capacities(lines, actor, authority)
     is_mine = (capacity >= 0) & (lines.is_decided == is_decided) & ~lines.is_signed
     if wanted.where is not None:
         at = (is_mine & LineAttributes(lines, microseconds(plan.time)).selected_by(wanted.where)).nonzero()[0]
@@ -88,7 +88,7 @@ def must_not_be_about(lines: ReviewLines, at: Ints, actor: Actor, name: str) -> 
         )
 
 
-def _capacities(lines: ReviewLines, actor: Actor, authority: Authority) -> Ints:
+def capacities(lines: ReviewLines, actor: Actor, authority: Authority) -> Ints:
     """As what the actor may decide each line, a position in CAPACITIES; -1 where it may not."""
     reviewer = lines.column("reviewer").compact()
     found = [authority.capacity(actor, str(name)) for name in reviewer.values]

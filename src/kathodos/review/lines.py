@@ -160,6 +160,10 @@ class ReviewLines:
         """Which lines one of some reviewers is to decide."""
         return self.column("reviewer").holding_any(list(reviewers))
 
+    def positions_of(self, numbers: Sequence[int]) -> Ints:
+        """The positions of the lines with some numbers."""
+        return insertion_points(self.numbers, np.array(numbers, dtype=np.int64))
+
     def named(self, words: Iterable[str], is_mine: Bools) -> Ints:
         """The positions of the lines that words such as `4`, `7-9` or `all` name. Raises CallError for one not there.
 
@@ -292,11 +296,15 @@ class Progress:
     due: str
 
 
+def days_left(review: Review, now: datetime) -> int:
+    """How many days are left until a review is due; negative when it is late."""
+    due = datetime.fromtimestamp((times.end_moment(review.due) - 1) / 1_000_000, UTC)
+    return (due.date() - now.date()).days
+
+
 def progress_of(lines: ReviewLines, now: datetime, most: int | None = None) -> list[Progress]:
     """How far each reviewer is (`most`: only so many of them), those with most left first."""
-    review = lines.review
-    due = datetime.fromtimestamp((times.end_moment(review.due) - 1) / 1_000_000, UTC)
-    days = (due.date() - now.date()).days
+    review, days = lines.review, days_left(lines.review, now)
     reviewer = lines.column("reviewer").compact()
     total = np.bincount(reviewer.codes, minlength=len(reviewer.values))
     done = np.bincount(reviewer.codes[lines.is_decided], minlength=len(reviewer.values))
