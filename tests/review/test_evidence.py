@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.model.kinds import REVIEW_THINGS
-from kathodos.model.times import BEGINNING, DAY, first_moment
+from kathodos.model.times import BEGINNING, DAY, NEVER, first_moment
 from kathodos.review.holder_evidence import Found, HolderEvidence
 from kathodos.review.items import items_of
 from kathodos.review.standing_out import NOTHING, Facts, standing_out
@@ -100,7 +100,7 @@ def _plainly(line, used, idle_after, share):
     if not needed:
         if former:
             return "against", f"Kept from {former}, where the person was before; no rule needs it."
-        if recorded and used is None:
+        if recorded and used is None and AT - first_moment(recorded) > idle_after * DAY:
             return "against", f"Never used since {recorded}, from when on uses are known; no rule needs it."
         if is_idle:
             return "against", f"Not used for {days // 30} months; no rule needs it."
@@ -120,7 +120,7 @@ LINES = st.tuples(
     st.sampled_from(("active", "active", "active", "left", "suspended", "disabled")),
     *(st.sampled_from((None, None, None, text)) for text in ("F-1", "D-1;D-2", "Pilotage")),
     st.sampled_from((None, "N-1")),
-    st.sampled_from((None, "2025-10-19")),
+    st.sampled_from((None, "2025-10-19", "2026-06-01")),
     st.integers(0, 9),
     st.integers(1, 9),
 )
@@ -135,7 +135,8 @@ class StandingOut(unittest.TestCase):
         columns = dict(zip(NAMES, map(dictionary_column, zip(*(it for it, _, _ in drawn), strict=True)), strict=True))
         used = np.array([AT - days * DAY if days is not None else BEGINNING for _, days, _ in drawn])
         idle_after = np.array([it for _, _, it in drawn])
-        text, speaks = standing_out(Facts(columns, used, AT, idle_after, 0.25))
+        watched = np.array([first_moment(line[5]) if line[5] else NEVER for line, _, _ in drawn])
+        text, speaks = standing_out(Facts(columns, used, watched, AT, idle_after, 0.25))
         for at, (line, days, idle) in enumerate(drawn):
             way, sentence = _plainly(line, AT - days * DAY if days is not None else None, idle, 0.25)
             self.assertEqual(speaks.value(at), way)

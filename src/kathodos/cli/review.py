@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import sys
 
-from kathodos.cli import review_deciding, review_walk
+from kathodos.cli import review_chasing, review_deciding, review_walk
 from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming, thorough
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
@@ -26,6 +26,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         _add_lines,
         review_deciding.add,
         review_walk.add,
+        review_chasing.add,
         _add_status,
         _add_close,
         _add_removals,
@@ -66,8 +67,11 @@ def _add_lines(steps: Commands, common: argparse.ArgumentParser, formatter: Form
 
 def _add_status(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     what = "say who has decided how much, and how many days are left"
-    status = command(steps, "status", common, formatter, run_status, what, "  kathodos review status autumn")
+    example = "  kathodos review status autumn\n  kathodos review status autumn --measures"
+    status = command(steps, "status", common, formatter, run_status, what, example)
     status.add_argument("name", nargs="?", metavar="NAME", help="which review (default: all)")
+    measures = "how it was decided: how fast, how much at once, against what evidence, how much was taken away"
+    status.add_argument("--measures", action="store_true", help=measures)
 
 
 def _add_close(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -123,8 +127,11 @@ def run_lines(session: Session) -> int:
 
 
 def run_status(session: Session) -> int:
+    from kathodos.report.review_measures import review_measures
     from kathodos.report.reviews import review_status
 
+    if session.arguments.measures:
+        return session.answer(review_measures(session.view, session.arguments.name))
     return session.answer(review_status(session.view, session.arguments.name, session.format))
 
 
@@ -135,7 +142,7 @@ def run_close(session: Session) -> int:
     asked = session.arguments
     settings = session.workspace.configuration
     takes_two = "close reviews" in settings.powers.four_eyes
-    closing = CloseReview(asked.name, asked.undecided, settings.order_terms, takes_two)
+    closing = CloseReview(asked.name, asked.undecided, settings.order_terms, takes_two, settings.thresholds)
     _, planned = session.view.plan(closing, session.actor, session.reason)
     if asked.dry_run or not session.agrees(f"Sign off {planned.lines.review.name}: {what_is_closed(planned)}?"):
         return session.answer(would_close(planned))

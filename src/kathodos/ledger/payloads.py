@@ -17,6 +17,8 @@ class Act(StrEnum):
     DECIDE = "review decide"
     TAKE_BACK = "review take-back"
     REMARK = "review remark"
+    REMIND = "review remind"
+    ESCALATE = "review escalate"
     CLOSE_REVIEW = "review close"
     ADD_CONTROL = "control add"
     CONFIRM_CONTROL = "control confirm"
@@ -82,8 +84,26 @@ class RemarkPayload(Payload, frozen=True):
     lines: str
 
 
+class RemindPayload(Payload, frozen=True):
+    """How many people were reminded, and of how many lines in which reviews."""
+
+    reviews: list[str]
+    people: int
+    lines: int
+
+
+class EscalatePayload(Payload, frozen=True):
+    """From whom to whom lines went that were not decided in time, and how many."""
+
+    review: str
+    went: list[list[str | int]]
+
+
 class CloseReviewPayload(Payload, frozen=True):
-    """Numbers of lines as ranges; `ended`: references of what was taken away."""
+    """Numbers of lines as ranges; `ended`: references of what was taken away.
+
+    `signs`: what was said, before the signature, of lines that were decided without looking.
+    """
 
     review: str
     certified: str
@@ -91,6 +111,7 @@ class CloseReviewPayload(Payload, frozen=True):
     left_open: str
     ended: list[str]
     reduced: str = ""
+    signs: list[str] = []
 
 
 class ChangePayload(Payload, frozen=True):

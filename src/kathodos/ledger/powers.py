@@ -23,6 +23,7 @@ ACTS: Mapping[str, Sequence[Act]] = {
     "merge": (Act.MERGE,),
     "open reviews": (Act.OPEN_REVIEW,),
     "close reviews": (Act.CLOSE_REVIEW,),
+    "chase reviews": (Act.REMIND, Act.ESCALATE),
     "cover": (Act.COVER, Act.UNCOVER, Act.ADD_CONTROL),
     "settle": (Act.SETTLE,),
     "compose": (Act.COMPOSE, Act.DROP),

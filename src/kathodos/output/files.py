@@ -2,10 +2,22 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from pathlib import Path
 
 from kathodos.errors import CallError, DataError
+from kathodos.model.names import bare_text
+
+
+def file_name(text: str, taken: set[str]) -> str:
+    """A name for a file that any file system takes, made of a text; `taken`: names in use, to which it is added."""
+    start = re.sub(r"[^a-z0-9]+", "-", bare_text(text)).strip("-")[:60] or "owner"
+    name, number = start, 2
+    while name in taken:
+        name, number = f"{start}-{number}", number + 1
+    taken.add(name)
+    return name
 
 
 def write_new(file: str, text: str) -> None:

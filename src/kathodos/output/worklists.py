@@ -4,15 +4,14 @@ from __future__ import annotations
 
 import csv
 import io
-import re
 from collections.abc import Mapping, Sequence
 from importlib.resources import files
 from itertools import groupby
 from typing import Any
 
-from kathodos.model.names import bare_text
 from kathodos.model.printing import printable
 from kathodos.model.words import plural
+from kathodos.output.files import file_name
 from kathodos.output.text import csv_cell
 from kathodos.report.orders import WORK_COLUMNS, Worklist
 
@@ -21,17 +20,8 @@ _WIDTHS = {"order": 8, "system": 14, "todo": 70, "account": 18, "due": 12, "chan
 
 def worklist_files(one: Worklist, day: str, taken: set[str]) -> dict[str, bytes]:
     """The files of one worklist, by name; `taken`: names in use, to which its own is added."""
-    start = _file_name(one.owner)
-    name, number = start, 2
-    while name in taken:
-        name, number = f"{start}-{number}", number + 1
-    taken.add(name)
+    name = file_name(one.owner, taken)
     return {f"{name}.csv": as_csv(one), f"{name}.xlsx": as_workbook(one), f"{name}.html": as_page(one, day)}
-
-
-def _file_name(owner: str) -> str:
-    """A name that any file system takes."""
-    return re.sub(r"[^a-z0-9]+", "-", bare_text(owner)).strip("-")[:60] or "owner"
 
 
 def as_csv(one: Worklist) -> bytes:

@@ -5,10 +5,11 @@ from __future__ import annotations
 from typing import Any
 
 from kathodos.errors import CallError
-from kathodos.model.kinds import SYSTEMS
+from kathodos.model.kinds import DECISIONS, SYSTEMS
 from kathodos.model.times import now
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, Row
+from kathodos.report.review_measures import told
 from kathodos.review.authority import Capacity
 from kathodos.review.choosing import CAPACITIES, Chosen
 from kathodos.review.closing import Closing
@@ -33,6 +34,7 @@ from kathodos.workspace.view import View
 
 _MOST_SHOWN = 200  # reviewers, to a person
 _MOST_NAMED = 5
+_MOST_MEASURED = 1_000_000  # decisions up to which the status looks at how they were made, unasked
 
 
 def _days_left(days: int | None) -> str:
@@ -83,14 +85,18 @@ def review_status(view: View, name: str | None, form: str) -> Answer:
         days = it.days_left if review.state == OPEN else None  # nothing is due any more
         rows.append({**vars(it), "days_left": days, "name": names.get(it.reviewer), "state": review.state})
     behind = {review.name for review, it in found if it.left}
+    one = next(iter(behind)) if len(behind) == 1 else "NAME"
     heading = f"{plural(len(reviews), 'review')}, {plural(left, 'line')} left" if reviews else "There is no review yet."
-    name = behind.pop() if len(behind) == 1 else "NAME"
-    hint = f"Next: kathodos review lines {name} --undecided" if left else ""
+    hint = f"Next: kathodos review lines {one} --undecided" if left else ""
     if reviewers > len(found):
         hint = f"{reviewers - len(found)} more reviewers: --format csv lists all. {hint}".rstrip()
     if not reviews:
         hint = "Open one: kathodos review open NAME --where FILTER --by-manager --due DATE"
-    return Answer(_STATUS, rows, heading, hint=hint)
+    limits = view.workspace.configuration.thresholds
+    measured = [it.name for it in reviews if it.state == OPEN or name == it.name] if form == "table" else []
+    is_much = len(records.rows(DECISIONS)) > _MOST_MEASURED
+    text = [] if is_much else [line for review_name in measured for line in told(records, review_name, limits)]
+    return Answer(_STATUS, rows, heading, text, hint=hint)
 
 
 def _closed_as_data(closing: Closing) -> dict[str, Any]:
@@ -103,6 +109,7 @@ def _closed_as_data(closing: Closing) -> dict[str, Any]:
         "ended": closing.ended,
         "lessened": closing.lessened,
         "gone_before": closing.gone_before,
+        "signs": closing.signs,
     }
 
 
@@ -258,14 +265,19 @@ def would_close(planned: Closing) -> Answer:
     """What is said where nothing is signed off yet."""
     heading = f"Would sign off {planned.lines.review.name}: {what_is_closed(planned)}."
     hint = "As you want it? The same without --dry-run."
-    text = [*planned.ended, *(f"made less: {it}" for it in planned.lessened)]
+    text = [*_signs(planned), *planned.ended, *(f"made less: {it}" for it in planned.lessened)]
     return Answer(heading=heading, text=text, hint=hint, document=_closed_as_data(planned))
+
+
+def _signs(closing: Closing) -> list[str]:
+    """What somebody should look at again before the signature."""
+    return [f"Look again: {it}." for it in closing.signs]
 
 
 def review_closed(done: Closing) -> Answer:
     """What is said once a review is signed off as far as it is decided."""
     word = "ordered to end" if done.ordered else "ended"
-    text = [f"{word}: {record}" for record in done.ended]
+    text = _signs(done) + [f"{word}: {record}" for record in done.ended]
     text += [f"{'ordered to be' if done.ordered else 'made'} less: {record}" for record in done.lessened]
     text += [f"was gone already, or ordered to end: {record}" for record in done.gone_before]
     hint = "Proof: kathodos ledger verify; kathodos ledger list --kind 'review close'"

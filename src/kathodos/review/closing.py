@@ -8,6 +8,7 @@ from typing import ClassVar
 
 import numpy as np
 
+from kathodos.analysis.decisions import decisions_of
 from kathodos.change.applying import subjects_of
 from kathodos.change.edit_sets import EditSet, edit_of
 from kathodos.change.kept import Change, ChangeState, free_name, put_change, put_edits
@@ -17,6 +18,8 @@ from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, always
 from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError, NotAllowedError
+from kathodos.findings.excess.reviews import signs
+from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, CloseReviewPayload
@@ -35,7 +38,7 @@ class Closing:
 
     `decided` and `by_closing`: what counts as decided, and of which lines only by the word of who closes. `ended`,
     `lessened` and `gone_before`: references of what ends, of what is made less, and of what was gone already.
-    `change`: the name of the change that the edits become.
+    `change`: the name of the change that the edits become; `signs`: that lines were decided without looking.
     """
 
     lines: ReviewLines
@@ -50,6 +53,7 @@ class Closing:
     edits: EditSet
     change: str
     ordered: int = 0
+    signs: list[str] = field(default_factory=list)
 
     @property
     def is_complete(self) -> bool:
@@ -126,11 +130,14 @@ class CloseReview(Operation[Closing]):
     undecided: str | None
     orders: OrderTerms = field(default_factory=OrderTerms)
     needs_four_eyes: bool = False
+    limits: Thresholds = field(default_factory=Thresholds)
 
     def compose(self, plan: Plan) -> Closing:
         """Raises CallError where it is signed off already, or is the actor's alone."""
         closing = _closing(plan.records, self.review, self.undecided, plan.actor)
         lines, review = closing.lines, closing.lines.review
+        found = signs(decisions_of(plan.records, review.name), review.name, self.limits)
+        closing = replace(closing, signs=[f"{it.who} {it.evidence}" for it in found])
         _must_have_others(closing, plan.actor)
         if self.needs_four_eyes and plan.actor.is_called(review.opened_by):
             what = f"{plan.actor.name} opened {review.name}, and nobody closes what they opened."
@@ -146,6 +153,7 @@ class CloseReview(Operation[Closing]):
             revoked=ranges_text(lines.numbers[closing.revoked].tolist()),
             left_open=ranges_text(lines.numbers[closing.left_open].tolist()),
             ended=closing.ended,
+            signs=closing.signs,
         )
         return closing
 

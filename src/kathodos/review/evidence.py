@@ -89,9 +89,15 @@ class Evidence:
 
     def recorded(self) -> DictionaryColumn:
         """Since when uses of each item would be known; nothing where they would not."""
-        since, codes = np.unique(self._permits(self._watched)[self.thing], return_inverse=True)
+        since, codes = np.unique(self.watched, return_inverse=True)
         texts = dictionary_column(moment_text(it) if it < self.moment else None for it in since.tolist())
         return DictionaryColumn(texts.codes[codes], texts.values)
+
+    @property
+    def watched(self) -> Ints:
+        """The moment since when uses of each item would be known; one to come where they would not."""
+        found: Ints = self._permits(self._watched)[self.thing]
+        return found
 
     @cached_property
     def _watched(self) -> Ints:

@@ -88,7 +88,9 @@ def draft_review(asked: Opening) -> Drafted:
     }
     limits = asked.context.thresholds
     idle_after = np.array(limits.unused)[np.clip(evidence.sensitivity[evidence.thing], 0, 3)]
-    stands_out, speaks = standing_out(Facts(known, evidence.used_at, basis.moment, idle_after, limits.peer_share))
+    stands_out, speaks = standing_out(
+        Facts(known, evidence.used_at, evidence.watched, basis.moment, idle_after, limits.peer_share)
+    )
     certified_at, certified_by = holder.certified()
     columns = {
         "line": numbered(np.arange(1, len(items) + 1)),

@@ -8,7 +8,7 @@ from typing import ClassVar
 import numpy as np
 
 from kathodos.columns.csr import Ints
-from kathodos.columns.dictionary import always
+from kathodos.columns.dictionary import DictionaryColumn, always
 from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
 from kathodos.ledger.actors import Acting, Actor
@@ -112,13 +112,19 @@ def _must_be_here(plan: Plan, who: Actor) -> None:
         raise CallError(f"{who.name} is {known['status']} and decides nothing.", "Name somebody who is active.")
 
 
-def _put(plan: Plan, lines: ReviewLines, at: Ints, sort: Sort, text: str, whom: str | None) -> None:
-    """Enters one remark on each of some lines."""
+def put_remarks(plan: Plan, lines: ReviewLines, at: Ints, sort: Sort, text: str, whom: DictionaryColumn) -> None:
+    """Enters one remark on each of some lines. `whom`: for whom each is."""
     size = len(at)
     columns = [
         *(always(lines.review.name, size), numbered(lines.numbers[at]), numbered(lines.remarks.next_numbers(at))),
-        *(always(it, size) for it in (sort, plan.actor.name, plan.now, text or None, whom)),
+        *(always(it, size) for it in (sort, plan.actor.name, plan.now, text or None)),
+        whom.compact(),
     ]
     plan.open_columns(REVIEW_REMARKS, columns, always(None, size))
     plan.subjects += [reference_to("review", lines.review.name), *subjects_of(lines, at)]
+
+
+def _put(plan: Plan, lines: ReviewLines, at: Ints, sort: Sort, text: str, whom: str | None) -> None:
+    """Enters the same remark on each of some lines."""
+    put_remarks(plan, lines, at, sort, text, always(whom, len(at)))
     plan.payload = RemarkPayload(lines.review.name, sort, whom or "", ranges_text(lines.numbers[at].tolist()))

@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis, numbers_among
 from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, positions_among
+from kathodos.columns.dictionary import DictionaryColumn, Scalar, positions_among
 from kathodos.errors import CallError
 from kathodos.model.kinds import GROUPS, IDENTITIES, ROLES, SYSTEMS
 from kathodos.model.references import reference_to
@@ -136,7 +136,7 @@ class Reviewers:
         return found
 
 
-def managers_of(stated: DictionaryColumn, is_active: Bools, identities: Sequence[str]) -> Ints:
+def managers_of(stated: DictionaryColumn, is_active: Bools, identities: Sequence[Scalar]) -> Ints:
     """Who decides about each identity: the manager, or the next one up who is active; -1 where nobody above is."""
     of = np.append(positions_among(stated.values, identities), -1)[stated.codes].astype(np.int64)
     itself = np.arange(len(of))

@@ -30,12 +30,14 @@ class Speaks(StrEnum):
 class Facts:
     """What is known of each line. `known`: status, fences, conflicts, former, needed_by, recorded, having, counted.
 
-    `used`: the moment of the last use, or the beginning of time; `moment`: when the review is opened; `idle_after`:
-    days without use after which a line stands out, by line; `peer_share`: the share of peers up to which few have it.
+    `used`: the moment of the last use, or the beginning of time; `watched`: since when uses would be known; `moment`:
+    when the review is opened; `idle_after`: days without use after which a line stands out, by line; `peer_share`: the
+    share of peers up to which few have it.
     """
 
     known: Mapping[str, DictionaryColumn]
     used: Ints
+    watched: Ints
     moment: int
     idle_after: Ints
     peer_share: float
@@ -95,7 +97,7 @@ def standing_out(facts: Facts) -> tuple[DictionaryColumn, DictionaryColumn]:
     """The sentence of each line, and which way it speaks (no value: neither); what weighs most is said."""
     said, needed, is_used = _Sentences(facts), facts.there("needed_by"), facts.used > BEGINNING
     idle = is_used & (facts.idle > facts.idle_after * DAY)
-    never = facts.there("recorded") & ~is_used
+    never = ~is_used & (facts.moment - facts.watched > facts.idle_after * DAY)
     having, counted = (numbers_at(facts.columns[name], np.arange(len(facts.used))) for name in ("having", "counted"))
     share, are_many = having / np.maximum(counted, 1), counted >= _FEW
     is_gone = facts.columns["status"].holding_any(list(_GONE))

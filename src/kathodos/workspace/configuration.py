@@ -97,6 +97,22 @@ class ReviewsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     deciders: list[str] = []
 
 
+class MailSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"sender": "from"}):
+    """`[mail]`: from whom mail comes, the folder for mail that is not sent, and the server that sends it.
+
+    `smtp`: host:port; `starttls`: whether the connection has to be encrypted; `ca`: a file of certificates to trust
+    besides; `password`: env:NAME or file:PATH.
+    """
+
+    sender: str = "kathodos@localhost"
+    outbox: str = "outbox"
+    smtp: Annotated[str, msgspec.Meta(pattern=r"^$|^[^\s:/]+:[0-9]{1,5}$")] = ""
+    starttls: bool = True
+    ca: str = ""
+    user: str = ""
+    password: str = ""
+
+
 class EnactBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """`[enact.SYSTEM]`: how orders are carried out there, and within which time; `[enact."*"]`: in all others."""
 
@@ -127,6 +143,7 @@ class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     ledger: LedgerSection = LedgerSection()
     reviews: ReviewsSection = ReviewsSection()
     exchange: ExchangeSection = ExchangeSection()
+    mail: MailSection = MailSection()
     four_eyes: list[str] = []
     may: list[MayBlock] = []
     enact: dict[str, EnactBlock] = {}
@@ -152,6 +169,7 @@ class Configuration:
         self.authority = Authority(stand_ins, content.reviews.deciders)
         self.anchor = content.ledger.anchor
         self.exchange_keys = content.exchange.keys
+        self.mail = content.mail
         self.mining_weights = content.suggest
         self.is_actor_the_login = content.actors.proof == DATABASE
         self.precedence = content.precedence

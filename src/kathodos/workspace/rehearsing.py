@@ -21,7 +21,7 @@ from kathodos.engine.compiled.among import index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.patch import patched
 from kathodos.findings.escalation import is_administered
-from kathodos.findings.excess import orders, people
+from kathodos.findings.excess import orders, people, reviews
 from kathodos.findings.excess.batches import findings
 from kathodos.findings.excess.kinds import LATE_CONTROL, NAMES
 from kathodos.ledger.actors import Actor
@@ -34,7 +34,8 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 # What edits of access leave as it is: what was found of reviews, of orders, and of names alike.
-_UNTOUCHED = (people.DUPLICATE, people.HASTY, people.CAME_BACK, orders.OVERDUE, orders.REFUSED, LATE_CONTROL)
+_OF_REVIEWS = (reviews.HASTY, reviews.AGAINST_EVIDENCE, reviews.NOTHING_TAKEN)
+_UNTOUCHED = (people.DUPLICATE, people.CAME_BACK, orders.OVERDUE, orders.REFUSED, LATE_CONTROL, *_OF_REVIEWS)
 _TOUCHED = [name for name in NAMES if name not in _UNTOUCHED]
 _MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at too
 

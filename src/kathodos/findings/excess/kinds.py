@@ -10,7 +10,7 @@ import numpy as np
 
 from kathodos.analysis.exposure import READ
 from kathodos.findings.conflicts.covers import Register
-from kathodos.findings.excess import combined, former, given, mandates, orders, peers, people, roles, use
+from kathodos.findings.excess import combined, former, given, mandates, orders, peers, people, reviews, roles, use
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, nobodys
 from kathodos.findings.fences import given_to, surpluses, without_stated_need
 from kathodos.model.references import reference_to
@@ -110,7 +110,9 @@ KINDS = (
     Kind(people.PAST_END, "has ended, and is still listed", people.past_end),
     Kind(people.ORPHAN, "an enabled account that nobody owns", people.orphan_accounts),
     Kind(people.DUPLICATE, "two identities that may be one person", people.duplicates),
-    Kind(people.HASTY, "certified faster than anybody can read", people.hasty_reviews),
+    Kind(reviews.HASTY, "certified faster than anybody can read", reviews.hasty_reviews),
+    Kind(reviews.AGAINST_EVIDENCE, "certified although the evidence speaks against it", reviews.against_evidence),
+    Kind(reviews.NOTHING_TAKEN, "certified everything where others took away", reviews.nothing_taken),
     Kind(use.DORMANT, "an enabled account that nobody signs in to any more", use.dormant_accounts),
     Kind(use.NEVER_SIGNED_IN, "an enabled account that nobody ever signed in to", use.never_signed_in),
     Kind(use.UNUSED, "not used for a long time", use.unused),

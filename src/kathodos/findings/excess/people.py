@@ -14,12 +14,12 @@ from kathodos.findings.excess.batches import CERTAIN, Batch, Edit, ExcessContext
 from kathodos.model import kinds
 from kathodos.model.kinds import Kind
 from kathodos.model.references import name_in, reference_to
-from kathodos.model.times import BEGINNING, DAY, NEVER, day_text, first_moment
+from kathodos.model.times import DAY, NEVER, day_text, first_moment
 from kathodos.model.words import plural
 from kathodos.store.records import columns_of
 
 LEAVER, ORPHAN, OPEN_ENDED, PAST_END = "leaver-account", "orphan-account", "open-ended", "past-end"
-OWNER_GONE, CAME_BACK, DUPLICATE, HASTY = "owner-gone", "came-back", "duplicate-identity", "hasty-review"
+OWNER_GONE, CAME_BACK, DUPLICATE = "owner-gone", "came-back", "duplicate-identity"
 
 
 def leaver_accounts(context: ExcessContext) -> Batch:
@@ -254,42 +254,3 @@ def duplicates(context: ExcessContext) -> Batch:
     confidence = np.array([min(50 + 15 * len(it.reasons), 95) for it in found], dtype=np.int64)
     whose = np.array(numbers, dtype=np.int64)
     return batch(DUPLICATE, whose, lambda at: reference_to("identity", found[at].second), describe, 1, confidence)
-
-
-def hasty_reviews(context: ExcessContext) -> Batch:
-    """Whoever certified so many lines of a review in so little time that nobody can have looked at them."""
-    records, limits = context.basis.records, context.thresholds
-    review, decision, who, when = columns_of(records, kinds.DECISIONS, "review", "decision", "decided_by", "decided_at")
-    by_person: dict[tuple[str, str], list[int]] = {}
-    for name, decided, person, time in zip(review, decision, who, when, strict=True):
-        if decided == "certify":
-            by_person.setdefault((name, person), []).append(first_moment(time))
-    names, texts, numbers, days = [], [], [], []
-    for (name, person), times in by_person.items():
-        count, start = _most_within(sorted(times), limits.haste_seconds * 1_000_000)
-        if count >= limits.haste_lines:
-            numbers.append(context.basis.index.holders.identities.find(name_in("identity", person)))
-            names.append(context.holder(numbers[-1]) if numbers[-1] >= 0 else person)
-            evidence = (
-                f"certified {count} lines of the review {name} within {limits.haste_seconds} seconds on "
-                f"{day_text(start)}, of {len(times)} lines certified in all"
-            )
-            texts.append(
-                FindingText(
-                    reference_to("review", name), evidence, "Have these lines looked at again, in a new review.", ()
-                )
-            )
-            days.append(context.basis.days_since(start))
-    whose, stood = np.array(numbers, dtype=np.int64), np.array(days, dtype=np.int64)
-    return batch(HASTY, whose, names.__getitem__, texts.__getitem__, 1, CERTAIN, stood)
-
-
-def _most_within(times: list[int], interval: int) -> tuple[int, int]:
-    """The most times that lie within an interval, and the first of them."""
-    best, start, first = 0, BEGINNING, 0
-    for at, time in enumerate(times):
-        while time - times[first] > interval:
-            first += 1
-        if at - first + 1 > best:
-            best, start = at - first + 1, times[first]
-    return best, start

@@ -23,3 +23,7 @@ class Thresholds(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     alike: _Share = 0.8
     haste_lines: _Count = 50
     haste_seconds: _Count = 60
+    against_lines: _Count = 5
+    against_share: _Share = 0.8
+    taken_lines: _Count = 30
+    taken_share: _Share = 0.1
