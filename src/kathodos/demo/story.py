@@ -98,6 +98,8 @@ CHAPTERS: tuple[Chapter, ...] = (
         (
             "review open june --where 'department eq \"Dues office\"' --by-manager --due 2026-06-30 --yes --as r.lund",
             "review lines june --whose p0063",
+            "review ask 8 --of p0063 --say 'Do you still set tariffs?' --as p0059",
+            "review answer 8 --say 'Not since the analyst is back.' --as p0063",
             "review decide 8 revoke --as p0059 --reason 'the tariff analyst is back; the waivers stay'",
             "review decide 1 certify --as p0059",
             "review decide all certify --as p0059 --reason 'works on invoices every day'",

@@ -13,16 +13,20 @@ from kathodos.store.records import Records
 from kathodos.workspace.view import View
 
 _MEASURES = (
-    Field("who", "Who", 9, least=8),
+    Field("who", "Who", 9, least=6),
     Field("name", "Name", 5, least=10),
     Field("decided", "Lines", 9, is_number=True),
     Field("certified", "Certified", 8, is_number=True),
-    Field("at_once", "Most at once", 7, is_number=True, least=6),
-    Field("seconds_a_line", "Seconds a line", 7, is_number=True, least=7),
-    Field("against", "Evidence against", 6, is_number=True, least=8),
-    Field("certified_against", "Kept against it", 7, is_number=True, least=8),
-    Field("taken", "Taken away", 7, is_number=True, least=6, shown=lambda share: f"{share:.0%}"),
-    Field("others", "Others took", 6, is_number=True, least=6, shown=lambda share: f"{share:.0%}"),
+    Field("at_once", "At once", 7, is_number=True),
+    Field("seconds_a_line", "Seconds", 7, is_number=True),
+    Field("against", "Against", 6, is_number=True),
+    Field("certified_against", "Kept", 7, is_number=True),
+    Field("taken", "Taken away", 7, is_number=True, shown=lambda share: f"{share:.0%}"),
+    Field("others", "Others took", 6, is_number=True, shown=lambda share: f"{share:.0%}"),
+)
+_LEGEND = (
+    "At once: the most that were certified at one moment. Seconds: for each line. Against: lines the evidence speaks "
+    "against; Kept: of these certified. Taken away: the share that was revoked or reduced, and that of all others."
 )
 
 
@@ -47,12 +51,13 @@ def review_measures(view: View, name: str | None) -> Answer:
             }
         )
     rows.sort(key=lambda row: (-row["decided"], row["who"]))
-    heading = f"How {review.name} was decided, by whom; what was only decided by its closing is not counted"
+    heading = f"How {review.name} was decided by whom, without what only its closing decided"
     text = told(records, review.name, limits)
+    legend = [_LEGEND] if rows else []
     hint = (
         "What stands out is a finding too: kathodos excess --kind hasty-review --kind against-evidence" if text else ""
     )
-    return Answer(_MEASURES, rows, heading, text, hint=hint)
+    return Answer(_MEASURES, rows, heading, [*text, *legend], hint=hint)
 
 
 _COUNTS = ("decided", "certified", "at_once", "against", "certified_against")
