@@ -57,7 +57,13 @@ shot roles "COLUMNS=120 kathodos --workspace shaping role distil berths/morning 
 kathodos --workspace shaping role suggest"
 below roles roles.png
 below roles suggest.png
-shot review-lines "kathodos review lines officer --whose p0096; kathodos review status"
+shot review-lines "kathodos review lines officer --whose p0096"
+shot walk "echo q | kathodos review walk officer --as p0089"
+shot status "kathodos review status; kathodos review status annual-2025 --measures"
+for part in walk status; do
+    below review-lines "$here/docs/screenshots/$part.png"
+    rm "$here/docs/screenshots/$part.png"
+done
 shot ledger-list "kathodos baseline compare before-review --format csv | head -8; kathodos ledger list --subject identity:p0063"
 shot show "kathodos find leif engen; kathodos show p0063"
 python - <<'SQL'

@@ -4,12 +4,16 @@ from __future__ import annotations
 
 import argparse
 import sys
+from typing import TYPE_CHECKING
 
 from kathodos.cli import review_chasing, review_deciding, review_walk
 from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming, thorough
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
 from kathodos.output.answers import window
+
+if TYPE_CHECKING:
+    from kathodos.workspace.declared import OpeningTerms
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -23,6 +27,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
     for add_step in (
         _add_open,
+        _add_due,
         _add_lines,
         review_deciding.add,
         review_walk.add,
@@ -41,17 +46,23 @@ def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
         "  kathodos review open spring --where 'risk ge 50' --reviewers owner manager p0001 --due 2027-03-31"
     )
     opening = command(steps, "open", common, formatter, run_open, what, example)
-    opening.add_argument("name", metavar="NAME", help="a name for the review")
-    opening.add_argument("--where", metavar="FILTER", required=True, help="whose access: a filter over identities")
-    who = opening.add_mutually_exclusive_group(required=True)
+    named = "a name for the review; without --where the name of one that reviews/NAME.toml declares"
+    opening.add_argument("name", metavar="NAME", help=named)
+    opening.add_argument("--where", metavar="FILTER", help="whose access: a filter over identities")
+    who = opening.add_mutually_exclusive_group()
     who.add_argument("--by-manager", action="store_true", help="each line is decided by the manager")
     chain = "who decides, the first who is active and not concerned: manager, owner, or the ids of people"
     who.add_argument("--reviewers", nargs="+", metavar="WHO", help=chain)
-    opening.add_argument("--due", metavar="DATE", required=True, help="the day by which all is to be decided")
+    opening.add_argument("--due", metavar="DATE", help="the day by which all is to be decided")
     thorough(opening)
     assuming(opening)
     acting(opening)
     confirming(opening)
+
+
+def _add_due(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "say which of the reviews that reviews/*.toml declares are to be opened"
+    command(steps, "due", common, formatter, run_due, what, "  kathodos review due")
 
 
 def _add_lines(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -98,24 +109,47 @@ def run_removals(session: Session) -> int:
 
 
 def run_open(session: Session) -> int:
-    from kathodos.model.times import normal_moment
     from kathodos.report.reviews import review_opened, what_is_drafted
     from kathodos.review.opening import OpenReview
-    from kathodos.review.reviewers import MANAGER
     from kathodos.workspace.reviewing import drafted
 
-    asked, view = session.arguments, session.view
-    try:
-        due = normal_moment(asked.due)
-    except ValueError as error:
-        raise CallError(f"--due {asked.due} is no day: {error}.") from None
+    asked, terms = session.arguments, _terms(session)
     if asked.assume is not None and not asked.dry_run:
         raise CallError("What is only assumed cannot be certified.", "See what the review would hold: add --dry-run.")
-    draft = drafted(view, asked.where, session.actor, asked.reviewers or [MANAGER], asked.thorough)
-    is_meant = not asked.dry_run and session.agrees(f"Open {asked.name} with {what_is_drafted(draft)}?")
+    draft = drafted(session.view, terms.where, session.actor, terms.chain, asked.thorough)
+    is_meant = not asked.dry_run and session.agrees(f"Open {terms.name} with {what_is_drafted(draft)}?")
     if is_meant:
-        session.carry_out(OpenReview(asked.name, asked.where, due, draft))
-    return session.answer(review_opened(asked.name, draft, due, session.actor, is_meant))
+        session.carry_out(OpenReview(terms.name, terms.where, terms.due, draft, terms.declared))
+    return session.answer(review_opened(terms.name, draft, terms.due, session.actor, is_meant))
+
+
+def _terms(session: Session) -> OpeningTerms:
+    """What is to be opened, as the call says or as it is declared. Raises CallError where something is missing."""
+    from kathodos.model.times import normal_moment, now
+    from kathodos.review.lines import reviews_in
+    from kathodos.review.reviewers import MANAGER
+    from kathodos.workspace.declared import OpeningTerms, declared_review
+
+    asked, view = session.arguments, session.view
+    chain, due = [MANAGER] if asked.by_manager else asked.reviewers, ""
+    if asked.where is not None and not (chain and asked.due):
+        missing = "--by-manager or --reviewers WHO" if asked.due else "--due DATE"
+        raise CallError(f"{missing} is missing.", "Or declare the review in reviews/NAME.toml.")
+    try:
+        due = normal_moment(asked.due) if asked.due is not None else ""
+    except ValueError as error:
+        raise CallError(f"--due {asked.due} is no day: {error}.") from None
+    if asked.where is not None:
+        return OpeningTerms(asked.name, asked.where, due, chain)
+    found = declared_review(session.workspace.folder, reviews_in(view.catalogue), asked.name)
+    chain = chain or found.terms.reviewers
+    return OpeningTerms(found.name_at(now()), found.terms.where, due or found.due_at(now()), chain, found.name)
+
+
+def run_due(session: Session) -> int:
+    from kathodos.report.declared import reviews_due
+
+    return session.answer(reviews_due(session.view))
 
 
 def run_lines(session: Session) -> int:

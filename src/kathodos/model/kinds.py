@@ -363,6 +363,7 @@ REVIEWS = Kind(
         Column("signed_at"),
         Column("signed_by"),
         Column("reviewers", Form.LIST),
+        Column("declared"),
     ),
     ("review",),
 )

@@ -193,7 +193,7 @@ def _sign(plan: Plan, closing: Closing, undecided: str | None) -> None:
         at = positions_holding(lines.records, REVIEWS, {"review": review.name})
         plan.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at])
         values = (review.name, review.selects, review.opened_at, review.opened_by, review.due)
-        plan.open_rows(REVIEWS, [(*values, SIGNED, plan.now, plan.actor.name, review.reviewers)])
+        plan.open_rows(REVIEWS, [(*values, SIGNED, plan.now, plan.actor.name, review.reviewers, review.declared)])
 
 
 def _overwritten(column: DictionaryColumn, which: Bools, value: str | None) -> DictionaryColumn:

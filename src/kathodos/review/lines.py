@@ -64,6 +64,7 @@ class Review:
     signed_at: str | None
     signed_by: str | None
     reviewers: str | None
+    declared: str | None = None
 
 
 def reviews_in(records: Records) -> list[Review]:

@@ -143,13 +143,14 @@ def _names_of_askers(holders: Holders, askers: Ints) -> DictionaryColumn:
 
 @dataclass(frozen=True)
 class OpenReview(Operation[None]):
-    """Puts a drafted review into the catalogue."""
+    """Puts a drafted review into the catalogue. `declared`: the name under which it was declared, if it was."""
 
     act: ClassVar[Act] = Act.OPEN_REVIEW
     name: str
     where: str
     due: str
     drafted: Drafted
+    declared: str | None = None
 
     def compose(self, plan: Plan) -> None:
         """Raises CallError where the name is taken."""
@@ -157,7 +158,20 @@ class OpenReview(Operation[None]):
             raise CallError(f"There is a review {self.name} already.", "Give this one another name.")
         plan.open_rows(
             REVIEWS,
-            [(self.name, self.where, plan.now, plan.actor.name, self.due, OPEN, None, None, self.drafted.reviewers)],
+            [
+                (
+                    self.name,
+                    self.where,
+                    plan.now,
+                    plan.actor.name,
+                    self.due,
+                    OPEN,
+                    None,
+                    None,
+                    self.drafted.reviewers,
+                    self.declared,
+                )
+            ],
         )
         for kind, columns in ((REVIEW_THINGS, self.drafted.things), (REVIEW_LINES, self.drafted.lines)):
             size = len(columns[0])

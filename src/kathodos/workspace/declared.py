@@ -1,0 +1,101 @@
+"""Reviews that a workspace declares once, each in a file reviews/NAME.toml: whose, by whom, until when, how often."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+
+import msgspec
+
+from kathodos.errors import CallError
+from kathodos.model.comparing import check_comparisons
+from kathodos.model.filters import FilterError, parse_filter
+from kathodos.model.kinds import IDENTITIES
+from kathodos.model.periods import later, parts_of
+from kathodos.model.suggestions import nearest
+from kathodos.model.times import first_moment, moment_text, time_text
+from kathodos.review.lines import Review
+from kathodos.workspace.configuration import read_toml
+
+FOLDER = "reviews"
+_REMEDY = "Correct the file; docs/file-formats.md says what may stand in it."
+
+
+class DeclaredReview(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`where`: whose access; `reviewers`: the chain; `due`: within which period of the opening; `every`: how often."""
+
+    where: str
+    reviewers: tuple[str, ...] = ("manager",)
+    due: str = "P14D"
+    every: str = ""
+
+
+@dataclass(frozen=True)
+class OpeningTerms:
+    """What is opened: under which name, whose access, until when, by which chain; the name it is declared under."""
+
+    name: str
+    where: str
+    due: str
+    chain: Sequence[str]
+    declared: str | None = None
+
+
+@dataclass(frozen=True)
+class Declared:
+    """A declared review by its name, with those that were opened of it, newest last."""
+
+    name: str
+    terms: DeclaredReview
+    opened: Sequence[Review] = ()
+
+    def name_at(self, now: datetime) -> str:
+        """What a review of it that is opened now is called: with the day, where it comes again."""
+        return f"{self.name}-{now:%Y-%m-%d}" if self.terms.every else self.name
+
+    def due_at(self, now: datetime) -> str:
+        """The day by which all of it is to be decided where it is opened now."""
+        return f"{later(now, self.terms.due):%Y-%m-%d}"
+
+    def next_opening(self) -> str | None:
+        """When it is to be opened; None where it was, and does not come again. Never before: the beginning of time."""
+        if not self.opened:
+            return ""
+        if not self.terms.every:
+            return None
+        last = datetime.fromisoformat(moment_text(first_moment(self.opened[-1].opened_at)))
+        return time_text(later(last, self.terms.every))
+
+
+def declared_reviews(folder: Path, reviews: Sequence[Review]) -> list[Declared]:
+    """The declared reviews of a workspace. Raises DataError with file, line and what was expected."""
+    found = []
+    for file in sorted((folder / FOLDER).glob("*.toml")):
+        text = read_toml(file, f"{FOLDER}/{file.name}")
+        terms = text.as_type(DeclaredReview, _REMEDY)
+        try:
+            check_comparisons(parse_filter(terms.where), IDENTITIES.form, None)
+        except FilterError as error:
+            raise text.error(["where"], f"where is no filter over people: {error}", _REMEDY) from None
+        for key in ("due", "every"):
+            try:
+                parts_of(getattr(terms, key) or "P1D")
+            except ValueError as error:
+                raise text.error([key], str(error), _REMEDY) from None
+        if not terms.reviewers:
+            raise text.error(["reviewers"], "reviewers names nobody", _REMEDY)
+        of_it = sorted((it for it in reviews if it.declared == file.stem), key=lambda it: it.opened_at)
+        found.append(Declared(file.stem, terms, of_it))
+    return found
+
+
+def declared_review(folder: Path, reviews: Sequence[Review], name: str) -> Declared:
+    """The declared review of a name. Raises CallError where there is none."""
+    known = {it.name: it for it in declared_reviews(folder, reviews)}
+    if name not in known:
+        hint = nearest(name, known) if known else ""
+        what = f"There is no {FOLDER}/{name}.toml that says whose access {name} is about."
+        raise CallError(what, f"{hint} Or say --where FILTER, --due DATE and --by-manager or --reviewers.".strip())
+    return known[name]
