@@ -173,6 +173,35 @@ class CertifiedBefore(Prepared, unittest.TestCase):
         same = self.lines("august", third)[kept]
         self.assertIsNone(same["certified_at"], "evidence stays as it was when the review was opened")
 
+    def test_what_has_not_changed_is_carried_over_and_says_from_where(self):
+        first, second, third = (f"2026-{month:02}-01T09:00:00Z" for month in (7, 8, 9))
+        self.opened("july", first)
+        inside("review", "decide", "all", "certify", "--as", "head", cwd=self.here, now=first)
+        inside("review", "close", "july", "--as", "auditor", cwd=self.here, now=first)
+        table = self.here / "tables" / "role_permissions.csv"
+        table.write_text(table.read_text() + "dues,waiver,edit,dues:/waivers/**\n")
+        inside("gather", cwd=self.here, now=second)
+        words = ("--where", 'title eq "Clerk"', "--by-manager", "--due", "2026-12-31", "--changed", "--as", "auditor")
+        said = inside("review", "open", "august", *words, cwd=self.here, now=second).stdout
+        self.assertIn("1 line is carried over: certified before, and not changed since", said)
+        lines = self.lines("august", second)
+        kept, changed = lines["ann", "role:dues/setter"], lines["ann", "group:directory/inner"]
+        self.assertEqual((kept["decision"], kept["capacity"]), ("certify", "carried over"))
+        self.assertEqual((kept["decided_by"], kept["decided_at"]), ("head", first))
+        self.assertEqual(kept["decision_reason"], "not changed since july")
+        self.assertIsNone(changed["decision"], "the group brings a right more than when it was certified")
+        (status,) = records_inside("review", "status", "august", cwd=self.here, now=second)
+        self.assertEqual((status["done"], status["by_others"], status["left"]), (1, 0, 1))
+        inside("review", "decide", "all", "certify", "--as", "head", cwd=self.here, now=second)
+        inside("review", "close", "august", "--as", "auditor", cwd=self.here, now=second)
+        inside("review", "open", "september", *words, cwd=self.here, now=third)
+        again = self.lines("september", third)
+        since = {key: (it["decided_at"], it["decision_reason"]) for key, it in again.items()}
+        self.assertEqual(since["ann", "role:dues/setter"], (first, "not changed since august"))
+        self.assertEqual(since["ann", "group:directory/inner"], (second, "not changed since august"))
+        (measured,) = records_inside("review", "status", "august", "--measures", cwd=self.here, now=third)
+        self.assertEqual(measured["decided"], 1, "what is carried over is nobody's decision")
+
     def test_a_filter_names_it(self):
         self.opened("july", "2026-06-20T09:00:00Z")
         speaking = records_inside("review", "lines", "july", "--where", 'speaks eq "against"', cwd=self.here)

@@ -1,6 +1,7 @@
 """How the lines of a review were decided: how fast, how many at once, against what evidence, who took what away.
 
-All measures are of whoever decided, in one review; what is only decided so by its closing is nobody's decision.
+All measures are of whoever decided, in one review; what is only decided so by its closing, or carried over, is
+nobody's decision.
 """
 
 from __future__ import annotations
@@ -20,7 +21,7 @@ from kathodos.model.times import BEGINNING
 from kathodos.store.records import Records
 
 BREAK = 600 * 1_000_000  # microseconds between two decisions after which somebody was doing something else
-_AT_CLOSING = "at the closing"
+_NOBODYS = ("at the closing", "carried over")  # as what nobody decided anything
 
 
 @dataclass(frozen=True)
@@ -113,7 +114,7 @@ class Decisions:
 def decisions_of(records: Records, review: str) -> Decisions:
     """The decisions of a review as they stand now."""
     at = records.column(DECISIONS, "review").holding(review).nonzero()[0]
-    at = at[~records.column(DECISIONS, "capacity").holding(_AT_CLOSING)[at]]
+    at = at[~records.column(DECISIONS, "capacity").holding_any(_NOBODYS)[at]]
     who = records.column(DECISIONS, "decided_by").taken(at).compact()
     when = records.column(DECISIONS, "decided_at")
     time = np.append(moments_of(when.values), BEGINNING)[when.codes[at]]

@@ -54,6 +54,8 @@ def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     chain = "who decides, the first who is active and not concerned: manager, owner, or the ids of people"
     who.add_argument("--reviewers", nargs="+", metavar="WHO", help=chain)
     opening.add_argument("--due", metavar="DATE", help="the day by which all is to be decided")
+    changed = "only what has changed since it was certified is to be decided; the rest is carried over"
+    opening.add_argument("--changed", action="store_true", help=changed)
     thorough(opening)
     assuming(opening)
     acting(opening)
@@ -116,7 +118,7 @@ def run_open(session: Session) -> int:
     asked, terms = session.arguments, _terms(session)
     if asked.assume is not None and not asked.dry_run:
         raise CallError("What is only assumed cannot be certified.", "See what the review would hold: add --dry-run.")
-    draft = drafted(session.view, terms.where, session.actor, terms.chain, asked.thorough)
+    draft = drafted(session.view, terms, session.actor, asked.thorough)
     is_meant = not asked.dry_run and session.agrees(f"Open {terms.name} with {what_is_drafted(draft)}?")
     if is_meant:
         session.carry_out(OpenReview(terms.name, terms.where, terms.due, draft, terms.declared))
@@ -140,10 +142,11 @@ def _terms(session: Session) -> OpeningTerms:
     except ValueError as error:
         raise CallError(f"--due {asked.due} is no day: {error}.") from None
     if asked.where is not None:
-        return OpeningTerms(asked.name, asked.where, due, chain)
+        return OpeningTerms(asked.name, asked.where, due, chain, None, asked.changed)
     found = declared_review(session.workspace.folder, reviews_in(view.catalogue), asked.name)
-    chain = chain or found.terms.reviewers
-    return OpeningTerms(found.name_at(now()), found.terms.where, due or found.due_at(now()), chain, found.name)
+    chain, changed = chain or found.terms.reviewers, asked.changed or found.terms.changed
+    name, due = found.name_at(now()), due or found.due_at(now())
+    return OpeningTerms(name, found.terms.where, due, chain, found.name, changed)
 
 
 def run_due(session: Session) -> int:

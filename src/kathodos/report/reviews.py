@@ -131,6 +131,9 @@ def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: b
             f"{plural(drafted.beyond, 'grant comes', 'grants come')} to them by a group's filter or as everyone. "
             "Such grants cannot be taken from one person alone, and are not in the review."
         )
+    if len(drafted.carried[0]):
+        lines = plural(len(drafted.carried[0]), "line is", "lines are")
+        text.append(f"{lines} carried over: certified before, and not changed since.")
     if drafted.without_reviewer:
         without = plural(drafted.without_reviewer, "of them has", "of them have")
         text.append(f"{without} no manager, or nobody who answers for it; {opener} decides about these.")
@@ -140,6 +143,7 @@ def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: b
         "people": drafted.people,
         "accounts": drafted.accounts,
         "due": due,
+        "carried": len(drafted.carried[0]),
     }
     heading = f"{'Opened' if is_done else 'Would open'} {name}: {what_is_drafted(drafted)}."
     hint = f"Next: kathodos review lines {name}" if is_done else ""

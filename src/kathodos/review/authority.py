@@ -16,6 +16,7 @@ class Capacity(StrEnum):
     STAND_IN = "stand-in"
     FOR_OTHERS = "in place of the reviewer"
     CLOSING = "at the closing"
+    CARRIED = "carried over"
 
 
 @dataclass(frozen=True)

@@ -12,6 +12,7 @@ from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import (
     DictionaryColumn,
     Numbers,
+    always,
     dictionary_column,
     joined_columns,
     nothing,
@@ -19,6 +20,7 @@ from kathodos.columns.dictionary import (
 )
 from kathodos.columns.ordered import insertion_points
 from kathodos.model.times import BEGINNING, moment_text
+from kathodos.review.carrying import Certified
 from kathodos.review.items import Items
 from kathodos.review.lines import CERTIFY, ReviewLines, reviews_in
 
@@ -76,27 +78,33 @@ class HolderEvidence:
         known = dictionary_column(text or None for text in texts)
         return DictionaryColumn(known.codes[of.ravel()][self.items.asker], known.values)
 
-    def certified(self) -> tuple[DictionaryColumn, DictionaryColumn]:
-        """When each item was certified last in a review that was signed off, and by whom."""
-        keys, when, who = [], [nothing(0)], [nothing(0)]
+    def certified(self) -> Certified:
+        """The last certification of each item in a review that was signed off."""
+        keys: list[Ints] = []
+        parts: dict[str, list[DictionaryColumn]] = {"review": [], "decided_at": [], "decided_by": []}
+        positions: list[Ints] = []
         for review in reviews_in(self.basis.records):
             lines = ReviewLines(self.basis.records, review)
             at = (lines.decided("decision").holding(CERTIFY) & lines.is_signed).nonzero()[0]
-            keys.append(self._keys_of(lines, at))
-            known = keys[-1] >= 0
-            when.append(lines.decided("decided_at", at[known]).compact())
-            who.append(lines.decided("decided_by", at[known]).compact())
-            keys[-1] = keys[-1][known]
-        if not keys or not sum(map(len, keys)):
-            return nothing(len(self.items)), nothing(len(self.items))
-        key, times, names = np.concatenate(keys), joined_columns(when), joined_columns(who)
+            key = self._keys_of(lines, at)
+            at, key = at[key >= 0], key[key >= 0]
+            keys.append(key)
+            positions.append(lines.positions[at])
+            parts["review"].append(always(review.name, len(at)).compact())
+            for name in ("decided_at", "decided_by"):
+                parts[name].append(lines.decided(name, at).compact())
+        size = len(self.items)
+        if not sum(map(len, keys)):
+            return Certified(nothing(size), nothing(size), nothing(size), np.full(size, -1, dtype=np.int64))
+        key, (reviews, times, names) = np.concatenate(keys), (joined_columns(it) for it in parts.values())
         rank = np.argsort(np.argsort(np.array([str(it) for it in times.values])))
-        order = np.lexsort((rank[times.codes], key))
-        key, last = key[order], order
-        at = insertion_points(key, self._keys, side="right") - 1
-        at = np.where((at >= 0) & (key[np.maximum(at, 0)] == self._keys), last[np.maximum(at, 0)], -1)
-        first, second = (DictionaryColumn(np.append(it.codes, np.int32(-1))[at], it.values) for it in (times, names))
-        return first, second
+        last = np.lexsort((rank[times.codes], key))
+        at = insertion_points(key[last], self._keys, side="right") - 1
+        at = np.where((at >= 0) & (key[last[np.maximum(at, 0)]] == self._keys), last[np.maximum(at, 0)], -1)
+        which, when, who = (
+            DictionaryColumn(np.append(it.codes, np.int32(-1))[at], it.values) for it in (reviews, times, names)
+        )
+        return Certified(which, when, who, np.append(np.concatenate(positions), -1)[at])
 
     @property
     def _keys(self) -> Ints:

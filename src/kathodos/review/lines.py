@@ -28,6 +28,7 @@ from kathodos.model.kinds import (
 )
 from kathodos.model.references import name_in, reference_to
 from kathodos.model.suggestions import nearest
+from kathodos.review.authority import Capacity
 from kathodos.review.remarks import Remarks
 from kathodos.store.records import Records, record_at, rows_of
 
@@ -309,7 +310,8 @@ def progress_of(lines: ReviewLines, now: datetime, most: int | None = None) -> l
     reviewer = lines.column("reviewer").compact()
     total = np.bincount(reviewer.codes, minlength=len(reviewer.values))
     done = np.bincount(reviewer.codes[lines.is_decided], minlength=len(reviewer.values))
-    elsewhere = lines.is_decided & ~_is_by_reviewer(lines)
+    capacity = lines.decided("capacity")
+    elsewhere = lines.is_decided & ~capacity.holding_any([Capacity.REVIEWER, Capacity.CARRIED])
     others = np.bincount(reviewer.codes[elsewhere], minlength=len(reviewer.values))
     left, some = total - done, np.arange(len(total))
     if most is not None and most < len(left):
@@ -319,11 +321,6 @@ def progress_of(lines: ReviewLines, now: datetime, most: int | None = None) -> l
         for name, at in zip(picked(reviewer.values, some), some.tolist(), strict=True)
     ]
     return sorted(found, key=lambda progress: (-progress.left, progress.reviewer))[:most]
-
-
-def _is_by_reviewer(lines: ReviewLines) -> Bools:
-    """Which lines were decided as the reviewer: not by a stand-in, in place of the reviewer, or at the closing."""
-    return lines.decided("capacity").holding("reviewer")
 
 
 def names_of(records: Records, identities: Iterable[str]) -> dict[str, str | None]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
@@ -11,18 +11,21 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, distinct
 from kathodos.columns.dictionary import DictionaryColumn, always, dictionary_column
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import Holders
 from kathodos.errors import CallError
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, OpenReviewPayload
-from kathodos.model.kinds import REVIEW_LINES, REVIEW_THINGS, REVIEWS
+from kathodos.model.kinds import DECISIONS, REVIEW_LINES, REVIEW_THINGS, REVIEWS
 from kathodos.model.references import reference_to
+from kathodos.review.authority import Capacity
+from kathodos.review.carrying import OF_THINGS, Certified, unchanged
 from kathodos.review.evidence import Evidence
 from kathodos.review.holder_evidence import Found, HolderEvidence
 from kathodos.review.items import Items, beyond_items, items_of
-from kathodos.review.lines import OPEN, numbered
+from kathodos.review.lines import CERTIFY, OPEN, numbered
 from kathodos.review.reviewers import Reviewers
 from kathodos.review.standing_out import Facts, standing_out
 from kathodos.rules.reading import Rules
@@ -33,7 +36,8 @@ from kathodos.store.records import positions_holding
 class Drafted:
     """A review about to be opened: its lines and things, about how many, and what is no line of theirs.
 
-    `without_reviewer`: about how many of them whoever opens it decides; `reviewers`: the chain, as it is kept.
+    `without_reviewer`: about how many of them whoever opens it decides; `reviewers`: the chain, as it is kept;
+    `carried`: what stands decided of lines that are carried over.
     """
 
     lines: Sequence[DictionaryColumn]
@@ -43,6 +47,7 @@ class Drafted:
     beyond: int
     without_reviewer: int
     reviewers: str
+    carried: Sequence[DictionaryColumn]
 
     def __len__(self) -> int:
         return len(self.lines[0])
@@ -53,7 +58,8 @@ class Opening:
     """What a review is made of. `chosen`: the identities and accounts of nobody that it is about.
 
     `chain`: who decides, by choice; of an account that is nobody's its manager is who answers for it, or else the owner
-    of its system. `opener`: who decides what nobody of the chain may.
+    of its system. `opener`: who decides what nobody of the chain may. `only_changed`: what was certified before and has
+    not changed since is carried over.
     """
 
     context: ExcessContext
@@ -63,6 +69,7 @@ class Opening:
     chosen: Ints
     chain: Sequence[str]
     opener: str
+    only_changed: bool = False
 
 
 def draft_review(asked: Opening) -> Drafted:
@@ -91,7 +98,7 @@ def draft_review(asked: Opening) -> Drafted:
     stands_out, speaks = standing_out(
         Facts(known, evidence.used_at, evidence.watched, basis.moment, idle_after, limits.peer_share)
     )
-    certified_at, certified_by = holder.certified()
+    certified = holder.certified()
     columns = {
         "line": numbered(np.arange(1, len(items) + 1)),
         "identity": _names_of_askers(index.holders, items.asker),
@@ -113,17 +120,40 @@ def draft_review(asked: Opening) -> Drafted:
         "signed_in": holder.signed_in(),
         "risk": holder.risk(),
         "excess": holder.excess(),
-        "certified_at": certified_at,
-        "certified_by": certified_by,
+        "certified_at": certified.at,
+        "certified_by": certified.by,
         "speaks": speaks,
         "stands_out": stands_out,
     }
     lines = [columns[name] for name in REVIEW_LINES.names[1:]]
     things = [numbered(evidence.used), *evidence.thing_columns()]
+    carried = _carried(asked, evidence, certified, columns, things)
     beyond = beyond_items(index, chosen, items, basis.moment)
     people = int((chosen < basis.people).sum())
     without = len(distinct(items.asker[reviewers.deciders < 0]))
-    return Drafted(lines, things, people, len(chosen) - people, beyond, without, ";".join(asked.chain))
+    return Drafted(lines, things, people, len(chosen) - people, beyond, without, ";".join(asked.chain), carried)
+
+
+def _carried(
+    asked: Opening,
+    evidence: Evidence,
+    certified: Certified,
+    columns: Mapping[str, DictionaryColumn],
+    things: Sequence[DictionaryColumn],
+) -> Sequence[DictionaryColumn]:
+    """What stands decided of lines that are carried over, in the order of the kind; none where that is not wanted."""
+    is_it = np.zeros(len(evidence.items), dtype=bool)
+    if asked.only_changed:
+        named = dict(zip(REVIEW_THINGS.names[1:], things, strict=True))
+        of_line = insertion_points(evidence.used, evidence.thing)
+        own = {name: named[name].taken(of_line) for name in OF_THINGS}
+        is_it = unchanged(asked.context.basis.records, certified.line, columns, own)
+    size, at = int(is_it.sum()), is_it.nonzero()[0]
+    why = certified.review.taken(at).compact().mapped(lambda name: f"not changed since {name}")
+    return [
+        *(numbered(at + 1), always(CERTIFY, size), certified.by.taken(at), certified.at.taken(at), why),
+        *(always(0, size), always(Capacity.CARRIED, size), always(None, size)),
+    ]
 
 
 def _of_grants(basis: Basis, items: Items, name: str) -> DictionaryColumn:
@@ -173,7 +203,8 @@ class OpenReview(Operation[None]):
                 )
             ],
         )
-        for kind, columns in ((REVIEW_THINGS, self.drafted.things), (REVIEW_LINES, self.drafted.lines)):
+        drafted = ((REVIEW_THINGS, self.drafted.things), (REVIEW_LINES, self.drafted.lines))
+        for kind, columns in (*drafted, (DECISIONS, self.drafted.carried)):
             size = len(columns[0])
             compact = [always(self.name, size), *(column.compact() for column in columns)]
             plan.open_columns(kind, compact, always(None, size))

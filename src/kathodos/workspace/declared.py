@@ -24,12 +24,16 @@ _REMEDY = "Correct the file; docs/file-formats.md says what may stand in it."
 
 
 class DeclaredReview(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """`where`: whose access; `reviewers`: the chain; `due`: within which period of the opening; `every`: how often."""
+    """`where`: whose access; `reviewers`: the chain; `due`: within which period of the opening; `every`: how often.
+
+    `changed`: only what changed since it was certified is to be decided.
+    """
 
     where: str
     reviewers: tuple[str, ...] = ("manager",)
     due: str = "P14D"
     every: str = ""
+    changed: bool = False
 
 
 @dataclass(frozen=True)
@@ -41,6 +45,7 @@ class OpeningTerms:
     due: str
     chain: Sequence[str]
     declared: str | None = None
+    only_changed: bool = False
 
 
 @dataclass(frozen=True)

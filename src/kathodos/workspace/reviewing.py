@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -23,21 +22,23 @@ if TYPE_CHECKING:
     from kathodos.ledger.actors import Actor
     from kathodos.review.authority import Authority
     from kathodos.review.reducing import Reduction
+    from kathodos.workspace.declared import OpeningTerms
     from kathodos.workspace.view import View
 
 
 MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at unasked
 
 
-def drafted(view: View, where: str, opener: str, chain: Sequence[str], is_thorough: bool = False) -> Drafted:
-    """A review of whoever a filter selects. `is_thorough`: with excess and risk however many people there are."""
-    chosen, findings = view.askers_selected(where), view.findings
+def drafted(view: View, terms: OpeningTerms, opener: str, is_thorough: bool = False) -> Drafted:
+    """A review as it would be opened. `is_thorough`: with excess and risk however many people there are."""
+    chosen, findings = view.askers_selected(terms.where), view.findings
     found = Found(ints([]))
     if is_thorough or view.index.holders.first_group <= MOST_LOOKED_AT:
         excess = [(it.kind, it.whose) for it in findings.excess_columns]
         found = Found(np.round(view.risk_totals).astype(np.int64), excess)
-    chain = chain_of(view.basis, chain)
-    return draft_review(Opening(view.context, findings.conflicts, view.rules, found, chosen, chain, opener))
+    chain = chain_of(view.basis, terms.chain)
+    conflicts = findings.conflicts
+    return draft_review(Opening(view.context, conflicts, view.rules, found, chosen, chain, opener, terms.only_changed))
 
 
 def must_be_less(view: View, actor: Actor, wanted: Wanted, reduction: Reduction, authority: Authority) -> None:
