@@ -22,19 +22,21 @@ from kathodos.roles.mining.weights import MiningWeights
 from tests import demos
 from tools import docs
 
+PARTS = 4
+
 
 class Shown:
-    """Pages of which every command is run; in two halves, which tests run side by side."""
+    """Pages of which every command is run; in parts, which tests run side by side."""
 
     maxDiff = None
-    half = 0
+    part = 0
 
     def test_what_is_shown_is_what_comes_out(self):
         pages = [(file, file.read_text(encoding="utf-8")) for file in docs.files()]
-        pages = sorted((it for it in pages if docs.BLOCK.search(it[1])), key=lambda it: len(docs.BLOCK.findall(it[1])))
+        pages = sorted((it for it in pages if docs.BLOCK.search(it[1])), key=lambda it: -len(docs.BLOCK.findall(it[1])))
         with tempfile.TemporaryDirectory() as scratch:
             ready = demos.copied(scratch)
-            for file, text in pages[self.half :: 2]:
+            for file, text in pages[self.part :: PARTS]:
                 workspace = Path(scratch) / file.stem / "tarnholm"
                 shutil.copytree(ready, workspace)
                 self.assertEqual(text, docs.refreshed(text, workspace), "refresh it with tools/docs.py")
@@ -45,7 +47,15 @@ class ShownFirst(Shown, unittest.TestCase):
 
 
 class ShownSecond(Shown, unittest.TestCase):
-    half = 1
+    part = 1
+
+
+class ShownThird(Shown, unittest.TestCase):
+    part = 2
+
+
+class ShownLast(Shown, unittest.TestCase):
+    part = PARTS - 1
 
 
 class Documentation(unittest.TestCase):
