@@ -11,6 +11,7 @@ from kathodos.model.kinds import REVIEW_LINES, REVIEW_THINGS
 from kathodos.model.rows import rows_from
 from kathodos.review.carrying import OF_LINES, OF_THINGS, unchanged
 from kathodos.store.records import InMemory
+from tests import stores
 from tests.support import searching
 
 VALUE = st.sampled_from((None, None, None, "x", "y"))
@@ -18,6 +19,7 @@ LINE = st.fixed_dictionaries(dict.fromkeys(OF_LINES, VALUE))
 THING = st.fixed_dictionaries(dict.fromkeys(OF_THINGS, st.sampled_from(("a", "a", "a", "b"))))
 
 
+@stores.ABOUT_ANSWERS
 class CarriedOver(unittest.TestCase):
     @searching(400)
     @given(st.data())

@@ -13,6 +13,7 @@ from kathodos.model.times import BEGINNING, DAY, NEVER, first_moment
 from kathodos.review.holder_evidence import Found, HolderEvidence
 from kathodos.review.items import items_of
 from kathodos.review.standing_out import NOTHING, Facts, standing_out
+from tests import stores
 from tests.review.test_review import drafted_of
 from tests.support import (
     OFFICE,
@@ -30,8 +31,9 @@ AT = first_moment("2026-06-15")
 DAYS = st.sampled_from((None, "2026-01-02", "2026-05-04", "2026-06-14"))
 
 
+@stores.ABOUT_ANSWERS
 class OfHolders(unittest.TestCase):
-    @searching(200)
+    @searching(120)
     @given(catalogues(), st.data())
     def test_sign_ins_risk_and_findings_are_those_of_who_holds_it(self, catalogue, data):
         catalogue["accounts"] = [{**row, "last_login": data.draw(DAYS)} for row in catalogue["accounts"]]
@@ -126,6 +128,7 @@ LINES = st.tuples(
 )
 
 
+@stores.ABOUT_ANSWERS
 class StandingOut(unittest.TestCase):
     @searching(600)
     @given(

@@ -26,6 +26,7 @@ from kathodos.review.opening import Opening, draft_review
 from kathodos.review.reviewers import managers_of
 from kathodos.rules.reading import Rules
 from kathodos.store.records import InMemory
+from tests import stores
 from tests.support import NOW, Prepared, catalogues, lay_out, searching, state_of
 from tests.support import inside as run
 from tests.support import records_inside as records
@@ -92,6 +93,7 @@ def rows_of(drafted, names=REVIEW_LINES.names[1:]):
     return [dict(zip(names, row, strict=True)) for row in zip(*(columns[it].listed() for it in names), strict=True)]
 
 
+@stores.ABOUT_ANSWERS
 class ReviewItems(unittest.TestCase):
     def setUp(self):
         self.context, self.drafted = drafted_of(HOUSE, ["p"])
@@ -156,6 +158,7 @@ class ReviewItems(unittest.TestCase):
             self.assertEqual(found[at], expected)
 
 
+@stores.ABOUT_ANSWERS
 class Evidences(unittest.TestCase):
     @given(catalogues())
     @searching(60)
@@ -184,6 +187,7 @@ class Evidences(unittest.TestCase):
             self.assertEqual(shares, (int((having & peers).sum()), int(peers.sum())))
 
 
+@stores.ABOUT_ANSWERS
 class LinesNamed(unittest.TestCase):
     def lines(self, count=5, decided=()):
         rows = [

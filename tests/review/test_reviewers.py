@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from kathodos.errors import CallError
 from kathodos.review.items import items_of
 from kathodos.review.reviewers import Reviewers, chain_of
+from tests import stores
 from tests.support import basis_of, catalogues, searching
 
 PEOPLE = ("p1", "p2", "p3")
@@ -87,8 +88,9 @@ class Plainly:
         return self.people.get(whose, {}).get("email")
 
 
+@stores.ABOUT_ANSWERS
 class Chains(unittest.TestCase):
-    @searching(300)
+    @searching(150)
     @given(companies())
     def test_the_first_who_is_active_and_not_concerned(self, company):
         catalogue, chain = company
