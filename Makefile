@@ -4,7 +4,7 @@ BIN := .venv/bin
 DEMO ?= demo-workspace
 TESTS := $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
 # What touches a store is tested on both: in a file, and in a database where a PostgreSQL server's programs are.
-ON_BOTH := acceptance ledger report review store workspace analysis.test_differences findings.excess.test_excess.History \
+ON_BOTH := acceptance ledger review store workspace analysis.test_differences findings.excess.test_excess.History \
 	$(addprefix connectors.test_,activity posix.Tree postgres)
 
 SECONDS ?= 600

@@ -310,6 +310,7 @@ class StrangeCalls(Prepared, unittest.TestCase):
             self.assertNotIn("Traceback", done.stderr)
 
 
+@stores.ABOUT_ANSWERS
 class HostileNames(Scratch, unittest.TestCase):
     def test_formulas_escapes_and_direction_marks_in_names_are_harmless(self):
         nasty = "=HYPERLINK(1)\x1b[31m\u202egnp"

@@ -23,7 +23,7 @@ from tests.support import (
 )
 
 PEOPLE, MANY = 6_000, 300
-TURNS = 25 if SEARCH else 5
+TURNS = 25 if SEARCH else 4
 
 
 class KilledInTheMiddleOfAGather(Scratch, unittest.TestCase):

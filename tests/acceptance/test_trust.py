@@ -296,6 +296,7 @@ class TheLedger(Trust, unittest.TestCase):
         self.assert_found(self.found(), "entry 1", "of another history than this")
 
 
+@stores.ABOUT_ANSWERS
 class Anchors(Scratch, unittest.TestCase):
     def setUp(self):
         super().setUp()
