@@ -80,6 +80,7 @@ class Reminders(Chased, unittest.TestCase):
         for text, told in (
             ("{{ reviewer", "line 1"),
             ("{{ nothing }}", "is undefined"),
+            ("\n", "says nothing"),
             ("{{ reviewer.__class__.__mro__ }}", "unsafe"),
         ):
             own.write_text(text)
@@ -127,6 +128,17 @@ class Escalation(Chased, unittest.TestCase):
             records_inside("list", "identities", "--where", 'id eq "bo"', cwd=self.here)[0]["manager"], "ann"
         )
         self.assertIn("could go to somebody above", self.escalate("own", "--yes", status=2).stderr)
+
+    def test_nor_to_another_identity_with_the_same_mail(self):
+        table = self.here / "tables" / "identities.csv"
+        rows = table.read_text().replace("hanna@office.example", "Ann@Office.example").splitlines(keepends=True)
+        table.write_text("".join(it.replace(",,Dues,Clerk", ",ann@office.example,Dues,Clerk") for it in rows))
+        inside("gather", cwd=self.here)
+        words = ("--where", 'id eq "ann"', "--reviewers", "bo", "--due", "2026-06-30", "--as", "x")
+        inside("review", "open", "twin", *words, cwd=self.here)
+        mails = {it["id"]: it["email"] for it in records_inside("list", "identities", cwd=self.here)}
+        self.assertEqual((mails["ann"], mails["head"]), ("ann@office.example", "Ann@Office.example"))
+        self.assertIn("could go to somebody above", self.escalate("twin", "--yes", status=2).stderr)
 
 
 @stores.ABOUT_ANSWERS

@@ -143,7 +143,10 @@ class AskedAndAnswered(Desk, unittest.TestCase):
         self.assertIn("neither for bo", self.step("answer", line, "--say", "no", actor="bo", status=2).stderr)
         self.step("answer", "all", "--say", "Every March.", actor="ann")
         self.assertEqual(self.rows("review", "lines", "june", "--where", "asked pr"), [])
-        self.assertIn("waits for an answer", self.step("answer", "all", "--say", "x", actor="ann", status=2).stderr)
+        said = self.step("answer", "all", "--say", "x", actor="ann", status=2).stderr
+        self.assertIn("ann has no line of june to answer", said)
+        said = self.step("comment", "all", "--say", "x", actor="ann", status=2).stderr
+        self.assertIn("ann has no line of june to comment on", said)
         self.assertIn("is not answered", self.step("answer", line, "--say", "x", status=2).stderr)
         self.step("comment", line, "--say", "fine then")
         said = [(it["sort"], it["said_by"], it["text"]) for it in self.lines()["ann", "role:dues/setter"]["remarks"]]
@@ -167,6 +170,7 @@ class TakenBack(Desk, unittest.TestCase):
     def test_it_is_undecided_again(self):
         line = self.number("ann", "role:dues/setter")
         self.assertIn("no line of june to take back", self.step("take-back", "all", status=2).stderr)
+        self.assertIn("Nothing is decided of line", self.step("take-back", line, status=2).stderr)
         self.step("decide", line, "revoke", "--reason", "in haste")
         self.assertIn("is for head to decide", self.step("take-back", line, actor="bo", status=2).stderr)
         self.assertIn("5 left", self.step("take-back", line).stdout)

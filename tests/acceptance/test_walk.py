@@ -63,6 +63,14 @@ class ByLines(Desk, unittest.TestCase):
         self.assertIn("4 lines left", said)
         self.assertIn("Nothing is left", self.walk("c", actor="bo").stdout)
 
+    def test_it_fits_forty_columns_and_gives_no_data(self):
+        words = ("review", "walk", "june", "--as", "head")
+        said = run(*words, cwd=self.here, stdin="n\nn\nq\n", COLUMNS="40").stdout
+        self.assertIn("[q] stop", said)
+        self.assertLessEqual(max(map(len, said.splitlines())), 40)
+        refused = run(*words, "--format", "json", cwd=self.here, stdin="", status=2)
+        self.assertIn("gives no data", refused.stderr)
+
     def test_names_are_shown_and_never_obeyed(self):
         people = self.here / "tables" / "identities.csv"
         people.write_text(people.read_text().replace("Bo Clerk", "Bo \x1b[2J\u202eClerk"))

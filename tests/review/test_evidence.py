@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from unittest import mock
 
 import numpy as np
 from hypothesis import given
@@ -204,6 +205,13 @@ class CertifiedBefore(Prepared, unittest.TestCase):
         self.assertEqual(since["ann", "group:directory/inner"], (second, "not changed since august"))
         (measured,) = records_inside("review", "status", "august", "--measures", cwd=self.here, now=third)
         self.assertEqual(measured["decided"], 1, "what is carried over is nobody's decision")
+
+    def test_where_there_are_many_people_excess_and_risk_stand_there_only_if_asked_for(self):
+        words = ("review", "open", "x", "--where", "title pr", "--by-manager", "--due", "2026-12-31", "--dry-run")
+        with mock.patch("kathodos.workspace.reviewing.MOST_LOOKED_AT", 1):
+            self.assertIn("--thorough adds them", inside(*words, cwd=self.here).stdout)
+            self.assertNotIn("--thorough adds them", inside(*words, "--thorough", cwd=self.here).stdout)
+        self.assertNotIn("--thorough adds them", inside(*words, cwd=self.here).stdout)
 
     def test_a_filter_names_it(self):
         self.opened("july", "2026-06-20T09:00:00Z")

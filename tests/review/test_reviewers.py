@@ -24,7 +24,7 @@ def companies(draw):
     def with_more(rows, **columns):
         return [{**row, **{name: draw(values) for name, values in columns.items()}} for row in rows]
 
-    mail = st.sampled_from((None, "a@x.example", "b@x.example"))
+    mail = st.sampled_from((None, "a@x.example", "A@X.example", "b@x.example"))
     status = st.sampled_from(("active", "active", "left"))
     found["identities"] = with_more(found["identities"], manager=SOMEBODY, email=mail, status=status)
     found["accounts"] = with_more(found["accounts"], responsible=SOMEBODY)
@@ -77,7 +77,8 @@ class Plainly:
         return answering if self.is_active(answering) else self.owner_of("systems", system=system)
 
     def decider(self, chain, whose, what):
-        own = {whose} | {name for name, row in self.people.items() if row["email"] and row["email"] == self.mail(whose)}
+        mail = self.mail(whose)
+        own = {whose} | {name for name in self.people if mail and self.mail(name) == mail}
         for word in chain:
             name = self.wanted(word, whose, what)
             if self.is_active(name) and name not in own:
@@ -85,7 +86,7 @@ class Plainly:
         return "opener"
 
     def mail(self, whose):
-        return self.people.get(whose, {}).get("email")
+        return (self.people.get(whose, {}).get("email") or "").lower()
 
 
 @stores.ABOUT_ANSWERS

@@ -34,6 +34,8 @@ def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) 
 
 
 def run(session: Session) -> int:
+    if session.format != "table":
+        raise CallError("A walk is for people; it gives no data.", "For data: kathodos review lines --format json")
     return _Walking(session).run()
 
 

@@ -49,6 +49,8 @@ def _filled(one: Reminder, own: Path) -> str:
         where = f", line {error.lineno}" if isinstance(error, jinja2.TemplateSyntaxError) else ""
         remedy = "Correct it; docs/reviewing.md says what may stand in it."
         raise DataError(f"{name}{where}: {error.message}.", remedy) from None
+    if not text.strip():
+        raise DataError(f"{name} says nothing.", "Write what is to be said, or take it away.")
     return "".join(f"{printable(line)}\n" for line in text.splitlines())
 
 

@@ -51,7 +51,7 @@ def review_measures(view: View, name: str | None) -> Answer:
             }
         )
     rows.sort(key=lambda row: (-row["decided"], row["who"]))
-    heading = f"How {review.name} was decided by whom, without what only its closing decided"
+    heading = f"How {review.name} was decided, and by whom; what its closing decided is left out"
     text = told(records, review.name, limits)
     legend = [_LEGEND] if rows else []
     hint = (

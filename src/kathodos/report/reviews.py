@@ -131,6 +131,10 @@ def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: b
             f"{plural(drafted.beyond, 'grant comes', 'grants come')} to them by a group's filter or as everyone. "
             "Such grants cannot be taken from one person alone, and are not in the review."
         )
+    if not drafted.has_findings:
+        text.append(
+            "There are so many people that excess and risk do not stand beside the lines: --thorough adds them."
+        )
     if len(drafted.carried[0]):
         lines = plural(len(drafted.carried[0]), "line is", "lines are")
         text.append(f"{lines} carried over: certified before, and not changed since.")

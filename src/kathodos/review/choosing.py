@@ -58,6 +58,10 @@ def chosen(plan: Plan, wanted: Wanted, authority: Authority, verb: str = "decide
         raise CallError(f"{what}.", f"See `kathodos review lines {review.name}`.")
     must_be_open(lines, at)
     must_not_be_about(lines, at, actor, actor.name)
+    undecided = at[~lines.is_decided[at]] if is_decided else at[:0]
+    if len(undecided):
+        what = f"Nothing is decided of line {lines.numbers[undecided[0]]} of {review.name} yet. Nothing was changed."
+        raise CallError(what, f"See what is: kathodos review lines {review.name} --where 'decision pr'")
     foreign = at[capacity[at] < 0]
     if len(foreign):
         reviewer = lines.column("reviewer").value(int(foreign[0]))

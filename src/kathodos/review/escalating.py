@@ -18,7 +18,7 @@ from kathodos.model.references import reference_to
 from kathodos.review.lines import OPEN, Review, ReviewLines, days_left, find_review, reviews_in
 from kathodos.review.passing import put_remarks
 from kathodos.review.remarks import Sort
-from kathodos.review.reviewers import managers_of
+from kathodos.review.reviewers import managers_of, one_person
 from kathodos.store.records import Records
 
 
@@ -97,7 +97,7 @@ class Escalate(Operation[Escalated]):
         above = _next_up(plan.records, reviewer.values)
         names = plan.records.column(IDENTITIES, "id").values
         to = np.append(above, -1)[reviewer.codes]
-        goes = (to >= 0) & ~_about(lines, at, to, names)
+        goes = (to >= 0) & ~_about(plan.records, lines, at, to)
         if not goes.any():
             what = f"No line of {review.name} is left that could go to somebody above its reviewer."
             raise CallError(what, "Pass lines on by name: kathodos review pass.")
@@ -121,10 +121,15 @@ def _next_up(records: Records, reviewers: Sequence[Scalar]) -> Ints:
     return found
 
 
-def _about(lines: ReviewLines, at: Ints, to: Ints, names: Sequence[Scalar]) -> Bools:
-    """Which lines are about the one to whom they would go; `names`: of the ids, by code."""
+def _about(records: Records, lines: ReviewLines, at: Ints, to: Ints) -> Bools:
+    """Which lines are about the one to whom they would go, or about somebody with the same mail; `to`: codes of ids."""
+    ids, mails = records.column(IDENTITIES, "id"), records.column(IDENTITIES, "email")
+    by_code = np.full(len(ids.values), -1, dtype=np.int32)
+    by_code[ids.codes] = mails.codes
+    person = one_person(DictionaryColumn(by_code, mails.values))
     whose = lines.column("identity", at).compact()
-    found: Bools = (to >= 0) & (np.append(positions_among(whose.values, names), -1)[whose.codes] == to)
+    code = np.append(positions_among(whose.values, ids.values), -1)[whose.codes]
+    found: Bools = (code >= 0) & (to >= 0) & (person[code] == person[to])
     return found
 
 

@@ -35,6 +35,11 @@ class Found:
     risk: Ints
     excess: Sequence[tuple[str, Ints]] = ()
 
+    @property
+    def is_known(self) -> bool:
+        """Whether anything was looked for."""
+        return len(self.risk) > 0
+
 
 @dataclass(frozen=True)
 class HolderEvidence:

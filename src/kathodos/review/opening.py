@@ -37,7 +37,7 @@ class Drafted:
     """A review about to be opened: its lines and things, about how many, and what is no line of theirs.
 
     `without_reviewer`: about how many of them whoever opens it decides; `reviewers`: the chain, as it is kept;
-    `carried`: what stands decided of lines that are carried over.
+    `carried`: what stands decided of lines that are carried over; `has_findings`: whether excess and risk stand beside.
     """
 
     lines: Sequence[DictionaryColumn]
@@ -48,6 +48,7 @@ class Drafted:
     without_reviewer: int
     reviewers: str
     carried: Sequence[DictionaryColumn]
+    has_findings: bool
 
     def __len__(self) -> int:
         return len(self.lines[0])
@@ -81,45 +82,16 @@ def draft_review(asked: Opening) -> Drafted:
     evidence = Evidence(asked.context, items, asked.conflicts.taken(mine[asked.conflicts.asker]))
     holder = HolderEvidence(basis, items, asked.found)
     reviewers = Reviewers(basis, items, asked.chain, asked.opener)
-    given = {name: _of_grants(basis, items, name) for name in ("until", "given_by", "given_at", "reason")}
-    (having, counted), (status, ends, former) = evidence.peers(), evidence.of_whom()
-    known = {
-        "having": numbered(having),
-        "counted": numbered(counted),
-        "recorded": evidence.recorded(),
-        "needed_by": evidence.needed_by(asked.rules.needs),
-        "conflicts": evidence.taking_part(),
-        "fences": evidence.crossing(asked.rules.fences),
-        "status": status,
-        "former": former,
-    }
+    known = _known(evidence, asked.rules)
     limits = asked.context.thresholds
     idle_after = np.array(limits.unused)[np.clip(evidence.sensitivity[evidence.thing], 0, 3)]
     stands_out, speaks = standing_out(
         Facts(known, evidence.used_at, evidence.watched, basis.moment, idle_after, limits.peer_share)
     )
     certified = holder.certified()
-    columns = {
-        "line": numbered(np.arange(1, len(items) + 1)),
-        "identity": _names_of_askers(index.holders, items.asker),
+    columns = _columns(items, evidence, holder, known) | {
         "reviewer": reviewers.column(),
-        "holder": DictionaryColumn(items.holder.astype(np.int32), index.holders.references),
-        "grant": DictionaryColumn(items.grant.astype(np.int32), index.grants.ids),
-        "group": DictionaryColumn(
-            np.where(items.group >= 0, items.group, -1).astype(np.int32), index.holders.references
-        ),
-        "thing": numbered(evidence.thing),
-        "peers_having": known["having"],
-        "peers_counted": known["counted"],
-        **{name: known[name] for name in ("needed_by", "conflicts", "fences", "status", "former")},
         "spoken": evidence.spoken(asked.rules.needs),
-        "ends": ends,
-        "last_used": evidence.last_used(),
-        **{name: given[name] for name in ("until", "given_by", "given_at")},
-        "given_for": given["reason"],
-        "signed_in": holder.signed_in(),
-        "risk": holder.risk(),
-        "excess": holder.excess(),
         "certified_at": certified.at,
         "certified_by": certified.by,
         "speaks": speaks,
@@ -131,7 +103,51 @@ def draft_review(asked: Opening) -> Drafted:
     beyond = beyond_items(index, chosen, items, basis.moment)
     people = int((chosen < basis.people).sum())
     without = len(distinct(items.asker[reviewers.deciders < 0]))
-    return Drafted(lines, things, people, len(chosen) - people, beyond, without, ";".join(asked.chain), carried)
+    counts = (people, len(chosen) - people, beyond, without)
+    return Drafted(lines, things, *counts, ";".join(asked.chain), carried, asked.found.is_known)
+
+
+def _known(evidence: Evidence, rules: Rules) -> dict[str, DictionaryColumn]:
+    """What is known of each line from which something may stand out, and the last day."""
+    (having, counted), (status, ends, former) = evidence.peers(), evidence.of_whom()
+    return {
+        "having": numbered(having),
+        "counted": numbered(counted),
+        "recorded": evidence.recorded(),
+        "needed_by": evidence.needed_by(rules.needs),
+        "conflicts": evidence.taking_part(),
+        "fences": evidence.crossing(rules.fences),
+        "status": status,
+        "ends": ends,
+        "former": former,
+    }
+
+
+def _columns(
+    items: Items, evidence: Evidence, holder: HolderEvidence, known: Mapping[str, DictionaryColumn]
+) -> dict[str, DictionaryColumn]:
+    """What each line says of the access and of who holds it."""
+    basis, index = holder.basis, holder.basis.index
+    given = {name: _of_grants(basis, items, name) for name in ("until", "given_by", "given_at", "reason")}
+    return {
+        "line": numbered(np.arange(1, len(items) + 1)),
+        "identity": _names_of_askers(index.holders, items.asker),
+        "holder": DictionaryColumn(items.holder.astype(np.int32), index.holders.references),
+        "grant": DictionaryColumn(items.grant.astype(np.int32), index.grants.ids),
+        "group": DictionaryColumn(
+            np.where(items.group >= 0, items.group, -1).astype(np.int32), index.holders.references
+        ),
+        "thing": numbered(evidence.thing),
+        "peers_having": known["having"],
+        "peers_counted": known["counted"],
+        **{name: known[name] for name in ("needed_by", "conflicts", "fences", "status", "ends", "former")},
+        "last_used": evidence.last_used(),
+        **{name: given[name] for name in ("until", "given_by", "given_at")},
+        "given_for": given["reason"],
+        "signed_in": holder.signed_in(),
+        "risk": holder.risk(),
+        "excess": holder.excess(),
+    }
 
 
 def _carried(

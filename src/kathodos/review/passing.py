@@ -90,7 +90,9 @@ class Say(Operation[Chosen]):
         is_mine = np.array([*may, False])[reviewer.codes] | waiting | actor.is_called(lines.review.opened_by)
         at = lines.named(self.wanted.words, waiting if self.sort == Sort.ANSWER else is_mine & ~lines.is_decided)
         if not len(at):
-            raise CallError(f"Nothing of {lines.review.name} waits for an answer of {actor.name}.", "")
+            verb = "answer" if self.sort == Sort.ANSWER else "comment on"
+            what = f"{actor.name} has no line of {lines.review.name} to {verb}."
+            raise CallError(what, f"See `kathodos review lines {lines.review.name}`.")
         must_be_open(lines, at)
         foreign = at[~is_mine[at]]
         if len(foreign):

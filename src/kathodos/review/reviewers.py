@@ -10,8 +10,9 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis, numbers_among
 from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, Scalar, positions_among
+from kathodos.columns.dictionary import DictionaryColumn, Scalar, dictionary_column, positions_among
 from kathodos.errors import CallError
+from kathodos.ledger.actors import normal_name
 from kathodos.model.kinds import GROUPS, IDENTITIES, ROLES, SYSTEMS
 from kathodos.model.references import reference_to
 from kathodos.review.items import Items
@@ -129,11 +130,21 @@ class Reviewers:
 
     def _is_about(self, wanted: Ints) -> Bools:
         """Whether who is wanted for each item is the one it is about, or has the same mail."""
-        mail = self.basis.identity("email").codes.astype(np.int64)
-        same = np.append(np.where(mail >= 0, mail, -1 - np.arange(len(mail))), -2 - len(mail))
+        same = one_person(self.basis.identity("email"))
         person = np.where(self.items.asker < self.basis.people, self.items.asker, -1)
         found: Bools = (person >= 0) & ((wanted == person) | (same[wanted] == same[person]))
         return found
+
+
+def one_person(mails: DictionaryColumn) -> Ints:
+    """A number for each identity, the same for those with the same mail; the last element stands for nobody.
+
+    Mails are compared as the names of who acts are (`ledger.actors`).
+    """
+    alike = dictionary_column(normal_name(str(it)) or None for it in mails.values)
+    number = np.append(alike.codes, np.int32(-1))[mails.codes].astype(np.int64)
+    own = -1 - np.arange(len(number) + 1)
+    return np.where(np.append(number, -1) >= 0, np.append(number, -1), own)
 
 
 def managers_of(stated: DictionaryColumn, is_active: Bools, identities: Sequence[Scalar]) -> Ints:

@@ -9,10 +9,12 @@ from functools import cached_property
 import numpy as np
 
 from kathodos.analysis.basis import Basis
+from kathodos.analysis.decisions import Decisions, decisions_of
 from kathodos.analysis.exposure import Exposure
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.thresholds import Thresholds
+from kathodos.model.kinds import DECISIONS
 from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES
 from kathodos.model.times import NEVER
@@ -157,6 +159,13 @@ class ExcessContext:
     @cached_property
     def targets(self) -> PermissionTargets:
         return PermissionTargets(self.basis)
+
+    @cached_property
+    def decisions(self) -> list[tuple[str, Decisions]]:
+        """What was decided in each review."""
+        records = self.basis.records
+        names = map(str, records.column(DECISIONS, "review").compact().values)
+        return [(name, decisions_of(records, name)) for name in names]
 
     @cached_property
     def needed(self) -> Bools:

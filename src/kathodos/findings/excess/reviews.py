@@ -7,11 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.analysis.decisions import Decisions, decisions_of
+from kathodos.analysis.decisions import Decisions
 from kathodos.columns.csr import Ints
 from kathodos.findings.excess.batches import CERTAIN, Batch, ExcessContext, FindingText, batch
 from kathodos.findings.excess.thresholds import Thresholds
-from kathodos.model.kinds import DECISIONS
 from kathodos.model.references import name_in, reference_to
 from kathodos.model.times import day_text
 
@@ -77,10 +76,9 @@ def nothing_taken(context: ExcessContext) -> Batch:
 
 def _found(context: ExcessContext, kind: str) -> Batch:
     """The signs of one kind in all reviews."""
-    records, texts = context.basis.records, []
-    some = []
-    for review in map(str, records.column(DECISIONS, "review").compact().values):
-        for sign in signs(decisions_of(records, review), review, context.thresholds):
+    some, texts = [], []
+    for review, decisions in context.decisions:
+        for sign in signs(decisions, review, context.thresholds):
             if sign.kind == kind:
                 some.append(sign)
                 texts.append(FindingText(reference_to("review", review), sign.evidence, _AGAIN, ()))
