@@ -64,7 +64,7 @@ for part in walk status; do
     below review-lines "$here/docs/screenshots/$part.png"
     rm "$here/docs/screenshots/$part.png"
 done
-shot ledger-list "kathodos baseline compare before-review --format csv | head -8; kathodos ledger list --subject identity:p0063"
+shot ledger-list "kathodos baseline compare before-review --format csv | head -4; kathodos ledger list --subject identity:p0063" 150
 shot show "kathodos find leif engen; kathodos show p0063"
 python - <<'SQL'
 import sqlite3
