@@ -72,7 +72,7 @@ class HolderEvidence:
 
     def excess(self) -> DictionaryColumn:
         """The kinds of excess that were found about whoever each item belongs to, as a kept list."""
-        kinds = sorted(self.found.excess)
+        kinds = sorted(self.found.excess, key=lambda it: it[0])
         marks = np.zeros((len(kinds), self.basis.size), dtype=bool)
         for at, (_, whose) in enumerate(kinds):
             marks[at, whose[whose >= 0]] = True
