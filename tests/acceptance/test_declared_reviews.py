@@ -57,11 +57,12 @@ class DeclaredReviews(Prepared, unittest.TestCase):
 
     def test_what_is_wrong_is_told_with_its_line(self):
         for text, told in (
-            ("reviewers = []\nwhere = 'title pr'\n", "line 1: reviewers names nobody"),
+            ("only = 'line'\nwhere = 'title pr'\n", "line 1: only is no filter over lines"),
+            ("about = 'rooms'\nwhere = 'title pr'\n", "line 1: about"),
             ("where = 'title'\n", "line 1: where is no filter over people"),
             ("where = 'title pr'\ndue = 'soon'\n", "line 2: 'soon' is no duration"),
             ("where = 'title pr'\nweekly = true\n", "line 2: there is no key 'weekly'"),
-            ("due = 'P1D'\n", "the key 'where' is missing"),
+            ("due = 'P1D'\n", "where is missing"),
         ):
             self.declare("clerks", text)
             self.assertIn(told, self.step("open", "clerks", now=None, status=3).stderr)
@@ -71,7 +72,8 @@ class DeclaredReviews(Prepared, unittest.TestCase):
         self.assertIn("clerks", self.step("open", "clerk", now=None, status=2).stderr)
         words = ("open", "x", "--where", "title pr")
         self.assertIn("--due DATE is missing", self.step(*words, "--by-manager", now=None, status=2).stderr)
-        self.assertIn("--reviewers WHO is missing", self.step(*words, "--due", "2026-12-01", now=None, status=2).stderr)
+        about = ("open", "x", "--about", "identity-data", "--due", "2026-12-01")
+        self.assertIn("--where FILTER is missing", self.step(*about, now=None, status=2).stderr)
 
     def test_a_declaration_is_a_setting_whose_change_is_on_record(self):
         self.step("open", "clerks", now="2026-06-20T09:00:00Z")

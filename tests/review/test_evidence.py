@@ -11,9 +11,9 @@ from hypothesis import strategies as st
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.model.kinds import REVIEW_THINGS
 from kathodos.model.times import BEGINNING, DAY, NEVER, first_moment
-from kathodos.review.holder_evidence import Found, HolderEvidence
-from kathodos.review.items import items_of
-from kathodos.review.standing_out import NOTHING, Facts, standing_out
+from kathodos.review.drafts.holder_evidence import Found, HolderEvidence
+from kathodos.review.drafts.items import items_of
+from kathodos.review.drafts.standing_out import NOTHING, Facts, standing_out
 from tests import stores
 from tests.review.test_review import drafted_of
 from tests.support import (

@@ -1,13 +1,15 @@
 """Who decides a line: the first of a chain who is active and is not the one whom the line is about."""
 
 import unittest
+from functools import partial
 
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.errors import CallError
-from kathodos.review.items import items_of
+from kathodos.review.drafts.items import items_of
+from kathodos.review.owners import owners_of_items
 from kathodos.review.reviewers import Reviewers, chain_of
 from tests import stores
 from tests.support import basis_of, catalogues, searching
@@ -99,7 +101,7 @@ class Chains(unittest.TestCase):
         holders = basis.index.holders
         askers = np.arange(basis.size)
         items = items_of(basis.index, askers, basis.moment)
-        found = Reviewers(basis, items, chain, "opener").column().listed()
+        found = Reviewers(basis, items.asker, partial(owners_of_items, basis, items), chain, "opener").column().listed()
         plain = Plainly(catalogue)
         for at, name in enumerate(found):
             asker, grant, group = int(items.asker[at]), int(items.grant[at]), int(items.group[at])

@@ -15,6 +15,8 @@ from kathodos.output.answers import window
 if TYPE_CHECKING:
     from kathodos.workspace.declared import OpeningTerms
 
+_ABOUT = ("access", "accounts", "resources", "roles", "identity-data", "covers")
+
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     parser = commands.add_parser(
@@ -43,18 +45,29 @@ def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     what = "make the lines of a new review from the grants that people hold"
     example = (
         "  kathodos review open autumn --where 'department eq \"Dues office\"' --by-manager --due 2026-07-31\n"
-        "  kathodos review open spring --where 'risk ge 50' --reviewers owner manager p0001 --due 2027-03-31"
+        "  kathodos review open spring --where 'risk ge 50' --reviewers owner manager p0001 --due 2027-03-31\n"
+        "  kathodos review open doors --about resources --where 'sensitivity ge 3' --due 2026-07-31\n"
+        "  kathodos review open dues --where 'status ne left' --only 'system eq dues' --due 2026-07-31"
     )
     opening = command(steps, "open", common, formatter, run_open, what, example)
     named = "a name for the review; without --where the name of one that reviews/NAME.toml declares"
     opening.add_argument("name", metavar="NAME", help=named)
-    opening.add_argument("--where", metavar="FILTER", help="whose access: a filter over identities")
+    about = "what is reviewed (default: access)"
+    opening.add_argument("--about", choices=_ABOUT, help=about)
+    where = "of whom, or of which accounts, resources or roles: a filter"
+    opening.add_argument("--where", metavar="FILTER", help=where)
+    only = "only lines that this filter selects, as in: system eq dues and sensitivity ge 2"
+    opening.add_argument("--only", metavar="FILTER", help=only)
+    attributes = "identity-data: the attributes that are reviewed (default: department title manager location)"
+    opening.add_argument("--attributes", nargs="+", metavar="NAME", help=attributes)
     who = opening.add_mutually_exclusive_group()
     who.add_argument("--by-manager", action="store_true", help="each line is decided by the manager")
-    chain = "who decides, the first who is active and not concerned: manager, owner, or the ids of people"
+    chain = "who decides, the first who is active and not concerned: manager, owner, person, or the ids of people"
     who.add_argument("--reviewers", nargs="+", metavar="WHO", help=chain)
     opening.add_argument("--due", metavar="DATE", help="the day by which all is to be decided")
     changed = "only what has changed since it was certified is to be decided; the rest is carried over"
+    undecided = "what becomes of lines that nobody decided in time (default: they stay open)"
+    opening.add_argument("--undecided", choices=("certify", "revoke"), help=undecided)
     opening.add_argument("--changed", action="store_true", help=changed)
     thorough(opening)
     assuming(opening)
@@ -121,32 +134,41 @@ def run_open(session: Session) -> int:
     draft = drafted(session.view, terms, session.actor, asked.thorough)
     is_meant = not asked.dry_run and session.agrees(f"Open {terms.name} with {what_is_drafted(draft)}?")
     if is_meant:
-        session.carry_out(OpenReview(terms.name, terms.where, terms.due, draft, terms.declared))
+        session.carry_out(OpenReview(terms.name, terms.where or "", terms.due, draft, terms.declared, terms.undecided))
     return session.answer(review_opened(terms.name, draft, terms.due, session.actor, is_meant))
 
 
 def _terms(session: Session) -> OpeningTerms:
     """What is to be opened, as the call says or as it is declared. Raises CallError where something is missing."""
+    from kathodos.model.kinds import IDENTITIES
     from kathodos.model.times import normal_moment, now
     from kathodos.review.lines import reviews_in
-    from kathodos.review.reviewers import MANAGER
+    from kathodos.review.subjects import MANAGER, SUBJECTS, About
     from kathodos.workspace.declared import OpeningTerms, declared_review
 
     asked, view = session.arguments, session.view
     chain, due = [MANAGER] if asked.by_manager else asked.reviewers, ""
-    if asked.where is not None and not (chain and asked.due):
-        missing = "--by-manager or --reviewers WHO" if asked.due else "--due DATE"
-        raise CallError(f"{missing} is missing.", "Or declare the review in reviews/NAME.toml.")
     try:
         due = normal_moment(asked.due) if asked.due is not None else ""
     except ValueError as error:
         raise CallError(f"--due {asked.due} is no day: {error}.") from None
-    if asked.where is not None:
-        return OpeningTerms(asked.name, asked.where, due, chain, None, asked.changed)
+    about = About(asked.about or About.ACCESS)
+    if asked.attributes and about != About.IDENTITY_DATA:
+        raise CallError("--attributes are of identity data.", "Say --about identity-data, or leave them out.")
+    if asked.where is not None or asked.about is not None:
+        if not asked.due:
+            raise CallError("--due DATE is missing.", "Or declare the review in reviews/NAME.toml.")
+        if asked.where is None and SUBJECTS[about].selected is IDENTITIES and about != About.COVERS:
+            raise CallError("--where FILTER is missing, which says of whom.", "For everybody: 'status ne left'.")
+        more = (about, asked.only, asked.attributes or (), asked.undecided)
+        terms = (asked.name, asked.where, due, chain or SUBJECTS[about].chain, None, asked.changed)
+        return OpeningTerms(*terms, *more)
     found = declared_review(session.workspace.folder, reviews_in(view.catalogue), asked.name)
-    chain, changed = chain or found.terms.reviewers, asked.changed or found.terms.changed
+    own = found.terms
+    chain = chain or own.reviewers or SUBJECTS[own.about].chain
     name, due = found.name_at(now()), due or found.due_at(now())
-    return OpeningTerms(name, found.terms.where, due, chain, found.name, changed)
+    more = (own.about, asked.only or own.only or None, own.attributes, asked.undecided or own.undecided)
+    return OpeningTerms(name, own.where or None, due, chain, found.name, asked.changed or own.changed, *more)
 
 
 def run_due(session: Session) -> int:

@@ -25,14 +25,17 @@ def _add_decide(steps: Commands, common: argparse.ArgumentParser, formatter: For
         "  kathodos review decide 4 7-9 revoke --as p0101 --reason 'left the pilots in May'\n"
         "  kathodos review decide 12 reduce --until 2026-12-31 --as p0101 --reason 'until the project ends'\n"
         "  kathodos review decide all certify --review autumn --as p0101\n"
+        "  kathodos review decide 3 correct --to 'Head of pilotage' --as p0101 --reason 'since May'\n"
         "  kathodos review decide --where 'last_used lt today-P1Y' revoke --as p0101 --reason 'not used for a year'"
     )
     deciding = command(steps, "decide", common, formatter, run_decide, what, example)
     _lines(deciding, "numbers, ranges as 7-9, or all that is left")
     deciding.add_argument("--where", metavar="FILTER", help="what is left to decide and this filter selects")
-    choices = ("certify", "reduce", "revoke")
-    deciding.add_argument("decision", choices=choices, help="keep the access, make it less, or take it away")
-    deciding.add_argument("--to", metavar="WHAT", help="reduce: the smaller role, or permission, that is left")
+    choices = ("certify", "reduce", "revoke", "correct")
+    words = "it stands, is made less, or is taken away; identity data: what is wrong is corrected"
+    deciding.add_argument("decision", choices=choices, help=words)
+    to = "reduce: the smaller role, or permission, that is left; correct: the value that is right"
+    deciding.add_argument("--to", metavar="WHAT", help=to)
     deciding.add_argument("--on", metavar="SCOPE", help="reduce: the smaller area, resource or pattern that is left")
     deciding.add_argument("--until", metavar="DATE", help="reduce: the day on which it ends")
     _which(deciding)
@@ -48,11 +51,15 @@ def _add_take_back(steps: Commands, common: argparse.ArgumentParser, formatter: 
 
 def _add_pass(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     what = "pass lines on to another reviewer, who knows better; the trail stays with the line"
-    example = "  kathodos review pass 4 7-9 --to p0059 --as p0101 --reason 'works for the dues office since May'"
+    example = (
+        "  kathodos review pass 4 7-9 --to p0059 --as p0101 --reason 'works for the dues office since May'\n"
+        "  kathodos review pass all --to p0059 p0063 --as p0101 --reason 'too many for one'"
+    )
     passing = command(steps, "pass", common, formatter, run_pass, what, example)
     _lines(passing, "numbers, ranges as 7-9, or all that is left")
     passing.add_argument("--where", metavar="FILTER", help="what is left to decide and this filter selects")
-    passing.add_argument("--to", metavar="WHO", required=True, help="who is to decide instead")
+    to = "who is to decide instead; among several the lines are split, those about one person together"
+    passing.add_argument("--to", metavar="WHO", nargs="+", required=True, help=to)
     _which(passing)
 
 
@@ -111,7 +118,8 @@ def _wanted(session: Session) -> Wanted:
 def run_decide(session: Session) -> int:
     from kathodos.report.reviews import lines_decided
     from kathodos.review.deciding import Decide
-    from kathodos.review.lines import CERTIFY, Decision
+    from kathodos.review.lines import CERTIFY
+    from kathodos.review.subjects import Decision
 
     decision = Decision(session.arguments.decision)
     if decision != CERTIFY and not session.reason:
@@ -132,6 +140,10 @@ def _reduction(session: Session) -> Reduction:
     asked = session.arguments
     said = {"--to": asked.to, "--on": asked.on, "--until": asked.until}
     named = [option for option, value in said.items() if value is not None]
+    if asked.decision == "correct":
+        if named != ["--to"]:
+            raise CallError("Say what is right: --to VALUE alone.", "To empty the attribute: revoke.")
+        return Reduction(value=asked.to)
     if bool(named) != (asked.decision == "reduce"):
         if named:
             raise CallError(
@@ -167,9 +179,12 @@ def run_pass(session: Session) -> int:
     from kathodos.review.passing import PassOn
     from kathodos.review.remarks import Sort
 
-    to, authority = session.workspace.acting(session.arguments.to), session.workspace.configuration.authority
+    to = [session.workspace.acting(it) for it in session.arguments.to]
+    authority = session.workspace.configuration.authority
     done = session.carry_out(PassOn(_wanted(session), to, authority)).result
-    return session.answer(lines_spoken_of(done, Sort.PASSED_ON, to.among(session.view.stored).name))
+    return session.answer(
+        lines_spoken_of(done, Sort.PASSED_ON, " and ".join(it.among(session.view.stored).name for it in to))
+    )
 
 
 def run_ask(session: Session) -> int:

@@ -158,7 +158,7 @@ class _Walking:
             to = line("To whom?")
             if not to:
                 raise CallError("Nothing was passed on: nobody is named.")
-            self._carry_out(PassOn(wanted, acting(to), self.authority), line("Why?"))
+            self._carry_out(PassOn(wanted, [acting(to)], self.authority), line("Why?"))
             walk.go_on()
         elif pressed == "a":
             of, text = line("Ask whom? (empty: whoever opened the review)"), line("What?")

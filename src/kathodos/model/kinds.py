@@ -364,6 +364,9 @@ REVIEWS = Kind(
         Column("signed_by"),
         Column("reviewers", Form.LIST),
         Column("declared"),
+        Column("about"),
+        Column("undecided", Form.CHOICE, choices=("certify", "revoke")),
+        Column("only", Form.FILTER),
     ),
     ("review",),
 )
@@ -395,6 +398,8 @@ REVIEW_LINES = Kind(
         Column("holder"),
         Column("grant"),
         Column("group"),
+        Column("part"),
+        Column("value"),
         Column("thing", Form.NUMBER),
         Column("peers_having", Form.NUMBER),
         Column("peers_counted", Form.NUMBER),
@@ -426,7 +431,7 @@ DECISIONS = Kind(
     (
         Column("review", Form.NAME),
         Column("line", Form.NUMBER),
-        Column("decision", Form.CHOICE, choices=("certify", "reduce", "revoke")),
+        Column("decision", Form.CHOICE, choices=("certify", "reduce", "revoke", "correct")),
         Column("decided_by"),
         Column("decided_at"),
         Column("reason"),

@@ -7,8 +7,9 @@ from typing import Any
 
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.words import plural
-from kathodos.report.review_lines import decision_in_words, remark_in_words, words_about
+from kathodos.report.review_lines import decision_in_words, last_use, remark_in_words, shares, whose, words_about
 from kathodos.review.lines import ReviewLines
+from kathodos.review.subjects import About
 from kathodos.store.records import Records
 
 _MOST_BEFORE = 3  # kinds of what was found about a person
@@ -24,7 +25,7 @@ def card_of_line(records: Records, line: dict[str, Any]) -> list[str]:
     """One line with all of its evidence; what stands out comes first."""
     cells = [f"Line {line['line']}. {_whose(records, line)}", "", f"  {line['gives']}"]
     cells.append(f"  {'! ' if line['speaks'] == 'against' else ''}{line['stands_out']}")
-    cells += [f"  {it}" for it in (*words_about(line), _shares(line), _use(line))]
+    cells += [f"  {it}" for it in (*words_about(line), _shares(line), _use(line)) if it]
     if line["conflicts"] or line["fences"]:
         cells.append(f"  rules broken: {', '.join([*line['conflicts'], *line['fences']])}")
     if line["excess"]:
@@ -45,12 +46,12 @@ def card_of_person(records: Records, lines: Sequence[dict[str, Any]]) -> list[st
 def _whose(records: Records, line: dict[str, Any]) -> str:
     """Who it is, where they work, and what is to be known of them."""
     if line["identity"] is None:
-        return f"account:{line['account']}, which is nobody's"
+        return f"account:{line['account']}, which is nobody's" if line["account"] else whose(line)[0]
     record = records.with_key(IDENTITIES, (line["identity"],)) or {}
     parts = [f"{record.get('name') or ''} ({line['identity']})".strip()]
     parts += [str(it) for it in (record.get("title"), record.get("department")) if it]
     facts = [", ".join(parts)]
-    facts += [line["status"]] if line["status"] not in (None, "active", "enabled") else []
+    facts += [line["status"]] if line["status"] not in (None, "active", "enabled", "on") else []
     facts += [f"until {line['ends'][:10]}"] if line["ends"] else []
     facts += [f"came from {line['former_department']}"] if line["former_department"] else []
     facts += [f"risk {line['risk']}"] if line["risk"] is not None else []
@@ -59,16 +60,16 @@ def _whose(records: Records, line: dict[str, Any]) -> str:
 
 
 def _shares(line: dict[str, Any]) -> str:
-    everyone = f"{line['everyone_having']} of {line['everyone_counted']} people have it"
-    if not line["peers_counted"]:
-        return everyone
-    return f"{line['peers_having']} of {line['peers_counted']} peers and {everyone}"
+    peers, everyone = shares(line)
+    if line["about"] == About.IDENTITY_DATA or not everyone:
+        return ""
+    return f"{peers} peers and {everyone} people have it" if line["peers_counted"] else f"{everyone} people have it"
 
 
 def _use(line: dict[str, Any]) -> str:
-    since = f"never since {line['use_recorded_since'][:10]}" if line["use_recorded_since"] else "not recorded"
-    used = line["last_used"][:10] if line["last_used"] else since
-    return f"last used: {used}; needed: {', '.join(line['needed_by']) or line['needed']}"
+    if line["needed"] is None:
+        return ""
+    return f"last used: {last_use(line)}; needed: {', '.join(line['needed_by']) or line['needed']}"
 
 
 def _decided(line: dict[str, Any]) -> list[str]:

@@ -17,9 +17,10 @@ from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.marks import Marks
 from kathodos.review.authority import Capacity
 from kathodos.review.line_attributes import LineAttributes
-from kathodos.review.lines import REDUCE, ReviewLines, find_review, names_of, reviews_in
+from kathodos.review.lines import CORRECT, REDUCE, ReviewLines, find_review, names_of, reviews_in
 from kathodos.review.reducing import Reduction
 from kathodos.review.remarks import Sort
+from kathodos.review.subjects import SUBJECTS, About
 from kathodos.store.naming import resolved
 from kathodos.workspace.view import View
 
@@ -39,8 +40,32 @@ _EVIDENCE = ("peers", "everyone", "last_used", "needed_by", "conflicts", "review
 _WIDE = 110
 _MOST_SHOWN = 200  # lines, to a person
 _KEYS = (
-    *("review", "line", "identity", "account", "name", "status", "ends", "former_department", "reviewer", "item"),
-    *("gives", "how", "brings", "contains", "needed", "needed_by", "conflicts", "fences", "use", "use_recorded_since"),
+    *(
+        "review",
+        "line",
+        "about",
+        "identity",
+        "account",
+        "name",
+        "status",
+        "ends",
+        "former_department",
+        "reviewer",
+        "item",
+    ),
+    *(
+        "gives",
+        "how",
+        "value",
+        "brings",
+        "contains",
+        "needed",
+        "needed_by",
+        "conflicts",
+        "fences",
+        "use",
+        "use_recorded_since",
+    ),
     *("last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
     *("peers_having", "peers_counted", "sensitivity", "signed_in", "risk", "excess", "certified_at", "certified_by"),
     *("speaks", "stands_out", "decision", "decided_by", "decided_at", "capacity", "decision_reason"),
@@ -74,7 +99,8 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
         wanted &= LineAttributes(lines, view.moment).selected_by(asked.where)
     left = int((~lines.is_decided).sum())
     heading = f"{review.name} ({review.state}): {plural(len(lines), 'line')}, {left} left, due {review.due}"
-    hint = "Decide: kathodos review decide LINE... certify|reduce|revoke --reason TEXT"
+    words = "|".join(SUBJECTS[About(review.about)].decisions)
+    hint = f"Decide: kathodos review decide LINE... {words} --reason TEXT"
     if not left:
         hint = f"Everything is decided: kathodos review close {review.name}" if review.state == "open" else ""
     chosen = wanted.nonzero()[0]
@@ -107,8 +133,9 @@ def _named(lines: ReviewLines, column: str, text: str) -> str:
 def _ordered(marks: Marks, line: dict[str, Any]) -> str | None:
     """What is ordered of the grant or the membership that a line is about."""
     item = line["item"]
-    ordered = marks.of_grant(item["grant"]) if "grant" in item else marks.of_membership(item["member"], item["group"])
-    return ordered or None
+    if "grant" in item:
+        return marks.of_grant(item["grant"]) or None
+    return (marks.of_membership(item["member"], item["group"]) or None) if "member" in item else None
 
 
 def _first(line: dict[str, Any], names: dict[str, str | None]) -> dict[str, Any]:
@@ -119,38 +146,70 @@ def _first(line: dict[str, Any], names: dict[str, str | None]) -> dict[str, Any]
 
 def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
     """A line for the table. What can be scanned stands in columns, in words where they have no room."""
-    used = line["last_used"]
-    since = line["use_recorded_since"]
-    never = f"never since {since[:10]}" if since else "not recorded"
     cells = {
-        "peers": f"{line['peers_having']} of {line['peers_counted']}" if line["peers_counted"] else "no peers",
-        "everyone": f"{line['everyone_having']} of {line['everyone_counted']}",
-        "last_used": used[:10] if used else never,
-        "needed_by": ", ".join(line["needed_by"]) or line["needed"],
+        "peers": shares(line)[0],
+        "everyone": shares(line)[1],
+        "last_used": last_use(line),
+        "needed_by": ", ".join(line["needed_by"]) or line["needed"] or "",
         "conflicts": ", ".join([*line["conflicts"], *line["fences"]]),
     }
-    broken = [f"part of the conflict {', '.join(line['conflicts'])}"] if line["conflicts"] else []
-    broken += [f"crosses the fence {', '.join(line['fences'])}"] if line["fences"] else []
-    words = (
-        f"held by {cells['peers']} peers and by {cells['everyone']} people; needed: {cells['needed_by']}; "
-        f"last used: {cells['last_used']}" + "".join(f"; {it}" for it in broken)
-    )
     more = [*words_about(line), *map(remark_in_words, line["remarks"])]
     return {
         "line": line["line"],
-        "whose": Lines([line["name"] or "", line["identity"] or f"account:{line['account']}", *_facts(line)]),
-        "what": Lines([line["gives"], *_stands_out(line), *([words] if is_narrow else []), *more]),
+        "whose": Lines([*whose(line), *_facts(line)]),
+        "what": Lines([line["gives"], *_stands_out(line), *(_evidence(line, cells) if is_narrow else []), *more]),
         **cells,
         "reviewer": line["reviewer"],
         "decision": Lines(decision_in_words(line)),
     }
 
 
+def _evidence(line: dict[str, Any], cells: dict[str, str]) -> list[str]:
+    """What has no column in a narrow window, in words."""
+    words = []
+    if line["about"] == About.ACCESS:
+        words += [f"held by {cells['peers']} peers and by {cells['everyone']} people"]
+    if line["needed"]:
+        words += [f"needed: {cells['needed_by']}"]
+    words += [f"last used: {cells['last_used']}"] if cells["last_used"] else []
+    words += [f"part of the conflict {', '.join(line['conflicts'])}"] if line["conflicts"] else []
+    words += [f"crosses the fence {', '.join(line['fences'])}"] if line["fences"] else []
+    return ["; ".join(words)] if words else []
+
+
+def whose(line: dict[str, Any]) -> list[str]:
+    """Whom a line is about: the name and the id; of what is nobody's who holds it."""
+    if line["identity"] is not None:
+        return [line["name"] or "", line["identity"]]
+    if line["account"] is not None:
+        return ["", f"account:{line['account']}"]
+    return [line["how"].partition(",")[0].removeprefix("by ") if line["about"] == About.RESOURCES else ""]
+
+
+def shares(line: dict[str, Any]) -> tuple[str, str]:
+    """How many peers have the same, and how many of everybody, with what they are shares of."""
+    peers = "" if line["about"] != About.ACCESS else "no peers"
+    if line["peers_counted"]:
+        peers = f"{line['peers_having']} of {line['peers_counted']}"
+    everyone = f"{line['everyone_having']} of {line['everyone_counted']}" if line["everyone_counted"] else ""
+    return peers, everyone
+
+
+def last_use(line: dict[str, Any]) -> str:
+    """When it was used last, or since when it never was; of a cover when its control was confirmed."""
+    if line["last_used"]:
+        return str(line["last_used"])[:10]
+    if line["use"] is None:
+        return ""
+    since = line["use_recorded_since"]
+    return f"never since {since[:10]}" if since else "not recorded"
+
+
 def decision_in_words(line: dict[str, Any]) -> list[str]:
     """What is decided, by whom and why, and what was said before."""
     words = [line["decision"] or "undecided"]
-    if line["decision"] == REDUCE:
-        words = [f"reduce {Reduction(**line['reduced']).in_words}"]
+    if line["decision"] in (REDUCE, CORRECT):
+        words = [f"{line['decision']} {Reduction(**line['reduced']).in_words}"]
     if line["decision"]:
         capacity = f" ({line['capacity']})" if line["capacity"] not in (None, Capacity.REVIEWER) else ""
         words += [f"by {line['decided_by']}{capacity}"]
@@ -180,7 +239,7 @@ def _stands_out(line: dict[str, Any]) -> list[str]:
 
 def _facts(line: dict[str, Any]) -> list[str]:
     """What is to be known of the person, where it is not as usual."""
-    facts = [line["status"]] if line["status"] not in (None, "active", "enabled") else []
+    facts = [line["status"]] if line["status"] not in (None, "active", "enabled", "on") else []
     facts += [f"until {line['ends'][:10]}"] if line["ends"] else []
     facts += [f"risk {line['risk']}"] if line["risk"] is not None else []
     facts += [f"signed in {line['signed_in'][:10]}"] if line["signed_in"] else []
@@ -189,7 +248,7 @@ def _facts(line: dict[str, Any]) -> list[str]:
 
 def words_about(evidence: dict[str, Any]) -> list[str]:
     """How it is held, who gave it and why, when it ends, and what it contains, in plain words."""
-    held = f"held {evidence['how']}"
+    held = evidence["how"] if evidence["about"] in _SAID_ALREADY else f"held {evidence['how']}"
     if evidence["given_by"] or evidence["given_at"]:
         held += "; given" + (f" by {evidence['given_by']}" if evidence["given_by"] else "")
         held += f" on {evidence['given_at'][:10]}" if evidence["given_at"] else ""
@@ -202,4 +261,10 @@ def words_about(evidence: dict[str, Any]) -> list[str]:
         brings.append(f"last certified on {evidence['certified_at'][:10]} by {evidence['certified_by']}")
     contains = evidence["contains"]
     more = f" and {len(contains) - 3} more" if len(contains) > 3 else ""
-    return [held, *brings, f"contains {'; '.join(contains[:3])}{more}" if contains else "contains nothing"]
+    is_bare = evidence["about"] == About.ACCOUNTS and not contains
+    told = [] if is_bare else [f"contains {'; '.join(contains[:3])}{more}" if contains else "contains nothing"]
+    is_part = "entry" in evidence["item"] or evidence["about"] in (About.IDENTITY_DATA, About.COVERS)
+    return [it for it in (held, *([] if is_part else brings), *([] if is_part else told)) if it]
+
+
+_SAID_ALREADY = (About.ACCOUNTS, About.ROLES, About.IDENTITY_DATA, About.COVERS)

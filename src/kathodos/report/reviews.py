@@ -5,20 +5,21 @@ from __future__ import annotations
 from typing import Any
 
 from kathodos.errors import CallError
-from kathodos.model.kinds import DECISIONS, SYSTEMS
+from kathodos.model.kinds import DECISIONS, REVIEW_LINES, SYSTEMS
 from kathodos.model.times import now
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, Row
+from kathodos.report.review_lines import whose
 from kathodos.report.review_measures import told
 from kathodos.review.authority import Capacity
 from kathodos.review.choosing import CAPACITIES, Chosen
 from kathodos.review.closing import Closing
 from kathodos.review.lines import (
     CERTIFY,
+    CORRECT,
     OPEN,
     REDUCE,
     REVOKE,
-    Decision,
     Review,
     ReviewLines,
     find_review,
@@ -29,6 +30,7 @@ from kathodos.review.lines import (
 from kathodos.review.opening import Drafted
 from kathodos.review.reducing import Reduction
 from kathodos.review.remarks import Sort
+from kathodos.review.subjects import About, Decision
 from kathodos.store.records import columns_of
 from kathodos.workspace.view import View
 
@@ -106,9 +108,9 @@ def _closed_as_data(closing: Closing) -> dict[str, Any]:
         "reduced": closing.lines.numbers[closing.reduced].tolist(),
         "revoked": closing.lines.numbers[closing.revoked].tolist(),
         "left_open": closing.lines.numbers[closing.left_open].tolist(),
-        "ended": closing.ended,
-        "lessened": closing.lessened,
-        "gone_before": closing.gone_before,
+        "ended": closing.outcome.ended,
+        "lessened": closing.outcome.lessened,
+        "gone_before": closing.outcome.gone_before,
         "signs": closing.signs,
     }
 
@@ -116,11 +118,27 @@ def _closed_as_data(closing: Closing) -> dict[str, Any]:
 def what_is_drafted(drafted: Drafted) -> str:
     """What a review would be about. Raises CallError where it would have no line."""
     if not len(drafted):
-        what = "Nobody whom the filter selects holds a grant; there is nothing to review."
-        raise CallError(what, "Widen the filter.")
+        raise CallError(f"{_EMPTY[drafted.about]}; there is nothing to review.", "Widen the filter.")
     about = [plural(drafted.people, "person", "people")] if drafted.people else []
     about += [plural(drafted.accounts, "account") + " of nobody"] if drafted.accounts else []
+    if drafted.about in (About.RESOURCES, About.ROLES):
+        one = "resource" if drafted.about == About.RESOURCES else "role"
+        parts = (
+            drafted.lines[REVIEW_LINES.names.index("part") - 1],
+            drafted.lines[REVIEW_LINES.names.index("holder") - 1],
+        )
+        about = [plural(len(parts[drafted.about == About.ROLES].compact().values), one)]
     return f"{plural(len(drafted), 'line')} about {' and '.join(about)}"
+
+
+_EMPTY = {
+    About.ACCESS: "Nobody whom the filter selects holds a grant",
+    About.ACCOUNTS: "The filter selects no account",
+    About.RESOURCES: "No grant opens a resource that the filter selects",
+    About.ROLES: "The filter selects no role",
+    About.IDENTITY_DATA: "The filter selects nobody",
+    About.COVERS: "No cover holds on a conflict of anybody whom the filter selects",
+}
 
 
 def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: bool) -> Answer:
@@ -140,7 +158,10 @@ def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: b
         text.append(f"{lines} carried over: certified before, and not changed since.")
     if drafted.without_reviewer:
         without = plural(drafted.without_reviewer, "of them has", "of them have")
-        text.append(f"{without} no manager, or nobody who answers for it; {opener} decides about these.")
+        missing = "no manager, or nobody who answers for it"
+        if drafted.about != About.ACCESS:
+            missing = "nobody of the chain who is active"
+        text.append(f"{without} {missing}; {opener} decides about these.")
     document = {
         "review": name,
         "lines": len(drafted),
@@ -172,7 +193,7 @@ def lines_decided(done: Chosen, decision: Decision | None, actor: str, reduction
     what = f"{plural(len(chosen), 'line')} of {review.name}"
     heading = f"Took back what was decided of {what}; {left} left."
     if decision is not None:
-        less = f" {reduction.in_words}" if reduction is not None and decision == REDUCE else ""
+        less = f" {reduction.in_words}" if reduction is not None and decision in (REDUCE, CORRECT) else ""
         heading = f"{_DECIDED[decision]} {what}{less}; {left} left."
     hint = f"Next: kathodos review {'lines --undecided' if left else 'close'} {review.name}"
     document = {
@@ -185,7 +206,7 @@ def lines_decided(done: Chosen, decision: Decision | None, actor: str, reduction
     return Answer(heading=heading, text=text, hint=hint, document=document)
 
 
-_DECIDED = {CERTIFY: "Certified", REDUCE: "Reduced", REVOKE: "Revoked"}
+_DECIDED = {CERTIFY: "Certified", REDUCE: "Reduced", REVOKE: "Revoked", CORRECT: "Corrected"}
 
 
 def lines_spoken_of(done: Chosen, sort: Sort, whom: str = "") -> Answer:
@@ -199,7 +220,7 @@ def lines_spoken_of(done: Chosen, sort: Sort, whom: str = "") -> Answer:
         Sort.COMMENT: f"Put a comment on {what}.",
     }
     hint = {
-        Sort.PASSED_ON: f"For {whom}: kathodos review lines {review} --reviewer {whom}",
+        Sort.PASSED_ON: f"For {whom}: kathodos review lines {review} --reviewer {whom.partition(' ')[0]}",
         Sort.QUESTION: f"For {whom}: kathodos review answer all --review {review} --say TEXT --as {whom}",
     }.get(sort, f"Next: kathodos review lines {review} --undecided")
     document = {"review": review, "sort": str(sort), "lines": lines.numbers[done.at].tolist(), "whom": whom or None}
@@ -215,17 +236,17 @@ def removals(view: View, name: str | None, form: str) -> Answer:
     owners = dict(zip(*columns_of(records, SYSTEMS, "system", "owner"), strict=True))
     rows = []
     for line in lines.records_at(chosen):
-        system = _system_of(line["gives"])
-        item, whose = line["item"], line["identity"] or f"account:{line['account']}"
+        system = _system_of(line)
+        name = names.get(line["identity"] or "")
         rows.append(
             {
                 **{key: line[key] for key in ("review", "line", "identity", "account", "gives", "decided_by")},
                 "system": system,
                 "owner": owners.get(system),
-                "name": names.get(line["identity"] or ""),
-                "whose": Lines([*filter(None, [names.get(line["identity"] or "")]), whose]),
-                "what": line["gives"] if "grant" in item else f"membership in {line['gives']}",
-                "where": f"grant:{item['grant']}" if "grant" in item else f"{item['member']} in {item['group']}",
+                "name": name,
+                "whose": Lines(filter(None, whose({**line, "name": name}))),
+                "what": f"membership in {line['gives']}" if "member" in line["item"] else line["gives"],
+                "where": _where(line["item"]),
                 "reason": line["decision_reason"],
                 "state": "signed off" if line["signed_off"] else "not signed off",
             }
@@ -252,20 +273,42 @@ def _newest(reviews: list[Review], name: str | None) -> Review:
     return find_review(reviews, name)
 
 
-def _system_of(gives: str) -> str:
+def _system_of(line: dict[str, Any]) -> str:
     """The system in which something is given: of a role or group its own, of a permission that of the resource."""
-    first = gives.removeprefix("deny ")
+    item, first = line["item"], line["gives"].removeprefix("deny ")
+    for key in ("account", "role"):
+        if key in item:
+            return str(item[key]).partition("/")[0]
+    if "resource" in item:
+        return str(item["resource"]).partition(":")[0]
     for prefix in ("role:", "group:"):
         if first.startswith(prefix):
-            return first.removeprefix(prefix).partition("/")[0]
-    return first.partition(" ")[2].partition(":")[0]
+            return str(first.removeprefix(prefix).partition("/")[0])
+    return str(first.partition(" ")[2].partition(":")[0]) if "grant" in item else ""
+
+
+def _where(item: dict[str, Any]) -> str:
+    """Where what is to go stands: the grant, the membership, the record of the person or role."""
+    if "grant" in item:
+        return f"grant:{item['grant']}"
+    if "member" in item:
+        return f"{item['member']} in {item['group']}"
+    kind, key = next(iter(item.items()))
+    rest = item.get("entry") or item.get("attribute") or item.get("identity" if kind == "rule" else "")
+    return f"{kind}:{key}" + (f" {rest}" if rest else "")
 
 
 def what_is_closed(planned: Closing) -> str:
     """How many lines a closing certifies, revokes and leaves."""
+    less = "corrected" if planned.lines.review.about == About.IDENTITY_DATA else "reduced"
+    what = {
+        About.ACCOUNTS: f"{plural(len(planned.outcome.ended), 'account')} to be disabled",
+        About.ROLES: f"{plural(len(planned.outcome.ended), 'role or entry', 'roles and entries')} to go",
+        About.IDENTITY_DATA: f"{plural(len(planned.outcome.ended), 'attribute')} to be emptied",
+    }.get(About(planned.lines.review.about), f"{plural(len(planned.outcome.ended), 'record')} to end")
     return (
-        f"{len(planned.certified)} certified, {len(planned.reduced)} reduced, {len(planned.revoked)} revoked "
-        f"({plural(len(planned.ended), 'record')} to end), {len(planned.left_open)} left open"
+        f"{len(planned.certified)} certified, {len(planned.reduced)} {less}, {len(planned.revoked)} revoked "
+        f"({what}), {len(planned.left_open)} left open"
     )
 
 
@@ -273,7 +316,7 @@ def would_close(planned: Closing) -> Answer:
     """What is said where nothing is signed off yet."""
     heading = f"Would sign off {planned.lines.review.name}: {what_is_closed(planned)}."
     hint = "As you want it? The same without --dry-run."
-    text = [*_signs(planned), *planned.ended, *(f"made less: {it}" for it in planned.lessened)]
+    text = [*_signs(planned), *planned.outcome.ended, *(f"made less: {it}" for it in planned.outcome.lessened)]
     return Answer(heading=heading, text=text, hint=hint, document=_closed_as_data(planned))
 
 
@@ -282,12 +325,23 @@ def _signs(closing: Closing) -> list[str]:
     return [f"Look again: {it}." for it in closing.signs]
 
 
+_GOES = {
+    About.ACCOUNTS: ("to be disabled", "disabled"),
+    About.ROLES: ("to be switched off, or to end", "switched off, or ended"),
+    About.IDENTITY_DATA: ("to be emptied", "emptied"),
+}
+_LESS = {About.IDENTITY_DATA: ("to be corrected", "corrected")}
+
+
 def review_closed(done: Closing) -> Answer:
     """What is said once a review is signed off as far as it is decided."""
-    word = "ordered to end" if done.ordered else "ended"
-    text = _signs(done) + [f"{word}: {record}" for record in done.ended]
-    text += [f"{'ordered to be' if done.ordered else 'made'} less: {record}" for record in done.lessened]
-    text += [f"was gone already, or ordered to end: {record}" for record in done.gone_before]
+    about = About(done.lines.review.about)
+    goes = _GOES.get(about, ("to end", "ended"))[not done.ordered]
+    less = _LESS.get(about, ("to be less", "made less"))[not done.ordered]
+    order = "ordered " if done.ordered else ""
+    text = _signs(done) + [f"{order}{goes}: {record}" for record in done.outcome.ended]
+    text += [f"{order}{less}: {record}" for record in done.outcome.lessened]
+    text += [f"was gone already, or ordered to end: {record}" for record in done.outcome.gone_before]
     hint = "Proof: kathodos ledger verify; kathodos ledger list --kind 'review close'"
     if done.ordered:
         hint = f"Hand it over to the systems' owners: kathodos orders worklist --change {done.change}"

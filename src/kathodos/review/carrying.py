@@ -7,13 +7,26 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, in_common, numbers_at
+from kathodos.columns.csr import Bools, Ints, joined
+from kathodos.columns.dictionary import (
+    DictionaryColumn,
+    always,
+    dense,
+    in_common,
+    joined_columns,
+    nothing,
+    numbers_at,
+    positions_among,
+    row_numbers,
+)
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.model.kinds import REVIEW_LINES, REVIEW_THINGS
+from kathodos.review.lines import ReviewLines, reviews_in
+from kathodos.review.subjects import About, Decision
 from kathodos.store.records import Records
 
-OF_LINES = ("until", "conflicts", "fences", "status", "ends", "former")
+OF_LINES = ("until", "conflicts", "fences", "status", "ends", "former", "value")
+KEYS = ("holder", "grant", "group", "part")  # what makes a line of one review the same as one of another
 OF_THINGS = ("gives", "brings", "contains", "within")
 
 
@@ -28,6 +41,48 @@ class Certified:
     at: DictionaryColumn
     by: DictionaryColumn
     line: Ints
+
+    def taken(self, which: Bools) -> Certified:
+        """That of some of the lines."""
+        return Certified(self.review.taken(which), self.at.taken(which), self.by.taken(which), self.line[which])
+
+
+def certified(records: Records, about: About, columns: Mapping[str, DictionaryColumn]) -> Certified:
+    """The last certification, in a review that was signed off, of lines given by what makes them the same (KEYS)."""
+    parts: dict[str, list[DictionaryColumn]] = {"review": [], "decided_at": [], "decided_by": []}
+    positions: list[Ints] = []
+    for review in (it for it in reviews_in(records) if it.about == about):
+        lines = ReviewLines(records, review)
+        at = (lines.decided("decision").holding(Decision.CERTIFY) & lines.is_signed).nonzero()[0]
+        positions.append(lines.positions[at])
+        parts["review"].append(always(review.name, len(at)).compact())
+        for name in ("decided_at", "decided_by"):
+            parts[name].append(lines.decided(name, at).compact())
+    size, before = len(columns[KEYS[0]]), joined(positions).astype(np.int64)
+    if not len(before):
+        return Certified(nothing(size), nothing(size), nothing(size), np.full(size, -1, dtype=np.int64))
+    old, new = _same_keys(records, before, columns)
+    reviews, times, names = (joined_columns(it) for it in parts.values())
+    rank = np.argsort(np.argsort(np.array([str(it) for it in times.values])))
+    last = np.lexsort((rank[times.codes], old))
+    at = insertion_points(old[last], new, side="right") - 1
+    at = np.where((at >= 0) & (old[last[np.maximum(at, 0)]] == new), last[np.maximum(at, 0)], -1)
+    which, when, who = (
+        DictionaryColumn(np.append(it.codes, np.int32(-1))[at], it.values) for it in (reviews, times, names)
+    )
+    return Certified(which, when, who, np.append(before, -1)[at])
+
+
+def _same_keys(records: Records, before: Ints, columns: Mapping[str, DictionaryColumn]) -> tuple[Ints, Ints]:
+    """A number for each line before and each line now, equal where their keys are; -2 before for what is not there."""
+    gone, pairs = np.zeros(len(before), dtype=bool), []
+    for name in KEYS:
+        then = records.column(REVIEW_LINES, name).taken(before).compact()
+        code = np.append(positions_among(then.values, columns[name].values), -1)[then.codes].astype(np.int64)
+        gone |= (then.codes >= 0) & (code < 0)
+        pairs.append(np.concatenate([code, columns[name].codes.astype(np.int64)]))
+    numbers = dense(row_numbers(pairs))
+    return np.where(gone, -2, numbers[: len(before)]), numbers[len(before) :]
 
 
 def unchanged(

@@ -15,6 +15,7 @@ from kathodos.model.times import microseconds
 from kathodos.review.authority import Authority, Capacity
 from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import ReviewLines, find_review, reviews_in
+from kathodos.review.subjects import About
 
 CAPACITIES = tuple(Capacity)
 
@@ -85,7 +86,7 @@ def must_be_open(lines: ReviewLines, at: Ints) -> None:
 def must_not_be_about(lines: ReviewLines, at: Ints, actor: Actor, name: str) -> None:
     """Raises CallError where one of some lines is about who is to decide it, under any of their names."""
     own = at[lines.about(actor.names)[at]]
-    if len(own):
+    if len(own) and lines.review.about != About.IDENTITY_DATA:  # what is known of people they confirm themselves
         raise CallError(
             f"Line {lines.numbers[own[0]]} is about {name}, and nobody decides about themselves. Nothing was changed.",
             "Leave that line to somebody else.",

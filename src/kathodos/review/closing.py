@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
+from datetime import datetime
 from typing import ClassVar
 
 import numpy as np
 
 from kathodos.analysis.decisions import decisions_of
 from kathodos.change.applying import subjects_of
-from kathodos.change.edit_sets import EditSet, edit_of
 from kathodos.change.kept import Change, ChangeState, free_name, put_change, put_edits
 from kathodos.change.orders import OrderTerms, carry, decided
-from kathodos.change.settling import records_held
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, always
 from kathodos.columns.ranges import ranges_text
@@ -23,12 +21,14 @@ from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, CloseReviewPayload
-from kathodos.model.kinds import GRANTS, MEMBERS, REVIEWS
-from kathodos.model.references import name_in, reference_to
+from kathodos.model.kinds import REVIEWS
+from kathodos.model.references import reference_to
 from kathodos.review.authority import Capacity
+from kathodos.review.covers import end_covers
 from kathodos.review.deciding import put_decisions
-from kathodos.review.lines import SIGNED, Decision, ReviewLines, find_review, reviews_in
-from kathodos.review.reducing import reduction_from
+from kathodos.review.lines import SIGNED, ReviewLines, days_left, find_review, reviews_in
+from kathodos.review.outcomes import Outcome, outcome_of
+from kathodos.review.subjects import Decision
 from kathodos.store.records import Records, positions_holding
 
 
@@ -36,9 +36,9 @@ from kathodos.store.records import Records, positions_holding
 class Closing:
     """What the closing of a review does, or would do: positions of lines, and the edits that take away.
 
-    `decided` and `by_closing`: what counts as decided, and of which lines only by the word of who closes. `ended`,
-    `lessened` and `gone_before`: references of what ends, of what is made less, and of what was gone already.
-    `change`: the name of the change that the edits become; `signs`: that lines were decided without looking.
+    `by_closing`: which lines are decided only by the word of who closes. `undecided`: what
+    is decided of these. `reduced`: also what is corrected. `change`:
+    the name of the change that the edits become; `signs`: that lines were decided without looking.
     """
 
     lines: ReviewLines
@@ -47,10 +47,8 @@ class Closing:
     revoked: Ints
     left_open: Ints
     by_closing: Bools
-    ended: list[str]
-    lessened: list[str]
-    gone_before: list[str]
-    edits: EditSet
+    undecided: str | None
+    outcome: Outcome
     change: str
     ordered: int = 0
     signs: list[str] = field(default_factory=list)
@@ -60,62 +58,30 @@ class Closing:
         return not len(self.left_open)
 
 
-def _closing(records: Records, name: str | None, undecided: str | None, actor: Actor) -> Closing:
+_SAID = {"certify": "certified", "revoke": "revoked"}
+
+
+def _closing(records: Records, name: str | None, undecided: str | None, actor: Actor, now: datetime) -> Closing:
     """What the closing does; undecided lines of the one who closes stay open whatever is said about the others."""
     lines = ReviewLines(records, find_review(reviews_in(records), name))
     if lines.review.state == SIGNED:
         raise CallError(f"{lines.review.name} was signed off on {lines.review.signed_at}.", "Open a new review.")
+    said = lines.review.undecided
+    if undecided is not None and said is not None and undecided != said:
+        what = f"When {lines.review.name} was opened, it was said that undecided lines are to be {_SAID[said]}."
+        raise CallError(what, f"Close it with --undecided {said}, or without.")
+    if said is not None and days_left(lines.review, now) < 0:
+        undecided = said
     by_closing = ~lines.is_decided & ~lines.about(actor.identities)
     by_closing &= undecided is not None
     fresh, decision = ~lines.is_signed, lines.decided("decision")
     word = {it: decision.holding(it) | (by_closing & (undecided == it)) for it in Decision}
-    certified, reduced, revoked = ((fresh & word[it]).nonzero()[0] for it in Decision)
+    certified, revoked = ((fresh & word[it]).nonzero()[0] for it in (Decision.CERTIFY, Decision.REVOKE))
+    reduced = (fresh & (word[Decision.REDUCE] | word[Decision.CORRECT])).nonzero()[0]
     left_open = (~lines.is_decided & ~by_closing).nonzero()[0]
-    standing, edits = decided(records), EditSet()
-    ended, gone = _taking_away(standing, {it[0]: it[1:] for it in lines.ended_by(revoked)}, edits)
-    lessened, gone_too = _making_less(standing, lines, reduced, edits)
-    gone = sorted([*gone, *gone_too])
+    outcome = outcome_of(decided(records), lines, reduced, revoked)
     change = free_name(records, f"review-{lines.review.name}", is_plain_first=True)
-    return Closing(lines, certified, reduced, revoked, left_open, by_closing, ended, lessened, gone, edits, change)
-
-
-def _taking_away(
-    records: Records, ends: Mapping[str, tuple[str, str, str]], edits: EditSet
-) -> tuple[list[str], list[str]]:
-    """Puts the edits that take away; gives what ends, and what was gone or ordered to end already.
-
-    `ends`: grant, group, holder.
-    """
-    grants = {reference: (grant,) for reference, (grant, _, _) in ends.items() if grant}
-    members = {reference: _membership(group, holder) for reference, (grant, group, holder) in ends.items() if not grant}
-    ended, gone = [], []
-    for kind, keys in ((GRANTS, grants), (MEMBERS, members)):
-        held = records_held(records, kind, list(keys.values()))
-        for reference, key in keys.items():
-            if key in held:
-                edits.put(edit_of(kind, held[key].record, None))
-                ended.append(reference)
-            else:
-                gone.append(reference)
-    return sorted(ended), sorted(gone)
-
-
-def _making_less(records: Records, lines: ReviewLines, at: Ints, edits: EditSet) -> tuple[list[str], list[str]]:
-    """Puts the edits that make grants less; gives which these are, and which were gone or ordered to end already."""
-    names = (str(it) for it in lines.column("grant", at).listed())
-    columns = (lines.decided(name, at).listed() for name in ("reduced", "decided_by", "decided_at", "reason"))
-    asked = {(name,): [str(it or "") for it in how] for name, *how in zip(names, *columns, strict=True)}
-    held = records_held(records, GRANTS, list(asked))
-    for key, (how, who, when, why) in asked.items():
-        for edit in reduction_from(how).edits(held[key].record, who, when[:10], why) if key in held else ():
-            edits.put(edit)
-    here = [reference_to("grant", name) for (name,) in asked if (name,) in held]
-    return sorted(here), sorted(reference_to("grant", name) for (name,) in asked if (name,) not in held)
-
-
-def _membership(group: str, holder: str) -> tuple[str, str, str]:
-    system, _, name = name_in("group", group).partition("/")
-    return system, name, holder
+    return Closing(lines, certified, reduced, revoked, left_open, by_closing, undecided, outcome, change)
 
 
 @dataclass(frozen=True)
@@ -134,7 +100,7 @@ class CloseReview(Operation[Closing]):
 
     def compose(self, plan: Plan) -> Closing:
         """Raises CallError where it is signed off already, or is the actor's alone."""
-        closing = _closing(plan.records, self.review, self.undecided, plan.actor)
+        closing = _closing(plan.records, self.review, self.undecided, plan.actor, plan.time)
         lines, review = closing.lines, closing.lines.review
         found = signs(decisions_of(plan.records, review.name), review.name, self.limits)
         closing = replace(closing, signs=[f"{it.who} {it.evidence}" for it in found])
@@ -142,9 +108,10 @@ class CloseReview(Operation[Closing]):
         if self.needs_four_eyes and plan.actor.is_called(review.opened_by):
             what = f"{plan.actor.name} opened {review.name}, and nobody closes what they opened."
             raise NotAllowedError(what, "Let somebody else close it.", self.act, [reference_to("review", review.name)])
-        if len(closing.edits):
+        if len(closing.outcome.edits):
             closing = replace(closing, ordered=self._take_away(plan, closing))
-        _sign(plan, closing, self.undecided)
+        end_covers(plan, closing.outcome.uncovered)
+        _sign(plan, closing)
         plan.subjects.append(reference_to("review", review.name))
         plan.payload = CloseReviewPayload(
             review.name,
@@ -152,19 +119,19 @@ class CloseReview(Operation[Closing]):
             reduced=ranges_text(lines.numbers[closing.reduced].tolist()),
             revoked=ranges_text(lines.numbers[closing.revoked].tolist()),
             left_open=ranges_text(lines.numbers[closing.left_open].tolist()),
-            ended=closing.ended,
+            ended=closing.outcome.ended,
             signs=closing.signs,
         )
         return closing
 
     def _take_away(self, plan: Plan, closing: Closing) -> int:
         """Makes what is revoked a change, and orders it; gives how many records are ordered to end."""
-        carried = carry(plan, closing.edits, closing.change, self.orders)
+        carried = carry(plan, closing.outcome.edits, closing.change, self.orders)
         state = ChangeState.APPLIED if carried.ordered else ChangeState.CARRIED_OUT
         at, origin = (plan.actor.name, plan.now), reference_to("review", closing.lines.review.name)
         put_change(plan, Change(0, closing.change, state, origin, *at, plan.reason, *at))
-        put_edits(plan, closing.change, closing.edits)
-        plan.subjects += [reference_to("change", closing.change), *subjects_of(closing.edits)]
+        put_edits(plan, closing.change, closing.outcome.edits)
+        plan.subjects += [reference_to("change", closing.change), *subjects_of(closing.outcome.edits)]
         return len(carried.ordered)
 
 
@@ -179,8 +146,9 @@ def _must_have_others(closing: Closing, actor: Actor) -> None:
         raise CallError(what, "Nobody signs off alone what is about themselves: let somebody else close it.")
 
 
-def _sign(plan: Plan, closing: Closing, undecided: str | None) -> None:
-    lines, reason = closing.lines, plan.reason or f"undecided at the closing: {undecided}"
+def _sign(plan: Plan, closing: Closing) -> None:
+    lines, undecided = closing.lines, closing.undecided
+    reason = plan.reason or f"undecided at the closing: {undecided}"
     chosen = np.sort(np.concatenate([closing.certified, closing.reduced, closing.revoked]))
     new = closing.by_closing[chosen]
     words = {"decision": undecided, "decided_by": plan.actor.name, "decided_at": plan.now, "reason": reason}
@@ -192,8 +160,8 @@ def _sign(plan: Plan, closing: Closing, undecided: str | None) -> None:
         review = lines.review
         at = positions_holding(lines.records, REVIEWS, {"review": review.name})
         plan.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at])
-        values = (review.name, review.selects, review.opened_at, review.opened_by, review.due)
-        plan.open_rows(REVIEWS, [(*values, SIGNED, plan.now, plan.actor.name, review.reviewers, review.declared)])
+        values = {**vars(review), "state": SIGNED, "signed_at": plan.now, "signed_by": plan.actor.name}
+        plan.open_rows(REVIEWS, [tuple(values.values())])
 
 
 def _overwritten(column: DictionaryColumn, which: Bools, value: str | None) -> DictionaryColumn:

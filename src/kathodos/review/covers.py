@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import ClassVar
+from typing import Any, ClassVar
 
 from kathodos.errors import CallError, sentence
 from kathodos.findings.conflicts.controls import control_for_use
@@ -99,11 +99,25 @@ class EndCover(Operation[None]):
             is_it = (cover.rule, cover.identity) == self.conflict
             if is_it and register.state(cover, microseconds(plan.time)) == HOLDS:
                 _owned(plan, register, cover.control)
-                plan.close_rows(COVERS, [number])
-                plan.open_rows(COVERS, [(*values[:-2], plan.actor.name, plan.now)])
-                plan.subjects += _concerned(self.conflict, cover.control)
+                _end(plan, number, values)
                 return
         raise CallError(f"No cover holds on {'/'.join(self.conflict)}.", "See `kathodos conflicts covers`.")
+
+
+def end_covers(plan: Plan, conflicts: Sequence[tuple[str, str]]) -> None:
+    """Ends the covers of some conflicts, given by rule and identity, that were not ended before."""
+    wanted, rows = set(conflicts), rows_of(plan.records, COVERS, *COVERS.names)
+    for number, values in zip(rows.ids, rows.values(), strict=True) if wanted else ():
+        cover = Cover(*values)
+        if (cover.rule, cover.identity) in wanted and not cover.ended_at:
+            _end(plan, number, values)
+
+
+def _end(plan: Plan, number: int, values: Sequence[Any]) -> None:
+    cover = Cover(*values)
+    plan.close_rows(COVERS, [number])
+    plan.open_rows(COVERS, [(*values[:-2], plan.actor.name, plan.now)])
+    plan.subjects += _concerned((cover.rule, cover.identity), cover.control)
 
 
 def _concerned(conflict: tuple[str, str], control: str) -> list[str]:

@@ -11,6 +11,8 @@ import numpy as np
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, always
 from kathodos.columns.ranges import ranges_text
+from kathodos.errors import CallError
+from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, DecidePayload
 from kathodos.model.kinds import DECISIONS
@@ -18,8 +20,10 @@ from kathodos.model.references import reference_to
 from kathodos.model.times import microseconds
 from kathodos.review.authority import Authority
 from kathodos.review.choosing import CAPACITIES, Chosen, Wanted, chosen
-from kathodos.review.lines import REFERENCES, Decision, ReviewLines, numbered
+from kathodos.review.correcting import checked_value
+from kathodos.review.lines import REFERENCES, ReviewLines, numbered
 from kathodos.review.reducing import Reduction, must_be_reducible
+from kathodos.review.subjects import SUBJECTS, About, Decision
 
 _NOTHING = Reduction()
 
@@ -38,7 +42,10 @@ class Decide(Operation[Chosen]):
         """Raises CallError where a line is the actor's own, somebody else's, signed off, or not to be made less."""
         found = chosen(plan, self.wanted, self.authority)
         lines, size = found.lines, len(found.at)
+        must_suit(lines, self.decision)
         reduced = None
+        if self.decision == Decision.CORRECT:
+            reduced = Reduction(value=must_be_correct(lines, found.at, self.reduction.value or "", plan.actor)).text
         if self.decision == Decision.REDUCE:
             must_be_reducible(lines, found.at, self.reduction, microseconds(plan.time))
             reduced = self.reduction.text
@@ -52,6 +59,36 @@ class Decide(Operation[Chosen]):
         )
         _tell(plan, found, self.decision, reduced or "")
         return found
+
+
+def must_suit(lines: ReviewLines, decision: Decision) -> None:
+    """Raises CallError where lines of a review cannot be decided so."""
+    about = About(lines.review.about)
+    allowed = SUBJECTS[about].decisions
+    if decision not in allowed:
+        what = f"{lines.review.name} is about {about}; what is {SUBJECTS[about].line} cannot be"
+        raise CallError(f"{what} {_DONE[decision]}.", f"Decide {' or '.join(allowed)}.")
+
+
+_DONE = {
+    Decision.CERTIFY: "certified",
+    Decision.REDUCE: "made less",
+    Decision.REVOKE: "revoked",
+    Decision.CORRECT: "corrected",
+}
+
+
+def must_be_correct(lines: ReviewLines, at: Ints, text: str, actor: Actor) -> str:
+    """The value that is right of some lines. Raises CallError where it cannot be one, or another has to say it."""
+    own = at[lines.about(actor.names)[at]]
+    if len(own):
+        what = f"Line {lines.numbers[own[0]]} is about {actor.name}, and nobody corrects their own record alone."
+        raise CallError(what, "Say what is right with `review comment`, and pass the line on to your manager.")
+    parts = {str(it) for it in lines.column("part", at).compact().values}
+    if len(parts) > 1:
+        what = f"These lines are of several attributes: {', '.join(sorted(parts))}."
+        raise CallError(what, "Correct one attribute at a time.")
+    return checked_value(lines.records, parts.pop(), text)
 
 
 @dataclass(frozen=True)
@@ -81,9 +118,12 @@ def _tell(plan: Plan, found: Chosen, decision: str, reduced: str) -> None:
 
 
 def subjects_of(lines: ReviewLines, at: Ints) -> list[str]:
-    """Whom some lines are about, as the subjects of an entry."""
+    """Whom or what some lines are about, as the subjects of an entry."""
     concerned = map(str, lines.column("identity", at).compact().values)
-    return [it if it.startswith(REFERENCES) else reference_to("identity", it) for it in concerned]
+    found = [it if it.startswith(REFERENCES) else reference_to("identity", it) for it in concerned]
+    other = {About.ACCOUNTS: "holder", About.ROLES: "holder", About.RESOURCES: "part"}.get(About(lines.review.about))
+    more = map(str, lines.column(other, at).compact().values) if other is not None else ()
+    return list(dict.fromkeys([*found, *more]))
 
 
 def put_decisions(plan: Plan, lines: ReviewLines, at: Ints, columns: Sequence[DictionaryColumn]) -> None:

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+import json
+from collections.abc import Iterator, Sequence
+from typing import Protocol
 
 import numpy as np
 
 from kathodos.columns.csr import Ints
-from kathodos.columns.dictionary import DictionaryColumn, positions_among
+from kathodos.columns.dictionary import DictionaryColumn, Scalar, positions_among, row_numbers
 from kathodos.model.filters import Mask
 from kathodos.model.kinds import IDENTITIES, Form, split_list
-from kathodos.review.lines import ReviewLines
 from kathodos.store.attributes import AttributeColumns, Distinct, filter_of, selected
+from kathodos.store.records import Records
 
-_LINE = ("line", "identity", "reviewer", "holder", "grant", "group", "status", "ends", "until", "given_by", "given_at")
+_LINE = (
+    *("line", "identity", "reviewer", "holder", "grant", "group", "part", "value", "status", "ends", "until"),
+    *("given_by", "given_at"),
+)
 _MORE = (
     "signed_in",
     "risk",
@@ -36,17 +41,35 @@ _TIMES = ("signed_in", "certified_at", "ends", "until", "given_at", "last_used",
 _NUMBERS = ("line", "risk", "sensitivity", "peers_having", "peers_counted", "everyone_having", "everyone_counted")
 _LISTS = ("excess", "needed_by", "conflicts", "fences")
 _WORDS = ("needed", "use")
+_OF_WHAT = ("system", "role", "action", "resource")
 _SAID = ("asked", "passed_to")
+
+
+class SeenLines(Protocol):
+    """The lines of a review, opened or about to be."""
+
+    @property
+    def records(self) -> Records: ...
+
+    def __len__(self) -> int: ...
+
+    def column(self, name: str) -> DictionaryColumn: ...
+
+    def of_things(self, name: str) -> DictionaryColumn: ...
+
+    def decided(self, name: str) -> DictionaryColumn: ...
+
+    def said(self, name: str) -> DictionaryColumn: ...
 
 
 class LineAttributes:
     """The attributes of the lines of a review, and behind them those of the people whom the lines are about."""
 
-    def __init__(self, lines: ReviewLines, today: int) -> None:
+    def __init__(self, lines: SeenLines, today: int) -> None:
         self.lines = lines
         self.today = today
         self.people = AttributeColumns(lines.records, IDENTITIES, today=today)
-        self._own = {*_LINE, *_MORE, *_RENAMED, *_DECIDED, *_THING, *_WORDS, *_SAID}
+        self._own = {*_LINE, *_MORE, *_RENAMED, *_DECIDED, *_THING, *_WORDS, *_OF_WHAT, *_SAID}
 
     def has(self, name: str) -> bool:
         """Whether lines, or people, have an attribute."""
@@ -77,6 +100,8 @@ class LineAttributes:
             return Distinct(
                 np.where(used, 0, np.where(recorded, 1, 2)).astype(np.int32), ["used", "never", "not recorded"]
             )
+        if lower in _OF_WHAT:
+            return self._of_what(lower)
         column = self._column(lower)
         values: Sequence[object] = column.values
         if lower in _LISTS:
@@ -89,8 +114,17 @@ class LineAttributes:
         if lower in _DECIDED:
             return self.lines.decided(lower)
         if lower in _SAID:
-            return self.lines.remarks.asked if lower == "asked" else self.lines.remarks.passed_to
+            return self.lines.said(lower)
         return self.lines.column(_RENAMED.get(lower, lower))
+
+    def _of_what(self, lower: str) -> Distinct:
+        """The systems, roles, actions or resources that each line gives, contains or is a part of."""
+        parts = [self.lines.of_things(name) for name in ("gives", "brings", "contains", "within")]
+        parts.append(self.lines.column("part"))
+        numbers = row_numbers([it.codes for it in parts])
+        _, sample, codes = np.unique(numbers, return_index=True, return_inverse=True)
+        values = [sorted(_named(lower, [it.value(at) for it in parts])) for at in sample.tolist()]
+        return Distinct(codes.astype(np.int32), values, None)
 
     @property
     def _person(self) -> Ints:
@@ -105,3 +139,28 @@ class LineAttributes:
     def selected_by(self, text: str) -> Mask:
         """Which lines a filter selects. Raises CallError where it does not fit."""
         return selected(filter_of(text, self, "line of a review or person"), self.column, len(self.lines), self.today)
+
+
+def _named(what: str, values: Sequence[Scalar]) -> set[str]:
+    """The systems, roles, actions or resources that texts name: references, or an action with a pattern."""
+    found = set()
+    for text in _texts(values):
+        plain = text.removeprefix("deny ").removeprefix("never ")
+        prefix, _, rest = plain.partition(":")
+        if prefix in ("role", "group", "system"):
+            name = rest.partition(" on ")[0]
+            found |= {name.partition("/")[0]} if what == "system" else {name} if prefix == what else set()
+            continue
+        action, _, pattern = plain.partition(" ")
+        pattern = pattern if ":/" in pattern else action if ":/" in action else ""
+        if pattern:
+            system, where = pattern.partition(":/")[0], pattern.partition(" on ")[0]
+            named = {"system": {system}, "resource": {where}, "action": {action} if ":/" not in action else set()}
+            found |= named.get(what, set())
+    return found
+
+
+def _texts(values: Sequence[Scalar]) -> Iterator[str]:
+    for value in values:
+        text = str(value or "")
+        yield from json.loads(text) if text.startswith("[") else [text]

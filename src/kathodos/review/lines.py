@@ -28,8 +28,10 @@ from kathodos.model.kinds import (
 )
 from kathodos.model.references import name_in, reference_to
 from kathodos.model.suggestions import nearest
+from kathodos.model.words import plural
 from kathodos.review.authority import Capacity
 from kathodos.review.remarks import Remarks
+from kathodos.review.subjects import About, Decision
 from kathodos.store.records import Records, record_at, rows_of
 
 
@@ -40,16 +42,8 @@ class ReviewState(StrEnum):
     SIGNED = "signed off"
 
 
-class Decision(StrEnum):
-    """What is decided of a line: the access is kept, made less, or taken away."""
-
-    CERTIFY = "certify"
-    REDUCE = "reduce"
-    REVOKE = "revoke"
-
-
 OPEN, SIGNED = ReviewState
-CERTIFY, REDUCE, REVOKE = Decision
+CERTIFY, REDUCE, REVOKE, CORRECT = Decision
 
 
 @dataclass(frozen=True)
@@ -66,6 +60,9 @@ class Review:
     signed_by: str | None
     reviewers: str | None
     declared: str | None = None
+    about: str = About.ACCESS
+    undecided: str | None = None
+    only: str | None = None
 
 
 def reviews_in(records: Records) -> list[Review]:
@@ -125,6 +122,10 @@ class ReviewLines:
     def remarks(self) -> Remarks:
         """What was said of the lines: passed on, asked back, answered, commented."""
         return Remarks(self.records, self.review.name, self.numbers)
+
+    def said(self, name: str) -> DictionaryColumn:
+        """Whom each line was last passed on to, or who is asked about it."""
+        return self.remarks.asked if name == "asked" else self.remarks.passed_to
 
     @cached_property
     def _reviewer(self) -> DictionaryColumn:
@@ -207,7 +208,7 @@ class ReviewLines:
             columns += [[said.get(at, []) for at in some.tolist()]]
             columns += [self.decided(name, some).listed() for name in decided]
             for values in zip(*columns, strict=True):
-                yield _line(self.review.name, dict(zip((*names, "remarks", *decided), values, strict=True)), things)
+                yield _line(self.review, dict(zip((*names, "remarks", *decided), values, strict=True)), things)
 
     def of_things(self, name: str) -> DictionaryColumn:
         """What stands with the thing that each line is about."""
@@ -236,35 +237,35 @@ REFERENCES = ("identity:", "account:")  # as lines call an account that is nobod
 _TOGETHER = 10_000  # lines that are put together at once
 
 
-def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
+def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
     thing = things[line["thing"]]
     brings, contains, within = (json.loads(thing[name]) for name in ("brings", "contains", "within"))
-    whose = line["identity"] if line["identity"].startswith(REFERENCES) else reference_to("identity", line["identity"])
-    itself = line["holder"] == whose
-    how = "directly" if itself else f"through {line['holder']}"
-    if line["group"]:
-        how = "as a direct member" if itself else f"through {line['holder']} as a member"
-        how += f"; the group is within {', '.join(within)}" if within else ""
-    item = {"grant": line["grant"]} if line["grant"] else {"group": line["group"], "member": line["holder"]}
+    named = line["identity"] or ""
+    whose = named if not named or named.startswith(REFERENCES) else reference_to("identity", named)
+    item, gives, how = _what(About(review.about), line, thing, whose, within)
+    is_held = review.about in (About.ACCESS, About.RESOURCES, About.ACCOUNTS)
+    uses = "used" if line["last_used"] else "never" if thing["recorded"] else "not recorded"
     return {
-        "review": review,
+        "review": review.name,
         "line": line["line"],
-        "identity": name_in("identity", whose) if not whose.startswith("account:") else None,
+        "about": review.about,
+        "identity": name_in("identity", whose) if whose and not whose.startswith("account:") else None,
         "account": name_in("account", whose) if whose.startswith("account:") else None,
         "reviewer": line["reviewer"],
         "item": item,
-        "gives": thing["gives"],
+        "gives": gives,
         "how": how,
+        "value": line["value"],
         "brings": brings,
         "contains": contains,
         "status": line["status"],
         "ends": line["ends"],
         "former_department": line["former"],
-        "needed": "yes" if line["needed_by"] else "no" if line["spoken"] else "no rule",
+        "needed": "yes" if line["needed_by"] else "no" if line["spoken"] else "no rule" if is_held else None,
         "needed_by": split_list(line["needed_by"]),
         "conflicts": split_list(line["conflicts"]),
         "fences": split_list(line["fences"]),
-        "use": "used" if line["last_used"] else "never" if thing["recorded"] else "not recorded",
+        "use": uses if is_held and whose else None,
         "use_recorded_since": thing["recorded"],
         **{name: line[name] for name in ("last_used", "until", "given_by", "given_at", "given_for")},
         "everyone_having": thing["having"],
@@ -280,6 +281,40 @@ def _line(review: str, line: dict[str, Any], things: dict[int, dict[str, Any]]) 
         "remarks": line["remarks"],
         "signed_off": bool(line["signed"]),
     }
+
+
+def _what(
+    about: About, line: dict[str, Any], thing: dict[str, Any], whose: str, within: list[str]
+) -> tuple[dict[str, Any], str, str]:
+    """What a line is about as data, and in words; and how it is held."""
+    part, value, holder = line["part"], line["value"], line["holder"]
+    if about == About.ACCOUNTS:
+        privileged = "privileged; " if value else ""
+        return {"account": name_in("account", holder)}, holder, f"{privileged}{thing['gives']}"
+    if about == About.RESOURCES:
+        item = {"grant": line["grant"], "resource": part}
+        how = f"by {holder}" + (f", which is {plural(int(value), 'person', 'people')}" if not whose else "")
+        return item, f"{part}: {thing['gives']}", how
+    if about == About.ROLES:
+        role = name_in("role", holder)
+        if part is None:
+            return {"role": role}, holder, "the role as it is defined"
+        return {"role": role, "entry": part}, f"{holder}: {part}", "an entry of the role"
+    if about == About.IDENTITY_DATA:
+        return {"identity": name_in("identity", whose), "attribute": part}, f"{part}: {value or 'nothing'}", ""
+    if about == About.COVERS:
+        item = {"rule": part, "identity": line["identity"], "control": value}
+        return item, f"the conflict {part} is left standing", f"under the control {value}"
+    itself = holder == whose
+    how = "directly" if itself else f"through {holder}"
+    if line["group"]:
+        how = "as a direct member" if itself else f"through {holder} as a member"
+        how += f"; the group is within {', '.join(within)}" if within else ""
+    return (
+        ({"grant": line["grant"]} if line["grant"] else {"group": line["group"], "member": holder}),
+        thing["gives"],
+        how,
+    )
 
 
 @dataclass(frozen=True)

@@ -2,34 +2,44 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 from typing import ClassVar
 
 import numpy as np
 
-from kathodos.analysis.basis import Basis
-from kathodos.columns.csr import Ints, distinct
-from kathodos.columns.dictionary import DictionaryColumn, always, dictionary_column
+from kathodos.columns.csr import Bools, Ints, distinct
+from kathodos.columns.dictionary import DictionaryColumn, always, nothing, numbers_at
 from kathodos.columns.ordered import insertion_points
-from kathodos.engine.compiled.index import Holders
 from kathodos.errors import CallError
-from kathodos.findings.conflicts.states import Conflicts
-from kathodos.findings.excess.batches import ExcessContext
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, OpenReviewPayload
 from kathodos.model.kinds import DECISIONS, REVIEW_LINES, REVIEW_THINGS, REVIEWS
 from kathodos.model.references import reference_to
 from kathodos.review.authority import Capacity
-from kathodos.review.carrying import OF_THINGS, Certified, unchanged
-from kathodos.review.evidence import Evidence
-from kathodos.review.holder_evidence import Found, HolderEvidence
-from kathodos.review.items import Items, beyond_items, items_of
+from kathodos.review.carrying import OF_THINGS, certified, unchanged
+from kathodos.review.drafts.access import draft_access
+from kathodos.review.drafts.accounts import draft_accounts
+from kathodos.review.drafts.covers import draft_covers
+from kathodos.review.drafts.draft import Asked, Draft
+from kathodos.review.drafts.identity_data import draft_identity_data
+from kathodos.review.drafts.resources import draft_resources
+from kathodos.review.drafts.roles import draft_roles
+from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import CERTIFY, OPEN, numbered
 from kathodos.review.reviewers import Reviewers
-from kathodos.review.standing_out import Facts, standing_out
-from kathodos.rules.reading import Rules
-from kathodos.store.records import positions_holding
+from kathodos.review.subjects import About
+from kathodos.store.records import Records, positions_holding
+
+_DRAFTS: Mapping[About, Callable[[Asked], Draft]] = {
+    About.ACCESS: draft_access,
+    About.ACCOUNTS: draft_accounts,
+    About.RESOURCES: draft_resources,
+    About.ROLES: draft_roles,
+    About.IDENTITY_DATA: draft_identity_data,
+    About.COVERS: draft_covers,
+}
 
 
 @dataclass(frozen=True)
@@ -40,6 +50,7 @@ class Drafted:
     `carried`: what stands decided of lines that are carried over; `has_findings`: whether excess and risk stand beside.
     """
 
+    about: About
     lines: Sequence[DictionaryColumn]
     things: Sequence[DictionaryColumn]
     people: int
@@ -49,6 +60,7 @@ class Drafted:
     reviewers: str
     carried: Sequence[DictionaryColumn]
     has_findings: bool
+    only: str | None = None
 
     def __len__(self) -> int:
         return len(self.lines[0])
@@ -56,135 +68,113 @@ class Drafted:
 
 @dataclass(frozen=True)
 class Opening:
-    """What a review is made of. `chosen`: the identities and accounts of nobody that it is about.
+    """What a review is made of. `chain`: who decides, by choice; `opener`: who decides what nobody of the chain may.
 
-    `chain`: who decides, by choice; of an account that is nobody's its manager is who answers for it, or else the owner
-    of its system. `opener`: who decides what nobody of the chain may. `only_changed`: what was certified before and has
-    not changed since is carried over.
+    Of an account that is nobody's the manager is who answers for it, or else the owner of its system. `only`: a filter
+    that leaves some of the lines; `only_changed`: what was certified before and has not changed since is carried over.
     """
 
-    context: ExcessContext
-    conflicts: Conflicts
-    rules: Rules
-    found: Found
-    chosen: Ints
+    asked: Asked
     chain: Sequence[str]
     opener: str
+    about: About = About.ACCESS
+    only: str | None = None
     only_changed: bool = False
 
 
-def draft_review(asked: Opening) -> Drafted:
+@dataclass(frozen=True)
+class _DraftedLines:
+    """Lines that are drafted, as a filter sees them: nothing is decided of them."""
+
+    records: Records
+    columns: Mapping[str, DictionaryColumn]
+    things: Mapping[str, DictionaryColumn]
+
+    def __len__(self) -> int:
+        return len(self.columns["thing"])
+
+    def column(self, name: str) -> DictionaryColumn:
+        """What stands with the lines."""
+        return self.columns[name]
+
+    @cached_property
+    def thing(self) -> Ints:
+        """The position of the thing of each line."""
+        numbers = numbers_at(self.things["thing"], np.arange(len(self.things["thing"])))
+        return insertion_points(numbers, numbers_at(self.columns["thing"], np.arange(len(self))))
+
+    def of_things(self, name: str) -> DictionaryColumn:
+        """What stands with the thing that each line is about."""
+        return self.things[name].taken(self.thing)
+
+    def decided(self, name: str) -> DictionaryColumn:
+        """What is decided: nothing."""
+        return nothing(len(self))
+
+    def said(self, name: str) -> DictionaryColumn:
+        """What was said: nothing."""
+        return nothing(len(self))
+
+
+def draft_review(opening: Opening) -> Drafted:
     """The lines of a review, with their evidence."""
-    basis, index, chosen = asked.context.basis, asked.context.basis.index, asked.chosen
-    items = items_of(index, chosen, basis.moment)
-    mine = np.zeros(basis.size, dtype=bool)
-    mine[chosen] = True
-    evidence = Evidence(asked.context, items, asked.conflicts.taken(mine[asked.conflicts.asker]))
-    holder = HolderEvidence(basis, items, asked.found)
-    reviewers = Reviewers(basis, items, asked.chain, asked.opener)
-    known = _known(evidence, asked.rules)
-    limits = asked.context.thresholds
-    idle_after = np.array(limits.unused)[np.clip(evidence.sensitivity[evidence.thing], 0, 3)]
-    stands_out, speaks = standing_out(
-        Facts(known, evidence.used_at, evidence.watched, basis.moment, idle_after, limits.peer_share)
-    )
-    certified = holder.certified()
-    columns = _columns(items, evidence, holder, known) | {
+    basis = opening.asked.context.basis
+    draft = _DRAFTS[opening.about](opening.asked)
+    size = len(draft)
+    reviewers = Reviewers(basis, draft.asker, draft.owner, opening.chain, opening.opener)
+    columns = {name: nothing(size) for name in REVIEW_LINES.names} | dict(draft.columns)
+    before = certified(basis.records, opening.about, columns)
+    columns |= {
+        "line": numbered(np.arange(1, size + 1)),
         "reviewer": reviewers.column(),
-        "spoken": evidence.spoken(asked.rules.needs),
-        "certified_at": certified.at,
-        "certified_by": certified.by,
-        "speaks": speaks,
-        "stands_out": stands_out,
+        "certified_at": before.at,
+        "certified_by": before.by,
     }
-    lines = [columns[name] for name in REVIEW_LINES.names[1:]]
-    things = [numbered(evidence.used), *evidence.thing_columns()]
-    carried = _carried(asked, evidence, certified, columns, things)
-    beyond = beyond_items(index, chosen, items, basis.moment)
-    people = int((chosen < basis.people).sum())
-    without = len(distinct(items.asker[reviewers.deciders < 0]))
-    counts = (people, len(chosen) - people, beyond, without)
-    return Drafted(lines, things, *counts, ";".join(asked.chain), carried, asked.found.is_known)
+    lines = _DraftedLines(basis.records, columns, dict(zip(REVIEW_THINGS.names[1:], draft.things, strict=True)))
+    kept = np.ones(size, dtype=bool)
+    if opening.only is not None:
+        kept = LineAttributes(lines, basis.moment).selected_by(opening.only)
+        lines, before = _only(lines, kept), before.taken(kept)
+    is_carried = np.zeros(len(lines), dtype=bool)
+    if opening.only_changed:
+        own = {name: lines.of_things(name) for name in OF_THINGS}
+        is_carried = unchanged(basis.records, before.line, lines.columns, own)
+    asker = draft.asker[kept]
+    people = len(distinct(asker[(asker >= 0) & (asker < basis.people)]))
+    without = len(distinct(asker[reviewers.deciders[kept] < 0]))
+    return Drafted(
+        opening.about,
+        [lines.columns[name] for name in REVIEW_LINES.names[1:]],
+        list(lines.things.values()),
+        people,
+        len(distinct(asker[asker >= basis.people])),
+        draft.beyond,
+        without,
+        ";".join(opening.chain),
+        _carried(is_carried, before.review, before.by, before.at),
+        opening.asked.found.is_known,
+        opening.only,
+    )
 
 
-def _known(evidence: Evidence, rules: Rules) -> dict[str, DictionaryColumn]:
-    """What is known of each line from which something may stand out, and the last day."""
-    (having, counted), (status, ends, former) = evidence.peers(), evidence.of_whom()
-    return {
-        "having": numbered(having),
-        "counted": numbered(counted),
-        "recorded": evidence.recorded(),
-        "needed_by": evidence.needed_by(rules.needs),
-        "conflicts": evidence.taking_part(),
-        "fences": evidence.crossing(rules.fences),
-        "status": status,
-        "ends": ends,
-        "former": former,
-    }
-
-
-def _columns(
-    items: Items, evidence: Evidence, holder: HolderEvidence, known: Mapping[str, DictionaryColumn]
-) -> dict[str, DictionaryColumn]:
-    """What each line says of the access and of who holds it."""
-    basis, index = holder.basis, holder.basis.index
-    given = {name: _of_grants(basis, items, name) for name in ("until", "given_by", "given_at", "reason")}
-    return {
-        "line": numbered(np.arange(1, len(items) + 1)),
-        "identity": _names_of_askers(index.holders, items.asker),
-        "holder": DictionaryColumn(items.holder.astype(np.int32), index.holders.references),
-        "grant": DictionaryColumn(items.grant.astype(np.int32), index.grants.ids),
-        "group": DictionaryColumn(
-            np.where(items.group >= 0, items.group, -1).astype(np.int32), index.holders.references
-        ),
-        "thing": numbered(evidence.thing),
-        "peers_having": known["having"],
-        "peers_counted": known["counted"],
-        **{name: known[name] for name in ("needed_by", "conflicts", "fences", "status", "ends", "former")},
-        "last_used": evidence.last_used(),
-        **{name: given[name] for name in ("until", "given_by", "given_at")},
-        "given_for": given["reason"],
-        "signed_in": holder.signed_in(),
-        "risk": holder.risk(),
-        "excess": holder.excess(),
-    }
+def _only(lines: _DraftedLines, kept: Bools) -> _DraftedLines:
+    """Some of the lines, numbered anew, with their things."""
+    columns = {name: column.taken(kept) for name, column in lines.columns.items()}
+    columns["line"] = numbered(np.arange(1, int(kept.sum()) + 1))
+    used = distinct(lines.thing[kept])
+    return _DraftedLines(lines.records, columns, {name: it.taken(used) for name, it in lines.things.items()})
 
 
 def _carried(
-    asked: Opening,
-    evidence: Evidence,
-    certified: Certified,
-    columns: Mapping[str, DictionaryColumn],
-    things: Sequence[DictionaryColumn],
+    is_it: Bools, review: DictionaryColumn, by: DictionaryColumn, at: DictionaryColumn
 ) -> Sequence[DictionaryColumn]:
-    """What stands decided of lines that are carried over, in the order of the kind; none where that is not wanted."""
-    is_it = np.zeros(len(evidence.items), dtype=bool)
-    if asked.only_changed:
-        named = dict(zip(REVIEW_THINGS.names[1:], things, strict=True))
-        of_line = insertion_points(evidence.used, evidence.thing)
-        own = {name: named[name].taken(of_line) for name in OF_THINGS}
-        is_it = unchanged(asked.context.basis.records, certified.line, columns, own)
-    size, at = int(is_it.sum()), is_it.nonzero()[0]
-    why = certified.review.taken(at).compact().mapped(lambda name: f"not changed since {name}")
+    """What stands decided of lines that are carried over, in the order of the kind."""
+    size, some = int(is_it.sum()), is_it.nonzero()[0]
+    why = review.taken(some).compact().mapped(lambda name: f"not changed since {name}")
     return [
-        *(numbered(at + 1), always(CERTIFY, size), certified.by.taken(at), certified.at.taken(at), why),
+        *(numbered(some + 1), always(CERTIFY, size), by.taken(some), at.taken(some), why),
         *(always(0, size), always(Capacity.CARRIED, size), always(None, size)),
     ]
-
-
-def _of_grants(basis: Basis, items: Items, name: str) -> DictionaryColumn:
-    """What stands with the grant of each item; nothing with memberships."""
-    column = basis.grant(name)
-    return DictionaryColumn(np.append(column.codes, np.int32(-1))[items.grant], column.values)
-
-
-def _names_of_askers(holders: Holders, askers: Ints) -> DictionaryColumn:
-    """What the lines call those whom they are about."""
-    if not len(askers) or (int(askers.max()) < holders.people and not holders.has_odd_ids):
-        return DictionaryColumn(askers.astype(np.int32), holders.identities)
-    used, codes = np.unique(askers, return_inverse=True)
-    names = dictionary_column(holders.asker_name(asker) for asker in used.tolist())
-    return DictionaryColumn(names.codes[codes], names.values)
 
 
 @dataclass(frozen=True)
@@ -197,6 +187,7 @@ class OpenReview(Operation[None]):
     due: str
     drafted: Drafted
     declared: str | None = None
+    undecided: str | None = None
 
     def compose(self, plan: Plan) -> None:
         """Raises CallError where the name is taken."""
@@ -216,6 +207,9 @@ class OpenReview(Operation[None]):
                     None,
                     self.drafted.reviewers,
                     self.declared,
+                    str(self.drafted.about),
+                    self.undecided,
+                    self.drafted.only,
                 )
             ],
         )

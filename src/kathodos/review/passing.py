@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import ClassVar
 
 import numpy as np
 
 from kathodos.columns.csr import Ints
-from kathodos.columns.dictionary import DictionaryColumn, always
+from kathodos.columns.dictionary import DictionaryColumn, always, in_common
 from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
 from kathodos.ledger.actors import Acting, Actor
@@ -25,27 +26,39 @@ from kathodos.review.remarks import Sort
 
 @dataclass(frozen=True)
 class PassOn(Operation[Chosen]):
-    """Hands lines that are undecided to another reviewer, for the reason that the entry gives."""
+    """Hands lines that are undecided to another reviewer, for the reason that the entry gives; or to several.
+
+    Among several the lines are split evenly, those about one person together.
+    """
 
     act: ClassVar[Act] = Act.REMARK
     wanted: Wanted
-    to: Acting
+    to: Sequence[Acting]
     authority: Authority
 
     def compose(self, plan: Plan) -> Chosen:
         """Raises CallError where a line is not the actor's, is decided, or is about whom it would go to."""
-        found, to = chosen(plan, self.wanted, self.authority, "pass on"), self.to.among(plan.records)
-        lines = found.lines
+        found = chosen(plan, self.wanted, self.authority, "pass on")
+        lines, whom = found.lines, [it.among(plan.records) for it in self.to]
         decided = found.at[lines.is_decided[found.at]]
         if len(decided):
             what = f"Line {lines.numbers[decided[0]]} of {lines.review.name} is decided already."
             raise CallError(what, "Pass on what is undecided; take a decision back with `kathodos review take-back`.")
-        _must_be_here(plan, to)
-        must_not_be_about(lines, found.at, to, to.name)
-        standing = found.at[lines.column("reviewer", found.at).holding(to.name)]
-        if len(standing):
-            raise CallError(f"Line {lines.numbers[standing[0]]} is for {to.name} to decide already.", "Name another.")
-        _put(plan, lines, found.at, Sort.PASSED_ON, plan.reason, to.name)
+        share = _shares(lines, found.at, len(whom))
+        for number, to in enumerate(whom):
+            mine = found.at[share == number]
+            _must_be_here(plan, to)
+            must_not_be_about(lines, mine, to, to.name)
+            standing = mine[lines.column("reviewer", mine).holding(to.name)]
+            if len(standing) and len(whom) == 1:
+                what = f"Line {lines.numbers[standing[0]]} is for {to.name} to decide already."
+                raise CallError(what, "Name another.")
+        names = DictionaryColumn(share.astype(np.int32), [it.name for it in whom])
+        now, then = in_common(lines.column("reviewer", found.at).compact(), names)
+        moves = now != then  # who has a line already keeps it
+        put_remarks(plan, lines, found.at[moves], Sort.PASSED_ON, plan.reason, names.taken(moves))
+        numbers = ranges_text(lines.numbers[found.at].tolist())
+        plan.payload = RemarkPayload(lines.review.name, Sort.PASSED_ON, ", ".join(map(str, names.values)), numbers)
         return found
 
 
@@ -105,6 +118,17 @@ class Say(Operation[Chosen]):
                 raise CallError(what, "Say it with `kathodos review comment`.")
         _put(plan, lines, at, self.sort, self.text, None)
         return Chosen(lines, at, np.zeros(len(at), dtype=np.int64))
+
+
+def _shares(lines: ReviewLines, at: Ints, parts: int) -> Ints:
+    """Which of some parts each line belongs to: as many lines in each as may be, those about one person together."""
+    whose = lines.column("identity", at).compact().codes
+    sizes = np.bincount(whose + 1, minlength=int(whose.max(initial=-1)) + 2)
+    before = np.cumsum(sizes) - sizes
+    alone = np.cumsum(whose < 0) - 1  # what is about nobody is split line by line
+    first = np.where(whose < 0, alone, before[whose + 1])
+    found: Ints = np.minimum(first * parts // max(len(at), 1), parts - 1)
+    return found
 
 
 def _must_be_here(plan: Plan, who: Actor) -> None:

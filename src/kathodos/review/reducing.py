@@ -19,11 +19,15 @@ from kathodos.review.lines import ReviewLines
 
 @dataclass(frozen=True)
 class Reduction:
-    """What is to be left of a grant: another role or permission, another scope, an end; what is None stays."""
+    """What is to be left of a grant: another role or permission, another scope, an end; what is None stays.
+
+    Of identity data it is the value that is right.
+    """
 
     gives: str | None = None
     on: str | None = None
     until: str | None = None
+    value: str | None = None
 
     @property
     def text(self) -> str:
@@ -33,7 +37,8 @@ class Reduction:
     @property
     def in_words(self) -> str:
         """What is left, in words."""
-        parts = [f"to {self.gives}"] if self.gives else []
+        what = self.gives or self.value
+        parts = [f"to {what}"] if what else []
         parts += [f"on {self.on}"] if self.on else []
         return " ".join([*parts, *([f"until {self.until}"] if self.until else [])])
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -13,21 +13,20 @@ from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, dictionary_column, positions_among
 from kathodos.errors import CallError
 from kathodos.ledger.actors import normal_name
-from kathodos.model.kinds import GROUPS, IDENTITIES, ROLES, SYSTEMS
-from kathodos.model.references import reference_to
-from kathodos.review.items import Items
+from kathodos.model.kinds import IDENTITIES
+from kathodos.review.owners import active, owners_of_systems
+from kathodos.review.subjects import MANAGER, OWNER, PERSON, About
 from kathodos.store.naming import resolved
-from kathodos.store.records import columns_of
-
-MANAGER, OWNER = "manager", "owner"  # the manager of the person; the owner of what is given, or of its system
 
 
-def chain_of(basis: Basis, words: Sequence[str]) -> list[str]:
-    """A chain as it is kept: manager, owner, or the ids of people. Raises CallError where somebody is not active."""
+def chain_of(basis: Basis, words: Sequence[str], about: About = About.ACCESS) -> list[str]:
+    """A chain as it is kept: manager, owner, person, or the ids of people. Raises CallError where one may not be."""
     found, records = [], basis.records
     for word in words:
         name = word
-        if word not in (MANAGER, OWNER):
+        if word == PERSON and about != About.IDENTITY_DATA:
+            raise CallError(f"Nobody decides about their own {about}.", "Only of identity data does `person` decide.")
+        if word not in (MANAGER, OWNER, PERSON):
             name = resolved(records, word, (IDENTITIES,)).removeprefix("identity:")
             record = records.with_key(IDENTITIES, (name,))
             if record is None or record["status"] != "active":
@@ -43,26 +42,32 @@ def chain_of(basis: Basis, words: Sequence[str]) -> list[str]:
 
 @dataclass(frozen=True)
 class Reviewers:
-    """Who decides each of some items. `opener`: who does where nobody else of the chain may."""
+    """Who decides each of some lines. `asker`: whom each is about, an identity or account by number (-1: nobody).
+
+    `owner`: makes the numbers of the identities that own what each is about; `opener`: who decides where nobody else of
+    the chain may. Only where the chain says `person` does somebody speak for themselves.
+    """
 
     basis: Basis
-    items: Items
+    asker: Ints
+    owner: Callable[[], Ints]
     chain: Sequence[str]
     opener: str
 
     @cached_property
     def deciders(self) -> Ints:
-        """The number of the identity that decides each item; -1 where that is left to the opener."""
-        found = np.full(len(self.items), -1, dtype=np.int64)
+        """The number of the identity that decides each line; -1 where that is left to the opener."""
+        found = np.full(len(self.asker), -1, dtype=np.int64)
         for word in self.chain:
             wanted = self._wanted(word)
             fits = (found < 0) & (wanted >= 0) & self.is_active[wanted]
-            fits &= ~self._is_about(wanted)
+            if word != PERSON:
+                fits &= ~self._is_about(wanted)
             found[fits] = wanted[fits]
         return found
 
     def column(self) -> DictionaryColumn:
-        """The name of who decides each item."""
+        """The name of who decides each line."""
         identities = self.basis.index.holders.identities
         used, codes = np.unique(self.deciders, return_inverse=True)
         names = [identities[at] if at >= 0 else self.opener for at in used.tolist()]
@@ -73,65 +78,32 @@ class Reviewers:
     @cached_property
     def is_active(self) -> Bools:
         """Which identities are active; the last element stands for nobody."""
-        return np.append(self.basis.identity("status").holding("active"), False)
+        return active(self.basis)
 
     def _wanted(self, word: str) -> Ints:
-        """Whom one word of the chain means for each item; -1: nobody."""
+        """Whom one word of the chain means for each line; -1: nobody."""
         if word == MANAGER:
             stated = self.basis.identity("manager")
             manager = managers_of(stated, self.is_active[:-1], self.basis.index.holders.identities)
-            return np.concatenate([manager, self._answering])[self.items.asker]
+            return np.concatenate([manager, self._answering, [-1]])[self.asker]
         if word == OWNER:
-            return self._owners
-        return np.full(len(self.items), self.basis.index.holders.identities.find(word), dtype=np.int64)
+            return self.owner()
+        if word == PERSON:
+            return np.where(self.asker < self.basis.people, self.asker, -1)
+        return np.full(len(self.asker), self.basis.index.holders.identities.find(word), dtype=np.int64)
 
     @cached_property
     def _answering(self) -> Ints:
         """Who answers for each account that is nobody's, else the owner of its system; -1: nobody who is active."""
         found = numbers_among(self.basis.index.holders.identities, self.basis.responsible).astype(np.int64)
-        found = np.where((found >= 0) & self.is_active[found], found, self._of_systems(self.basis.account("system")))
+        of_systems = owners_of_systems(self.basis, self.basis.account("system"))
+        found = np.where((found >= 0) & self.is_active[found], found, of_systems)
         return np.where((found >= 0) & self.is_active[found], found, -1)
 
-    def _of_systems(self, systems: DictionaryColumn) -> Ints:
-        """The owner of each of some systems."""
-        names, owners = columns_of(self.basis.records, SYSTEMS, "system", "owner")
-        owner = {str(name): self._number(who) for name, who in zip(names, owners, strict=True)}
-        return np.array([*(owner.get(str(name), -1) for name in systems.values), -1], dtype=np.int64)[systems.codes]
-
-    @cached_property
-    def _owners(self) -> Ints:
-        """The owner of what each item gives: of the role or group, or else of its system."""
-        index, owners = self.basis.index, {}
-        for kind, one in ((ROLES, "role"), (GROUPS, "group")):
-            for system, name, who in zip(*columns_of(self.basis.records, kind, "system", one, "owner"), strict=True):
-                owners[reference_to(one, f"{system}/{name}")] = self._number(who)
-        of_system = {
-            str(name): self._number(who)
-            for name, who in zip(*columns_of(self.basis.records, SYSTEMS, "system", "owner"), strict=True)
-        }
-
-        def owner(what: str) -> int:
-            found = owners.get(what, -1)
-            if found >= 0 and self.is_active[found]:
-                return found
-            system = what.partition(":")[2].partition("/")[0] if what in owners else what.partition(" ")[2]
-            return of_system.get(system.partition(":")[0], -1)
-
-        of_gives = np.array([*(owner(text) for text in index.entitlements.gives_texts), -1], dtype=np.int64)
-        entitlement = np.append(index.grants.entitlement.astype(np.int64), -1)[self.items.grant]
-        by_grant = of_gives[np.append(index.entitlements.gives.astype(np.int64), -1)[entitlement]]
-        first, references = index.holders.first_group, index.holders.references
-        groups = np.array([owner(references[first + at]) for at in range(len(index.holders.groups))] + [-1])
-        by_group = groups[np.where(self.items.group >= 0, self.items.group - first, -1)]
-        return np.where(self.items.grant >= 0, by_grant, by_group).astype(np.int64)
-
-    def _number(self, who: object) -> int:
-        return self.basis.index.holders.identities.find(str(who)) if who else -1
-
     def _is_about(self, wanted: Ints) -> Bools:
-        """Whether who is wanted for each item is the one it is about, or has the same mail."""
+        """Whether who is wanted for each line is the one it is about, or has the same mail."""
         same = one_person(self.basis.identity("email"))
-        person = np.where(self.items.asker < self.basis.people, self.items.asker, -1)
+        person = np.where(self.asker < self.basis.people, self.asker, -1)
         found: Bools = (person >= 0) & ((wanted == person) | (same[wanted] == same[person]))
         return found
 

@@ -13,6 +13,7 @@ from kathodos.review.authority import Authority
 from kathodos.review.choosing import capacities
 from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import ReviewLines
+from kathodos.review.subjects import About
 
 
 @dataclass
@@ -58,7 +59,9 @@ class Walk:
 def left_for(lines: ReviewLines, actor: Actor, authority: Authority) -> Ints:
     """The positions of the lines that are left for somebody to decide, those about themselves left out."""
     mine = (capacities(lines, actor, authority) >= 0) & ~lines.is_decided & ~lines.is_signed
-    found: Ints = (mine & ~lines.about(actor.names)).nonzero()[0]
+    if lines.review.about != About.IDENTITY_DATA:
+        mine &= ~lines.about(actor.names)
+    found: Ints = mine.nonzero()[0]
     return found
 
 

@@ -20,6 +20,7 @@ from kathodos.model.comparing import check_comparisons
 from kathodos.model.filters import FilterError, parse_filter
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.periods import parts_of
+from kathodos.model.times import end_moment, first_moment, microseconds, now
 from kathodos.model.toml import TomlText, toml_text
 from kathodos.review.authority import Authority
 from kathodos.roles.mining.weights import MiningWeights
@@ -90,11 +91,21 @@ class ExchangeSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     keys: list[Annotated[str, msgspec.Meta(pattern="^[0-9a-f]{32}$")]] = []
 
 
+class AwayBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"first": "from", "last": "until"}):
+    """`[[reviews.away]]`: who is away, from one day to another, and who stands in meanwhile."""
+
+    who: str
+    first: str
+    last: str
+    stand_ins: str | list[str]
+
+
 class ReviewsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """`[reviews]`: who stands in for a reviewer, and who may decide in place of any reviewer."""
+    """`[reviews]`: who stands in for a reviewer, always or while away, and who may decide in place of any reviewer."""
 
     stand_ins: dict[str, str | list[str]] = {}
     deciders: list[str] = []
+    away: list[AwayBlock] = []
 
 
 class MailSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"sender": "from"}):
@@ -155,6 +166,10 @@ class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     suggest: MiningWeights = MiningWeights()
 
 
+def _listed(names: str | list[str]) -> list[str]:
+    return [names] if isinstance(names, str) else names
+
+
 class Configuration:
     """What a workspace's configuration says. Every part is checked when the file is read."""
 
@@ -165,8 +180,7 @@ class Configuration:
         self.store = content.store
         self.mode = int(content.store.mode, 8)
         self.actors = content.actors
-        stand_ins = {name: [it] if isinstance(it, str) else it for name, it in content.reviews.stand_ins.items()}
-        self.authority = Authority(stand_ins, content.reviews.deciders)
+        self.authority = self._authority(content.reviews)
         self.anchor = content.ledger.anchor
         self.exchange_keys = content.exchange.keys
         self.mail = content.mail
@@ -198,6 +212,18 @@ class Configuration:
     def way_of(self, system: str) -> str:
         """How the orders of a system are carried out."""
         return (self.enact.get(system) or self.enact.get(ALL_OTHERS) or EnactBlock()).by
+
+    def _authority(self, reviews: ReviewsSection) -> Authority:
+        """Who decides besides the reviewers: those who stand in now, and those who may decide for all."""
+        found = {name: _listed(names) for name, names in reviews.stand_ins.items()}
+        for at, block in enumerate(reviews.away):
+            try:
+                is_away = first_moment(block.first) <= microseconds(now()) < end_moment(block.last)
+            except ValueError as error:
+                raise self.file.error(["reviews", "away", at], f"from or until is no day: {error}", _REMEDY) from None
+            if is_away:
+                found[block.who] = [*found.get(block.who, []), *_listed(block.stand_ins)]
+        return Authority(found, reviews.deciders)
 
     def _powers(self, content: _Content) -> Powers:
         for at, block in enumerate(content.may):

@@ -6,31 +6,38 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+from typing import Literal
 
 import msgspec
 
 from kathodos.errors import CallError
 from kathodos.model.comparing import check_comparisons
 from kathodos.model.filters import FilterError, parse_filter
-from kathodos.model.kinds import IDENTITIES
 from kathodos.model.periods import later, parts_of
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import first_moment, moment_text, time_text
 from kathodos.review.lines import Review
+from kathodos.review.subjects import SUBJECTS, About
 from kathodos.workspace.configuration import read_toml
 
 FOLDER = "reviews"
 _REMEDY = "Correct the file; docs/file-formats.md says what may stand in it."
+_OVER = {it: "people" if it in (About.ACCESS, About.COVERS, About.IDENTITY_DATA) else str(it) for it in About}
 
 
 class DeclaredReview(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """`where`: whose access; `reviewers`: the chain; `due`: within which period of the opening; `every`: how often.
+    """`about`: what is reviewed; `where`: of whom or what; `only`: which lines; `attributes`: of identity data.
 
-    `changed`: only what changed since it was certified is to be decided.
+    `reviewers`: the chain; `due`: within which period of the opening; `every`: how often; `undecided`: what becomes of
+    lines that nobody decided in time; `changed`: only what changed since it was certified is to be decided.
     """
 
-    where: str
-    reviewers: tuple[str, ...] = ("manager",)
+    where: str = ""
+    about: About = About.ACCESS
+    only: str = ""
+    attributes: tuple[str, ...] = ()
+    reviewers: tuple[str, ...] = ()
+    undecided: Literal["certify", "revoke"] | None = None
     due: str = "P14D"
     every: str = ""
     changed: bool = False
@@ -38,14 +45,18 @@ class DeclaredReview(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 @dataclass(frozen=True)
 class OpeningTerms:
-    """What is opened: under which name, whose access, until when, by which chain; the name it is declared under."""
+    """What is opened: its name, about whom or what, until when, by which chain; the name it is declared under."""
 
     name: str
-    where: str
+    where: str | None
     due: str
     chain: Sequence[str]
     declared: str | None = None
     only_changed: bool = False
+    about: About = About.ACCESS
+    only: str | None = None
+    parts: Sequence[str] = ()
+    undecided: str | None = None
 
 
 @dataclass(frozen=True)
@@ -81,16 +92,22 @@ def declared_reviews(folder: Path, reviews: Sequence[Review]) -> list[Declared]:
         text = read_toml(file, f"{FOLDER}/{file.name}")
         terms = text.as_type(DeclaredReview, _REMEDY)
         try:
-            check_comparisons(parse_filter(terms.where), IDENTITIES.form, None)
+            if terms.where:
+                check_comparisons(parse_filter(terms.where), SUBJECTS[terms.about].selected.form, None)
         except FilterError as error:
-            raise text.error(["where"], f"where is no filter over people: {error}", _REMEDY) from None
+            raise text.error(["where"], f"where is no filter over {_OVER[terms.about]}: {error}", _REMEDY) from None
+        try:
+            if terms.only:
+                parse_filter(terms.only)
+        except FilterError as error:
+            raise text.error(["only"], f"only is no filter over lines: {error}", _REMEDY) from None
+        if terms.about in (About.ACCESS, About.IDENTITY_DATA) and not terms.where:
+            raise text.error(["where"], "where is missing, which says of whom", _REMEDY)
         for key in ("due", "every"):
             try:
                 parts_of(getattr(terms, key) or "P1D")
             except ValueError as error:
                 raise text.error([key], str(error), _REMEDY) from None
-        if not terms.reviewers:
-            raise text.error(["reviewers"], "reviewers names nobody", _REMEDY)
         of_it = sorted((it for it in reviews if it.declared == file.stem), key=lambda it: it.opened_at)
         found.append(Declared(file.stem, terms, of_it))
     return found
@@ -101,6 +118,6 @@ def declared_review(folder: Path, reviews: Sequence[Review], name: str) -> Decla
     known = {it.name: it for it in declared_reviews(folder, reviews)}
     if name not in known:
         hint = nearest(name, known) if known else ""
-        what = f"There is no {FOLDER}/{name}.toml that says whose access {name} is about."
-        raise CallError(what, f"{hint} Or say --where FILTER, --due DATE and --by-manager or --reviewers.".strip())
+        what = f"There is no {FOLDER}/{name}.toml that says what {name} is about."
+        raise CallError(what, f"{hint} Or say --where FILTER and --due DATE.".strip())
     return known[name]

@@ -24,7 +24,7 @@ from kathodos.findings.excess.former import former_departments
 from kathodos.findings.fences import meant
 from kathodos.model.json_text import json_text
 from kathodos.model.times import BEGINNING, moment_text
-from kathodos.review.items import Items, carried_grants
+from kathodos.review.drafts.items import Items, carried_grants
 from kathodos.rules.reading import Fence, Need
 from kathodos.rules.targets import entitlements_on, entitlements_permitting
 

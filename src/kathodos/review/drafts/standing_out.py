@@ -60,12 +60,11 @@ class Facts:
         return found
 
 
-class _Sentences:
-    """One sentence for each line: the first that fits."""
+class Sentences:
+    """One sentence for each line: the first that fits. `columns`: what may stand in it."""
 
-    def __init__(self, facts: Facts) -> None:
-        self._facts = facts
-        size = len(facts.used)
+    def __init__(self, columns: Mapping[str, DictionaryColumn], size: int) -> None:
+        self._columns = columns
         self._text = np.full(size, -1, dtype=np.int32)
         self._speaks = np.full(size, -1, dtype=np.int32)
         self._texts: dict[str, int] = {}
@@ -75,7 +74,7 @@ class _Sentences:
         some = (fits & (self._text < 0)).nonzero()[0]
         if not len(some):
             return
-        columns = [self._facts.columns[name] for name in names]
+        columns = [self._columns[name] for name in names]
         numbers = row_numbers([it.codes[some] for it in columns]) if columns else np.zeros(len(some), dtype=np.int64)
         _, sample, of = np.unique(numbers, return_index=True, return_inverse=True)
         codes = []
@@ -95,13 +94,13 @@ class _Sentences:
 
 def standing_out(facts: Facts) -> tuple[DictionaryColumn, DictionaryColumn]:
     """The sentence of each line, and which way it speaks (no value: neither); what weighs most is said."""
-    said, needed, is_used = _Sentences(facts), facts.there("needed_by"), facts.used > BEGINNING
+    said, needed, is_used = Sentences(facts.columns, len(facts.used)), facts.there("needed_by"), facts.used > BEGINNING
     idle = is_used & (facts.idle > facts.idle_after * DAY)
     never = ~is_used & (facts.moment - facts.watched > facts.idle_after * DAY)
     having, counted = (numbers_at(facts.columns[name], np.arange(len(facts.used))) for name in ("having", "counted"))
     share, are_many = having / np.maximum(counted, 1), counted >= _FEW
-    is_gone = facts.columns["status"].holding_any(list(_GONE))
-    said.add(is_gone, Speaks.AGAINST, lambda it: _GONE[str(it)], "status")
+    is_gone = facts.columns["status"].holding_any(list(GONE))
+    said.add(is_gone, Speaks.AGAINST, lambda it: GONE[str(it)], "status")
     said.add(facts.there("fences"), Speaks.AGAINST, "It leads across the fence {}.", "fences")
     said.add(facts.there("conflicts"), Speaks.AGAINST, "It is part of a conflict of duties: {}.", "conflicts")
     former = "Kept from {}, where the person was before; no rule needs it."
@@ -117,7 +116,7 @@ def standing_out(facts: Facts) -> tuple[DictionaryColumn, DictionaryColumn]:
     return said.columns()
 
 
-_GONE = {
+GONE = {
     "left": "The person has left and still holds it.",
     "suspended": "The person is suspended and still holds it.",
     "invited": "The person was invited, has not come, and holds it.",

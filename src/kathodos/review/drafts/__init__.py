@@ -1,0 +1,1 @@
+"""What reviews of each kind are about: one module a kind makes the lines, with what stands beside them."""
