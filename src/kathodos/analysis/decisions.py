@@ -29,6 +29,7 @@ class Decisions:
     """The decisions of one review, in the order of who made them and when.
 
     `who`: a position in `names`; `time` in microseconds; `is_against`, `is_for`: what the evidence of the line says.
+    `is_known`: whether it is known if the evidence was looked at, `is_unopened`: that it was not.
     """
 
     names: list[str]
@@ -37,6 +38,8 @@ class Decisions:
     is_certified: Bools
     is_against: Bools
     is_for: Bools
+    is_unopened: Bools
+    is_known: Bools
 
     def __len__(self) -> int:
         return len(self.who)
@@ -64,6 +67,16 @@ class Decisions:
     def certified_against(self) -> Ints:
         """How many of these were certified."""
         return self._count(self.is_against & self.is_certified)
+
+    @cached_property
+    def opened_known(self) -> Ints:
+        """Of how many of each one's lines it is known whether the evidence was looked at."""
+        return self._count(self.is_known)
+
+    @cached_property
+    def unopened(self) -> Ints:
+        """Of how many of these it was not, though they were certified."""
+        return self._count(self.is_unopened & self.is_certified)
 
     @cached_property
     def at_once(self) -> Ints:
@@ -120,6 +133,7 @@ def decisions_of(records: Records, review: str) -> Decisions:
     time = np.append(moments_of(when.values), BEGINNING)[when.codes[at]]
     speaks = _evidence(records, review, numbers_at(records.column(DECISIONS, "line"), at))
     is_certified = records.column(DECISIONS, "decision").holding("certify")[at]
+    opened = records.column(DECISIONS, "opened").taken(at)
     sort = np.lexsort((time, who.codes))
     return Decisions(
         list(map(str, who.values)),
@@ -128,6 +142,8 @@ def decisions_of(records: Records, review: str) -> Decisions:
         is_certified[sort],
         speaks.holding("against")[sort],
         speaks.holding("for")[sort],
+        (opened.codes >= 0)[sort] & ~opened.holding(1)[sort],
+        (opened.codes >= 0)[sort],
     )
 
 

@@ -6,7 +6,7 @@ import argparse
 import sys
 from typing import TYPE_CHECKING
 
-from kathodos.cli import review_chasing, review_deciding, review_walk
+from kathodos.cli import review_chasing, review_deciding, review_packets, review_walk
 from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming, thorough
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
@@ -34,6 +34,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         review_deciding.add,
         review_walk.add,
         review_chasing.add,
+        review_packets.add,
         _add_status,
         _add_close,
         _add_removals,

@@ -20,6 +20,8 @@ class Act(StrEnum):
     REMIND = "review remind"
     ESCALATE = "review escalate"
     CLOSE_REVIEW = "review close"
+    PACKETS = "review packets"
+    TAKE_ANSWERS = "review take"
     ADD_CONTROL = "control add"
     CONFIRM_CONTROL = "control confirm"
     COVER = "cover"
@@ -82,6 +84,23 @@ class RemarkPayload(Payload, frozen=True):
     sort: str
     whom: str
     lines: str
+
+
+class PacketsPayload(Payload, frozen=True):
+    """`reviewers`: how many got one; `lines`: how many they hold together; `seals`: a digest over their signatures."""
+
+    review: str
+    reviewers: int
+    lines: int
+    seals: str
+
+
+class TakeAnswersPayload(Payload, frozen=True):
+    """`files`: the digest of each file, whose it was, and how many of its lines were taken."""
+
+    review: str
+    files: list[list[str | int]] = []
+    refused: int = 0
 
 
 class RemindPayload(Payload, frozen=True):

@@ -24,6 +24,7 @@ ACTS: Mapping[str, Sequence[Act]] = {
     "open reviews": (Act.OPEN_REVIEW,),
     "close reviews": (Act.CLOSE_REVIEW,),
     "chase reviews": (Act.REMIND, Act.ESCALATE),
+    "exchange packets": (Act.PACKETS, Act.TAKE_ANSWERS),
     "cover": (Act.COVER, Act.UNCOVER, Act.ADD_CONTROL),
     "settle": (Act.SETTLE,),
     "compose": (Act.COMPOSE, Act.DROP),

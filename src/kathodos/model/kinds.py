@@ -418,6 +418,7 @@ REVIEW_LINES = Kind(
         Column("signed_in", Form.MOMENT),
         Column("risk", Form.NUMBER),
         Column("excess", Form.LIST),
+        Column("redundant", Form.YES_NO),
         Column("certified_at", Form.MOMENT),
         Column("certified_by"),
         Column("speaks", Form.CHOICE, choices=("against", "for")),
@@ -438,6 +439,7 @@ DECISIONS = Kind(
         Column("signed", Form.YES_NO, default=0),
         Column("capacity"),
         Column("reduced"),
+        Column("opened", Form.YES_NO),
     ),
     ("review", "line"),
 )

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import re
-from collections.abc import Mapping
+import shutil
+import tempfile
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 
 from kathodos.errors import CallError, DataError
@@ -57,3 +61,30 @@ def write_all_new(folder: Path, contents: Mapping[str, bytes]) -> None:
             path.unlink(missing_ok=True)
         what = f"{error.filename or folder} cannot be written: {error.strerror}."
         raise DataError(what, "Name a folder that you may write with --out.") from None
+
+
+@contextmanager
+def new_folder(folder: Path) -> Iterator[Path]:
+    """A folder to be filled, that takes its name when it is all there. Raises CallError where there is one already."""
+    if folder.exists():
+        raise CallError(f"{folder} is there already, and is never written over.", "Name another folder with --out.")
+    try:
+        folder.parent.mkdir(parents=True, exist_ok=True)
+        aside = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
+        try:
+            yield aside
+            aside.chmod(0o777 & ~_umask())
+            aside.rename(folder)
+        except BaseException:
+            shutil.rmtree(aside, ignore_errors=True)
+            raise
+    except OSError as error:
+        what = f"{error.filename or folder} cannot be written: {error.strerror}."
+        raise DataError(what, "Name a folder that you may write with --out.") from None
+
+
+def _umask() -> int:
+    """What the process takes away from the modes of new files."""
+    mask = os.umask(0o077)
+    os.umask(mask)
+    return mask

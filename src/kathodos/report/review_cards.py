@@ -7,7 +7,15 @@ from typing import Any
 
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.words import plural
-from kathodos.report.review_lines import decision_in_words, last_use, remark_in_words, shares, whose, words_about
+from kathodos.report.review_words import (
+    decision_in_words,
+    facts_about,
+    last_use,
+    remark_in_words,
+    shares,
+    whose,
+    words_about,
+)
 from kathodos.review.lines import ReviewLines
 from kathodos.review.subjects import About
 from kathodos.store.records import Records
@@ -50,12 +58,7 @@ def _whose(records: Records, line: dict[str, Any]) -> str:
     record = records.with_key(IDENTITIES, (line["identity"],)) or {}
     parts = [f"{record.get('name') or ''} ({line['identity']})".strip()]
     parts += [str(it) for it in (record.get("title"), record.get("department")) if it]
-    facts = [", ".join(parts)]
-    facts += [line["status"]] if line["status"] not in (None, "active", "enabled", "on") else []
-    facts += [f"until {line['ends'][:10]}"] if line["ends"] else []
-    facts += [f"came from {line['former_department']}"] if line["former_department"] else []
-    facts += [f"risk {line['risk']}"] if line["risk"] is not None else []
-    facts += [f"signed in {line['signed_in'][:10]}"] if line["signed_in"] else []
+    facts = [", ".join(parts), *facts_about(line)]
     return "; ".join(facts)
 
 

@@ -15,11 +15,17 @@ from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.marks import Marks
-from kathodos.review.authority import Capacity
+from kathodos.report.review_words import (
+    decision_in_words,
+    facts_about,
+    last_use,
+    remark_in_words,
+    shares,
+    whose,
+    words_about,
+)
 from kathodos.review.line_attributes import LineAttributes
-from kathodos.review.lines import CORRECT, REDUCE, ReviewLines, find_review, names_of, reviews_in
-from kathodos.review.reducing import Reduction
-from kathodos.review.remarks import Sort
+from kathodos.review.lines import ReviewLines, find_review, names_of, reviews_in
 from kathodos.review.subjects import SUBJECTS, About
 from kathodos.store.naming import resolved
 from kathodos.workspace.view import View
@@ -67,7 +73,17 @@ _KEYS = (
         "use_recorded_since",
     ),
     *("last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
-    *("peers_having", "peers_counted", "sensitivity", "signed_in", "risk", "excess", "certified_at", "certified_by"),
+    *(
+        "peers_having",
+        "peers_counted",
+        "sensitivity",
+        "signed_in",
+        "risk",
+        "excess",
+        "redundant",
+        "certified_at",
+        "certified_by",
+    ),
     *("speaks", "stands_out", "decision", "decided_by", "decided_at", "capacity", "decision_reason"),
     *("reduced", "remarks", "signed_off", "ordered"),
 )
@@ -156,7 +172,7 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
     more = [*words_about(line), *map(remark_in_words, line["remarks"])]
     return {
         "line": line["line"],
-        "whose": Lines([*whose(line), *_facts(line)]),
+        "whose": Lines([*whose(line), *facts_about(line)]),
         "what": Lines([line["gives"], *_stands_out(line), *(_evidence(line, cells) if is_narrow else []), *more]),
         **cells,
         "reviewer": line["reviewer"],
@@ -177,94 +193,6 @@ def _evidence(line: dict[str, Any], cells: dict[str, str]) -> list[str]:
     return ["; ".join(words)] if words else []
 
 
-def whose(line: dict[str, Any]) -> list[str]:
-    """Whom a line is about: the name and the id; of what is nobody's who holds it."""
-    if line["identity"] is not None:
-        return [line["name"] or "", line["identity"]]
-    if line["account"] is not None:
-        return ["", f"account:{line['account']}"]
-    return [line["how"].partition(",")[0].removeprefix("by ") if line["about"] == About.RESOURCES else ""]
-
-
-def shares(line: dict[str, Any]) -> tuple[str, str]:
-    """How many peers have the same, and how many of everybody, with what they are shares of."""
-    peers = "" if line["about"] != About.ACCESS else "no peers"
-    if line["peers_counted"]:
-        peers = f"{line['peers_having']} of {line['peers_counted']}"
-    everyone = f"{line['everyone_having']} of {line['everyone_counted']}" if line["everyone_counted"] else ""
-    return peers, everyone
-
-
-def last_use(line: dict[str, Any]) -> str:
-    """When it was used last, or since when it never was; of a cover when its control was confirmed."""
-    if line["last_used"]:
-        return str(line["last_used"])[:10]
-    if line["use"] is None:
-        return ""
-    since = line["use_recorded_since"]
-    return f"never since {since[:10]}" if since else "not recorded"
-
-
-def decision_in_words(line: dict[str, Any]) -> list[str]:
-    """What is decided, by whom and why, and what was said before."""
-    words = [line["decision"] or "undecided"]
-    if line["decision"] in (REDUCE, CORRECT):
-        words = [f"{line['decision']} {Reduction(**line['reduced']).in_words}"]
-    if line["decision"]:
-        capacity = f" ({line['capacity']})" if line["capacity"] not in (None, Capacity.REVIEWER) else ""
-        words += [f"by {line['decided_by']}{capacity}"]
-        words += [line["decision_reason"]] if line["decision_reason"] else []
-    words += [line["ordered"]] if line["ordered"] else []
-    return words
-
-
-_SAID = {
-    Sort.PASSED_ON: "{said_by} passed it on to {whom}",
-    Sort.QUESTION: "{said_by} asks {whom}",
-    Sort.ANSWER: "{said_by} answers",
-    Sort.COMMENT: "{said_by} says",
-}
-
-
-def remark_in_words(remark: dict[str, Any]) -> str:
-    """Who said what of a line."""
-    text = f": {remark['text']}" if remark["text"] else ""
-    return _SAID[Sort(remark["sort"])].format(**remark) + text
-
-
 def _stands_out(line: dict[str, Any]) -> list[str]:
     """What is to be read first, where something stands out."""
     return [line["stands_out"]] if line["speaks"] else []
-
-
-def _facts(line: dict[str, Any]) -> list[str]:
-    """What is to be known of the person, where it is not as usual."""
-    facts = [line["status"]] if line["status"] not in (None, "active", "enabled", "on") else []
-    facts += [f"until {line['ends'][:10]}"] if line["ends"] else []
-    facts += [f"risk {line['risk']}"] if line["risk"] is not None else []
-    facts += [f"signed in {line['signed_in'][:10]}"] if line["signed_in"] else []
-    return facts + ([f"came from {line['former_department']}"] if line["former_department"] else [])
-
-
-def words_about(evidence: dict[str, Any]) -> list[str]:
-    """How it is held, who gave it and why, when it ends, and what it contains, in plain words."""
-    held = evidence["how"] if evidence["about"] in _SAID_ALREADY else f"held {evidence['how']}"
-    if evidence["given_by"] or evidence["given_at"]:
-        held += "; given" + (f" by {evidence['given_by']}" if evidence["given_by"] else "")
-        held += f" on {evidence['given_at'][:10]}" if evidence["given_at"] else ""
-    held += f" ({evidence['given_for']})" if evidence["given_for"] else ""
-    held += f"; ends {evidence['until']}" if evidence["until"] else ""
-    brings = [f"brings {', '.join(evidence['brings'])}"] if evidence["brings"] else []
-    if (evidence["sensitivity"] or 0) > 1:
-        brings.append(f"opens what has sensitivity {evidence['sensitivity']} of 3")
-    if evidence["certified_at"]:
-        brings.append(f"last certified on {evidence['certified_at'][:10]} by {evidence['certified_by']}")
-    contains = evidence["contains"]
-    more = f" and {len(contains) - 3} more" if len(contains) > 3 else ""
-    is_bare = evidence["about"] == About.ACCOUNTS and not contains
-    told = [] if is_bare else [f"contains {'; '.join(contains[:3])}{more}" if contains else "contains nothing"]
-    is_part = "entry" in evidence["item"] or evidence["about"] in (About.IDENTITY_DATA, About.COVERS)
-    return [it for it in (held, *([] if is_part else brings), *([] if is_part else told)) if it]
-
-
-_SAID_ALREADY = (About.ACCOUNTS, About.ROLES, About.IDENTITY_DATA, About.COVERS)

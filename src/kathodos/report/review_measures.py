@@ -21,12 +21,14 @@ _MEASURES = (
     Field("seconds_a_line", "Seconds", 7, is_number=True),
     Field("against", "Against", 6, is_number=True),
     Field("certified_against", "Kept", 7, is_number=True),
+    Field("unopened", "Unopened", 6, is_number=True),
     Field("taken", "Taken away", 7, is_number=True, shown=lambda share: f"{share:.0%}"),
     Field("others", "Others took", 6, is_number=True, shown=lambda share: f"{share:.0%}"),
 )
 _LEGEND = (
     "At once: the most that were certified at one moment. Seconds: for each line. Against: lines the evidence speaks "
-    "against; Kept: of these certified. Taken away: the share that was revoked or reduced, and that of all others."
+    "against; Kept: of these certified. Unopened: certified in a packet without opening the "
+    "evidence. Taken away: the share that was revoked or reduced, and that of all others."
 )
 
 
@@ -60,7 +62,7 @@ def review_measures(view: View, name: str | None) -> Answer:
     return Answer(_MEASURES, rows, heading, [*text, *legend], hint=hint)
 
 
-_COUNTS = ("decided", "certified", "at_once", "against", "certified_against")
+_COUNTS = ("decided", "certified", "at_once", "against", "certified_against", "unopened", "opened_known")
 
 
 def told(records: Records, review: str, limits: Thresholds) -> list[str]:

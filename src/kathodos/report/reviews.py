@@ -9,8 +9,8 @@ from kathodos.model.kinds import DECISIONS, REVIEW_LINES, SYSTEMS
 from kathodos.model.times import now
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, Row
-from kathodos.report.review_lines import whose
 from kathodos.report.review_measures import told
+from kathodos.report.review_words import whose
 from kathodos.review.authority import Capacity
 from kathodos.review.choosing import CAPACITIES, Chosen
 from kathodos.review.closing import Closing

@@ -154,8 +154,8 @@ def _sign(plan: Plan, closing: Closing) -> None:
     words = {"decision": undecided, "decided_by": plan.actor.name, "decided_at": plan.now, "reason": reason}
     columns = [_overwritten(lines.decided(name).taken(chosen), new, word) for name, word in words.items()]
     capacity = _overwritten(lines.decided("capacity").taken(chosen), new, Capacity.CLOSING)
-    reduced = lines.decided("reduced").taken(chosen)
-    put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen)), capacity, reduced])
+    more = [lines.decided(name).taken(chosen) for name in ("reduced", "opened")]
+    put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen)), capacity, *more])
     if closing.is_complete:
         review = lines.review
         at = positions_holding(lines.records, REVIEWS, {"review": review.name})

@@ -55,7 +55,7 @@ class Decide(Operation[Chosen]):
             plan,
             lines,
             found.at,
-            [*decided, always(plan.reason, size), always(0, size), named, always(reduced, size)],
+            [*decided, always(plan.reason, size), always(0, size), named, always(reduced, size), always(None, size)],
         )
         _tell(plan, found, self.decision, reduced or "")
         return found

@@ -97,7 +97,7 @@ class Escalate(Operation[Escalated]):
         above = _next_up(plan.records, reviewer.values)
         names = plan.records.column(IDENTITIES, "id").values
         to = np.append(above, -1)[reviewer.codes]
-        goes = (to >= 0) & ~_about(plan.records, lines, at, to)
+        goes = (to >= 0) & ~are_about(plan.records, lines, at, to)
         if not goes.any():
             what = f"No line of {review.name} is left that could go to somebody above its reviewer."
             raise CallError(what, "Pass lines on by name: kathodos review pass.")
@@ -121,7 +121,7 @@ def _next_up(records: Records, reviewers: Sequence[Scalar]) -> Ints:
     return found
 
 
-def _about(records: Records, lines: ReviewLines, at: Ints, to: Ints) -> Bools:
+def are_about(records: Records, lines: ReviewLines, at: Ints, to: Ints) -> Bools:
     """Which lines are about the one to whom they would go, or about somebody with the same mail; `to`: codes of ids."""
     ids, mails = records.column(IDENTITIES, "id"), records.column(IDENTITIES, "email")
     by_code = np.full(len(ids.values), -1, dtype=np.int32)

@@ -23,6 +23,7 @@ _MORE = (
     "signed_in",
     "risk",
     "excess",
+    "redundant",
     "certified_at",
     "certified_by",
     "speaks",
@@ -84,7 +85,8 @@ class LineAttributes:
         lower = name.lower()
         if lower not in self._own:
             return self.people.form(name)
-        return Form.MOMENT if lower in _TIMES else Form.NUMBER if lower in _NUMBERS else None
+        known = {"redundant": Form.YES_NO}
+        return Form.MOMENT if lower in _TIMES else Form.NUMBER if lower in _NUMBERS else known.get(lower)
 
     def column(self, name: str) -> Distinct:
         """An attribute of each line."""
@@ -104,6 +106,8 @@ class LineAttributes:
             return self._of_what(lower)
         column = self._column(lower)
         values: Sequence[object] = column.values
+        if lower == "redundant":
+            values = ["true" if value else "false" for value in values]
         if lower in _LISTS:
             values = [split_list(str(value)) for value in values]
         return Distinct(column.codes, values, self.form(name))
@@ -123,7 +127,7 @@ class LineAttributes:
         parts.append(self.lines.column("part"))
         numbers = row_numbers([it.codes for it in parts])
         _, sample, codes = np.unique(numbers, return_index=True, return_inverse=True)
-        values = [sorted(_named(lower, [it.value(at) for it in parts])) for at in sample.tolist()]
+        values = [sorted(named_in(lower, [it.value(at) for it in parts])) for at in sample.tolist()]
         return Distinct(codes.astype(np.int32), values, None)
 
     @property
@@ -141,7 +145,7 @@ class LineAttributes:
         return selected(filter_of(text, self, "line of a review or person"), self.column, len(self.lines), self.today)
 
 
-def _named(what: str, values: Sequence[Scalar]) -> set[str]:
+def named_in(what: str, values: Sequence[Scalar]) -> set[str]:
     """The systems, roles, actions or resources that texts name: references, or an action with a pattern."""
     found = set()
     for text in _texts(values):

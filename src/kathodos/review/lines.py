@@ -275,6 +275,7 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "sensitivity": thing["sensitivity"],
         **{name: line[name] for name in ("signed_in", "risk", "certified_at", "certified_by", "speaks", "stands_out")},
         "excess": split_list(line["excess"]),
+        "redundant": None if line["redundant"] is None else bool(line["redundant"]),
         **{name: line[name] for name in ("decision", "decided_by", "decided_at", "capacity")},
         "decision_reason": line["reason"],
         "reduced": json.loads(line["reduced"]) if line["reduced"] else None,

@@ -173,7 +173,7 @@ def _carried(
     why = review.taken(some).compact().mapped(lambda name: f"not changed since {name}")
     return [
         *(numbered(some + 1), always(CERTIFY, size), by.taken(some), at.taken(some), why),
-        *(always(0, size), always(Capacity.CARRIED, size), always(None, size)),
+        *(always(0, size), always(Capacity.CARRIED, size), always(None, size), always(None, size)),
     ]
 
 

@@ -47,7 +47,7 @@ class PassOn(Operation[Chosen]):
         share = _shares(lines, found.at, len(whom))
         for number, to in enumerate(whom):
             mine = found.at[share == number]
-            _must_be_here(plan, to)
+            must_be_here(plan, to)
             must_not_be_about(lines, mine, to, to.name)
             standing = mine[lines.column("reviewer", mine).holding(to.name)]
             if len(standing) and len(whom) == 1:
@@ -77,7 +77,7 @@ class Ask(Operation[Chosen]):
         found = chosen(plan, self.wanted, self.authority, "ask about")
         asked = self.of.among(plan.records) if self.of is not None else None
         if asked is not None:
-            _must_be_here(plan, asked)
+            must_be_here(plan, asked)
         name = asked.name if asked is not None else found.lines.review.opened_by
         _put(plan, found.lines, found.at, Sort.QUESTION, self.text, name)
         return found
@@ -131,20 +131,29 @@ def _shares(lines: ReviewLines, at: Ints, parts: int) -> Ints:
     return found
 
 
-def _must_be_here(plan: Plan, who: Actor) -> None:
+def must_be_here(plan: Plan, who: Actor) -> None:
     """Raises CallError where somebody is in the catalogue and is not active."""
     known = plan.records.with_key(IDENTITIES, (who.is_identity or who.name,))
     if known is not None and known["status"] != "active":
         raise CallError(f"{who.name} is {known['status']} and decides nothing.", "Name somebody who is active.")
 
 
-def put_remarks(plan: Plan, lines: ReviewLines, at: Ints, sort: Sort, text: str, whom: DictionaryColumn) -> None:
-    """Enters one remark on each of some lines. `whom`: for whom each is."""
+def put_remarks(
+    plan: Plan,
+    lines: ReviewLines,
+    at: Ints,
+    sort: Sort,
+    text: str | DictionaryColumn,
+    whom: DictionaryColumn,
+    said_by: DictionaryColumn | None = None,
+) -> None:
+    """Enters one remark on each of some lines. `whom`: for whom each is; `said_by`: whose it is (None: the actor's)."""
     size = len(at)
+    texts = always(text or None, size) if isinstance(text, str) else text
+    by = said_by if said_by is not None else always(plan.actor.name, size)
     columns = [
         *(always(lines.review.name, size), numbered(lines.numbers[at]), numbered(lines.remarks.next_numbers(at))),
-        *(always(it, size) for it in (sort, plan.actor.name, plan.now, text or None)),
-        whom.compact(),
+        *(always(sort, size), by.compact(), always(plan.now, size), texts.compact(), whom.compact()),
     ]
     plan.open_columns(REVIEW_REMARKS, columns, always(None, size))
     plan.subjects += [reference_to("review", lines.review.name), *subjects_of(lines, at)]

@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 # What edits of access leave as it is: what was found of reviews, of orders, and of names alike.
-_OF_REVIEWS = (reviews.HASTY, reviews.AGAINST_EVIDENCE, reviews.NOTHING_TAKEN)
+_OF_REVIEWS = (reviews.HASTY, reviews.AGAINST_EVIDENCE, reviews.NOTHING_TAKEN, reviews.UNOPENED)
 _UNTOUCHED = (people.DUPLICATE, people.CAME_BACK, orders.OVERDUE, orders.REFUSED, LATE_CONTROL, *_OF_REVIEWS)
 _TOUCHED = [name for name in NAMES if name not in _UNTOUCHED]
 _MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at too

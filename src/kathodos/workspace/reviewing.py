@@ -10,6 +10,7 @@ from kathodos.analysis.basis import positions_of_rows
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.settling import records_held
 from kathodos.columns.csr import Ints, ints
+from kathodos.engine.redundant import redundant_grants
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Plan
 from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, RESOURCES
@@ -43,7 +44,8 @@ def drafted(view: View, terms: OpeningTerms, opener: str, is_thorough: bool = Fa
         for batch in findings.excess_of(_OF_ROLES) if terms.about == About.ROLES else ():
             for at in range(len(batch)):
                 of_things.setdefault(batch.subject(at), []).append(batch.kind)
-        found = Found(np.round(view.risk_totals).astype(np.int64), excess, of_things)
+        redundant = redundant_grants(view.index, view.moment).grants
+        found = Found(np.round(view.risk_totals).astype(np.int64), excess, of_things, redundant)
     chain = chain_of(view.basis, terms.chain, terms.about)
     asked = Asked(view.context, findings.conflicts, view.rules, found, view.register, chosen, terms.parts)
     return draft_review(Opening(asked, chain, opener, terms.about, terms.only, terms.only_changed))

@@ -112,6 +112,7 @@ KINDS = (
     Kind(people.DUPLICATE, "two identities that may be one person", people.duplicates),
     Kind(reviews.HASTY, "certified faster than anybody can read", reviews.hasty_reviews),
     Kind(reviews.AGAINST_EVIDENCE, "certified although the evidence speaks against it", reviews.against_evidence),
+    Kind(reviews.UNOPENED, "certified without looking at the evidence", reviews.unopened_evidence),
     Kind(reviews.NOTHING_TAKEN, "certified everything where others took away", reviews.nothing_taken),
     Kind(use.DORMANT, "an enabled account that nobody signs in to any more", use.dormant_accounts),
     Kind(use.NEVER_SIGNED_IN, "an enabled account that nobody ever signed in to", use.never_signed_in),

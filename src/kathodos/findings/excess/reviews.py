@@ -15,6 +15,7 @@ from kathodos.model.references import name_in, reference_to
 from kathodos.model.times import day_text
 
 HASTY, AGAINST_EVIDENCE, NOTHING_TAKEN = "hasty-review", "against-evidence", "nothing-taken"
+UNOPENED = "unopened-evidence"
 _AGAIN = "Have these lines looked at again, in a new review."
 
 
@@ -36,6 +37,11 @@ def signs(decisions: Decisions, review: str, limits: Thresholds) -> Iterator[Sig
     for who in _at_least(enough, limits.against_lines):
         told = f"certified {kept[who]} of {against[who]} lines of the review {review} that the evidence speaks against"
         yield Sign(AGAINST_EVIDENCE, decisions.names[who], told)
+    blind, known = decisions.unopened, decisions.opened_known
+    enough = np.where(blind >= limits.unopened_share * np.maximum(known, 1), blind, 0)
+    for who in _at_least(enough, limits.unopened_lines):
+        told = f"certified {blind[who]} of {known[who]} lines of the review {review} without opening their evidence"
+        yield Sign(UNOPENED, decisions.names[who], told)
     others = decisions.share_of_others(limits.taken_lines)
     nothing = (decisions.certified == decisions.decided) & (others >= limits.taken_share)
     for who in _at_least(np.where(nothing, decisions.decided, 0), limits.taken_lines):
@@ -67,6 +73,11 @@ def hasty_reviews(context: ExcessContext) -> Batch:
 def against_evidence(context: ExcessContext) -> Batch:
     """Whoever certified most of the lines that the evidence spoke against, where these were not few."""
     return _found(context, AGAINST_EVIDENCE)
+
+
+def unopened_evidence(context: ExcessContext) -> Batch:
+    """Whoever certified nearly all lines of a packet, and not few, without opening the evidence."""
+    return _found(context, UNOPENED)
 
 
 def nothing_taken(context: ExcessContext) -> Batch:

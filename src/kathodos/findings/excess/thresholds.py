@@ -26,4 +26,6 @@ class Thresholds(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     against_lines: _Count = 5
     against_share: _Share = 0.8
     taken_lines: _Count = 30
+    unopened_lines: _Count = 20
+    unopened_share: _Share = 0.9
     taken_share: _Share = 0.1

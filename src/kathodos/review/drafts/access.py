@@ -7,7 +7,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.dictionary import DictionaryColumn
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, nothing
 from kathodos.review.drafts.access_evidence import Evidence
 from kathodos.review.drafts.draft import Asked, Draft, names_of_askers
 from kathodos.review.drafts.holder_evidence import HolderEvidence
@@ -61,10 +61,20 @@ def columns_of_items(asked: Asked, items: Items, evidence: Evidence) -> dict[str
         "signed_in": holder.signed_in(),
         "risk": holder.risk(),
         "excess": holder.excess(),
+        "redundant": _redundant(asked, items),
         "spoken": evidence.spoken(asked.rules.needs),
         "speaks": speaks,
         "stands_out": stands_out,
     }
+
+
+def _redundant(asked: Asked, items: Items) -> DictionaryColumn:
+    """Of which grants each, taken away alone, would be missed by nobody; nothing of memberships."""
+    if asked.found.redundant is None:
+        return nothing(len(items))
+    is_it = np.zeros(len(asked.context.basis.index.grants) + 1, dtype=np.int32)
+    is_it[asked.found.redundant] = 1
+    return DictionaryColumn(np.where(items.grant >= 0, is_it[items.grant], np.int32(-1)), Numbers(np.array([0, 1])))
 
 
 def _known(evidence: Evidence, rules: Rules) -> dict[str, DictionaryColumn]:

@@ -24,12 +24,14 @@ class Found:
     """What was found before. `risk`: of each identity, rounded; empty where it is not known.
 
     `excess`: for each kind of finding the identities, or accounts that are nobody's, whom it is about; `of_things`: for
-    each role, or other thing that is nobody's, the kinds, by reference.
+    each role, or other thing that is nobody's, the kinds, by reference; `redundant`: the grants without which nobody
+    would lose anything (None: not looked for).
     """
 
     risk: Ints
     excess: Sequence[tuple[str, Ints]] = ()
     of_things: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    redundant: Ints | None = None
 
     @property
     def is_known(self) -> bool:

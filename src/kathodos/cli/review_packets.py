@@ -1,0 +1,111 @@
+"""The steps of `kathodos review` for reviewers without a terminal: packets, take."""
+
+from __future__ import annotations
+
+import argparse
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from kathodos.cli.options import Commands, Formatter, acting, command
+from kathodos.cli.session import Session
+from kathodos.errors import CallError
+
+if TYPE_CHECKING:
+    from kathodos.review.answering import Given, Taken
+
+_TOGETHER = 2000  # files of answers that are taken in one transaction
+
+
+def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    _add_packets(steps, common, formatter)
+    _add_take(steps, common, formatter)
+
+
+def _add_packets(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "make a packet for each reviewer: one page that opens in any browser, and answers without a server"
+    example = (
+        "  kathodos review packets autumn --out packets\n"
+        "  kathodos review packets autumn --reviewer p0101 --form xlsx --out workbooks"
+    )
+    packets = command(steps, "packets", common, formatter, run_packets, what, example)
+    packets.add_argument("name", nargs="?", metavar="NAME", help="which review (default: the one that is open)")
+    packets.add_argument("--out", metavar="FOLDER", required=True, help="a new folder for the files")
+    packets.add_argument("--reviewer", nargs="+", metavar="WHO", help="only for these reviewers")
+    form = "a page (the default), a workbook with the same content, or both"
+    packets.add_argument("--form", choices=("html", "xlsx", "both"), default="html", help=form)
+    acting(packets)
+
+
+def _add_take(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
+    what = "take in the answers that packets saved, or workbooks that were filled in"
+    example = "  kathodos review take answers-autumn-p0101.json\n  kathodos review take returned/*.json --dry-run"
+    taking = command(steps, "take", common, formatter, run_take, what, example)
+    taking.add_argument("files", nargs="+", metavar="FILE", help="the files that came back; of a folder all in it")
+    taking.add_argument("--dry-run", action="store_true", help="say what would be taken, and take nothing")
+    acting(taking)
+
+
+def run_packets(session: Session) -> int:
+    from kathodos.model.times import now
+    from kathodos.output.files import file_name, new_folder
+    from kathodos.output.packets import WORDS, PacketWriter
+    from kathodos.report.packets import packets, packets_made
+    from kathodos.review.answering import IssuePackets
+    from kathodos.review.lines import OPEN, ReviewLines, find_review, reviews_in
+
+    asked, records = session.arguments, session.view.catalogue
+    lines = ReviewLines(records, find_review(reviews_in(records), asked.name))
+    review = lines.review
+    if review.state != OPEN:
+        raise CallError(f"{review.name} is signed off; nothing is left to be decided.", "Open a new review.")
+    only = None
+    if asked.reviewer:
+        only = [session.workspace.acting(it).among(session.view.stored).name for it in asked.reviewer]
+    key = session.workspace.keys.private()
+    writer, seals, taken = PacketWriter(session.workspace.folder / WORDS), [], set[str]()
+    with new_folder(Path(asked.out)) as folder:
+        for packet in packets(lines, only, now()):
+            seal, name = packet.seal.signed(key), file_name(packet.reviewer, taken)
+            seals.append(seal)
+            if asked.form in ("html", "both"):
+                (folder / f"{name}.html").write_bytes(writer.page(packet, seal))
+            if asked.form in ("xlsx", "both"):
+                (folder / f"{name}.xlsx").write_bytes(writer.workbook(packet, seal))
+        if not seals:
+            raise CallError(f"Nobody has a line of {review.name} left to decide.", "See kathodos review status.")
+        session.carry_out(IssuePackets(review.name, seals))  # whoever may not is refused here
+    return session.answer(packets_made(review.name, seals, asked.out))
+
+
+def run_take(session: Session) -> int:
+    from kathodos.connectors.answers import read_answers
+    from kathodos.report.packets import answers_taken
+    from kathodos.review.answering import TakeAnswers
+
+    asked, workspace = session.arguments, session.workspace
+    by_review: dict[str, list[Given]] = {}
+    for file in _files(asked.files):
+        given = read_answers(file)
+        by_review.setdefault(given.answers.seal.review, []).append(given)
+    key = workspace.keys.public()
+    taken: list[Taken] = []
+    for review, files in by_review.items():
+        for first in range(0, len(files), _TOGETHER):
+            some = files[first : first + _TOGETHER]
+            taking = TakeAnswers(review, some, key, workspace.acting)
+            if asked.dry_run:
+                taken.append(session.view.plan(taking, session.actor, session.reason)[1])
+            else:
+                taken.append(session.carry_out(taking).result)
+    return session.answer(answers_taken(taken, is_done=not asked.dry_run))
+
+
+def _files(words: list[str]) -> list[Path]:
+    """The files that are meant; of a folder all that it holds."""
+    found: list[Path] = []
+    for word in words:
+        path = Path(word)
+        found += sorted(it for it in path.iterdir() if it.is_file()) if path.is_dir() else [path]
+    if not found:
+        raise CallError("There is no file in that folder.", "Name the files that came back.")
+    return found
