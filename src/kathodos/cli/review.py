@@ -6,7 +6,7 @@ import argparse
 import sys
 from typing import TYPE_CHECKING
 
-from kathodos.cli import review_chasing, review_deciding, review_packets, review_walk
+from kathodos.cli import review_chasing, review_deciding, review_packets, review_results, review_walk
 from kathodos.cli.options import Commands, Formatter, acting, assuming, command, confirming, thorough
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
@@ -38,6 +38,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         _add_status,
         _add_close,
         _add_removals,
+        review_results.add,
     ):
         add_step(steps, common, formatter)
 

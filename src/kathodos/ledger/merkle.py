@@ -59,3 +59,51 @@ def roots_of(leaves: Sequence[bytes]) -> list[bytes]:
             nodes[level, position] = value
         roots.append(root(size + 1, node))
     return roots
+
+
+def inclusion_path(index: int, size: int, node: Lookup) -> list[bytes]:
+    """The hashes that lead from one of the first `size` leaves to the tree's hash over them (2.1.3.1).
+
+    `node` looks up complete nodes, as in `grown`.
+    """
+
+    def over(first: int, count: int) -> bytes:
+        level = count.bit_length() - 1
+        if count == 1 << level and first % count == 0:
+            return node(level, first // count)
+        split = _split(count)
+        return node_hash(over(first, split), over(first + split, count - split))
+
+    path, first, count = [], 0, size
+    while count > 1:
+        split = _split(count)
+        if index - first < split:
+            path.append(over(first + split, count - split))
+            count = split
+        else:
+            path.append(over(first, split))
+            first, count = first + split, count - split
+    return path[::-1]
+
+
+def _split(count: int) -> int:
+    """The largest power of two below a number of leaves greater than one."""
+    return 1 << ((count - 1).bit_length() - 1)
+
+
+def is_included(leaf: bytes, index: int, size: int, path: Sequence[bytes], whole: bytes) -> bool:
+    """Whether a path leads from a leaf to the tree's hash over its first `size` leaves (2.1.3.2)."""
+    if not 0 <= index < size:
+        return False
+    position, last, value = index, size - 1, leaf
+    for sibling in path:
+        if last == 0:
+            return False
+        if position % 2 == 1 or position == last:
+            value = node_hash(sibling, value)
+            while position % 2 == 0 and position:
+                position, last = position // 2, last // 2
+        else:
+            value = node_hash(value, sibling)
+        position, last = position // 2, last // 2
+    return last == 0 and value == whole

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.columns.csr import Ints
 from kathodos.errors import CallError, DataError
 from kathodos.model.printing import printable
 from kathodos.model.words import plural
@@ -23,6 +24,7 @@ _HATCHES = ("", "..", "//", "xx", "")
 _GREYS = ("#f2f2f2", "#d0d0d0", "#a6a6a6", "#6e6e6e", "#2b2b2b")
 _LONGEST = 34
 _NAMED = 8
+_FEWEST_BARS = 8  # for which there is room upright
 _FEWEST_CELLS = 5  # for which there is room in a field each way
 
 
@@ -171,24 +173,27 @@ def draw_excess(table: Table) -> Any:
     if total:
         title = f"{plural(total, 'finding')} of excess, the most of them {table.rows[0]}; {old} older than half a year"
     figure, axes = figure_with(title, "Findings by kind, and by how long what they say has been so.")
-    start = np.zeros(len(table.rows))
-    position = np.arange(len(table.rows))
-    for at, name in enumerate(table.columns):
-        counts = table.counts[:, at]
-        style = {"color": _GREYS[at], "hatch": _HATCHES[at], "edgecolor": "black", "linewidth": 0.6}
-        axes.barh(position, counts, left=start, height=0.72, label=name, **style)
-        start += counts
-    for at, count in enumerate(start.astype(int).tolist()):
-        axes.text(count, at, f" {count}", va="center", fontsize=9)
-    axes.set_yticks(position, table.rows)
-    axes.invert_yaxis()
+    stacked(axes, table.rows, table.columns, table.counts)
     axes.set_xlabel("findings")
-    axes.margins(x=0.06)
-    for side in ("top", "right"):
-        axes.spines[side].set_visible(False)
     if total:
         axes.legend(loc="lower right", frameon=False, title="has stood for")
     return figure
+
+
+def stacked(axes: Any, rows: Sequence[str], columns: Sequence[str], counts: Ints) -> None:
+    """Lying bars, one for each row from the top, of parts told by grey and hatch, with the total behind each."""
+    start, position = np.zeros(len(rows)), np.arange(len(rows))
+    for at, name in enumerate(columns):
+        style = {"color": _GREYS[at], "hatch": _HATCHES[at], "edgecolor": "black", "linewidth": 0.6}
+        axes.barh(position, counts[:, at], left=start, height=0.72, label=name, **style)
+        start += counts[:, at]
+    for at, count in enumerate(start.astype(int).tolist()):
+        axes.text(count, at, f" {count}", va="center", fontsize=9)
+    axes.set_yticks(position, rows)
+    axes.set_ylim(max(len(rows), _FEWEST_BARS) - 0.5, -0.5)
+    axes.margins(x=0.06)
+    for side in ("top", "right"):
+        axes.spines[side].set_visible(False)
 
 
 def figure_with(title: str, note: str) -> tuple[Any, Any]:

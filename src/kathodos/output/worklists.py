@@ -71,7 +71,7 @@ def as_page(one: Worklist, day: str) -> bytes:
     rows = sorted(one.rows, key=lambda row: (str(row["system"]), int(row["order"])))
     systems = [(system, _shown(some)) for system, some in groupby(rows, key=lambda row: printable(str(row["system"])))]
     content = {"name": printable(one.name), "day": day, "count": plural(len(rows), "thing"), "systems": systems}
-    text: str = _template("worklist.html").render(content)
+    text: str = page_template("worklist.html").render(content)
     return text.encode("utf-8", "backslashreplace")
 
 
@@ -79,7 +79,7 @@ def _shown(rows: Any) -> list[Mapping[str, Any]]:
     return [{name: printable(it) if isinstance(it, str) else it for name, it in row.items()} for row in rows]
 
 
-def _template(name: str) -> Any:
+def page_template(name: str) -> Any:
     from jinja2 import Environment, StrictUndefined
 
     environment = Environment(autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True)

@@ -24,6 +24,7 @@ from kathodos.report.review_words import (
     whose,
     words_about,
 )
+from kathodos.review.closing import state_of
 from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import ReviewLines, find_review, names_of, reviews_in
 from kathodos.review.subjects import SUBJECTS, About
@@ -114,7 +115,9 @@ def review_lines(view: View, asked: LineChoice, form: str, width: int | None) ->
     if asked.where is not None:
         wanted &= LineAttributes(lines, view.moment).selected_by(asked.where)
     left = int((~lines.is_decided).sum())
-    heading = f"{review.name} ({review.state}): {plural(len(lines), 'line')}, {left} left, due {review.due}"
+    heading = (
+        f"{review.name} ({state_of(records, review)}): {plural(len(lines), 'line')}, {left} left, due {review.due}"
+    )
     words = "|".join(SUBJECTS[About(review.about)].decisions)
     hint = f"Decide: kathodos review decide LINE... {words} --reason TEXT"
     if not left:

@@ -13,7 +13,7 @@ from kathodos.report.review_measures import told
 from kathodos.report.review_words import whose
 from kathodos.review.authority import Capacity
 from kathodos.review.choosing import CAPACITIES, Chosen
-from kathodos.review.closing import Closing
+from kathodos.review.closing import Closing, state_of
 from kathodos.review.lines import (
     CERTIFY,
     CORRECT,
@@ -85,7 +85,9 @@ def review_status(view: View, name: str | None, form: str) -> Answer:
     rows: list[Row] = []
     for review, it in found:
         days = it.days_left if review.state == OPEN else None  # nothing is due any more
-        rows.append({**vars(it), "days_left": days, "name": names.get(it.reviewer), "state": review.state})
+        rows.append(
+            {**vars(it), "days_left": days, "name": names.get(it.reviewer), "state": str(state_of(records, review))}
+        )
     behind = {review.name for review, it in found if it.left}
     one = next(iter(behind)) if len(behind) == 1 else "NAME"
     heading = f"{plural(len(reviews), 'review')}, {plural(left, 'line')} left" if reviews else "There is no review yet."

@@ -36,13 +36,14 @@ from kathodos.store.records import Records, record_at, rows_of
 
 
 class ReviewState(StrEnum):
-    """How far a review is."""
+    """How far a review is. The last is told by the change that it became, and never kept."""
 
     OPEN = "open"
     SIGNED = "signed off"
+    CARRIED_OUT = "carried out"
 
 
-OPEN, SIGNED = ReviewState
+OPEN, SIGNED, CARRIED_OUT = ReviewState
 CERTIFY, REDUCE, REVOKE, CORRECT = Decision
 
 

@@ -103,7 +103,7 @@ def _privileged(asked: Asked) -> DictionaryColumn:
 def _described(evidence: Evidence, sets: Sequence[Ints], systems: Sequence[str]) -> list[DictionaryColumn]:
     """What accounts hold, each set of it once."""
     known = evidence.thing_columns()
-    gives, contains = known[1].listed(), known[3].listed()
+    gives, contains = known[0].listed(), known[2].listed()
     at = {thing: position for position, thing in enumerate(evidence.used.tolist())}
     found = []
     for things, system in zip(sets, systems, strict=True):

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, joined
+from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints, joined
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, joined_columns, nothing
+from kathodos.engine.decide import who_has
 from kathodos.model.words import plural
 from kathodos.review.drafts.access import columns_of_items, evidence_of
 from kathodos.review.drafts.access_evidence import Evidence
@@ -89,7 +90,9 @@ def _people(evidence: Evidence, holder: Ints) -> Ints:
     if len(groups):
         counted = evidence.holding.counted(np.full(len(groups), -1, dtype=np.int64), groups).of_thing
         found[is_group] = counted[holder[is_group] - holders.first_group]
-    found[holder == holders.everyone] = int(evidence.is_counted.sum())
+    if (holder == holders.everyone).any():
+        having = who_has(evidence.context.basis.index, ints([holders.everyone]), evidence.moment)
+        found[holder == holders.everyone] = int((having[: holders.people] & evidence.is_counted).sum())
     return found
 
 
