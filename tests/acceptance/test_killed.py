@@ -7,6 +7,7 @@ import subprocess
 import time
 import unittest
 
+from tests.packets import answers_to, saved
 from tests.support import (
     COMMAND,
     NOW,
@@ -106,6 +107,71 @@ class KilledInTheMiddleOfApplying(Scratch, unittest.TestCase):
         """How many orders and grants there are, over all."""
         orders = records_inside("orders", "list", "--state", "all", cwd=at)
         return len(orders) + len(records_inside("list", "grants", cwd=at))
+
+
+class KilledInTheMiddleOfAReview(Scratch, unittest.TestCase):
+    def setUp(self):
+        super().setUp()
+        self.at = lay_out(self.folder / "office", OFFICE)
+        people = [{"id": f"x{n}", "manager": "head", "title": "Clerk"} for n in range(MANY)]
+        grants = [{"grant": f"x{n}", "holder": f"identity:x{n}", "gives": "role:dues/setter"} for n in range(MANY)]
+        grown = {"identities": OFFICE["identities"] + people, "grants": OFFICE["grants"] + grants}
+        write_tables(self.at / "tables", {**OFFICE, **grown})
+        inside("gather", cwd=self.at)
+        self.open = ("review", "open", "all", "--where", 'id sw "x"', "--by-manager", "--due", "2026-06-30", "--yes")
+
+    def killed(self, words, state, outcomes):
+        """Kills a command at points of its time; after each the state has to be one of some. Gives which there were."""
+        began = time.monotonic()
+        run("review", "status", cwd=self.at)
+        least, found = time.monotonic() - began, set()
+        for turn in range(TURNS):
+            process = subprocess.Popen(
+                [COMMAND, *map(str, words)],
+                cwd=self.at,
+                env={**os.environ, "KATHODOS_NOW": NOW},
+                stdout=subprocess.DEVNULL,
+                stderr=subprocess.DEVNULL,
+            )
+            time.sleep(least * (0.5 + 2.5 * turn / TURNS))
+            process.send_signal(signal.SIGKILL)
+            process.wait()
+            inside("ledger", "verify", cwd=self.at)
+            self.assertIn(state(), outcomes)
+            found.add(state())
+            if state() == outcomes[-1]:
+                break
+        return found
+
+    def decided(self):
+        lines = records_inside("review", "lines", "all", cwd=self.at)
+        return sum(it["decision"] is not None for it in lines), sum(it["signed_off"] for it in lines)
+
+    def test_opened_taken_and_closed_whole_or_not_at_all(self):
+        def opened():
+            rows = records_inside("review", "status", cwd=self.at)
+            return sum(it["left"] for it in rows)
+
+        self.killed(self.open, opened, (0, MANY))
+        if not opened():
+            inside(*self.open, cwd=self.at)
+        inside("review", "packets", "all", "--out", "packets", cwd=self.at)
+        answers = ({"line": n, "decision": "revoke", "reason": "x"} for n in range(1, MANY + 1))
+        file = saved(self.at / "answers.json", answers_to(self.at / "packets" / "head.html", *answers))
+        taking = ("review", "take", file)
+        self.killed(taking, self.decided, ((0, 0), (MANY, 0)))
+        if not self.decided()[0]:
+            inside(*taking, cwd=self.at)
+        self.assertEqual(self.decided(), (MANY, 0))
+        closing = ("review", "close", "all", "--yes", "--reason", "x", "--as", "auditor")
+
+        def closed():
+            return (*self.decided(), len(records_inside("orders", "list", "--state", "all", cwd=self.at)))
+
+        self.killed(closing, closed, ((MANY, 0, 0), (MANY, MANY, MANY)))
+        if not closed()[1]:
+            inside(*closing, cwd=self.at)
+        self.assertEqual(closed(), (MANY, MANY, MANY))
 
 
 class SeveralWritersAtOnce(Scratch, unittest.TestCase):

@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.columns.ranges import ranges_in, ranges_text
-from kathodos.ledger.merkle import leaf_hash, node_hash, roots_of
+from kathodos.ledger.merkle import grown, inclusion_path, is_included, leaf_hash, node_hash, roots_of
 from kathodos.model.json_text import json_text
 
 
@@ -56,3 +56,27 @@ class Canonical(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+
+class Paths(unittest.TestCase):
+    LEAVES = tuple(leaf_hash(bytes([at])) for at in range(70))
+
+    def nodes(self):
+        kept = {}
+        for size, leaf in enumerate(self.LEAVES):
+            for level, position, value in grown(size, leaf, lambda *at: kept[at]):
+                kept[level, position] = value
+        return lambda level, position: kept[level, position]
+
+    def test_every_leaf_of_every_tree_has_a_path_to_the_root_and_only_its_own(self):
+        node, roots = self.nodes(), roots_of(self.LEAVES)
+        for size in range(1, len(self.LEAVES) + 1):
+            for index in range(size):
+                path = inclusion_path(index, size, node)
+                self.assertTrue(is_included(self.LEAVES[index], index, size, path, roots[size]))
+                self.assertFalse(is_included(leaf_hash(b"other"), index, size, path, roots[size]))
+                self.assertFalse(is_included(self.LEAVES[index], index, size, path, roots[size - 1]))
+                self.assertFalse(is_included(self.LEAVES[index], index, size, [*path, roots[0]], roots[size]))
+                if path:
+                    self.assertFalse(is_included(self.LEAVES[index], index, size, path[:-1], roots[size]))
+        self.assertFalse(is_included(self.LEAVES[0], 5, 5, [], roots[5]))
