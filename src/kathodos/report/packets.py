@@ -22,12 +22,15 @@ from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 from kathodos.report.review_words import evidence_of, whose
 from kathodos.review.answering import Taken
-from kathodos.review.line_attributes import named_in
+from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import ReviewLines
 from kathodos.review.packets import Seal, lines_for_packets
 from kathodos.review.subjects import SUBJECTS, About
 
+_MOST_KEPT = 100_000  # texts whose form is kept
 _TOGETHER = 50_000  # lines that are read at once
+
+Named = tuple[Sequence[str], Sequence[str]]  # the systems and the roles of a line
 
 
 @dataclass(frozen=True)
@@ -50,16 +53,16 @@ def packets(lines: ReviewLines, reviewers: Sequence[str] | None, now: datetime) 
     wanted = range(len(reviewer.values))
     if reviewers is not None:
         wanted = [code for code in wanted if str(reviewer.values[code]) in set(reviewers)]  # type: ignore[assignment]
-    people = _People(lines)
+    people, named = _People(lines), _Names(lines)
     block: list[int] = []
     size = 0
     for code in wanted:
         block.append(code)
         size += len(of[code])
         if size >= _TOGETHER:
-            yield from _together(lines, [(str(reviewer.values[it]), of[it]) for it in block], people, now)
+            yield from _together(lines, [(str(reviewer.values[it]), of[it]) for it in block], people, named, now)
             block, size = [], 0
-    yield from _together(lines, [(str(reviewer.values[it]), of[it]) for it in block], people, now)
+    yield from _together(lines, [(str(reviewer.values[it]), of[it]) for it in block], people, named, now)
 
 
 def _about_themselves(lines: ReviewLines, at: Ints) -> Any:
@@ -88,31 +91,48 @@ class _People:
         return {str(row[0]): dict(zip(self._NAMES, row, strict=True)) for row in zip(*lists, strict=True)}
 
 
-def _together(lines: ReviewLines, some: Sequence[tuple[str, Ints]], people: _People, now: datetime) -> Iterator[Packet]:
+class _Names:
+    """The systems and roles that lines name, worked out once for all that are alike."""
+
+    def __init__(self, lines: ReviewLines) -> None:
+        attributes = LineAttributes(lines, 0)
+        self._held = [attributes.column(name) for name in ("system", "role")]
+
+    def of(self, position: int) -> Named:
+        """Those of one line."""
+        systems, roles = (it.values[it.codes[position]] for it in self._held)
+        return systems, roles
+
+
+def _together(
+    lines: ReviewLines, some: Sequence[tuple[str, Ints]], people: _People, named: _Names, now: datetime
+) -> Iterator[Packet]:
     """The packets of some reviewers, whose lines are read at once."""
     if not some:
         return
     every = np.concatenate([at for _, at in some])
     known = people.named(lines.column("identity", every).compact())
     known |= people.named(DictionaryColumn(np.arange(len(some), dtype=np.int32), [name for name, _ in some]))
-    records = lines.records_at(every)
+    records, shown = lines.records_at(every), dict[str, str]()
     for reviewer, at in some:
         own = list(islice(records, len(at)))
-        yield packet_of(lines, reviewer, own, known, time_text(now))
+        yield packet_of(lines, reviewer, own, [named.of(it) for it in at.tolist()], known, time_text(now), shown)
 
 
 def packet_of(
     lines: ReviewLines,
     reviewer: str,
     records: Sequence[dict[str, Any]],
+    named: Sequence[Named],
     people: Mapping[str, Mapping[str, Any]],
     issued: str,
+    shown: dict[str, str],
 ) -> Packet:
-    """The packet of one reviewer. `people`: the records of those concerned, by id."""
-    review, texts = lines.review, _Texts()
-    rows = [_row(record, people, texts) for record in records]
+    """The packet of one reviewer. `named`: the systems and roles of each line; `people`: those concerned, by id."""
+    review, texts = lines.review, _Texts(shown)
+    rows = [_row(record, own, people, texts) for record, own in zip(records, named, strict=True)]
     name = str((people.get(reviewer) or {}).get("name") or reviewer)
-    shown = {
+    content_of = {
         "review": printable(review.name),
         "about": review.about,
         "due": review.due[:10],
@@ -124,7 +144,7 @@ def packet_of(
         "texts": texts.known,
         "lines": rows,
     }
-    content = _ascii(shown)
+    content = _ascii(content_of)
     digest = hashlib.sha256(content.encode()).hexdigest()
     return Packet(reviewer, name, content, Seal(review.name, review.opened_at, reviewer, issued, len(rows), digest))
 
@@ -136,25 +156,31 @@ def _ascii(shown: Mapping[str, Any]) -> str:
 
 
 class _Texts:
-    """Texts that stand in a packet, each once."""
+    """Texts that stand in a packet, each once. `shown`: how some texts are shown, kept from packet to packet."""
 
-    def __init__(self) -> None:
+    def __init__(self, shown: dict[str, str]) -> None:
         self.known: list[str] = []
         self._number: dict[str, int] = {}
+        self._shown = shown
 
     def add(self, text: str) -> int:
         """The number of a text."""
         found = self._number.get(text)
         if found is None:
             found = self._number[text] = len(self.known)
-            self.known.append(printable(text))
+            shown = self._shown.get(text)
+            if shown is None:
+                if len(self._shown) > _MOST_KEPT:
+                    self._shown.clear()
+                shown = self._shown[text] = printable(text)
+            self.known.append(shown)
         return found
 
 
-def _row(line: dict[str, Any], people: Mapping[str, Mapping[str, Any]], texts: _Texts) -> list[Any]:
+def _row(line: dict[str, Any], named: Named, people: Mapping[str, Mapping[str, Any]], texts: _Texts) -> list[Any]:
     """One line: number, whom, what, what stands out, which way it speaks, the evidence, systems, roles, and whether it
     may be made less. Texts by their numbers."""
-    systems, roles = (sorted(named_in(what, _naming(line))) for what in ("system", "role"))
+    systems, roles = named
     return [
         line["line"],
         texts.add(_whom(line, people)),
@@ -166,16 +192,6 @@ def _row(line: dict[str, Any], people: Mapping[str, Mapping[str, Any]], texts: _
         [texts.add(it) for it in roles],
         int("grant" in line["item"]),
     ]
-
-
-def _naming(line: dict[str, Any]) -> list[str]:
-    named = [line["gives"], *line["brings"], *line["contains"]]
-    for kind in ("account", "role"):
-        if kind in line["item"]:
-            named.append(f"{'role' if kind == 'role' else 'system'}:{line['item'][kind]}")
-    if "resource" in line["item"]:
-        named.append(line["item"]["resource"])
-    return named
 
 
 def _whom(line: dict[str, Any], people: Mapping[str, Mapping[str, Any]]) -> str:

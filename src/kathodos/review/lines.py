@@ -223,7 +223,8 @@ class ReviewLines:
         wanted = distinct(numbers_at(self.records.column(REVIEW_LINES, "thing"), self.positions[some]))
         wanted = np.array([number for number in wanted.tolist() if number not in things], dtype=np.int64)
         for number, at in zip(wanted.tolist(), positions[insertion_points(numbers, wanted)].tolist(), strict=True):
-            things[number] = record_at(self.records, REVIEW_THINGS, at)
+            thing = record_at(self.records, REVIEW_THINGS, at)
+            things[number] = {**thing, **{name: json.loads(thing[name]) for name in ("brings", "contains", "within")}}
 
     @cached_property
     def _things(self) -> tuple[Ints, Ints]:
@@ -240,7 +241,7 @@ _TOGETHER = 10_000  # lines that are put together at once
 
 def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
     thing = things[line["thing"]]
-    brings, contains, within = (json.loads(thing[name]) for name in ("brings", "contains", "within"))
+    brings, contains, within = thing["brings"], thing["contains"], thing["within"]
     named = line["identity"] or ""
     whose = named if not named or named.startswith(REFERENCES) else reference_to("identity", named)
     item, gives, how = _what(About(review.about), line, thing, whose, within)
