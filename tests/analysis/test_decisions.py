@@ -24,19 +24,20 @@ DECIDED = st.tuples(
     st.sampled_from(("certify", "certify", "certify", "revoke", "reduce")),
     st.sampled_from((None, "against", "for")),
     st.sampled_from(("reviewer", "reviewer", "stand-in", "at the closing")),
+    st.sampled_from((None, 0, 1)),
 )
 
 
 def records_of(drawn):
     """The lines of a review `r` with what was decided of some of them, and another review beside it."""
     lines, made = [], []
-    for number, (who, seconds, decision, speaks, capacity) in enumerate(drawn, 1):
+    for number, (who, seconds, decision, speaks, capacity, *more) in enumerate(drawn, 1):
         time = (START + timedelta(seconds=seconds)).isoformat().replace("+00:00", "Z")
         for review in ("r", "other"):
             line = dict.fromkeys(REVIEW_LINES.names) | {"review": review, "line": number, "thing": 1, "speaks": speaks}
             lines.append(tuple(line.values()))
-        made.append(("r", number, decision, who, time, "", 0, capacity, None))
-    made.append(("other", 1, "revoke", "ann", "2026-01-01T00:00:00Z", "", 0, "reviewer", None))
+        made.append(("r", number, decision, who, time, "", 0, capacity, None, *(more or [None])))
+    made.append(("other", 1, "revoke", "ann", "2026-01-01T00:00:00Z", "", 0, "reviewer", None, None))
     lines.reverse()
     state = {}
     for kind, rows in ((REVIEW_LINES, lines), (DECISIONS, made)):
@@ -59,6 +60,9 @@ class Measures(unittest.TestCase):
             against = [it for it in own if it[3] == "against"]
             counts = (found.against[at], found.certified_against[at])
             self.assertEqual(counts, (len(against), sum(it[2] == "certify" for it in against)))
+            known = [it for it in own if it[5] is not None]
+            unopened = sum(it[5] == 0 and it[2] == "certify" for it in known)
+            self.assertEqual((found.opened_known[at], found.unopened[at]), (len(known), unopened))
             self.assertEqual(found.at_once[at], max(map(kept.count, kept), default=0))
             within = {first: sum(first <= it <= first + 60 for it in kept) for first in kept}
             self.assertEqual(most[at], max(within.values(), default=0))
@@ -90,6 +94,15 @@ class Measures(unittest.TestCase):
         limits = {"haste_lines": 51, "against_lines": 11, "taken_lines": 51}
         self.assertEqual(told(Thresholds(**limits)), {})
         self.assertEqual(set(told(Thresholds(**limits, against_share=0.75))), {("against-evidence", "bo")})
+
+    def test_who_never_opened_the_evidence_is_told(self):
+        unseen = [("cy", at * 100, "certify", None, "reviewer", 0) for at in range(20)]
+        half = [("dan", at * 100, "certify", None, "reviewer", at % 2) for at in range(60)]
+        found = decisions_of(records_of([*unseen, *half]), "r")
+        (sign,) = (it for it in signs(found, "r", Thresholds()) if it.kind == "unopened-evidence")
+        self.assertEqual(sign.who, "cy")
+        self.assertIn("certified 20 of 20 lines of the review r without opening their evidence", sign.evidence)
+        self.assertEqual(list(signs(found, "r", Thresholds(unopened_lines=21, taken_lines=99))), [])
 
 
 if __name__ == "__main__":

@@ -197,7 +197,7 @@ class LinesNamed(unittest.TestCase):
             ("r", at, "p", "boss" if at % 2 else "chief", *[None] * (len(REVIEW_LINES.names) - 4))
             for at in range(1, count + 1)
         ]
-        made = [("r", at, "certify", "boss", NOW, "", 0, "reviewer", None) for at in decided]
+        made = [("r", at, "certify", "boss", NOW, "", 0, "reviewer", None, None) for at in decided]
         both = ((REVIEW_LINES, rows), (DECISIONS, made))
         numbered = ((kind, [(at, *row) for at, row in enumerate(some, 1)]) for kind, some in both)
         records = InMemory({kind.name: rows_from(kind, some) for kind, some in numbered})

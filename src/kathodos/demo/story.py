@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator, Sequence
 from importlib.resources import as_file, files
 from pathlib import Path
 
+from kathodos.demo.reviewers import answer
 from kathodos.errors import CallError
 from kathodos.workspace.workspace import CONFIGURATION, Workspace
 
@@ -130,6 +131,9 @@ CHAPTERS: tuple[Chapter, ...] = (
         ),
     ),
 )
+_QUARTER = " or ".join(
+    f'department eq "{it}"' for it in ("Dues office", "Gates and security", "Pilotage", "Dangerous goods")
+)
 PUTTING_RIGHT: tuple[Chapter, ...] = (
     (
         "2026-06-22T09:00:00Z",
@@ -181,6 +185,40 @@ PUTTING_RIGHT: tuple[Chapter, ...] = (
             "people suspend p0126 --yes --as r.lund --reason 'under inquiry'",
             "enact --by tables --out enacted/week-26 --yes --as r.lund",
             "cp enacted/week-26/harbour/* tables/",
+        ),
+    ),
+    (
+        "2026-06-23T09:00:00Z",
+        "A review in packets. Reviewers without a terminal get a page each, that opens in any browser.",
+        (
+            f"review open quarter --where '{_QUARTER}' --by-manager --due 2026-06-27 --undecided revoke --yes "
+            "--as r.lund",
+            "review packets quarter --out packets/quarter --as r.lund",
+        ),
+    ),
+    (
+        "2026-06-26T16:00:00Z",
+        "Two have answered, one of them in no time. One is away, and a pilot stands in for her at a terminal; one is "
+        "late.",
+        (
+            "answer packets/quarter/p0059.html returned/p0059.json 2026-06-25T10:00:00+00:00 41 careful",
+            "answer packets/quarter/p0107.html returned/p0107.json 2026-06-26T11:58:00+00:00 0.6 hasty",
+            "review take returned/p0059.json returned/p0107.json --as r.lund",
+            "review decide all certify --review quarter --as p0026 --reason 'all of them pilot this summer'",
+            "review status quarter",
+        ),
+    ),
+    (
+        "2026-06-28T08:00:00Z",
+        "The day is over. What was not decided goes to the next one up, who decides; then it is signed off, with what "
+        "was seen of how it was decided, and the result is written so that it can be checked in years.",
+        (
+            "review escalate quarter --yes --as r.lund",
+            "review decide all certify --review quarter --as p0001 --reason 'asked the head of dangerous goods'",
+            "review overview quarter --by evidence",
+            "review close quarter --as r.lund --yes --reason 'second quarter'",
+            "review report quarter --out reports/quarter",
+            "review report quarter --check reports/quarter",
         ),
     ),
     (
@@ -420,6 +458,9 @@ def _chapter(main: Main, now: str, text: str, commands: Sequence[str]) -> None:
     for command in commands:
         if command.startswith(("cp ", "sed ")):
             _by_hand(command)
+        elif command.startswith("answer "):
+            _, page, to, first, seconds, how = command.split()
+            _say(f"\n# {answer(Path(page), Path(to), first, float(seconds), how == 'careful')}")
         else:
             _run(main, command)
 

@@ -48,6 +48,8 @@ def chosen(plan: Plan, wanted: Wanted, authority: Authority, verb: str = "decide
     review, actor = lines.review, plan.actor
     capacity = capacities(lines, actor, authority)
     is_mine = (capacity >= 0) & (lines.is_decided == is_decided) & ~lines.is_signed
+    if lines.review.about != About.IDENTITY_DATA:
+        is_mine &= ~lines.about(actor.names)
     if wanted.where is not None:
         at = (is_mine & LineAttributes(lines, microseconds(plan.time)).selected_by(wanted.where)).nonzero()[0]
     else:

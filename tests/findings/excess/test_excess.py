@@ -395,7 +395,8 @@ class Kinds(unittest.TestCase):
         times = ["2026-01-01T10:00:00Z"] * 49 + ["2026-01-01T10:01:00Z"]
         for extra, expected in (([], 1), (["2026-01-01T10:00:30Z"], 1)):
             decisions = [
-                ("r", at, "certify", "c0", time, "", 1, "reviewer", None) for at, time in enumerate([*times, *extra])
+                ("r", at, "certify", "c0", time, "", 1, "reviewer", None, None)
+                for at, time in enumerate([*times, *extra])
             ]
             back = ("grants", '["back"]', "hr", 3, "2026-01-01T00:00:00Z", "review", "2026-06-01T00:00:00Z")
             context = with_state(decisions=rows(DECISIONS, decisions), returned=rows(RETURNED, [back]))
@@ -403,7 +404,7 @@ class Kinds(unittest.TestCase):
             self.assertEqual([(it.subject, it.rests_on) for it in found["came-back"]], [("identity:c0", "grant:back")])
             self.assertEqual(len(found["hasty-review"]), expected)
         self.assertIn("certified 51 lines", found["hasty-review"][0].evidence)
-        few = rows(DECISIONS, [("r", at, "certify", "c0", times[0], "", 1, "reviewer", None) for at in range(49)])
+        few = rows(DECISIONS, [("r", at, "certify", "c0", times[0], "", 1, "reviewer", None, None) for at in range(49)])
         (batch,) = find_excess(with_state(decisions=few), ["hasty-review"])
         self.assertEqual(len(batch), 0)
 

@@ -1,0 +1,44 @@
+"""What the made-up reviewers of the demo do with their packets: open the page, decide, save the answers."""
+
+from __future__ import annotations
+
+import json
+import re
+from datetime import datetime, timedelta
+from pathlib import Path
+from typing import Any
+
+from kathodos.model.times import time_text
+from kathodos.model.words import plural
+
+
+def answer(page: Path, to: Path, first: str, seconds: float, is_careful: bool) -> str:
+    """Writes the file that a page saves. A careful one looks at all evidence and revokes grants it speaks against.
+
+    `first`: when the first line is decided; `seconds`: how long each takes. Gives what was done, in words.
+    """
+    packet, seal = _held(page, "packet"), _held(page, "seal")
+    begun, answers = datetime.fromisoformat(first), []
+    for at, line in enumerate(packet["lines"]):
+        number, way = line[0], line[4]
+        revokes = is_careful and way == 1 and line[8]
+        when = time_text(begun + timedelta(seconds=round(at * seconds, 3)))
+        one = {"line": number, "decision": "revoke" if revokes else "certify", "opened": is_careful, "at": when}
+        answers.append(one | ({"reason": "not needed any more, as far as I can see"} if revokes else {}))
+    whole = {"form": "kathodos answers 1", "seal": seal, "digest": seal["digest"], "answers": answers}
+    to.parent.mkdir(parents=True, exist_ok=True)
+    to.write_text(json.dumps(whole), encoding="utf-8")
+    lines, took = plural(len(answers), "line"), _time(len(answers) * seconds)
+    return f"{packet['name']} opens {page.as_posix()}, decides {lines} in {took} and sends {to.name} back."
+
+
+def _time(seconds: float) -> str:
+    return plural(round(seconds), "second") if seconds < 120 else plural(round(seconds / 60), "minute")
+
+
+def _held(page: Path, name: str) -> Any:
+    """What an element of a page holds."""
+    text = page.read_text(encoding="utf-8")
+    found = re.search(rf'<script type="application/json" id="{name}">(.*?)</script>', text, re.DOTALL)
+    assert found is not None
+    return json.loads(found[1])
