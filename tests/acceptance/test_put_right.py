@@ -3,6 +3,7 @@
 import re
 import tempfile
 import unittest
+from datetime import datetime, timedelta
 from pathlib import Path
 
 from tests import demos, stores
@@ -136,3 +137,22 @@ class PutRight(unittest.TestCase):
 
 if __name__ == "__main__":
     unittest.main()
+
+    def test_story_25_a_review_in_packets_with_a_stand_in_one_who_is_late_and_one_in_no_time(self):
+        lines = self.ask("review", "lines", "quarter")
+        by = {}
+        for line in lines:
+            by.setdefault(line["decided_by"], []).append(line)
+        self.assertEqual(set(by), {"p0059", "p0107", "p0026", "p0001"})
+        self.assertIn("184 certified, 1 revoked; 0 answers refused", self.told("review take"))
+        self.assertEqual({it["capacity"] for it in by["p0026"]}, {"stand-in"}, "the head of the pilots is away")
+        self.assertFalse(any(it["identity"] == "p0026" for it in by["p0026"]), "nobody decides about themselves")
+        passed = [it for it in by["p0001"] if it["remarks"]]
+        self.assertTrue(any(it["remarks"][0]["whom"] == "p0001" for it in passed), "what was late went one up")
+        times = sorted(it["decided_at"] for it in by["p0107"])
+        self.assertLess(datetime.fromisoformat(times[59]) - datetime.fromisoformat(times[0]), timedelta(seconds=40))
+        (unopened,) = self.ask("excess", "--kind", "unopened-evidence", status=1)
+        self.assertEqual((unopened["subject"], unopened["rests_on"]), ("identity:p0107", "review:quarter"))
+        self.assertIn("It holds", self.told("review report quarter --check"))
+        states = {it["state"] for it in self.ask("review", "status", "quarter")}
+        self.assertEqual(states, {"carried out"})
