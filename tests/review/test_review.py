@@ -217,10 +217,10 @@ class LinesNamed(unittest.TestCase):
                 lines.named([word], np.zeros(5, dtype=bool))
 
     def test_progress_and_days_left(self):
-        first, second = progress_of(self.lines(decided={1, 3}), MOMENT)
+        first, second = progress_of(self.lines(decided={1, 3}), MOMENT)[0]
         self.assertEqual((first.reviewer, first.done, first.left, first.days_left), ("chief", 0, 2, 2))
         self.assertEqual((second.reviewer, second.done, second.left, second.by_others), ("boss", 2, 1, 0))
-        late = progress_of(self.lines(), datetime.fromisoformat("2026-06-20T00:00:00Z"))
+        late = progress_of(self.lines(), datetime.fromisoformat("2026-06-20T00:00:00Z"))[0]
         self.assertEqual(late[0].days_left, -3)
 
 

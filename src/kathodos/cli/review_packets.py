@@ -47,30 +47,22 @@ def _add_take(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
 
 def run_packets(session: Session) -> int:
     from kathodos.model.times import now
-    from kathodos.output.files import file_name, new_folder
-    from kathodos.output.packets import WORDS, PacketWriter
-    from kathodos.report.packets import packets, packets_made
+    from kathodos.output.files import new_folder
+    from kathodos.output.packet_files import PacketFiles
+    from kathodos.report.packets import packets_made
     from kathodos.review.answering import IssuePackets
     from kathodos.review.lines import OPEN, ReviewLines, find_review, reviews_in
 
-    asked, records = session.arguments, session.view.catalogue
-    lines = ReviewLines(records, find_review(reviews_in(records), asked.name))
-    review = lines.review
+    asked, view = session.arguments, session.view
+    lines = ReviewLines(view.catalogue, find_review(reviews_in(view.catalogue), asked.name))
+    review, only = lines.review, None
     if review.state != OPEN:
         raise CallError(f"{review.name} is signed off; nothing is left to be decided.", "Open a new review.")
-    only = None
     if asked.reviewer:
-        only = [session.workspace.acting(it).among(session.view.stored).name for it in asked.reviewer]
-    key = session.workspace.keys.private()
-    writer, seals, taken = PacketWriter(session.workspace.folder / WORDS), [], set[str]()
+        only = [session.workspace.acting(it).among(view.stored).name for it in asked.reviewer]
     with new_folder(Path(asked.out)) as folder:
-        for packet in packets(lines, only, now()):
-            seal, name = packet.seal.signed(key), file_name(packet.reviewer, taken)
-            seals.append(seal)
-            if asked.form in ("html", "both"):
-                (folder / f"{name}.html").write_bytes(writer.page(packet, seal))
-            if asked.form in ("xlsx", "both"):
-                (folder / f"{name}.xlsx").write_bytes(writer.workbook(packet, seal))
+        files = PacketFiles(session.workspace.folder, view.point.entry, review.name, folder, asked.form, now())
+        seals = files.write(lines, only)
         if not seals:
             raise CallError(f"Nobody has a line of {review.name} left to decide.", "See kathodos review status.")
         session.carry_out(IssuePackets(review.name, seals))  # whoever may not is refused here

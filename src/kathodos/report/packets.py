@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.columns.csr import Ints, csr_from_pairs
+from kathodos.columns.csr import CSRList, Ints, csr_from_pairs
 from kathodos.columns.dictionary import DictionaryColumn, positions_among
 from kathodos.errors import found_if
 from kathodos.model.kinds import IDENTITIES
@@ -43,26 +43,36 @@ class Packet:
     seal: Seal
 
 
-def packets(lines: ReviewLines, reviewers: Sequence[str] | None, now: datetime) -> Iterator[Packet]:
-    """The packets of everybody who has lines to decide, or of some of them."""
+def waiting_lines(lines: ReviewLines, reviewers: Sequence[str] | None) -> dict[str, int]:
+    """Whose packets there are, of everybody or of some, and how many lines each holds."""
+    names, of = _by_reviewer(lines)
+    sizes = of.sizes().tolist()
+    known = {name: size for name, size in zip(names, sizes, strict=True) if size}
+    return known if reviewers is None else {name: known[name] for name in reviewers if name in known}
+
+
+def _by_reviewer(lines: ReviewLines) -> tuple[list[str], CSRList]:
+    """The reviewers, and the lines of each that a packet holds."""
     chosen = lines_for_packets(lines)
     if lines.review.about != About.IDENTITY_DATA:
         chosen = chosen[~_about_themselves(lines, chosen)]
     reviewer = lines.column("reviewer", chosen).compact()
     of = csr_from_pairs(reviewer.codes.astype(np.int64), chosen, len(reviewer.values))
-    wanted = range(len(reviewer.values))
-    if reviewers is not None:
-        wanted = [code for code in wanted if str(reviewer.values[code]) in set(reviewers)]  # type: ignore[assignment]
+    return list(map(str, reviewer.values)), of
+
+
+def packets(lines: ReviewLines, reviewers: Sequence[str], now: datetime) -> Iterator[Packet]:
+    """The packets of some reviewers."""
+    names, of = _by_reviewer(lines)
+    number = {name: at for at, name in enumerate(names)}
     people, named = _People(lines), _Names(lines)
-    block: list[int] = []
-    size = 0
-    for code in wanted:
-        block.append(code)
-        size += len(of[code])
-        if size >= _TOGETHER:
-            yield from _together(lines, [(str(reviewer.values[it]), of[it]) for it in block], people, named, now)
-            block, size = [], 0
-    yield from _together(lines, [(str(reviewer.values[it]), of[it]) for it in block], people, named, now)
+    block: list[tuple[str, Ints]] = []
+    for name in reviewers:
+        block.append((name, of[number[name]].astype(np.int64)))
+        if sum(len(at) for _, at in block) >= _TOGETHER:
+            yield from _together(lines, block, people, named, now)
+            block = []
+    yield from _together(lines, block, people, named, now)
 
 
 def _about_themselves(lines: ReviewLines, at: Ints) -> Any:

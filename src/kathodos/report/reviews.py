@@ -77,8 +77,9 @@ def review_status(view: View, name: str | None, form: str) -> Answer:
     for review in reviews:
         lines = ReviewLines(records, review)
         left += int((~lines.is_decided).sum())
-        reviewers += lines.reviewers()
-        found += [(review, it) for it in progress_of(lines, now(), most)]
+        progress, count = progress_of(lines, now(), most)
+        reviewers += count
+        found += [(review, it) for it in progress]
     if most is not None and len(found) > most:
         found = sorted(found, key=lambda it: -it[1].left)[:most]
     names = names_of(records, (it.reviewer for _, it in found))

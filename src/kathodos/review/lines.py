@@ -94,8 +94,10 @@ class ReviewLines:
         self.review = review
         at = records.column(REVIEW_LINES, "review").holding(review.name).nonzero()[0]
         numbers = numbers_at(records.column(REVIEW_LINES, "line"), at)
-        order = order_of(numbers)
-        self.positions, self.numbers = at[order], numbers[order]
+        if not (numbers[1:] > numbers[:-1]).all():  # they are written in order, and hardly ever stand otherwise
+            order = order_of(numbers)
+            at, numbers = at[order], numbers[order]
+        self.positions, self.numbers = at, numbers
         self.decisions = np.full(len(at), -1, dtype=np.int64)
         made = records.column(DECISIONS, "review").holding(review.name).nonzero()[0]
         if len(made):
@@ -140,10 +142,6 @@ class ReviewLines:
         """What was decided of each line, or of some; nothing where nothing was."""
         column, of = self.records.column(DECISIONS, name), self.decisions if some is None else self.decisions[some]
         return DictionaryColumn(np.append(column.codes, np.int32(-1))[of], column.values)
-
-    def reviewers(self) -> int:
-        """How many reviewers have lines."""
-        return len(distinct(self.column("reviewer").codes.astype(np.int64)))
 
     @cached_property
     def is_decided(self) -> Bools:
@@ -342,23 +340,25 @@ def days_left(review: Review, now: datetime) -> int:
     return (due.date() - now.date()).days
 
 
-def progress_of(lines: ReviewLines, now: datetime, most: int | None = None) -> list[Progress]:
-    """How far each reviewer is (`most`: only so many of them), those with most left first."""
+def progress_of(lines: ReviewLines, now: datetime, most: int | None = None) -> tuple[list[Progress], int]:
+    """How far each reviewer is (`most`: only so many of them), those with most left first; and how many there are."""
     review, days = lines.review, days_left(lines.review, now)
-    reviewer = lines.column("reviewer").compact()
+    reviewer = lines.column("reviewer")
     total = np.bincount(reviewer.codes, minlength=len(reviewer.values))
-    done = np.bincount(reviewer.codes[lines.is_decided], minlength=len(reviewer.values))
-    capacity = lines.decided("capacity")
-    elsewhere = lines.is_decided & ~capacity.holding_any([Capacity.REVIEWER, Capacity.CARRIED])
-    others = np.bincount(reviewer.codes[elsewhere], minlength=len(reviewer.values))
-    left, some = total - done, np.arange(len(total))
-    if most is not None and most < len(left):
-        some = (left >= np.partition(left, -most)[-most]).nonzero()[0]
+    decided = (lines.decisions >= 0).nonzero()[0]
+    codes = reviewer.codes[decided]
+    done = np.bincount(codes, minlength=len(total))
+    is_own = lines.decided("capacity", decided).holding_any([Capacity.REVIEWER, Capacity.CARRIED])
+    others = np.bincount(codes[~is_own], minlength=len(total))
+    left, some = total - done, total.nonzero()[0]
+    reviewers = len(some)
+    if most is not None and most < reviewers:
+        some = some[left[some] >= np.partition(left[some], -most)[-most]]
     found = [
         Progress(review.name, str(name), int(done[at]), int(others[at]), int(left[at]), days, review.due)
         for name, at in zip(picked(reviewer.values, some), some.tolist(), strict=True)
     ]
-    return sorted(found, key=lambda progress: (-progress.left, progress.reviewer))[:most]
+    return sorted(found, key=lambda progress: (-progress.left, progress.reviewer))[:most], reviewers
 
 
 def names_of(records: Records, identities: Iterable[str]) -> dict[str, str | None]:
