@@ -31,6 +31,8 @@ shot conflicts-cure "kathodos conflicts --rule PERMIT-1; kathodos conflicts cure
 kathodos conflicts covers"
 shot rules "kathodos rules list --topic 'Dangerous goods'; kathodos rules show PERMIT-1; kathodos rules try drafts/quay.toml"
 shot check "kathodos check"
+below check "$here/docs/screenshots/rules.png"
+rm "$here/docs/screenshots/rules.png"
 shot excess "kathodos excess --as-of before-review"
 shot risk "kathodos risk top --most 12 --as-of before-review; kathodos risk show p0162"
 chart() { kathodos chart "$1" --out "$1.png" --as-of before-review > /dev/null; }
@@ -64,6 +66,11 @@ for part in walk status; do
     below review-lines "$here/docs/screenshots/$part.png"
     rm "$here/docs/screenshots/$part.png"
 done
+"$here/tools/page_shot.py" "$here/docs/screenshots/packet.png" packets/quarter/p0059.html --packet
+"$here/tools/page_shot.py" report.png reports/quarter/report.html
+kathodos chart review quarter --out review.png > /dev/null
+below packet report.png
+below packet review.png
 shot ledger-list "kathodos baseline compare before-review --format csv | head -4; kathodos ledger list --subject identity:p0063" 150
 shot show "kathodos find leif engen; kathodos show p0063"
 python - <<'SQL'

@@ -3,7 +3,7 @@
 import json
 import unittest
 
-from tests.support import OFFICE, OFFICE_RULES, Prepared, carried_out, inside, lay_out, records_inside
+from tests.support import OFFICE, OFFICE_RULES, Prepared, carried_out, inside, lay_out, records_inside, run
 
 HOUSE = {
     **OFFICE,
@@ -129,6 +129,16 @@ class Kinds(House, unittest.TestCase):
         self.assertEqual(told["lessened"], ["identity:bo title"])
         self.assertIn("1 order confirmed", carried_out(self.here))
         self.assertEqual(self.record("identities", id="bo")["title"], "Senior clerk")
+
+    def test_a_walk_offers_the_keys_of_its_kind(self):
+        words = ("--where", 'id eq "bo"', "--attributes", "title", "--reviewers", "head")
+        self.open("identity-data", *words)
+        pressed = "v\nSenior clerk\nsince May\nq\n"
+        said = run("review", "walk", "r", "--as", "head", cwd=self.here, stdin=pressed).stdout
+        self.assertIn("[v] correct", said)
+        self.assertNotIn("make less", said)
+        (line,) = records_inside("review", "lines", "r", cwd=self.here)
+        self.assertEqual((line["decision"], line["reduced"]), ("correct", {"value": "Senior clerk"}))
 
     def test_a_cover_ends(self):
         words = ("D-1/ann", "--control", "C-1", "--until", "2026-12-31", "--as", "head", "--reason", "two people only")

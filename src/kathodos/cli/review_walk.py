@@ -89,7 +89,7 @@ class _Walking:
         some = list(lines.records_at(lines.positions_of(walk.stop)))
         is_person = self.is_by_person and len(some) > 1
         card = cards.card_of_person(records, some) if is_person else cards.card_of_line(records, some[0])
-        keys = cards.KEYS_OF_PERSON if is_person else cards.KEYS_OF_LINE
+        keys = cards.KEYS_OF_PERSON if is_person else cards.keys_of_line(lines.review.about)
         shown = ["", self.told] if self.told else []
         show_card(cards.heading(lines, len(left), days_left(lines.review, now())), [*card, *shown], keys)
         self.told, pressed = "", self.keyboard.key()
@@ -113,12 +113,12 @@ class _Walking:
             self._take_back(walk, review)
         else:
             wanted = Wanted(review, [str(it) for it in walk.stop])
-            self._decide(walk, pressed, wanted) if pressed in "crl" else self._speak(walk, pressed, wanted)
+            self._decide(walk, pressed, wanted) if pressed in "crlv" else self._speak(walk, pressed, wanted)
 
     def _decide(self, walk: Walk, pressed: str, wanted: Wanted) -> None:
         from kathodos.model.times import normal_moment
         from kathodos.review.deciding import Decide
-        from kathodos.review.lines import CERTIFY, REDUCE, REVOKE
+        from kathodos.review.lines import CERTIFY, CORRECT, REDUCE, REVOKE
         from kathodos.review.reducing import Reduction
 
         line = self.keyboard.line
@@ -129,11 +129,13 @@ class _Walking:
                 reduction = Reduction(until=normal_moment(until))
             except ValueError as error:
                 raise CallError(f"{until} is no day: {error}.") from None
+        elif pressed == "v":
+            reduction = Reduction(value=line("What is right?"))
         if pressed != "c":
             reason = line("Why?")
             if not reason:
                 raise CallError("Nothing was decided: it takes a reason.")
-        decision = {"c": CERTIFY, "r": REVOKE, "l": REDUCE}[pressed]
+        decision = {"c": CERTIFY, "r": REVOKE, "l": REDUCE, "v": CORRECT}[pressed]
         self._carry_out(Decide(wanted, decision, self.authority, reduction), reason)
         self.count += len(walk.stop)
         walk.decided(walk.stop)

@@ -17,7 +17,7 @@ from kathodos.report.review_words import (
     words_about,
 )
 from kathodos.review.lines import ReviewLines
-from kathodos.review.subjects import About
+from kathodos.review.subjects import SUBJECTS, About, Decision
 from kathodos.store.records import Records
 
 _MOST_BEFORE = 3  # kinds of what was found about a person
@@ -79,10 +79,24 @@ def _decided(line: dict[str, Any]) -> list[str]:
     return ["", f"  Decided: {'; '.join(decision_in_words(line))}"] if line["decision"] else []
 
 
-KEYS_OF_LINE = (
-    *(("c", "certify"), ("r", "revoke"), ("l", "make less"), ("p", "pass on"), ("a", "ask"), ("m", "comment")),
+_KEYS: dict[Decision, tuple[str, str]] = {
+    Decision.CERTIFY: ("c", "certify"),
+    Decision.REVOKE: ("r", "revoke"),
+    Decision.REDUCE: ("l", "make less"),
+    Decision.CORRECT: ("v", "correct"),
+}
+_OTHER_KEYS = (
+    *(("p", "pass on"), ("a", "ask"), ("m", "comment")),
     *(("n", "next"), ("b", "back"), ("u", "undo"), ("q", "stop")),
 )
+
+
+def keys_of_line(about: str) -> tuple[tuple[str, str], ...]:
+    """The keys that decide a line of a kind of review, and those that all have."""
+    allowed = SUBJECTS[About(about)].decisions
+    return (*(key for decision, key in _KEYS.items() if decision in allowed), *_OTHER_KEYS)
+
+
 KEYS_OF_PERSON = (
     *(("c", "certify all"), ("r", "revoke all"), ("o", "one by one"), ("p", "pass all on")),
     *(("n", "next"), ("b", "back"), ("u", "undo"), ("q", "stop")),
