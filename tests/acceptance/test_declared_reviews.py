@@ -55,6 +55,18 @@ class DeclaredReviews(Prepared, unittest.TestCase):
         self.assertEqual(self.due(october)["once"], ("done", None, "once"))
         self.assertIn("There is a review once already", self.step("open", "once", now=october, status=2).stderr)
 
+    def test_one_that_comes_after_another_waits_for_it(self):
+        self.declare("people", "about = 'identity-data'\nwhere = 'id eq \"ann\"'\nreviewers = ['head']\n")
+        self.declare("rights", "where = 'id eq \"ann\"'\nafter = 'people'\n")
+        june = "2026-06-20T09:00:00Z"
+        self.assertEqual(self.due(june)["rights"][0], "waits for people")
+        self.assertIn("people comes before rights", self.step("open", "rights", now=june, status=2).stderr)
+        self.step("open", "people", now=june)
+        self.assertEqual(self.due(june)["rights"][0], "waits for people")
+        self.step("close", "people", "--undecided", "certify", now=june)
+        self.assertEqual(self.due(june)["rights"][0], "to be opened")
+        self.step("open", "rights", now=june)
+
     def test_what_is_wrong_is_told_with_its_line(self):
         for text, told in (
             ("only = 'line'\nwhere = 'title pr'\n", "line 1: only is no filter over lines"),
@@ -62,6 +74,7 @@ class DeclaredReviews(Prepared, unittest.TestCase):
             ("where = 'title'\n", "line 1: where is no filter over people"),
             ("where = 'title pr'\ndue = 'soon'\n", "line 2: 'soon' is no duration"),
             ("where = 'title pr'\nweekly = true\n", "line 2: there is no key 'weekly'"),
+            ("where = 'title pr'\nafter = 'nothing'\n", "line 2: after names nothing"),
             ("due = 'P1D'\n", "where is missing"),
         ):
             self.declare("clerks", text)

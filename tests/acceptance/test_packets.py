@@ -10,23 +10,19 @@ import unittest
 import openpyxl
 
 from tests import stores
-from tests.acceptance.test_reviewing import DESK
+from tests.acceptance.test_reviewing import DESK, Desk
 from tests.packets import answers_to, held_in, lines_in, saved
-from tests.support import OFFICE_RULES, Prepared, at_once, inside, lay_out, records_inside
+from tests.support import OFFICE_RULES, at_once, inside, lay_out, records_inside
 
 LATER = "2026-06-16T12:00:00Z"
 
 
-class Office(Prepared):
+class Office(Desk):
     """A review by the head of a small office, and the head's packet."""
 
     @classmethod
     def prepare(cls, folder):
-        at = lay_out(folder / "desk", DESK, OFFICE_RULES)
-        inside("gather", cwd=at)
-        where = 'id eq "ann" or id eq "bo" or id eq "cy"'
-        words = ("--where", where, "--reviewers", "manager", "head", "--due", "2026-06-30")
-        inside("review", "open", "june", *words, "--as", "auditor", cwd=at)
+        at = super().prepare(folder)
         inside("review", "packets", "june", "--out", "packets", "--form", "both", "--as", "auditor", cwd=at)
         return at
 
@@ -192,6 +188,20 @@ class Refused(Office, unittest.TestCase):
         self.assertFalse(any(it["decision"] for it in self.lines().values()))
         why = self.refused(answers_to(self.page, {"line": last, "decision": "pass", "to": "cy2"}))
         self.assertIn("it is about", why[last])
+
+    def test_certifying_against_the_evidence_takes_a_reason_where_that_is_said(self):
+        with (self.here / "kathodos.toml").open("a") as file:
+            file.write("\n[reviews]\nneeds_reason = true\n")
+        against = [number for number, it in self.lines().items() if it["speaks"] == "against"]
+        self.assertGreaterEqual(len(against), 2)
+        one, other = against[:2]
+        words = ("review", "decide", str(one), "certify", "--as", "head")
+        self.assertIn("takes a reason", inside(*words, cwd=self.here, status=2).stderr)
+        inside(*words, "--reason", "until the deputy is back", cwd=self.here)
+        why = self.refused(answers_to(self.page, {"line": other, "decision": "certify"}))
+        self.assertIn("certifying it takes a reason", why[other])
+        told = self.take(answers_to(self.page, {"line": other, "decision": "certify", "reason": "needed"}))
+        self.assertEqual(told["certify"], 1)
 
     def test_what_is_answered_twice(self):
         first, second, *_ = self.lines()

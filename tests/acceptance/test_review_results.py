@@ -8,20 +8,16 @@ import unittest
 import openpyxl
 
 from tests import stores
-from tests.acceptance.test_reviewing import DESK
-from tests.support import OFFICE_RULES, Prepared, inside, lay_out, records_inside, write_tables
+from tests.acceptance.test_reviewing import DESK, Desk
+from tests.support import inside, records_inside, write_tables
 
 FILES = ["lines.csv", "report.html", "report.pdf", "report.xlsx"]
 
 
-class Closed(Prepared):
+class Closed(Desk):
     @classmethod
     def prepare(cls, folder):
-        at = lay_out(folder / "desk", DESK, OFFICE_RULES)
-        inside("gather", cwd=at)
-        where = 'id eq "ann" or id eq "bo" or id eq "cy"'
-        words = ("--where", where, "--reviewers", "manager", "head", "--due", "2026-06-30")
-        inside("review", "open", "june", *words, "--as", "auditor", cwd=at)
+        at = super().prepare(folder)
         inside("review", "decide", "1", "revoke", "--reason", "<b>left</b>", "--as", "head", cwd=at)
         inside("review", "decide", "2", "certify", "--as", "head", cwd=at)
         return at

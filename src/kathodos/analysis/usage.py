@@ -187,10 +187,10 @@ class Usage:
     # When it was used
 
     @cached_property
-    def cells(self) -> tuple[Ints, Ints, Ints, Ints, Ints]:
-        """The distinct cells in use as (action, place), and the distinct (user, cell) with the last use.
+    def cells(self) -> tuple[Ints, Ints, Ints, Ints, Ints, Ints]:
+        """The distinct cells in use as (action, place), and the distinct (user, cell) with the last use, and how many.
 
-        Gives action and place of each cell, and user, cell and last time of each pair, ordered by user.
+        Gives action and place of each cell, and user, cell, last time and count of each pair, ordered by user.
         """
         uses, index = self.basis.uses if self.only is None else self.basis.uses_of(self.only), self.index
         node, action, user, time = uses.node, uses.action, uses.user, uses.time
@@ -203,7 +203,8 @@ class Usage:
         starts = first_of_each(pair[order]).nonzero()[0]
         newest = order[starts]
         last = np.maximum.reduceat(time[order], starts) if len(starts) else time[:0]
-        return cells % width, cells // width, user[newest].astype(np.int64), cell[newest], last
+        times = small(np.add.reduceat(uses.count[order], starts)) if len(starts) else time[:0]
+        return cells % width, cells // width, user[newest].astype(np.int64), cell[newest], last, times
 
     @cached_property
     def permitting(self) -> CSRList:
@@ -231,12 +232,18 @@ class Usage:
         """When each unit was used last, in microseconds since 1970; the beginning where no use is known."""
         return self._last[0]
 
+    @property
+    def times(self) -> Ints:
+        """How often each unit is known to have been used."""
+        return self._last[2]
+
     @cached_property
-    def _last(self) -> tuple[Ints, Ints]:
-        """When each unit was used last; and which cells that somebody used which groups gave: cell * groups + group."""
+    def _last(self) -> tuple[Ints, Ints, Ints]:
+        """When each unit was used last; which cells in use which groups gave, as cell * groups + group; and how
+        often each unit was used."""
         units, by_groups = self.units, np.zeros(0, dtype=np.int64)
-        found = np.full(len(units), BEGINNING, dtype=np.int64)
-        _, _, user, cell, time = self.cells
+        found, often = np.full(len(units), BEGINNING, dtype=np.int64), np.zeros(len(units), dtype=np.int64)
+        _, _, user, cell, time, times = self.cells
         if len(user):
             of_owner = csr_from_pairs(units.owner, np.arange(len(units)), int(self.index.holders.first_group))
             origin, unit = map(small, of_owner.of(user))
@@ -246,13 +253,15 @@ class Usage:
             permitted = self.permitting.rows().astype(np.int64) * entitlements + self.permitting.items
             gives = among(cell[use] * entitlements + self.index.grants.entitlement[units.grant[of]], permitted)
             np.maximum.at(found, of[gives], time[use[gives]])
+            np.add.at(often, of[gives], times[use[gives]])
             use, of = origin[~is_grant], unit[~is_grant]
             del origin, unit, permitted
             gives = self._gives(small(cell[use]), small(units.group[of]))
             use, of = use[gives], of[gives]
             np.maximum.at(found, of, time[use])
+            np.add.at(often, of, times[use])
             by_groups = distinct(cell[use] * len(self.index.holders.groups) + units.group[of])
-        return found, by_groups
+        return found, by_groups, often
 
     def _by_filter(self) -> tuple[Ints, Ints]:
         """Who is directly in which group by its filter alone."""
@@ -290,7 +299,7 @@ class Usage:
         found = np.zeros(len(index.entitlements), dtype=bool)
         used = self.last > BEGINNING
         found[index.grants.entitlement[units.grant[used & (units.grant >= 0)]]] = True
-        _, _, user, cell, _ = self.cells
+        _, _, user, cell, _, _ = self.cells
         everyone = index.holder_grants[index.holders.everyone]
         given = index.grants.entitlement[everyone[self.basis.live[everyone]]]
         found[given[np.isin(given, self.permitting.items)]] = True

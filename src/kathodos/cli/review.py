@@ -167,6 +167,9 @@ def _terms(session: Session) -> OpeningTerms:
         return OpeningTerms(*terms, *more)
     found = declared_review(session.workspace.folder, reviews_in(view.catalogue), asked.name)
     own = found.terms
+    if found.waits_for:
+        what = f"{found.waits_for} comes before {found.name}, and is not signed off yet."
+        raise CallError(what, f"See kathodos review status, and kathodos review open {found.waits_for}.")
     chain = chain or own.reviewers or SUBJECTS[own.about].chain
     name, due = found.name_at(now()), due or found.due_at(now())
     more = (own.about, asked.only or own.only or None, own.attributes, asked.undecided or own.undecided)

@@ -79,12 +79,12 @@ def run_take(session: Session) -> int:
     for file in _files(asked.files):
         given = read_answers(file)
         by_review.setdefault(given.answers.seal.review, []).append(given)
-    key = workspace.keys.public()
+    key, needs_reason = workspace.keys.public(), workspace.configuration.authority.needs_reason
     taken: list[Taken] = []
     for review, files in by_review.items():
         for first in range(0, len(files), _TOGETHER):
             some = files[first : first + _TOGETHER]
-            taking = TakeAnswers(review, some, key, workspace.acting)
+            taking = TakeAnswers(review, some, key, needs_reason, workspace.acting)
             if asked.dry_run:
                 taken.append(session.view.plan(taking, session.actor, session.reason)[1])
             else:

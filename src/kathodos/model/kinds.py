@@ -411,6 +411,7 @@ REVIEW_LINES = Kind(
         Column("ends"),
         Column("former"),
         Column("last_used"),
+        Column("uses", Form.NUMBER),
         Column("until"),
         Column("given_by"),
         Column("given_at"),

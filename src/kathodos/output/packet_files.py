@@ -49,7 +49,8 @@ class PacketFiles:
         """Writes the packets of some reviewers. `files`: for each the name of the file."""
         workspace = Workspace(self.workspace)
         key, writer, seals = workspace.keys.private(), PacketWriter(self.workspace / WORDS), []
-        for packet in packets(lines, list(files), self.issued):
+        needs_reason = workspace.configuration.authority.needs_reason
+        for packet in packets(lines, list(files), self.issued, needs_reason):
             seal, name = packet.seal.signed(key), files[packet.reviewer]
             seals.append(seal)
             if self.form in (HTML, BOTH):

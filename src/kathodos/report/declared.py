@@ -47,4 +47,6 @@ def _state(it: Declared, when: str | None, moment: int) -> str:
         return "open"
     if when is None:
         return "done"
+    if it.waits_for:
+        return f"waits for {it.waits_for}"
     return "to be opened" if when == "" or first_moment(when) <= moment else "waits"

@@ -61,8 +61,10 @@ def _by_reviewer(lines: ReviewLines) -> tuple[list[str], CSRList]:
     return list(map(str, reviewer.values)), of
 
 
-def packets(lines: ReviewLines, reviewers: Sequence[str], now: datetime) -> Iterator[Packet]:
-    """The packets of some reviewers."""
+def packets(
+    lines: ReviewLines, reviewers: Sequence[str], now: datetime, needs_reason: bool = False
+) -> Iterator[Packet]:
+    """The packets of some reviewers. `needs_reason`: certifying against the evidence takes a reason."""
     names, of = _by_reviewer(lines)
     number = {name: at for at, name in enumerate(names)}
     people, named = _People(lines), _Names(lines)
@@ -70,9 +72,9 @@ def packets(lines: ReviewLines, reviewers: Sequence[str], now: datetime) -> Iter
     for name in reviewers:
         block.append((name, of[number[name]].astype(np.int64)))
         if sum(len(at) for _, at in block) >= _TOGETHER:
-            yield from _together(lines, block, people, named, now)
+            yield from _together(lines, block, people, named, now, needs_reason)
             block = []
-    yield from _together(lines, block, people, named, now)
+    yield from _together(lines, block, people, named, now, needs_reason)
 
 
 def _about_themselves(lines: ReviewLines, at: Ints) -> Any:
@@ -115,7 +117,12 @@ class _Names:
 
 
 def _together(
-    lines: ReviewLines, some: Sequence[tuple[str, Ints]], people: _People, named: _Names, now: datetime
+    lines: ReviewLines,
+    some: Sequence[tuple[str, Ints]],
+    people: _People,
+    named: _Names,
+    now: datetime,
+    needs_reason: bool,
 ) -> Iterator[Packet]:
     """The packets of some reviewers, whose lines are read at once."""
     if not some:
@@ -126,7 +133,9 @@ def _together(
     records, shown = lines.records_at(every), dict[str, str]()
     for reviewer, at in some:
         own = list(islice(records, len(at)))
-        yield packet_of(lines, reviewer, own, [named.of(it) for it in at.tolist()], known, time_text(now), shown)
+        yield packet_of(
+            lines, reviewer, own, [named.of(it) for it in at.tolist()], known, time_text(now), shown, needs_reason
+        )
 
 
 def packet_of(
@@ -137,6 +146,7 @@ def packet_of(
     people: Mapping[str, Mapping[str, Any]],
     issued: str,
     shown: dict[str, str],
+    needs_reason: bool = False,
 ) -> Packet:
     """The packet of one reviewer. `named`: the systems and roles of each line; `people`: those concerned, by id."""
     review, texts = lines.review, _Texts(shown)
@@ -151,6 +161,7 @@ def packet_of(
         "issued": issued,
         "decisions": [str(it) for it in SUBJECTS[About(review.about)].decisions],
         "undecided": review.undecided or "",
+        "reasons": int(needs_reason),
         "texts": texts.known,
         "lines": rows,
     }

@@ -10,9 +10,9 @@ from kathodos.model.words import plural
 from kathodos.report.review_words import (
     decision_in_words,
     facts_about,
-    last_use,
     remark_in_words,
     shares,
+    use_in_words,
     whose,
     words_about,
 )
@@ -33,7 +33,9 @@ def card_of_line(records: Records, line: dict[str, Any]) -> list[str]:
     """One line with all of its evidence; what stands out comes first."""
     cells = [f"Line {line['line']}. {_whose(records, line)}", "", f"  {line['gives']}"]
     cells.append(f"  {'! ' if line['speaks'] == 'against' else ''}{line['stands_out']}")
-    cells += [f"  {it}" for it in (*words_about(line), _shares(line), _use(line)) if it]
+    cells += [
+        f"  {it}" for it in (*words_about(line), _shares(line), use_in_words(line) if line["needed"] else "") if it
+    ]
     if line["conflicts"] or line["fences"]:
         cells.append(f"  rules broken: {', '.join([*line['conflicts'], *line['fences']])}")
     if line["excess"]:
@@ -67,12 +69,6 @@ def _shares(line: dict[str, Any]) -> str:
     if line["about"] == About.IDENTITY_DATA or not everyone:
         return ""
     return f"{peers} peers and {everyone} people have it" if line["peers_counted"] else f"{everyone} people have it"
-
-
-def _use(line: dict[str, Any]) -> str:
-    if line["needed"] is None:
-        return ""
-    return f"last used: {last_use(line)}; needed: {', '.join(line['needed_by']) or line['needed']}"
 
 
 def _decided(line: dict[str, Any]) -> list[str]:

@@ -73,7 +73,7 @@ _KEYS = (
         "use",
         "use_recorded_since",
     ),
-    *("last_used", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
+    *("last_used", "uses", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
     *(
         "peers_having",
         "peers_counted",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from typing import Any
 
+from kathodos.model.words import plural
 from kathodos.review.authority import Capacity
 from kathodos.review.lines import CORRECT, REDUCE
 from kathodos.review.reducing import Reduction
@@ -103,6 +104,12 @@ def words_about(evidence: dict[str, Any], most: int = 3) -> list[str]:
 _SAID_ALREADY = (About.ACCOUNTS, About.ROLES, About.IDENTITY_DATA, About.COVERS)
 
 
+def use_in_words(line: dict[str, Any]) -> str:
+    """When it was used last and how often, and whether a rule needs it."""
+    often = f", {plural(line['uses'], 'use')} known" if line["uses"] else ""
+    return f"last used: {last_use(line)}{often}; needed: {', '.join(line['needed_by']) or line['needed']}"
+
+
 def evidence_of(line: dict[str, Any], most: int = _MOST_TOLD) -> list[str]:
     """Everything that stands beside a line, one sentence each."""
     peers, everyone = shares(line)
@@ -110,7 +117,7 @@ def evidence_of(line: dict[str, Any], most: int = _MOST_TOLD) -> list[str]:
     if everyone and line["about"] != About.IDENTITY_DATA:
         facts.append(f"{f'{peers} peers and ' if line['peers_counted'] else ''}{everyone} people have it")
     if line["needed"] is not None:
-        facts.append(f"last used: {last_use(line)}; needed: {', '.join(line['needed_by']) or line['needed']}")
+        facts.append(use_in_words(line))
     if line["conflicts"] or line["fences"]:
         facts.append(f"rules broken: {', '.join([*line['conflicts'], *line['fences']])}")
     person = facts_about(line)

@@ -19,7 +19,7 @@ from kathodos.model.kinds import IDENTITIES
 from kathodos.model.references import reference_to
 from kathodos.model.times import microseconds, moment_of, normal_moment, time_text
 from kathodos.review.authority import Capacity
-from kathodos.review.deciding import must_be_correct, must_suit, put_decisions, subjects_of
+from kathodos.review.deciding import must_be_correct, must_not_speak_against, must_suit, put_decisions, subjects_of
 from kathodos.review.escalating import are_about
 from kathodos.review.lines import ReviewLines, find_review, reviews_in
 from kathodos.review.packets import AnswerFile, LineAnswer, Seal
@@ -95,6 +95,7 @@ class TakeAnswers(Operation[Taken]):
     review: str
     given: Sequence[Given]
     key: Ed25519PublicKey
+    needs_reason: bool
     acting: Callable[[str], Acting]
 
     def compose(self, plan: Plan) -> Taken:
@@ -102,7 +103,7 @@ class TakeAnswers(Operation[Taken]):
         lines = ReviewLines(plan.records, find_review(reviews_in(plan.records), self.review))
         taken = Taken(lines)
         files = [it for it in self.given if self._is_whole(it, taken)]
-        _Taking(plan, taken, files, self.acting).take()
+        _Taking(plan, taken, files, self.acting, self.needs_reason).take()
         plan.is_kept_empty = True
         plan.subjects.append(reference_to("review", lines.review.name))
         told: list[list[str | int]] = [
@@ -128,8 +129,16 @@ class TakeAnswers(Operation[Taken]):
 class _Taking:
     """The answers of some files, line by line."""
 
-    def __init__(self, plan: Plan, taken: Taken, files: Sequence[Given], acting: Callable[[str], Acting]) -> None:
+    def __init__(
+        self,
+        plan: Plan,
+        taken: Taken,
+        files: Sequence[Given],
+        acting: Callable[[str], Acting],
+        needs_reason: bool,
+    ) -> None:
         self.plan, self.taken, self.lines, self.files, self.acting = plan, taken, taken.lines, files, acting
+        self.needs_reason = needs_reason
         pairs = [(number, answer) for number, given in enumerate(files) for answer in given.answers.answers]
         self.file = ints(number for number, _ in pairs)
         self.answers = [answer for _, answer in pairs]
@@ -218,6 +227,8 @@ class _Taking:
         must_suit(self.lines, decision)
         if decision not in (Decision.CERTIFY,) and not answer.reason.strip():
             raise CallError(f"to {decision}, it has to say why", "")
+        if decision == Decision.CERTIFY and self.needs_reason and not answer.reason.strip():
+            must_not_speak_against(self.lines, one)
         if decision == Decision.REDUCE:
             try:
                 reduction = Reduction(until=normal_moment(answer.until))

@@ -21,10 +21,14 @@ class Capacity(StrEnum):
 
 @dataclass(frozen=True)
 class Authority:
-    """What the configuration says: for each reviewer who stands in, and who may decide in place of any reviewer."""
+    """What the configuration says: for each reviewer who stands in, and who may decide in place of any reviewer.
+
+    `needs_reason`: whether certifying takes a reason where the evidence speaks against a line.
+    """
 
     stand_ins: Mapping[str, Sequence[str]] = field(default_factory=dict)
     deciders: Sequence[str] = ()
+    needs_reason: bool = False
 
     def capacity(self, actor: Actor, reviewer: str) -> Capacity | None:
         """As what the actor may decide a line of a reviewer; None where that may not be."""

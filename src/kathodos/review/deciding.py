@@ -43,6 +43,8 @@ class Decide(Operation[Chosen]):
         found = chosen(plan, self.wanted, self.authority)
         lines, size = found.lines, len(found.at)
         must_suit(lines, self.decision)
+        if self.decision == Decision.CERTIFY and self.authority.needs_reason and not plan.reason:
+            must_not_speak_against(lines, found.at)
         reduced = None
         if self.decision == Decision.CORRECT:
             reduced = Reduction(value=must_be_correct(lines, found.at, self.reduction.value or "", plan.actor)).text
@@ -59,6 +61,14 @@ class Decide(Operation[Chosen]):
         )
         _tell(plan, found, self.decision, reduced or "")
         return found
+
+
+def must_not_speak_against(lines: ReviewLines, at: Ints) -> None:
+    """Raises CallError where the evidence speaks against one of some lines that are certified without a reason."""
+    against = at[lines.column("speaks", at).holding("against")]
+    if len(against):
+        what = f"The evidence speaks against line {lines.numbers[against[0]]}, and certifying it takes a reason here"
+        raise CallError(f"{what}. Nothing was changed.", "Say why it is right all the same: --reason TEXT.")
 
 
 def must_suit(lines: ReviewLines, decision: Decision) -> None:

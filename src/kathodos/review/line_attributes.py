@@ -29,6 +29,7 @@ _MORE = (
     "speaks",
     "stands_out",
     "last_used",
+    "uses",
     "peers_having",
     "peers_counted",
     "needed_by",
@@ -39,7 +40,16 @@ _RENAMED = {"given_for": "given_for", "former_department": "former"}
 _DECIDED = ("decision", "decided_by", "decided_at", "capacity")
 _THING = {"gives": "gives", "everyone_having": "having", "everyone_counted": "counted", "sensitivity": "sensitivity"}
 _TIMES = ("signed_in", "certified_at", "ends", "until", "given_at", "last_used", "decided_at")
-_NUMBERS = ("line", "risk", "sensitivity", "peers_having", "peers_counted", "everyone_having", "everyone_counted")
+_NUMBERS = (
+    "line",
+    "uses",
+    "risk",
+    "sensitivity",
+    "peers_having",
+    "peers_counted",
+    "everyone_having",
+    "everyone_counted",
+)
 _LISTS = ("excess", "needed_by", "conflicts", "fences")
 _WORDS = ("needed", "use")
 _OF_WHAT = ("system", "role", "action", "resource")

@@ -267,7 +267,7 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "fences": split_list(line["fences"]),
         "use": uses if is_held and whose else None,
         "use_recorded_since": thing["recorded"],
-        **{name: line[name] for name in ("last_used", "until", "given_by", "given_at", "given_for")},
+        **{name: line[name] for name in ("last_used", "uses", "until", "given_by", "given_at", "given_for")},
         "everyone_having": thing["having"],
         "everyone_counted": thing["counted"],
         "peers_having": line["peers_having"],

@@ -101,10 +101,14 @@ class AwayBlock(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename=
 
 
 class ReviewsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """`[reviews]`: who stands in for a reviewer, always or while away, and who may decide in place of any reviewer."""
+    """`[reviews]`: who stands in for a reviewer, always or while away, and who may decide in place of any reviewer.
+
+    `needs_reason`: certifying takes a reason where the evidence speaks against a line.
+    """
 
     stand_ins: dict[str, str | list[str]] = {}
     deciders: list[str] = []
+    needs_reason: bool = False
     away: list[AwayBlock] = []
 
 
@@ -223,7 +227,7 @@ class Configuration:
                 raise self.file.error(["reviews", "away", at], f"from or until is no day: {error}", _REMEDY) from None
             if is_away:
                 found[block.who] = [*found.get(block.who, []), *_listed(block.stand_ins)]
-        return Authority(found, reviews.deciders)
+        return Authority(found, reviews.deciders, reviews.needs_reason)
 
     def _powers(self, content: _Content) -> Powers:
         for at, block in enumerate(content.may):

@@ -29,7 +29,8 @@ class DeclaredReview(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """`about`: what is reviewed; `where`: of whom or what; `only`: which lines; `attributes`: of identity data.
 
     `reviewers`: the chain; `due`: within which period of the opening; `every`: how often; `undecided`: what becomes of
-    lines that nobody decided in time; `changed`: only what changed since it was certified is to be decided.
+    lines that nobody decided in time; `changed`: only what changed since it was certified is to be decided; `after`:
+    the declared review that is to be signed off first, such as one of identity data before one of access.
     """
 
     where: str = ""
@@ -41,6 +42,7 @@ class DeclaredReview(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     due: str = "P14D"
     every: str = ""
     changed: bool = False
+    after: str = ""
 
 
 @dataclass(frozen=True)
@@ -61,11 +63,12 @@ class OpeningTerms:
 
 @dataclass(frozen=True)
 class Declared:
-    """A declared review by its name, with those that were opened of it, newest last."""
+    """A declared review by its name, with those opened of it, newest last; `first`: those that come before it."""
 
     name: str
     terms: DeclaredReview
     opened: Sequence[Review] = ()
+    first: Sequence[Review] = ()
 
     def name_at(self, now: datetime) -> str:
         """What a review of it that is opened now is called: with the day, where it comes again."""
@@ -74,6 +77,13 @@ class Declared:
     def due_at(self, now: datetime) -> str:
         """The day by which all of it is to be decided where it is opened now."""
         return f"{later(now, self.terms.due):%Y-%m-%d}"
+
+    @property
+    def waits_for(self) -> str:
+        """The declared review that has to be signed off before this one is opened; none where it has been."""
+        since = self.opened[-1].opened_at if self.opened else ""
+        is_done = any(it.signed_at is not None and it.signed_at >= since for it in self.first)
+        return "" if is_done else self.terms.after
 
     def next_opening(self) -> str | None:
         """When it is to be opened; None where it was, and does not come again. Never before: the beginning of time."""
@@ -109,7 +119,10 @@ def declared_reviews(folder: Path, reviews: Sequence[Review]) -> list[Declared]:
             except ValueError as error:
                 raise text.error([key], str(error), _REMEDY) from None
         of_it = sorted((it for it in reviews if it.declared == file.stem), key=lambda it: it.opened_at)
-        found.append(Declared(file.stem, terms, of_it))
+        before = [it for it in reviews if it.declared == terms.after] if terms.after else []
+        if terms.after and not (folder / FOLDER / f"{terms.after}.toml").exists():
+            raise text.error(["after"], f"after names {terms.after}, which is declared nowhere", _REMEDY)
+        found.append(Declared(file.stem, terms, of_it, before))
     return found
 
 

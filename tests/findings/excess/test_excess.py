@@ -467,6 +467,7 @@ class Use(unittest.TestCase):
     def test_a_unit_was_used_when_what_it_gives_was(self, catalogue):
         rows = [
             ("2026-05-01", "p1", "view", "s:/a"),
+            ("2026-04-01", "p1", "view", "s:/a"),
             ("2026-05-03", "p1", "edit", "s:/a/b"),
             ("2026-05-02", "p2", "own", "t:/a"),
         ]
@@ -480,7 +481,7 @@ class Use(unittest.TestCase):
                 grants = [
                     it for holder in above.tolist() for it in index.holder_grants[holder].tolist() if basis.live[it]
                 ]
-            times = [BEGINNING]
+            times, seen = [BEGINNING], set()
             for one in grants:
                 entries = index.scoped_entry[index.entitlements.scoped[index.grants.entitlement[one]]]
                 if index.grants.denies[one] or index.entries.denies[entries].any():
@@ -493,8 +494,10 @@ class Use(unittest.TestCase):
                         is_here = system.root <= node < system.end and basis.uses.user[use] == usage.units.owner[at]
                         if is_here and reached.holds(action, node):
                             times.append(int(basis.uses.time[use]))
+                            seen.add(use)
             if times is not None:
                 self.assertEqual(int(usage.last[at]), max(times))
+                self.assertEqual(int(usage.times[at]), int(basis.uses.count[sorted(seen)].sum()))
 
 
 if __name__ == "__main__":

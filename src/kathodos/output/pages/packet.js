@@ -45,8 +45,9 @@
   addEventListener('pagehide', () => { if (timer) keep_now(); });
 
   const own = (number) => state.get(number) || {};
-  const missing = (mine) => mine.decision ? FIELDS[mine.decision].filter((name) => !(mine[name] || '').trim()) : [];
-  const is_done = (number) => { const mine = own(number); return !!mine.decision && !missing(mine).length; };
+  const asks = (number, decision) => decision === 'certify' && packet.reasons && packet.lines[byNumber.get(number)][WAY] === 1 ? ['reason'] : FIELDS[decision];
+  const missing = (number, mine = own(number)) => mine.decision ? asks(number, mine.decision).filter((name) => !(mine[name] || '').trim()) : [];
+  const is_done = (number) => !!own(number).decision && !missing(number).length;
   const change = (number, values) => {
     const next = { ...own(number), ...values };
     if ('decision' in values) next.at = values.decision ? new Date().toISOString() : '';
@@ -204,7 +205,7 @@
           oninput: (event) => { change(number, { [name]: event.target.value }); note(); } })));
       const needs = make('p', { className: 'needs' });
       const note = () => {
-        const lacking = missing(own(number)).map((name) => LABELS[name](own(number).decision));
+        const lacking = missing(number).map((name) => LABELS[name](own(number).decision));
         needs.textContent = lacking.length ? say('needs', { what: lacking.join(' ') }) : '';
         box.className = is_done(number) ? 'done' : '';
         count();
@@ -216,7 +217,7 @@
         ...(group.value === 'by_person' ? [] : [make('p', {}, text(line[WHOM]))]),
         ...(text(line[OUT]) ? [make('p', { className: way === 1 ? 'out look' : 'out' }, ...out, text(line[OUT]))] : []),
         facts, set, ...(fields.length ? [make('div', { className: 'more' }, ...fields)] : []), needs);
-      const lacking = missing(mine).map((name) => LABELS[name](mine.decision));
+      const lacking = missing(number).map((name) => LABELS[name](mine.decision));
       needs.textContent = lacking.length ? say('needs', { what: lacking.join(' ') }) : '';
       box.className = is_done(number) ? 'done' : '';
     };
@@ -232,7 +233,7 @@
   };
   const decide = (at, decision) => {
     change(packet.lines[at][NUMBER], { decision });
-    const needs = missing(own(packet.lines[at][NUMBER]));
+    const needs = missing(packet.lines[at][NUMBER]);
     refresh(at, needs.length ? `[data-field=${needs[0]}]` : `input[value=${decision}]`);
   };
   const focus_on = (at, part) => {
@@ -262,7 +263,7 @@
     for (const line of packet.lines) {
       const number = line[NUMBER], mine = own(number);
       if (!mine.decision && !mine.say) continue;
-      if (missing(mine).length) { open.push(number); continue; }
+      if (missing(number).length) { open.push(number); continue; }
       const used = mine.decision ? [...FIELDS[mine.decision], 'reason'] : [];
       const answer = { line: number, decision: mine.decision || '', opened: !!mine.opened };
       for (const name of ['until', 'to', 'reason']) if (used.includes(name) && (mine[name] || '').trim()) answer[name] = mine[name].trim();

@@ -57,6 +57,7 @@ def columns_of_items(asked: Asked, items: Items, evidence: Evidence) -> dict[str
         "peers_counted": known["counted"],
         **{name: known[name] for name in ("needed_by", "conflicts", "fences", "status", "ends", "former")},
         "last_used": evidence.last_used(),
+        "uses": evidence.uses(),
         **given_with(basis, items),
         "signed_in": holder.signed_in(),
         "risk": holder.risk(),

@@ -309,9 +309,19 @@ class Evidence:
         texts = dictionary_column(moment_text(it) if it > BEGINNING else None for it in moments.tolist())
         return DictionaryColumn(texts.codes[codes], texts.values)
 
-    @cached_property
+    @property
     def used_at(self) -> Ints:
         """The moment of the newest use: as the source says of a grant, or as activity shows of what the item gives."""
+        return self._used[0]
+
+    def uses(self) -> DictionaryColumn:
+        """How often activity shows that what each item gives was used; nothing where it never did."""
+        counts, codes = np.unique(self._used[1], return_inverse=True)
+        return DictionaryColumn(np.where(self._used[1] > 0, codes, -1).astype(np.int32), Numbers(counts))
+
+    @cached_property
+    def _used(self) -> tuple[Ints, Ints]:
+        """The moment of the newest use of each item, and how often it was used."""
         basis = self.context.basis
         only = np.zeros(basis.index.holders.first_group, dtype=bool)
         only[self.items.asker] = True
@@ -324,16 +334,17 @@ class Evidence:
         newest[groups] = of_group[insertion_points(self.groups_used, self.thing[groups])]
         units, size = usage.units, basis.index.holders.size
         by_grant = np.full(len(basis.index.grants) + 1, BEGINNING, dtype=np.int64)
+        often_by_grant = np.zeros(len(by_grant), dtype=np.int64)
         own = units.grant >= 0
-        by_grant[units.grant[own]] = usage.last[own]
-        newest = np.maximum(newest, by_grant[self.items.grant])
+        by_grant[units.grant[own]], often_by_grant[units.grant[own]] = usage.last[own], usage.times[own]
+        newest, often = np.maximum(newest, by_grant[self.items.grant]), often_by_grant[self.items.grant]
         keys = units.holder[~own] * size + units.group[~own]
         order = np.argsort(keys)
         wanted = self.items.holder[groups] * size + self.thing[groups]
         at = np.minimum(insertion_points(keys[order], wanted), max(len(keys) - 1, 0))
         if len(keys):
             found = order[at]
-            seen = np.where(keys[found] == wanted, usage.last[~own][found], BEGINNING)
-            newest[groups] = np.maximum(newest[groups], seen)
-        used_at: Ints = newest
-        return used_at
+            is_there = keys[found] == wanted
+            newest[groups] = np.maximum(newest[groups], np.where(is_there, usage.last[~own][found], BEGINNING))
+            often[groups] = np.where(is_there, usage.times[~own][found], 0)
+        return newest, often
