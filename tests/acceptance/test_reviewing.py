@@ -3,7 +3,7 @@
 import json
 import unittest
 
-from tests.support import OFFICE, OFFICE_RULES, Prepared, carried_out, inside, lay_out, records_inside
+from tests.support import OFFICE, OFFICE_RULES, Prepared, at_once, carried_out, inside, lay_out, records_inside
 
 PEOPLE = [
     *OFFICE["identities"],
@@ -190,6 +190,21 @@ class WhoReviews(Desk, unittest.TestCase):
         self.assertIn("gone is left", said)
         said = inside("review", "open", "x", *words, "--reviewers", "owner", "--by-manager", cwd=self.here, status=2)
         self.assertIn("not allowed with", said.stderr)
+
+
+class AtOnce(Desk, unittest.TestCase):
+    def test_two_who_decide_at_once_lose_nothing(self):
+        own, other = self.number("ann", "role:dues/setter"), self.number("bo", "role:dues/waiver")
+        inside("review", "pass", other, "--to", "ann", "--as", "head", "--reason", "knows it", cwd=self.here)
+        calls = [
+            ("review", "decide", own, "certify", "--as", "head", "--reason", "one"),
+            ("review", "decide", other, "revoke", "--as", "ann", "--reason", "other"),
+        ]
+        for result in at_once(*calls, cwd=self.here):
+            self.assertEqual(result.returncode, 0, result.stderr)
+        lines = {str(it["line"]): (it["decision"], it["decided_by"]) for it in self.lines().values()}
+        self.assertEqual((lines[own], lines[other]), (("certify", "head"), ("revoke", "ann")))
+        inside("ledger", "verify", cwd=self.here)
 
 
 if __name__ == "__main__":

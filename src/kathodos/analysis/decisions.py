@@ -149,6 +149,8 @@ def decisions_of(records: Records, review: str) -> Decisions:
 
 def _evidence(records: Records, review: str, wanted: Ints) -> DictionaryColumn:
     """Which way the evidence of some lines of a review, given by number, speaks."""
+    if not len(wanted):
+        return nothing(0)
     lines = records.column(REVIEW_LINES, "review").holding(review).nonzero()[0]
     if not len(lines):
         return nothing(len(wanted))

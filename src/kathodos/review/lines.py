@@ -235,6 +235,7 @@ class ReviewLines:
 
 REFERENCES = ("identity:", "account:")  # as lines call an account that is nobody's
 _TOGETHER = 10_000  # lines that are put together at once
+_FEW_NAMES = 500  # names that are looked for one by one
 
 
 def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
@@ -365,15 +366,19 @@ def names_of(records: Records, identities: Iterable[str]) -> dict[str, str | Non
     """The names of some identities, by id."""
     column, names = records.column(IDENTITIES, "id"), records.column(IDENTITIES, "name")
     wanted = list(dict.fromkeys(identities))
+    if len(wanted) <= _FEW_NAMES:
+        at = column.holding_any(wanted).nonzero()[0]
+        found = zip(column.listed(at), names.listed(at), strict=True)
+        return {str(one): None if name is None else str(name) for one, name in found}
     codes = positions_among(wanted, column.values)
     position = np.full(len(column.values) + 1, -1, dtype=np.int64)
     position[column.codes] = np.arange(len(column))
-    found = {}
+    known: dict[str, str | None] = {}
     for name, code in zip(wanted, codes.tolist(), strict=True):
         if code >= 0:
             shown = names.value(int(position[code]))
-            found[name] = str(shown) if shown is not None else None
-    return found
+            known[name] = str(shown) if shown is not None else None
+    return known
 
 
 def numbered(numbers: Ints) -> DictionaryColumn:
