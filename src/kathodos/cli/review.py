@@ -22,7 +22,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser = commands.add_parser(
         "review",
         help="certify access: open, lines, walk, decide, pass, status, close ...",
-        description="Certify access: open a review, decide its lines with the evidence beside them, sign it off.",
+        description="Certify: open a review, decide its lines with the evidence beside them, sign it off, prove it.",
         epilog="example:\n  kathodos review status        # each step has its own --help",
         formatter_class=formatter,
     )
@@ -44,12 +44,12 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
-    what = "make the lines of a new review from the grants that people hold"
+    what = "make the lines of a new review: of access, accounts, resources, roles, identity data or covers"
     example = (
         "  kathodos review open autumn --where 'department eq \"Dues office\"' --by-manager --due 2026-07-31\n"
         "  kathodos review open spring --where 'risk ge 50' --reviewers owner manager p0001 --due 2027-03-31\n"
         "  kathodos review open doors --about resources --where 'sensitivity ge 3' --due 2026-07-31\n"
-        "  kathodos review open dues --where 'status ne left' --only 'system eq dues' --due 2026-07-31"
+        "  kathodos review open dues --where 'status ne left' --only 'system eq \"dues\"' --due 2026-07-31"
     )
     opening = command(steps, "open", common, formatter, run_open, what, example)
     named = "a name for the review; without --where the name of one that reviews/NAME.toml declares"
@@ -58,7 +58,7 @@ def _add_open(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     opening.add_argument("--about", choices=_ABOUT, help=about)
     where = "of whom, or of which accounts, resources or roles: a filter"
     opening.add_argument("--where", metavar="FILTER", help=where)
-    only = "only lines that this filter selects, as in: system eq dues and sensitivity ge 2"
+    only = 'only lines that this filter selects, as in: system eq "dues" and sensitivity ge 2'
     opening.add_argument("--only", metavar="FILTER", help=only)
     attributes = "identity-data: the attributes that are reviewed (default: department title manager location)"
     opening.add_argument("--attributes", nargs="+", metavar="NAME", help=attributes)

@@ -33,6 +33,7 @@ if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 
 _PASS = "pass"
+_LONGEST = 10_000  # characters of a reason or a comment
 
 
 @dataclass(frozen=True)
@@ -152,6 +153,7 @@ class _Taking:
         for at in fits.nonzero()[0].tolist():
             answer = self.answers[at]
             try:
+                _must_be_plain(answer)
                 if answer.decision == _PASS:
                     passed.append((at, self._whom(at, answer)))
                 elif answer.decision:
@@ -308,6 +310,13 @@ class _Taking:
     def _note(self, at: int, what: str) -> None:
         counts = self.taken.counts.setdefault(self.files[int(self.file[at])].file, {})
         counts[what] = counts.get(what, 0) + 1
+
+
+def _must_be_plain(answer: LineAnswer) -> None:
+    """Raises CallError where a text cannot be kept as it is."""
+    for text in (answer.until, answer.to, answer.reason, answer.say):
+        if "\0" in text or len(text) > _LONGEST:
+            raise CallError("it holds a text that cannot be kept: too long, or with a character that is none", "")
 
 
 def _says_the_same(one: LineAnswer, other: LineAnswer) -> bool:

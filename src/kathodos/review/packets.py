@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any, Literal
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import msgspec
 
@@ -61,7 +61,7 @@ class LineAnswer(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `say`: a comment; `at`: when, by the clock of whoever answered; `opened`: whether its evidence was looked at.
     """
 
-    line: int
+    line: Annotated[int, msgspec.Meta(ge=0, le=10**9)]
     decision: Literal["certify", "reduce", "revoke", "correct", "pass", ""]
     until: str = ""
     to: str = ""
