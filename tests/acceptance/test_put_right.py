@@ -144,7 +144,7 @@ if __name__ == "__main__":
         for line in lines:
             by.setdefault(line["decided_by"], []).append(line)
         self.assertEqual(set(by), {"p0059", "p0107", "p0026", "p0001"})
-        self.assertIn("184 certified, 1 revoked; 0 answers refused", self.told("review take"))
+        self.assertIn("184 certified, 1 reduced; 0 answers refused", self.told("review take"))
         self.assertEqual({it["capacity"] for it in by["p0026"]}, {"stand-in"}, "the head of the pilots is away")
         self.assertFalse(any(it["identity"] == "p0026" for it in by["p0026"]), "nobody decides about themselves")
         passed = [it for it in by["p0001"] if it["remarks"]]

@@ -13,18 +13,19 @@ from kathodos.model.words import plural
 
 
 def answer(page: Path, to: Path, first: str, seconds: float, is_careful: bool) -> str:
-    """Writes the file that a page saves. A careful one looks at all evidence and revokes grants it speaks against.
+    """Writes the file that a page saves. A careful one looks at all evidence, and makes less what it speaks against.
 
     `first`: when the first line is decided; `seconds`: how long each takes. Gives what was done, in words.
     """
     packet, seal = _held(page, "packet"), _held(page, "seal")
     begun, answers = datetime.fromisoformat(first), []
     for at, line in enumerate(packet["lines"]):
-        number, way = line[0], line[4]
-        revokes = is_careful and way == 1 and line[8]
+        number, way, is_grant = line[0], line[4], line[8]
         when = time_text(begun + timedelta(seconds=round(at * seconds, 3)))
-        one = {"line": number, "decision": "revoke" if revokes else "certify", "opened": is_careful, "at": when}
-        answers.append(one | ({"reason": "not needed any more, as far as I can see"} if revokes else {}))
+        one = {"line": number, "decision": "certify", "opened": is_careful, "at": when}
+        if is_careful and way == 1 and is_grant:
+            one |= {"decision": "reduce", "until": "2026-12-31", "reason": "used in autumn only; asked for anew then"}
+        answers.append(one)
     whole = {"form": "kathodos answers 1", "seal": seal, "digest": seal["digest"], "answers": answers}
     to.parent.mkdir(parents=True, exist_ok=True)
     to.write_text(json.dumps(whole), encoding="utf-8")
