@@ -255,6 +255,19 @@ class Refused(Office, unittest.TestCase):
             said = inside("review", "take", file, "--as", "auditor", cwd=self.here, status=3)
             self.assertIn(told, said.stderr)
 
+    def test_among_several_a_file_that_is_none_is_refused_alone(self):
+        first = next(iter(self.lines()))
+        good = saved(self.here / "good.json", answers_to(self.page, {"line": first, "decision": "certify"}))
+        (self.here / "bad.json").write_bytes(b"nothing")
+        seal = {**json.loads(held_in(self.page, "seal")), "review": "other"}
+        other = saved(
+            self.here / "other.json", answers_to(self.page, {"line": first, "decision": "certify"}, seal=seal)
+        )
+        said = inside("review", "take", "bad.json", other, good, "--as", "auditor", cwd=self.here, now=LATER, status=1)
+        self.assertIn("bad.json is no file of answers", said.stdout)
+        self.assertIn("there is no review other here", said.stdout)
+        self.assertEqual(self.lines()[first]["decision"], "certify")
+
     def test_who_may_not(self):
         with (self.here / "kathodos.toml").open("a") as file:
             file.write('\n[[may]]\nacts = ["exchange packets"]\nwho = ["head"]\n')

@@ -8,10 +8,10 @@ from typing import TYPE_CHECKING
 
 from kathodos.cli.options import Commands, Formatter, acting, command
 from kathodos.cli.session import Session
-from kathodos.errors import CallError
+from kathodos.errors import CallError, DataError
 
 if TYPE_CHECKING:
-    from kathodos.review.answering import Given, Taken
+    from kathodos.review.answering import Given, Refused, Taken
 
 _TOGETHER = 2000  # files of answers that are taken in one transaction
 
@@ -70,26 +70,53 @@ def run_packets(session: Session) -> int:
 
 
 def run_take(session: Session) -> int:
-    from kathodos.connectors.answers import read_answers
     from kathodos.report.packets import answers_taken
+    from kathodos.review.answering import Refused
+    from kathodos.review.lines import reviews_in
+
+    known = {it.name for it in reviews_in(session.view.catalogue)}
+    files = _files(session.arguments.files)
+    taken, unread = [], []
+    for first in range(0, len(files), _TOGETHER):
+        by_review, wrong = _read(files[first : first + _TOGETHER], is_alone=len(files) == 1)
+        unread += wrong
+        for review, some in by_review.items():
+            if review in known:
+                taken.append(_taken(session, review, some))
+            else:
+                unread += [Refused(it.file, 0, f"there is no review {review} here") for it in some]
+    return session.answer(answers_taken(taken, unread, is_done=not session.arguments.dry_run))
+
+
+def _read(files: list[Path], is_alone: bool) -> tuple[dict[str, list[Given]], list[Refused]]:
+    """What some files answer, by review. Of several, those that hold no answers are refused; one alone is an error."""
+    from kathodos.connectors.answers import read_answers
+    from kathodos.review.answering import Refused
+
+    found: dict[str, list[Given]] = {}
+    refused = []
+    for file in files:
+        try:
+            given = read_answers(file)
+        except DataError as error:
+            if is_alone:
+                raise
+            refused.append(Refused(str(file), 0, error.what.removesuffix(".")))
+            continue
+        found.setdefault(given.answers.seal.review, []).append(given)
+    return found, refused
+
+
+def _taken(session: Session, review: str, some: list[Given]) -> Taken:
+    """Takes some files of answers to one review in one transaction, or says what would be taken."""
     from kathodos.review.answering import TakeAnswers
 
-    asked, workspace = session.arguments, session.workspace
-    by_review: dict[str, list[Given]] = {}
-    for file in _files(asked.files):
-        given = read_answers(file)
-        by_review.setdefault(given.answers.seal.review, []).append(given)
-    key, needs_reason = workspace.keys.public(), workspace.configuration.authority.needs_reason
-    taken: list[Taken] = []
-    for review, files in by_review.items():
-        for first in range(0, len(files), _TOGETHER):
-            some = files[first : first + _TOGETHER]
-            taking = TakeAnswers(review, some, key, needs_reason, workspace.acting)
-            if asked.dry_run:
-                taken.append(session.view.plan(taking, session.actor, session.reason)[1])
-            else:
-                taken.append(session.carry_out(taking).result)
-    return session.answer(answers_taken(taken, is_done=not asked.dry_run))
+    workspace = session.workspace
+    needs_reason = workspace.configuration.authority.needs_reason
+    taking = TakeAnswers(review, some, workspace.keys.public(), needs_reason, workspace.acting)
+    if session.arguments.dry_run:
+        return session.view.plan(taking, session.actor, session.reason)[1]
+    return session.carry_out(taking).result
 
 
 def _files(words: list[str]) -> list[Path]:

@@ -21,7 +21,7 @@ from kathodos.model.times import time_text
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 from kathodos.report.review_words import evidence_of, whose
-from kathodos.review.answering import Taken
+from kathodos.review.answering import Refused, Taken
 from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import ReviewLines
 from kathodos.review.packets import Seal, lines_for_packets
@@ -242,10 +242,13 @@ _REFUSED = (
 _TAKEN = {"certify": "certified", "reduce": "reduced", "revoke": "revoked", "correct": "corrected", "pass": "passed on"}
 
 
-def answers_taken(taken: Sequence[Taken], is_done: bool) -> Answer:
-    """What is said of answers that were taken in, or would be: how many lines, and each that was refused with why."""
+def answers_taken(taken: Sequence[Taken], unread: Sequence[Refused], is_done: bool) -> Answer:
+    """What is said of answers that were taken in, or would be: how many lines, and each that was refused with why.
+
+    `unread`: files that hold no answers.
+    """
     counts = {name: sum(it.count(name) for it in taken) for name in (*_TAKEN, "comment")}
-    refused = [it for one in taken for it in one.refused]
+    refused = [*unread, *(it for one in taken for it in one.refused)]
     files = {name for it in taken for name in it.counts}
     told = [f"{counts[name]} {word}" for name, word in _TAKEN.items() if counts[name]]
     told += [f"{plural(counts['comment'], 'comment')} alone"] if counts["comment"] else []
