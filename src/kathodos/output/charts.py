@@ -191,7 +191,7 @@ def stacked(axes: Any, rows: Sequence[str], columns: Sequence[str], counts: Ints
         axes.text(count, at, f" {count}", va="center", fontsize=9)
     axes.set_yticks(position, rows)
     axes.set_ylim(max(len(rows), _FEWEST_BARS) - 0.5, -0.5)
-    axes.margins(x=0.06)
+    axes.set_xlim(0, 1.06 * max(start.max(initial=0), 1))
     for side in ("top", "right"):
         axes.spines[side].set_visible(False)
 
