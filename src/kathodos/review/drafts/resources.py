@@ -7,6 +7,7 @@ import numpy as np
 from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints, joined
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, joined_columns, nothing
 from kathodos.engine.decide import who_has
+from kathodos.errors import CallError
 from kathodos.model.words import plural
 from kathodos.review.drafts.access import columns_of_items, evidence_of
 from kathodos.review.drafts.access_evidence import Evidence
@@ -17,6 +18,7 @@ from kathodos.review.lines import numbered
 from kathodos.review.owners import owners_of_nodes
 from kathodos.rules.targets import entitlements_on
 
+_MOST = 20_000_000  # lines of a review, beyond which nobody reads them
 _MANY = 0.5  # the share of everybody from which on a way is open to most
 
 
@@ -71,9 +73,13 @@ def _ways(asked: Asked) -> tuple[Ints, Ints]:
     is_live = (basis.moment < index.grants.ends) & ~index.grants.denies
     live = is_live.nonzero()[0]
     of = csr_from_pairs(index.grants.entitlement[live].astype(np.int64), live, len(index.entitlements))
-    nodes, grants = [], []
+    nodes, grants, count = [], [], 0
     for node in asked.chosen.tolist():
         here = of.all_of(entitlements_on(index, index.system_of(node).actions.tolist(), np.array([node])))
+        count += len(here)
+        if count > _MOST:
+            what = f"More than {_MOST:,} grants open these resources, each a line of its own."
+            raise CallError(what, "Narrow the filter: review what is most sensitive first.")
         nodes.append(np.full(len(here), node, dtype=np.int64))
         grants.append(here.astype(np.int64))
     node, grant = joined(nodes).astype(np.int64), joined(grants).astype(np.int64)
