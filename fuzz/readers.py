@@ -405,6 +405,82 @@ def read_heads(content):
         kept_heads(str(folder / "ledger.heads"))
 
 
+SEAL = (
+    b'{"review": "june", "opened_at": "2026-06-15T12:00:00Z", "reviewer": "head", "issued": "2026-06-15T12:00:00Z",'
+    b' "lines": 2, "digest": "aa", "signature": "bb"}'
+)
+
+
+def packet_book():
+    """A workbook as a packet makes it, with one line answered."""
+    import openpyxl
+
+    from kathodos.review.packets import COLUMNS, LINES_SHEET, SEAL_SHEET
+
+    book, out = openpyxl.Workbook(), io.BytesIO()
+    book.active.title = LINES_SHEET
+    book.active.append(list(COLUMNS))
+    book.active.append([1, "Ann", "role:dues/setter", "", "held directly", "revoke", None, None, "left", None])
+    seal = book.create_sheet(SEAL_SHEET)
+    seal.append([SEAL.decode()])
+    shown = '{"texts": ["Ann", "role:dues/setter", "", "held directly"], "lines": [[1, 0, 1, 2, 0, [3], [], [], 1]]}'
+    seal.append([shown])
+    book.save(out)
+    return out.getvalue()
+
+
+@reader(
+    "answers",
+    (
+        "{",
+        "}",
+        "[",
+        "]",
+        '"',
+        ":",
+        ",",
+        '"line": ',
+        "-1",
+        "9" * 40,
+        "1e400",
+        "null",
+        "\\ud800",
+        "\\u0000",
+        "[" * 5000,
+        "PK",
+    ),
+    b'{"form": "kathodos answers 1", "seal": '
+    + SEAL
+    + b', "digest": "aa", "answers": [{"line": 1, "decision": "certify",'
+    b' "at": "2026-06-15T12:00:00Z", "opened": true}, {"line": 2, "decision": "reduce", "until": "2026-09-30"}]}',
+)
+def read_answers(content):
+    from kathodos.connectors import answers
+
+    with in_file(content, "answers.json") as folder:
+        answers.read_answers(folder / "answers.json")
+
+
+@reader(
+    "proofs",
+    ("{", "}", "[", "]", '"', ":", ",", "-1", "9" * 40, "1e400", "null", "zz", "\\ud800"),
+    b'{"subject": "review:june", "files": {"lines.csv": "aa"}, "key": "cc", "signature": "dd", "entries": [{"entry":'
+    b' {"number": 1, "kind": "x"}, "path": ["aa"]}], "head":'
+    b' {"size": 1, "time": "2026", "root": "aa", "signature": ""}}',
+)
+def read_proofs(content):
+    import msgspec
+    from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
+    from kathodos.ledger.proofs import Proof
+
+    try:
+        proof = msgspec.json.decode(content, type=Proof)
+    except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError):
+        return
+    proof.wrong(Ed25519PrivateKey.from_private_bytes(bytes(32)).public_key())
+
+
 @reader(
     "filters",
     ("(", ")", '"', "\\", " and ", " or ", "not ", " eq ", " pr", "[", "]", ".", "1e400", "null", "true", "(" * 50),
@@ -473,6 +549,7 @@ def seeds_of(name):
     made = {
         "xlsx": [lambda: xlsx([["id", "name"], ["p1", "Ann"]])],
         "parquet": [parquet],
+        "answers": [packet_book],
         "xlsx-parts": [lambda: bytes(range(60))],
     }
     return [*READERS[name][2], *(make() for make in made.get(name, ()))]
