@@ -122,7 +122,7 @@ def draft_review(opening: Opening) -> Drafted:
     draft = _DRAFTS[opening.about](opening.asked)
     size = len(draft)
     reviewers = Reviewers(basis, draft.asker, draft.owner, opening.chain, opening.opener)
-    columns = {name: nothing(size) for name in REVIEW_LINES.names} | dict(draft.columns)
+    columns = dict.fromkeys(REVIEW_LINES.names, nothing(size)) | dict(draft.columns)
     before = certified(basis.records, opening.about, columns)
     columns |= {
         "line": numbered(np.arange(1, size + 1)),

@@ -12,6 +12,7 @@ from kathodos.change.settling import records_held
 from kathodos.columns.csr import Ints, ints
 from kathodos.engine.redundant import redundant_grants
 from kathodos.errors import CallError
+from kathodos.findings.excess.batches import ExcessContext
 from kathodos.ledger.operations import Plan
 from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, RESOURCES
 from kathodos.model.suggestions import nearest
@@ -36,7 +37,7 @@ MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk a
 
 def drafted(view: View, terms: OpeningTerms, opener: str, is_thorough: bool = False) -> Drafted:
     """A review as it would be opened. `is_thorough`: with excess and risk however many people there are."""
-    findings, found = view.findings, Found(ints([]))
+    findings, found, context = view.findings, Found(ints([])), view.context
     chosen = _chosen(view, terms)
     if is_thorough or view.index.holders.first_group <= MOST_LOOKED_AT:
         excess = [(it.kind, it.whose) for it in findings.excess_columns]
@@ -46,8 +47,10 @@ def drafted(view: View, terms: OpeningTerms, opener: str, is_thorough: bool = Fa
                 of_things.setdefault(batch.subject(at), []).append(batch.kind)
         redundant = redundant_grants(view.index, view.moment).grants
         found = Found(np.round(view.risk_totals).astype(np.int64), excess, of_things, redundant)
+    if not found.is_known:  # what lines rest on is let go once they are made
+        context = ExcessContext(context.basis, context.needs, context.thresholds)
     chain = chain_of(view.basis, terms.chain, terms.about)
-    asked = Asked(view.context, findings.conflicts, view.rules, found, view.register, chosen, terms.parts)
+    asked = Asked(context, findings.conflicts, view.rules, found, view.register, chosen, terms.parts)
     return draft_review(Opening(asked, chain, opener, terms.about, terms.only, terms.only_changed))
 
 
