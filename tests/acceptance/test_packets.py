@@ -127,7 +127,36 @@ class Taken(Office, unittest.TestCase):
         (told,) = records_inside("review", "status", "june", "--measures", cwd=self.here)
         self.assertEqual((told["who"], told["unopened"], told["opened_known"]), ("head", 1, 2))
 
+    def test_hostile_answers(self):
+        first, second, third, *_ = self.lines()
+        why = self.refused(
+            answers_to(
+                self.page,
+                {"line": first, "decision": "revoke", "reason": "a\0b"},
+                {"line": second, "decision": "certify", "say": "x" * 20_000},
+                {"line": third, "decision": "certify", "reason": "\x1b[2J\u202e=cmd|' /C calc'!A0", "at": "never"},
+                {"line": 10**9, "decision": "certify"},
+                {"line": 0, "decision": "certify"},
+            )
+        )
+        self.assertEqual(set(why), {first, second, 10**9, None})
+        self.assertIn("cannot be kept", why[first])
+        line = self.lines()[third]
+        self.assertEqual((line["decision"], line["decided_at"]), ("certify", LATER))
+        shown = inside("review", "lines", "june", "--whose", line["identity"], cwd=self.here).stdout
+        self.assertNotIn("\x1b", shown)
+        self.assertNotIn("\u202e", shown)
+        for odd in (
+            {"line": 10**30, "decision": "certify"},
+            {"line": 1, "decision": "certify", "more": 1},
+            {"line": 1},
+        ):
+            file = saved(self.here / "odd.json", answers_to(self.page, odd))
+            said = inside("review", "take", file, "--as", "auditor", cwd=self.here, now=LATER, status=3)
+            self.assertIn("is no file of answers", said.stderr)
 
+
+@stores.ABOUT_ANSWERS
 class Refused(Office, unittest.TestCase):
     def test_a_packet_that_was_altered(self):
         answer, first = {"line": 1, "decision": "certify"}, next(iter(self.lines()))
@@ -202,34 +231,6 @@ class Refused(Office, unittest.TestCase):
         self.assertIn("certifying it takes a reason", why[other])
         told = self.take(answers_to(self.page, {"line": other, "decision": "certify", "reason": "needed"}))
         self.assertEqual(told["certify"], 1)
-
-    def test_hostile_answers(self):
-        first, second, third, *_ = self.lines()
-        why = self.refused(
-            answers_to(
-                self.page,
-                {"line": first, "decision": "revoke", "reason": "a\0b"},
-                {"line": second, "decision": "certify", "say": "x" * 20_000},
-                {"line": third, "decision": "certify", "reason": "\x1b[2J\u202e=cmd|' /C calc'!A0", "at": "never"},
-                {"line": 10**9, "decision": "certify"},
-                {"line": 0, "decision": "certify"},
-            )
-        )
-        self.assertEqual(set(why), {first, second, 10**9, None})
-        self.assertIn("cannot be kept", why[first])
-        line = self.lines()[third]
-        self.assertEqual((line["decision"], line["decided_at"]), ("certify", LATER))
-        shown = inside("review", "lines", "june", "--whose", line["identity"], cwd=self.here).stdout
-        self.assertNotIn("\x1b", shown)
-        self.assertNotIn("\u202e", shown)
-        for odd in (
-            {"line": 10**30, "decision": "certify"},
-            {"line": 1, "decision": "certify", "more": 1},
-            {"line": 1},
-        ):
-            file = saved(self.here / "odd.json", answers_to(self.page, odd))
-            said = inside("review", "take", file, "--as", "auditor", cwd=self.here, now=LATER, status=3)
-            self.assertIn("is no file of answers", said.stderr)
 
     def test_what_is_answered_twice(self):
         first, second, *_ = self.lines()

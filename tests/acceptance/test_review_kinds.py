@@ -3,6 +3,7 @@
 import json
 import unittest
 
+from tests import stores
 from tests.support import OFFICE, OFFICE_RULES, Prepared, carried_out, inside, lay_out, records_inside, run
 
 HOUSE = {
@@ -155,6 +156,7 @@ class Kinds(House, unittest.TestCase):
         inside("ledger", "verify", cwd=self.here)
 
 
+@stores.ABOUT_ANSWERS
 class Opening(House, unittest.TestCase):
     def test_only_some_of_the_lines(self):
         lines = self.open(

@@ -49,6 +49,9 @@ class Files(Closed, unittest.TestCase):
             first, second = ((self.here / folder / name).read_bytes() for folder in ("first", "second"))
             self.assertEqual(first, second, name)
 
+
+@stores.ABOUT_ANSWERS
+class Contents(Closed, unittest.TestCase):
     def test_it_says_every_line_with_its_evidence_as_they_were_frozen(self):
         self.close()
         kept = {it["line"]: it for it in records_inside("review", "lines", "june", cwd=self.here)}

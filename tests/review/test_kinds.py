@@ -60,7 +60,7 @@ def in_force_or_to_come(row):
 
 @stores.ABOUT_ANSWERS
 class Accounts(unittest.TestCase):
-    @searching(80)
+    @searching(40)
     @given(catalogues(), st.data())
     def test_each_with_all_that_it_holds_itself(self, catalogue, data):
         days = st.sampled_from((None, "2026-01-02", "2026-06-10"))
@@ -86,7 +86,7 @@ class Accounts(unittest.TestCase):
             self.assertEqual(line["identity"], whose)
             self.assertEqual(json.loads(line["of"]["within"]), ["system:s"])
 
-    @searching(60)
+    @searching(40)
     @given(st.lists(st.lists(st.integers(0, 5), unique=True), max_size=30))
     def test_rows_that_hold_the_same_have_one_number(self, rows):
         rows = [sorted(it) for it in rows]
@@ -95,7 +95,7 @@ class Accounts(unittest.TestCase):
             self.assertEqual(one, rows[sample[number]])
         self.assertEqual(len(set(map(tuple, rows))), len(sample))
 
-    @searching(60)
+    @searching(40)
     @given(st.lists(st.tuples(st.integers(0, 4), st.sampled_from((None, "a", "b;c", "a;c"))), max_size=20))
     def test_lists_of_many_are_put_together(self, pairs):
         column = dictionary_column(text for _, text in pairs)
@@ -107,7 +107,7 @@ class Accounts(unittest.TestCase):
 
 @stores.ABOUT_ANSWERS
 class Resources(unittest.TestCase):
-    @searching(120)
+    @searching(40)
     @given(catalogues())
     def test_each_grant_that_permits_something_there(self, catalogue):
         reference, basis = Reference(catalogue), basis_of(catalogue, NOW)
@@ -141,7 +141,7 @@ class Resources(unittest.TestCase):
 
 @stores.ABOUT_ANSWERS
 class Roles(unittest.TestCase):
-    @searching(80)
+    @searching(40)
     @given(catalogues())
     def test_each_role_with_each_of_its_entries(self, catalogue):
         _, lines = drafted(catalogue, About.ROLES)
@@ -210,7 +210,7 @@ PEOPLE = st.fixed_dictionaries(
 
 @stores.ABOUT_ANSWERS
 class IdentityData(unittest.TestCase):
-    @searching(80)
+    @searching(40)
     @given(st.lists(PEOPLE, min_size=3, max_size=14))
     def test_each_attribute_of_each_person(self, people):
         rows = [{**row, "id": f"p{at}", "attributes": row.pop("floor")} for at, row in enumerate(map(dict, people))]
@@ -275,7 +275,7 @@ class Covers(unittest.TestCase):
 
 @stores.ABOUT_ANSWERS
 class Chosen(unittest.TestCase):
-    @searching(60)
+    @searching(40)
     @given(catalogues(), st.sampled_from(("system eq s", 'role eq "s/r1"', "action eq view", "holder pr")))
     def test_only_the_lines_that_a_filter_selects_stay_and_are_numbered_anew(self, catalogue, only):
         text = only.replace(" s", ' "s"').replace(" view", ' "view"') if " eq " in only and '"' not in only else only
