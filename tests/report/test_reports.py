@@ -6,7 +6,7 @@ from unittest import mock
 from kathodos.change.files import changes_text
 from kathodos.errors import CallError, Status
 from kathodos.model.kinds import GRANTS, IDENTITIES
-from kathodos.report import conflict_answers, reviews
+from kathodos.report import conflict_answers, review_status
 from kathodos.report.conflicts import ChosenConflicts, chosen_rules
 from kathodos.report.excess import ExcessQuestion, excess_counts, excess_list, excess_remedies
 from kathodos.report.lists import record_list
@@ -85,7 +85,7 @@ class Reports(Prepared, unittest.TestCase):
         self.assertTrue(all(row["because"] for row in redundant))
 
     def test_without_a_review_there_is_something_to_do(self):
-        answer = reviews.review_status(self.view, None, "table")
+        answer = review_status.review_status(self.view, None, "table")
         self.assertEqual((answer.heading, list(answer.rows)), ("There is no review yet.", []))
         self.assertIn("kathodos review open", answer.hint)
 
@@ -98,16 +98,16 @@ class Reports(Prepared, unittest.TestCase):
         inside("review", "decide", "all", "certify", "--review", "early", "--as", "head", cwd=self.here)
         inside("review", "close", "early", "--yes", "--as", "head", cwd=self.here)
         with Workspace.find(self.here).view() as view:
-            whole = list(reviews.review_status(view, None, "csv").rows)
+            whole = list(review_status.review_status(view, None, "csv").rows)
             self.assertEqual([row["days_left"] for row in whole if row["state"] == "signed off"], [None])
             self.assertTrue(all(row["days_left"] == 16 for row in whole if row["state"] == "open"))
-            with mock.patch.object(reviews, "_MOST_SHOWN", 1):
-                cut = reviews.review_status(view, None, "table")
+            with mock.patch.object(review_status, "_MOST_SHOWN", 1):
+                cut = review_status.review_status(view, None, "table")
             (shown,) = cut.rows
             self.assertEqual(shown["left"], max(row["left"] for row in whole))
             self.assertIn(f"{len(whole) - 1} more reviewers", cut.hint)
             self.assertIn(f"{sum(row['left'] for row in whole)} lines left", cut.heading)
-            self.assertIn("review lines late --undecided", reviews.review_status(view, "late", "table").hint)
+            self.assertIn("review lines late --undecided", review_status.review_status(view, "late", "table").hint)
 
 
 if __name__ == "__main__":

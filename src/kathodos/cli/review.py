@@ -191,11 +191,12 @@ def run_lines(session: Session) -> int:
 
 
 def run_status(session: Session) -> int:
-    from kathodos.report.review_measures import review_measures
-    from kathodos.report.reviews import review_status
-
     if session.arguments.measures:
+        from kathodos.report.review_measures import review_measures
+
         return session.answer(review_measures(session.view, session.arguments.name))
+    from kathodos.report.review_status import review_status
+
     return session.answer(review_status(session.view, session.arguments.name, session.format))
 
 

@@ -24,9 +24,9 @@ from kathodos.report.review_words import (
     whose,
     words_about,
 )
-from kathodos.review.closing import state_of
 from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import ReviewLines, find_review, names_of, reviews_in
+from kathodos.review.states import state_of
 from kathodos.review.subjects import SUBJECTS, About
 from kathodos.store.naming import resolved
 from kathodos.workspace.view import View

@@ -21,17 +21,14 @@ from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, CloseReviewPayload
-from kathodos.model.kinds import CHANGES, REVIEWS
+from kathodos.model.kinds import REVIEWS
 from kathodos.model.references import reference_to
 from kathodos.review.authority import Capacity
 from kathodos.review.covers import end_covers
 from kathodos.review.deciding import put_decisions
 from kathodos.review.lines import (
-    CARRIED_OUT,
     SIGNED,
-    Review,
     ReviewLines,
-    ReviewState,
     days_left,
     find_review,
     reviews_in,
@@ -91,15 +88,6 @@ def _closing(records: Records, name: str | None, undecided: str | None, actor: A
     outcome = outcome_of(decided(records), lines, reduced, revoked)
     change = free_name(records, f"review-{lines.review.name}", is_plain_first=True)
     return Closing(lines, certified, reduced, revoked, left_open, by_closing, undecided, outcome, change)
-
-
-def state_of(records: Records, review: Review) -> ReviewState:
-    """How far a review is: carried out once every change that it became is."""
-    if review.state != SIGNED:
-        return ReviewState(review.state)
-    own = records.column(CHANGES, "origin").holding(reference_to("review", review.name))
-    done = records.column(CHANGES, "state").holding(ChangeState.CARRIED_OUT)
-    return CARRIED_OUT if own.any() and done[own].all() else SIGNED
 
 
 @dataclass(frozen=True)
