@@ -259,7 +259,7 @@ def answers_taken(taken: Sequence[Taken], unread: Sequence[Refused], is_done: bo
     if repeated:
         text.append(f"{plural(repeated, 'answer was', 'answers were')} taken before, and changed nothing.")
     rows = [{"file": it.file, "line": it.line or None, "why": it.why} for it in refused]
-    reviews = sorted({it.lines.review.name for it in taken})
+    reviews = sorted({it.review.name for it in taken})
     hint = f"Next: kathodos review status {' '.join(reviews)}" if is_done and len(reviews) == 1 else ""
     document = {"reviews": reviews, "files": sorted(files), **counts, "repeated": repeated, "refused": rows}
     heading = f"{verb} the answers of {plural(len(files), 'file')}: {what}."

@@ -21,7 +21,7 @@ from kathodos.model.times import microseconds, moment_of, normal_moment, time_te
 from kathodos.review.authority import Capacity
 from kathodos.review.deciding import must_be_correct, must_not_speak_against, must_suit, put_decisions, subjects_of
 from kathodos.review.escalating import are_about
-from kathodos.review.lines import ReviewLines, find_review, reviews_in
+from kathodos.review.lines import Review, ReviewLines, find_review, reviews_in
 from kathodos.review.packets import AnswerFile, LineAnswer, Seal
 from kathodos.review.passing import must_be_here, put_remarks
 from kathodos.review.reducing import Reduction, must_be_reducible
@@ -62,7 +62,7 @@ class Taken:
     `repeated`: how many lines were decided so already, by the same answers taken before.
     """
 
-    lines: ReviewLines
+    review: Review
     counts: dict[str, dict[str, int]] = field(default_factory=dict)
     refused: list[Refused] = field(default_factory=list)
     repeated: int = 0
@@ -102,9 +102,9 @@ class TakeAnswers(Operation[Taken]):
     def compose(self, plan: Plan) -> Taken:
         """Raises CallError where there is no such review; what else does not fit is refused line by line."""
         lines = ReviewLines(plan.records, find_review(reviews_in(plan.records), self.review))
-        taken = Taken(lines)
+        taken = Taken(lines.review)
         files = [it for it in self.given if self._is_whole(it, taken)]
-        _Taking(plan, taken, files, self.acting, self.needs_reason).take()
+        _Taking(plan, lines, taken, files, self.acting, self.needs_reason).take()
         plan.is_kept_empty = True
         plan.subjects.append(reference_to("review", lines.review.name))
         told: list[list[str | int]] = [
@@ -118,7 +118,7 @@ class TakeAnswers(Operation[Taken]):
         seal, why = given.answers.seal, ""
         if not seal.is_ours(self.key):
             why = "it does not answer a packet that was made here"
-        elif not seal.is_of(taken.lines.review):
+        elif not seal.is_of(taken.review):
             why = f"it answers a packet of another review that was called {seal.review}"
         elif given.answers.digest != seal.digest:
             why = "what the packet showed was altered before it was answered; make a new one"
@@ -133,12 +133,13 @@ class _Taking:
     def __init__(
         self,
         plan: Plan,
+        lines: ReviewLines,
         taken: Taken,
         files: Sequence[Given],
         acting: Callable[[str], Acting],
         needs_reason: bool,
     ) -> None:
-        self.plan, self.taken, self.lines, self.files, self.acting = plan, taken, taken.lines, files, acting
+        self.plan, self.taken, self.lines, self.files, self.acting = plan, taken, lines, files, acting
         self.needs_reason = needs_reason
         pairs = [(number, answer) for number, given in enumerate(files) for answer in given.answers.answers]
         self.file = ints(number for number, _ in pairs)
