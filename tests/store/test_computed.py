@@ -87,6 +87,18 @@ class ComputedFiles(unittest.TestCase):
                 with self.assertRaises(DamagedError, msg=at):
                     found["numbers"]
 
+    def test_what_is_not_asked_for_is_not_read(self):
+        file = self.saved(arrays={"first": np.arange(8), "second": np.arange(8)})
+        whole = file.read_bytes()
+        at = whole.index(np.arange(8).tobytes())
+        file.write_bytes(whole[:at] + bytes([whole[at] ^ 1]) + whole[at + 1 :])
+        found = self.opened().open("one")
+        self.assertIn("first", found)
+        self.assertNotIn("third", found)
+        self.assertEqual(found["second"].tolist(), list(range(8)))
+        with self.assertRaises(DamagedError):
+            found["first"]
+
     def test_a_file_cut_short_finds_nothing(self):
         file = self.saved()
         whole = file.read_bytes()

@@ -96,6 +96,10 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         for at in range(offset, offset + size, _PART):
             yield os.pread(self._descriptor, min(_PART, offset + size - at), at)
 
+    def __contains__(self, name: object) -> bool:
+        """Whether it holds an array of this name, which is not read for that."""
+        return name in self._locations
+
     def __iter__(self) -> Iterator[str]:
         return iter(self._locations)
 
