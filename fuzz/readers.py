@@ -457,8 +457,9 @@ def packet_book():
 def read_answers(content):
     from kathodos.connectors import answers
 
-    with in_file(content, "answers.json") as folder:
-        answers.read_answers(folder / "answers.json")
+    name = "answers.xlsx" if content[:2] == b"PK" else "answers.json"
+    with in_file(content, name) as folder:
+        answers.read_answers(folder / name)
 
 
 @reader(
