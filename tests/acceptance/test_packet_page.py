@@ -1,7 +1,10 @@
 """The page of a packet in a real browser: decided, searched, closed and opened again, saved, printed, read by all."""
 
 import json
+import re
+import tomllib
 import unittest
+from importlib.resources import files
 
 from tests import stores
 from tests.acceptance.test_reviewing import DESK
@@ -217,6 +220,16 @@ class Page(Browsing, Prepared, unittest.TestCase):
             file.write_text("{}")
             page.get_by_label("Go on from an answer file").set_input_files(file)
             page.locator(".bar").filter(has_text="no answers to this packet").wait_for()
+
+    def test_every_text_of_a_packet_is_said_somewhere(self):
+        pages = files("kathodos.output") / "pages"
+        script, words = (pages / "packet.js").read_text(), tomllib.loads((pages / "packet.toml").read_text())
+        made = {f"{one}_hint" for one in ("certify", "reduce", "revoke", "correct", "pass")}
+        made |= {f"undecided_{one}" for one in ("certify", "revoke")}
+        said = {name for name in words if re.search(rf"\b{name}\b", script)} | made
+        self.assertEqual(set(words) - said, set())
+        named = set(re.findall(r"words\.(\w+)", script)) | set(re.findall(r"say\('(\w+)'", script))
+        self.assertEqual(named - set(words), set())
 
     def test_in_another_language_where_the_texts_are_given(self):
         (self.here / "packet.toml").write_text('lang = "da"\ncertify = "Godkend"\nsave = "Gem svar"\n')

@@ -245,7 +245,8 @@ class Refused(Office, unittest.TestCase):
 
     def test_what_is_no_file_of_answers(self):
         for content, told in (
-            (b"", "is no file of answers"),
+            (b" \n", "bad.json is empty"),
+            (self.page.read_bytes(), "is a packet itself"),
             (b"[" * 100_000, "is no file of answers"),
             (b'{"form": "kathodos answers 1"}', "missing"),
             (b"PK\x03\x04rubbish", "no workbook"),

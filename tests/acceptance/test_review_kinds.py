@@ -64,6 +64,9 @@ class Kinds(House, unittest.TestCase):
         gone = lines["account:dues/gone1"]
         self.assertEqual((gone["stands_out"], gone["reviewer"]), ("Its person has left, and it is enabled.", "head"))
         self.assertIn("view dues:/waivers/2025", lines["account:dues/nobody"]["brings"])
+        self.assertEqual({(it["needed"], it["use"]) for it in lines.values()}, {(None, None)}, "nobody looked for that")
+        evidence = {it["name"] for it in records_inside("review", "overview", "r", "--by", "evidence", cwd=self.here)}
+        self.assertFalse(any(it.startswith(("needed", "use")) for it in evidence), evidence)
         self.assertIn(
             "cannot be made less",
             self.decide(gone, "reduce", "--until", "2026-12-01", "--reason", "x", status=2).stderr,
@@ -175,6 +178,23 @@ class Opening(House, unittest.TestCase):
         )
         self.assertIn("colour", told.stderr)
 
+    def test_lines_without_a_reviewer_are_counted(self):
+        words = ("--where", 'system eq "dues"', "--due", "2026-06-30", "--reviewers", "owner", "--as", "auditor")
+        said = inside("review", "open", "r", "--about", "roles", *words, cwd=self.here).stdout
+        self.assertNotIn("nobody of the chain", said)
+        inside("people", "suspend", "head", "--yes", "--as", "auditor", "--reason", "x", cwd=self.here)
+        carried_out(self.here)
+        said = inside("review", "open", "s", "--about", "roles", *words, cwd=self.here).stdout
+        self.assertIn("4 lines have nobody of the chain", said)
+
+    def test_lines_of_a_system_are_decided_together(self):
+        self.open("access", "--where", 'title eq "Clerk"')
+        words = ("decide", "--where", 'system eq "directory"', "certify", "--review", "r", "--as", "head")
+        inside("review", *words, cwd=self.here)
+        lines = records_inside("review", "lines", "r", cwd=self.here)
+        decided = {it["gives"] for it in lines if it["decision"]}
+        self.assertEqual(decided, {"group:directory/inner"})
+
     def test_what_becomes_of_undecided_lines_is_said_first_and_holds_when_it_is_late(self):
         self.open("access", "--where", 'id eq "bo"', "--undecided", "revoke")
         close = ("review", "close", "r", "--as", "auditor")
@@ -182,6 +202,7 @@ class Opening(House, unittest.TestCase):
         self.assertIn("0 revoked", inside(*close, "--dry-run", cwd=self.here).stdout)
         late = inside(*close, "--dry-run", cwd=self.here, now="2026-07-02T09:00:00Z")
         self.assertIn("1 revoked", late.stdout)
+        self.assertIn("1 of them by the closing", late.stdout)
 
     def test_a_load_is_split_and_people_stay_together(self):
         self.open("access", "--where", 'title eq "Clerk"', "--reviewers", "head")

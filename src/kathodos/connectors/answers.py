@@ -38,6 +38,10 @@ def read_answers(path: Path) -> Given:
     except OSError as error:
         raise DataError(f"{path} cannot be read: {error.strerror}.", "Name a file that is there.") from None
     digest = hashlib.sha256(content).hexdigest()
+    if not content.strip():
+        raise DataError(f"{path.name} is empty.", _REMEDY)
+    if content.lstrip()[:9].lower() == b"<!doctype":
+        raise DataError(f"{path.name} is a packet itself, and no file of answers to one.", _REMEDY)
     if content[:2] == b"PK":
         return _from_workbook(path, digest)
     try:

@@ -20,7 +20,6 @@ from kathodos.report.review_results import COLUMNS, Result
 
 PROOF = "proof.json"
 _WIDTHS = (7, 28, 40, 40, 60, 22, 14, 12, 16, 30, 14)
-_MOST_ROWS = 200_000  # of a workbook, beyond which it is no help to anybody
 _TOLD = (
     "Beside this file lies proof.json: the digests of all files of the report, the entries of the ledger about this "
     "review, and their paths to a signed head. `kathodos review report NAME --check FOLDER` looks whether all holds."
@@ -116,7 +115,7 @@ def _workbook(result: Result, rows: Sequence[dict[str, Any]]) -> bytes:
     for at, width in enumerate(_WIDTHS):
         lines.column_dimensions[chr(ord("A") + at)].width = width
     lines.append([_cell(lines, name, Font(bold=True)) for name in COLUMNS])
-    for line in rows[:_MOST_ROWS]:
+    for line in rows:
         number, *rest = (line[name] for name in COLUMNS)
         cells = [_cell(lines, "\n".join(it) if isinstance(it, list) else it) for it in rest]
         lines.append([int(number), *cells])

@@ -252,15 +252,18 @@ def answers_taken(taken: Sequence[Taken], unread: Sequence[Refused], is_done: bo
     files = {name for it in taken for name in it.counts}
     told = [f"{counts[name]} {word}" for name, word in _TAKEN.items() if counts[name]]
     told += [f"{plural(counts['comment'], 'comment')} alone"] if counts["comment"] else []
-    what = f"{', '.join(told) or 'no line'}; {plural(len(refused), 'answer')} refused"
     verb = "Took" if is_done else "Would take"
+    heading = f"{verb} the answers of {plural(len(files), 'file')}: {', '.join(told)}; {len(refused)} refused."
+    if not told:
+        heading = f"{verb} nothing; {plural(len(refused), 'answer')} refused."
     text = []
     repeated = sum(it.repeated for it in taken)
     if repeated:
         text.append(f"{plural(repeated, 'answer was', 'answers were')} taken before, and changed nothing.")
     rows = [{"file": it.file, "line": it.line or None, "why": it.why} for it in refused]
     reviews = sorted({it.review.name for it in taken})
-    hint = f"Next: kathodos review status {' '.join(reviews)}" if is_done and len(reviews) == 1 else ""
+    hint = f"Next: kathodos review status {' '.join(reviews)}" if len(reviews) == 1 else "Next: kathodos review status"
+    if told and not is_done:
+        hint = "As you want it? The same without --dry-run."
     document = {"reviews": reviews, "files": sorted(files), **counts, "repeated": repeated, "refused": rows}
-    heading = f"{verb} the answers of {plural(len(files), 'file')}: {what}."
     return Answer(_REFUSED if rows else (), rows, heading, text, hint=hint, document=document, status=found_if(refused))

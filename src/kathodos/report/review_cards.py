@@ -33,9 +33,7 @@ def card_of_line(records: Records, line: dict[str, Any]) -> list[str]:
     """One line with all of its evidence; what stands out comes first."""
     cells = [f"Line {line['line']}. {_whose(records, line)}", "", f"  {line['gives']}"]
     cells.append(f"  {'! ' if line['speaks'] == 'against' else ''}{line['stands_out']}")
-    cells += [
-        f"  {it}" for it in (*words_about(line), _shares(line), use_in_words(line) if line["needed"] else "") if it
-    ]
+    cells += [f"  {it}" for it in (*words_about(line), _shares(line), use_in_words(line)) if it]
     if line["conflicts"] or line["fences"]:
         cells.append(f"  rules broken: {', '.join([*line['conflicts'], *line['fences']])}")
     if line["excess"]:

@@ -21,6 +21,7 @@ from kathodos.report.review_words import (
     last_use,
     remark_in_words,
     shares,
+    use_in_words,
     whose,
     words_about,
 )
@@ -175,7 +176,7 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
     more = [*words_about(line), *map(remark_in_words, line["remarks"])]
     return {
         "line": line["line"],
-        "whose": Lines([*whose(line), *facts_about(line)]),
+        "whose": Lines(filter(None, [*whose(line), *facts_about(line)])),
         "what": Lines([line["gives"], *_stands_out(line), *(_evidence(line, cells) if is_narrow else []), *more]),
         **cells,
         "reviewer": line["reviewer"],
@@ -188,9 +189,7 @@ def _evidence(line: dict[str, Any], cells: dict[str, str]) -> list[str]:
     words = []
     if line["about"] == About.ACCESS:
         words += [f"held by {cells['peers']} peers and by {cells['everyone']} people"]
-    if line["needed"]:
-        words += [f"needed: {cells['needed_by']}"]
-    words += [f"last used: {cells['last_used']}"] if cells["last_used"] else []
+    words += filter(None, [use_in_words(line)])
     words += [f"part of the conflict {', '.join(line['conflicts'])}"] if line["conflicts"] else []
     words += [f"crosses the fence {', '.join(line['fences'])}"] if line["fences"] else []
     return ["; ".join(words)] if words else []

@@ -56,9 +56,8 @@ def review_measures(view: View, name: str | None) -> Answer:
     heading = f"How {review.name} was decided, and by whom; what its closing decided is left out"
     text = told(records, review.name, limits)
     legend = [_LEGEND] if rows else []
-    hint = (
-        "What stands out is a finding too: kathodos excess --kind hasty-review --kind against-evidence" if text else ""
-    )
+    kinds = dict.fromkeys(it.kind for it in signs(found, review.name, limits))
+    hint = f"What stands out is a finding too: kathodos excess --kind {' --kind '.join(kinds)}" if kinds else ""
     return Answer(_MEASURES, rows, heading, [*text, *legend], hint=hint)
 
 

@@ -32,11 +32,10 @@ _FIELDS = (
     Field("name", "By", 9, least=12),
     Field("lines", "Lines", 8, is_number=True),
     Field("certified", "Certified", 7, is_number=True),
-    Field("reduced", "Reduced", 6, is_number=True),
+    Field("reduced", "Less", 6, is_number=True),
     Field("revoked", "Revoked", 8, is_number=True),
-    Field("share", "Taken away", 7, is_number=True, shown=lambda it: "" if it is None else f"{it:.0%}"),
+    Field("share", "Taken", 7, is_number=True, shown=lambda it: "" if it is None else f"{it:.0%}"),
     Field("left", "Left", 9, is_number=True),
-    Field("days_left", "Days left", 6, is_number=True),
 )
 
 
@@ -155,12 +154,17 @@ def review_overview(view: View, name: str | None, by: str) -> Answer:
         )
     left = int((~lines.is_decided).sum())
     heading = f"{review.name} by {by}: {plural(len(lines), 'line')}, {left} left"
-    text = [_TOLD[by]] if by in _TOLD else []
-    hint = f"A picture of it: kathodos chart review {review.name} --out review.png" if by == "department" else ""
-    return Answer(_FIELDS, rows, heading, text, hint=hint)
+    if days is not None:
+        heading += f", {plural(days, 'day')} left" if days >= 0 else f", {plural(-days, 'day')} late"
+    text = [*([_TOLD[by]] if by in _TOLD else []), _LEGEND]
+    hint = f"Who is how far: kathodos review status {review.name}"
+    if by == "department" or days is None:
+        hint = f"A picture of it: kathodos chart review {review.name} --out review.png"
+    return Answer(_FIELDS, rows, heading, text, hint=hint, extra_keys=["days_left", "review", "by"])
 
 
+_LEGEND = "Less: made less, or corrected. Taken: the share of what is decided that is revoked or made less."
 _TOLD = {
     "system": "A line that bears on several systems counts in each of them.",
-    "evidence": "A line counts wherever it fits. Taken away: the share of what is decided that is revoked or reduced.",
+    "evidence": "A line counts wherever it fits.",
 }

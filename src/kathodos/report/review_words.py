@@ -105,9 +105,14 @@ _SAID_ALREADY = (About.ACCOUNTS, About.ROLES, About.IDENTITY_DATA, About.COVERS)
 
 
 def use_in_words(line: dict[str, Any]) -> str:
-    """When it was used last and how often, and whether a rule needs it."""
+    """When it was used last and how often, and whether a rule needs it; of a cover when its control was confirmed."""
+    if line["about"] == About.COVERS:
+        when = f"last on {line['last_used'][:10]}" if line["last_used"] else "never"
+        return f"the control was confirmed {when}"
     often = f", {plural(line['uses'], 'use')} known" if line["uses"] else ""
-    return f"last used: {last_use(line)}{often}; needed: {', '.join(line['needed_by']) or line['needed']}"
+    told = [f"last used: {last_use(line)}{often}"] if last_use(line) else []
+    told += [f"needed: {', '.join(line['needed_by']) or line['needed']}"] if line["needed"] is not None else []
+    return "; ".join(told)
 
 
 def evidence_of(line: dict[str, Any], most: int = _MOST_TOLD) -> list[str]:
@@ -116,8 +121,7 @@ def evidence_of(line: dict[str, Any], most: int = _MOST_TOLD) -> list[str]:
     facts = words_about(line, most)
     if everyone and line["about"] != About.IDENTITY_DATA:
         facts.append(f"{f'{peers} peers and ' if line['peers_counted'] else ''}{everyone} people have it")
-    if line["needed"] is not None:
-        facts.append(use_in_words(line))
+    facts += [it] if (it := use_in_words(line)) else []
     if line["conflicts"] or line["fences"]:
         facts.append(f"rules broken: {', '.join([*line['conflicts'], *line['fences']])}")
     person = facts_about(line)

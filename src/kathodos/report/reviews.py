@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Any
 
 from kathodos.errors import CallError
-from kathodos.model.kinds import REVIEW_LINES, SYSTEMS
+from kathodos.model.kinds import SYSTEMS
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.review_words import whose
@@ -67,12 +67,8 @@ def what_is_drafted(drafted: Drafted) -> str:
     about = [plural(drafted.people, "person", "people")] if drafted.people else []
     about += [plural(drafted.accounts, "account") + " of nobody"] if drafted.accounts else []
     if drafted.about in (About.RESOURCES, About.ROLES):
-        one = "resource" if drafted.about == About.RESOURCES else "role"
-        parts = (
-            drafted.lines[REVIEW_LINES.names.index("part") - 1],
-            drafted.lines[REVIEW_LINES.names.index("holder") - 1],
-        )
-        about = [plural(len(parts[drafted.about == About.ROLES].compact().values), one)]
+        one, name = ("resource", "part") if drafted.about == About.RESOURCES else ("role", "holder")
+        about = [plural(len(drafted.column(name).compact().values), one)]
     return f"{plural(len(drafted), 'line')} about {' and '.join(about)}"
 
 
@@ -103,10 +99,11 @@ def review_opened(name: str, drafted: Drafted, due: str, opener: str, is_done: b
         text.append(f"{lines} carried over: certified before, and not changed since.")
     if drafted.without_reviewer:
         without = plural(drafted.without_reviewer, "of them has", "of them have")
-        missing = "no manager, or nobody who answers for it"
+        missing = f"{without} no manager, or nobody who answers for it"
         if drafted.about != About.ACCESS:
-            missing = "nobody of the chain who is active"
-        text.append(f"{without} {missing}; {opener} decides about these.")
+            lines = plural(drafted.without_reviewer, "line has", "lines have")
+            missing = f"{lines} nobody of the chain who is active and not concerned"
+        text.append(f"{missing}; {opener} decides about these.")
     document = {
         "review": name,
         "lines": len(drafted),
@@ -253,8 +250,14 @@ def what_is_closed(planned: Closing) -> str:
     }.get(About(planned.lines.review.about), f"{plural(len(planned.outcome.ended), 'record')} to end")
     return (
         f"{len(planned.certified)} certified, {len(planned.reduced)} {less}, {len(planned.revoked)} revoked "
-        f"({what}), {len(planned.left_open)} left open"
+        f"({what}), {len(planned.left_open)} left open{_by_closing(planned)}"
     )
+
+
+def _by_closing(planned: Closing) -> str:
+    """How many of them only the closing decides, since nobody did."""
+    count = int(planned.by_closing.sum())
+    return f"; {count} of them by the closing, as nobody had decided" if count else ""
 
 
 def would_close(planned: Closing) -> Answer:

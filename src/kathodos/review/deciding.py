@@ -76,7 +76,7 @@ def must_suit(lines: ReviewLines, decision: Decision) -> None:
     about = About(lines.review.about)
     allowed = SUBJECTS[about].decisions
     if decision not in allowed:
-        what = f"{lines.review.name} is about {about}; what is {SUBJECTS[about].line} cannot be"
+        what = f"A line of {lines.review.name} is {SUBJECTS[about].line}; it cannot be"
         raise CallError(f"{what} {_DONE[decision]}.", f"Decide {' or '.join(allowed)}.")
 
 

@@ -105,13 +105,14 @@ class LineAttributes:
             held = self.people.column(name)
             return Distinct(np.append(held.codes, np.int32(-1))[self._person], held.values, held.form)
         if lower == "needed":
-            needed, spoken = self.lines.column("needed_by").codes >= 0, self.lines.column("spoken").holding(1)
-            return Distinct(np.where(needed, 0, np.where(spoken, 1, 2)).astype(np.int32), ["yes", "no", "no rule"])
+            needed, spoken = self.lines.column("needed_by").codes >= 0, self.lines.column("spoken")
+            codes = np.where(needed, 0, np.where(spoken.holding(1), 1, 2))
+            return Distinct(np.where(spoken.codes >= 0, codes, -1).astype(np.int32), ["yes", "no", "no rule"])
         if lower == "use":
             used, recorded = self.lines.column("last_used").codes >= 0, self.lines.of_things("recorded").codes >= 0
-            return Distinct(
-                np.where(used, 0, np.where(recorded, 1, 2)).astype(np.int32), ["used", "never", "not recorded"]
-            )
+            codes = np.where(used, 0, np.where(recorded, 1, 2))
+            is_known = self.lines.column("spoken").codes >= 0
+            return Distinct(np.where(is_known, codes, -1).astype(np.int32), ["used", "never", "not recorded"])
         if lower in _OF_WHAT:
             return self._of_what(lower)
         column = self._column(lower)

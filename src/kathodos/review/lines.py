@@ -79,7 +79,7 @@ def find_review(reviews: Sequence[Review], name: str | None) -> Review:
             return found[0]
         names = ", ".join(review.name for review in found)
         what = f"Several reviews are open: {names}." if found else "No review is open."
-        raise CallError(what, "Name one with --review NAME." if found else "Open one with `kathodos review open`.")
+        raise CallError(what, "Name one of them." if found else "Open one with `kathodos review open`.")
     for review in reviews:
         if review.name == name:
             return review
@@ -244,7 +244,7 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
     named = line["identity"] or ""
     whose = named if not named or named.startswith(REFERENCES) else reference_to("identity", named)
     item, gives, how = _what(About(review.about), line, thing, whose, within)
-    is_held = review.about in (About.ACCESS, About.RESOURCES, About.ACCOUNTS)
+    is_one_s = line["spoken"] is not None  # what one person or account holds is held against needs and uses
     uses = "used" if line["last_used"] else "never" if thing["recorded"] else "not recorded"
     return {
         "review": review.name,
@@ -262,11 +262,11 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "status": line["status"],
         "ends": line["ends"],
         "former_department": line["former"],
-        "needed": "yes" if line["needed_by"] else "no" if line["spoken"] else "no rule" if is_held else None,
+        "needed": "yes" if line["needed_by"] else "no" if line["spoken"] else "no rule" if is_one_s else None,
         "needed_by": split_list(line["needed_by"]),
         "conflicts": split_list(line["conflicts"]),
         "fences": split_list(line["fences"]),
-        "use": uses if is_held and whose else None,
+        "use": uses if is_one_s else None,
         "use_recorded_since": thing["recorded"],
         **{name: line[name] for name in ("last_used", "uses", "until", "given_by", "given_at", "given_for")},
         "everyone_having": thing["having"],

@@ -46,8 +46,9 @@ _DRAFTS: Mapping[About, Callable[[Asked], Draft]] = {
 class Drafted:
     """A review about to be opened: its lines and things, about how many, and what is no line of theirs.
 
-    `without_reviewer`: about how many of them whoever opens it decides; `reviewers`: the chain, as it is kept;
-    `carried`: what stands decided of lines that are carried over; `has_findings`: whether excess and risk stand beside.
+    `without_reviewer`: about how many people whoever opens it decides, of other kinds how many lines; `reviewers`: the
+    chain, as it is kept; `carried`: what stands decided of lines that are carried over; `has_findings`: whether excess
+    and risk stand beside.
     """
 
     about: About
@@ -64,6 +65,10 @@ class Drafted:
 
     def __len__(self) -> int:
         return len(self.lines[0])
+
+    def column(self, name: str) -> DictionaryColumn:
+        """What stands with the lines."""
+        return self.lines[REVIEW_LINES.names.index(name) - 1]
 
 
 @dataclass(frozen=True)
@@ -141,7 +146,8 @@ def draft_review(opening: Opening) -> Drafted:
         is_carried = unchanged(basis.records, before.line, lines.columns, own)
     asker = draft.asker[kept]
     people = len(distinct(asker[(asker >= 0) & (asker < basis.people)]))
-    without = len(distinct(asker[reviewers.deciders[kept] < 0]))
+    left = reviewers.deciders[kept] < 0
+    without = len(distinct(asker[left])) if opening.about == About.ACCESS else int(left.sum())
     return Drafted(
         opening.about,
         [lines.columns[name] for name in REVIEW_LINES.names[1:]],

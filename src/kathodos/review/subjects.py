@@ -36,29 +36,27 @@ MANAGER, OWNER, PERSON = "manager", "owner", "person"  # of whom it is about; of
 class Subject:
     """One kind of review. `selected`: the kind of record that its filter selects; `chain`: who decides by default.
 
-    `line`: what one line is, in words; `revoked`: what revoking one does; `decisions`: what may be decided of it.
+    `line`: what one line is, in words; `decisions`: what may be decided of it.
     """
 
     selected: Kind
     chain: Sequence[str]
     line: str
-    revoked: str
     decisions: Sequence[Decision]
 
 
 _TWO = (Decision.CERTIFY, Decision.REVOKE)
 _THREE = (Decision.CERTIFY, Decision.REDUCE, Decision.REVOKE)
 SUBJECTS: Mapping[About, Subject] = {
-    About.ACCESS: Subject(IDENTITIES, (MANAGER,), "what can be taken from one person", "taken away", _THREE),
-    About.ACCOUNTS: Subject(ACCOUNTS, (OWNER,), "an account and what it can do", "the account is disabled", _TWO),
-    About.RESOURCES: Subject(RESOURCES, (OWNER,), "a grant that opens a resource", "the grant ends", _THREE),
-    About.ROLES: Subject(ROLES, (OWNER,), "a role, or one of its entries", "switched off, or the entry ends", _TWO),
+    About.ACCESS: Subject(IDENTITIES, (MANAGER,), "what can be taken from one person", _THREE),
+    About.ACCOUNTS: Subject(ACCOUNTS, (OWNER,), "an account and what it can do", _TWO),
+    About.RESOURCES: Subject(RESOURCES, (OWNER,), "a grant that opens a resource", _THREE),
+    About.ROLES: Subject(ROLES, (OWNER,), "a role, or one of its entries", _TWO),
     About.IDENTITY_DATA: Subject(
         IDENTITIES,
         (PERSON, MANAGER),
         "one attribute of one person",
-        "the attribute is emptied",
         (Decision.CERTIFY, Decision.CORRECT, Decision.REVOKE),
     ),
-    About.COVERS: Subject(IDENTITIES, (OWNER,), "a conflict left standing under a control", "the cover ends", _TWO),
+    About.COVERS: Subject(IDENTITIES, (OWNER,), "a conflict left standing under a control", _TWO),
 }

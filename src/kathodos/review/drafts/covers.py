@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+
 import numpy as np
 
-from kathodos.columns.csr import bools, ints
-from kathodos.columns.dictionary import dictionary_column
-from kathodos.findings.conflicts.covers import HOLDS
+from kathodos.columns.csr import Ints, bools, ints
+from kathodos.columns.dictionary import DictionaryColumn, dictionary_column
+from kathodos.findings.conflicts.covers import HOLDS, Cover, Due
 from kathodos.model.times import moment_text
 from kathodos.review.drafts.draft import Asked, Draft, names_of_askers, things_of
 from kathodos.review.drafts.holder_evidence import HolderEvidence
@@ -49,6 +51,22 @@ def draft_covers(asked: Asked) -> Draft:
         "risk": known.risk(),
         "excess": known.excess(),
     }
+    stands_out, speaks = _standing_out(asked, covers, asker, columns, dues)
+    columns |= {"stands_out": stands_out, "speaks": speaks}
+    titles = {rule.id: rule.title for rule in asked.conflicts.rules}
+    things = things_of([{"gives": it, "contains": [titles.get(it) or it]} for it in rules])
+    owner = {it.id: holders.identities.find(it.owner) for it in register.controls.values()}
+    owners = ints(owner.get(it.control, -1) for it in covers)
+    return Draft(asker, lambda: owners, columns, things)
+
+
+def _standing_out(
+    asked: Asked,
+    covers: Sequence[Cover],
+    asker: Ints,
+    columns: Mapping[str, DictionaryColumn],
+    dues: Mapping[str, Due],
+) -> tuple[DictionaryColumn, DictionaryColumn]:
     names = [rule.id for rule in asked.conflicts.rules]
     held = {
         (names[rule], at)
@@ -62,10 +80,4 @@ def draft_covers(asked: Asked) -> Draft:
     said.add(~is_there, Speaks.AGAINST, "The conflict is not there any more; nothing is left to cover.")
     said.add(is_late, Speaks.AGAINST, "The control {} was to be confirmed by {}, and was not.", "value", "due")
     said.add(columns["last_used"].codes >= 0, Speaks.FOR, "The control is carried out: confirmed on time.")
-    stands_out, speaks = said.columns()
-    columns |= {"stands_out": stands_out, "speaks": speaks}
-    titles = {rule.id: rule.title for rule in asked.conflicts.rules}
-    things = things_of([{"gives": it, "contains": [titles.get(it) or it]} for it in rules])
-    owner = {it.id: holders.identities.find(it.owner) for it in register.controls.values()}
-    owners = ints(owner.get(it.control, -1) for it in covers)
-    return Draft(asker, lambda: owners, columns, things)
+    return said.columns()
