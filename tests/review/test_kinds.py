@@ -25,7 +25,7 @@ from kathodos.review.subjects import SUBJECTS, About
 from kathodos.rules.reading import Rules
 from tests import stores
 from tests.reference import Reference, instant, split
-from tests.support import basis_of, catalogues, searching
+from tests.support import basis_of, catalogues, searching, unique
 
 NOW = "2026-06-15T00:00:00Z"
 MOMENT = datetime.fromisoformat(NOW)
@@ -58,6 +58,13 @@ def in_force_or_to_come(row):
     return instant(row.get("until"), end=True) > MOMENT
 
 
+USE = st.tuples(
+    st.sampled_from(("2026-05-01", "2026-05-02", "2026-06-01T08:00:00Z")),
+    st.sampled_from(("s/l1", "s/l2")),
+    st.sampled_from(("view", "edit")),
+)
+
+
 @stores.ABOUT_ANSWERS
 class Accounts(unittest.TestCase):
     @searching(40)
@@ -85,6 +92,23 @@ class Accounts(unittest.TestCase):
             whose = row["identity"] if row["identity"] else line["holder"]
             self.assertEqual(line["identity"], whose)
             self.assertEqual(json.loads(line["of"]["within"]), ["system:s"])
+
+    @searching(40)
+    @given(catalogues(), st.lists(USE, max_size=6))
+    def test_it_was_used_when_anything_that_it_holds_was(self, catalogue, uses):
+        rows = [
+            {"time": day, "account": account, "action": action, "resource": "s:/a"} for day, account, action in uses
+        ]
+        catalogue = {**catalogue, "activity": unique(("time", "account", "action"), rows)}
+        askers = basis_of(catalogue, NOW).index.holders.askers
+        _, lines = drafted(catalogue, About.ACCESS, askers)
+        _, accounts = drafted(catalogue, About.ACCOUNTS)
+        for account in accounts:
+            own = [it for it in lines if it["holder"] == account["holder"]]
+            used = [it["last_used"] for it in own if it["last_used"]]
+            self.assertEqual(account["last_used"], max(used, default=None))
+            top = max((-1 if it["of"]["sensitivity"] is None else it["of"]["sensitivity"] for it in own), default=-1)
+            self.assertEqual(account["of"]["sensitivity"], top if top >= 0 else None)
 
     @searching(40)
     @given(st.lists(st.lists(st.integers(0, 5), unique=True), max_size=30))
