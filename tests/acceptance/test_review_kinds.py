@@ -20,6 +20,7 @@ HOUSE = {
     ],
     "roles": [{**row, "active": "true"} for row in OFFICE["roles"]],
 }
+LATER = "2026-06-15T12:00:02Z"
 CONTROLS = """
 [[control]]
 id = "C-1"
@@ -147,13 +148,33 @@ class Kinds(House, unittest.TestCase):
     def test_a_cover_ends(self):
         words = ("D-1/ann", "--control", "C-1", "--until", "2026-12-31", "--as", "head", "--reason", "two people only")
         inside("conflicts", "cover", *words, cwd=self.here)
-        lines = self.open("covers")
-        (line,) = lines.values()
+        (line,) = self.open("covers", name="before").values()
+        self.assertEqual(line["stands_out"], "Nothing stands out.", "nobody has confirmed it yet")
+        words = ("control", "confirm", "C-1", "--as", "head", "--reason", "looked")
+        inside(*words, cwd=self.here, now="2026-06-15T12:00:01Z")
+        inside("review", "close", "before", "--undecided", "certify", "--as", "auditor", cwd=self.here, now=LATER)
+        inside(
+            "review",
+            "open",
+            "r",
+            "--about",
+            "covers",
+            "--due",
+            "2026-06-30",
+            "--as",
+            "auditor",
+            cwd=self.here,
+            now=LATER,
+        )
+        (line,) = records_inside("review", "lines", "r", cwd=self.here)
+        self.assertEqual(line["stands_out"], "The control is carried out: confirmed on time.")
         self.assertEqual(
             (line["item"], line["reviewer"]), ({"rule": "D-1", "identity": "ann", "control": "C-1"}, "head")
         )
-        self.decide(line, "revoke", "--reason", "there are three now")
-        self.assertEqual(self.close()["ended"], ["cover of D-1/ann"])
+        decide = ("review", "decide", "1", "revoke", "--review", "r", "--as", "head", "--reason", "there are three now")
+        inside(*decide, cwd=self.here, now=LATER)
+        closing = ("review", "close", "r", "--as", "auditor", "--format", "json")
+        self.assertEqual(json.loads(inside(*closing, cwd=self.here, now=LATER).stdout)["ended"], ["cover of D-1/ann"])
         (conflict,) = (it for it in records_inside("conflicts", cwd=self.here, status=1) if it["identity"] == "ann")
         self.assertNotEqual(conflict["state"], "covered")
         inside("ledger", "verify", cwd=self.here)

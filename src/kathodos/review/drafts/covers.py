@@ -79,5 +79,7 @@ def _standing_out(
     said.add(columns["status"].holding_any(list(GONE)), Speaks.AGAINST, lambda it: GONE[str(it)], "status")
     said.add(~is_there, Speaks.AGAINST, "The conflict is not there any more; nothing is left to cover.")
     said.add(is_late, Speaks.AGAINST, "The control {} was to be confirmed by {}, and was not.", "value", "due")
-    said.add(columns["last_used"].codes >= 0, Speaks.FOR, "The control is carried out: confirmed on time.")
+    last = {name: due.last or "" for name, due in dues.items()}
+    is_done = bools(last.get(it.control, "") >= it.covered_at for it in covers)  # not before there was this cover
+    said.add(is_done & ~is_late, Speaks.FOR, "The control is carried out: confirmed on time.")
     return said.columns()
