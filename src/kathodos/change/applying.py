@@ -7,7 +7,7 @@ from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
 from kathodos.change.edit_sets import EditSet, RecordEdit
-from kathodos.change.kept import Change, ChangeState, changes_in, edits_kept, find_change, put_change, put_edits
+from kathodos.change.kept import Change, ChangeState, change_called, edits_kept, find_change, put_change, put_edits
 from kathodos.change.orders import Carried, OrderTerms, carry, decided
 from kathodos.change.settling import Moved, Settled, settled
 from kathodos.engine.compiled.index import NEEDED
@@ -15,7 +15,7 @@ from kathodos.errors import CallError, NotAllowedError
 from kathodos.ledger.baselines import free_baseline, put_baseline
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, ChangePayload
-from kathodos.model.kinds import MANDATES, ORDERS
+from kathodos.model.kinds import KIT_ENTRIES, KITS, MANDATES, ORDERS
 from kathodos.model.references import PREFIXES, reference_to
 
 EXCHANGE = "exchange"  # where a change comes from that takes in roles of another installation
@@ -45,7 +45,7 @@ class Compose(Operation[Composed]):
 
     def compose(self, plan: Plan) -> Composed:
         """Raises CallError where the change is no draft any more."""
-        known = next((it for it in changes_in(plan.records) if it.name == self.change), None)
+        known = change_called(plan.records, self.change)
         if known is not None:
             must_be_draft(known)
         before = edits_kept(plan.records, self.change) if known is not None else EditSet()
@@ -142,7 +142,7 @@ class ApplyChange(Operation[Applied]):
         change, edits = self._draft(plan)
         if not len(edits):
             raise CallError(f"The change {self.change} is empty.", "Put something into it first.")
-        _must_be_as_rehearsed(plan, self.rehearsed.entry)
+        must_be_as_rehearsed(plan, self.rehearsed.entry)
         self._must_be_allowed(plan, change, edits)
         if self.rehearsed.stops and not self.despite.strip():
             raise CallError(" ".join(self.rehearsed.stops), "Nothing was changed. If it is meant, say --despite WHY.")
@@ -151,12 +151,8 @@ class ApplyChange(Operation[Applied]):
             raise moved_error(found.moved)
         if change.origin == EXCHANGE:
             put_baseline(plan, free_baseline(plan, f"before-{self.change}"))
-        carried = carry(plan, found.edits, self.change, self.terms.orders)
-        state = ChangeState.APPLIED if carried.ordered else ChangeState.CARRIED_OUT
-        reason = plan.reason or change.reason
-        applied = replace(change, state=state, applied_by=plan.actor.name, applied_at=plan.now, reason=reason)
-        applied = replace(applied, effect=self.rehearsed.effect, despite=self.despite)
-        put_change(plan, applied)
+        told = replace(change, reason=plan.reason or change.reason, effect=self.rehearsed.effect, despite=self.despite)
+        applied, carried = carry_through(plan, told, found.edits, self.terms.orders)
         if self.edits is not None:
             put_edits(plan, self.change, edits)
         plan.subjects += [reference_to("change", self.change), *subjects_of(edits)]
@@ -189,16 +185,25 @@ class ApplyChange(Operation[Applied]):
             change = find_change(plan.records, self.change)
             must_be_draft(change)
             return change, edits_kept(plan.records, self.change)
-        if any(it.name == self.change for it in changes_in(plan.records)):
+        if change_called(plan.records, self.change) is not None:
             raise MovedError(f"There is a change {self.change} already.", "Name another.")
         author = plan.actor.name
         change = Change(0, self.change, ChangeState.DRAFT, self.origin, author, plan.now, plan.reason)
         return change, EditSet(_by(self.edits, author))
 
 
-def _must_be_as_rehearsed(plan: Plan, entry: int) -> None:
-    """Raises MovedError where something that bears on reach, or an order, was written since the rehearsal."""
-    bearing = {kind.name for kind in (*NEEDED, MANDATES, ORDERS)}
+def carry_through(plan: Plan, change: Change, edits: EditSet, terms: OrderTerms) -> tuple[Change, Carried]:
+    """Orders and edits what a change says, and enters that it is applied."""
+    carried = carry(plan, edits, change.name, terms)
+    state = ChangeState.APPLIED if carried.ordered else ChangeState.CARRIED_OUT
+    applied = replace(change, state=state, applied_by=plan.actor.name, applied_at=plan.now)
+    put_change(plan, applied)
+    return applied, carried
+
+
+def must_be_as_rehearsed(plan: Plan, entry: int) -> None:
+    """Raises MovedError where something that bears on reach, an order or a kit was written since the rehearsal."""
+    bearing = {kind.name for kind in (*NEEDED, MANDATES, ORDERS, KITS, KIT_ENTRIES)}
     touched = plan.records.histories.touched_between(entry, plan.entry_before) & bearing
     if touched:
         what = f"Since the rehearsal {', '.join(sorted(touched))} were changed by somebody else."

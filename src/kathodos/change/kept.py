@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
@@ -15,6 +15,8 @@ from kathodos.ledger.operations import Plan
 from kathodos.model.kinds import CHANGE_EDITS, CHANGES
 from kathodos.model.suggestions import nearest
 from kathodos.store.records import Records, Stored
+
+_MOST_COMPARED = 5000  # names of changes, the newest, of which the nearest is told
 
 
 class ChangeState(StrEnum):
@@ -50,7 +52,12 @@ class Change:
 
 def changes_in(records: Records) -> list[Change]:
     """All changes, the oldest first."""
-    rows = records.rows(CHANGES).tolist()
+    return changes_at(records, np.arange(len(records.rows(CHANGES))))
+
+
+def changes_at(records: Records, positions: Ints) -> list[Change]:
+    """The changes at some positions, the oldest first."""
+    rows = records.rows(CHANGES)[positions].tolist()
     found = [
         Change(row, str(values[0]), ChangeState(values[1]), *(str(it or "") for it in values[2:]))
         for row, values in zip(rows, records.some(CHANGES, rows).values(), strict=True)
@@ -58,12 +65,25 @@ def changes_in(records: Records) -> list[Change]:
     return sorted(found, key=lambda it: (it.made_at, it.row))
 
 
+def changes_called(records: Records, names: Iterable[str]) -> dict[str, Change]:
+    """The changes with some names, by name; what is not there is left out."""
+    at = records.column(CHANGES, "change").holding_any(list(names)).nonzero()[0]
+    return {it.name: it for it in changes_at(records, at)}
+
+
+def change_called(records: Records, name: str) -> Change | None:
+    """The change of a name, if there is one."""
+    return changes_called(records, [name]).get(name)
+
+
 def find_change(records: Records, name: str) -> Change:
     """The change of that name. Raises CallError with the nearest."""
-    known = {it.name: it for it in changes_in(records)}
-    if name not in known:
-        raise CallError(f"There is no change {name}.", f"{nearest(name, list(known))} See `kathodos change list`.")
-    return known[name]
+    found = change_called(records, name)
+    if found is None:
+        some = np.arange(len(records.rows(CHANGES)))[-_MOST_COMPARED:]
+        known = [str(it) for it in records.column(CHANGES, "change").listed(some)]
+        raise CallError(f"There is no change {name}.", f"{nearest(name, known)} See `kathodos change list`.")
+    return found
 
 
 def edits_kept(records: Records, name: str) -> EditSet:
@@ -95,13 +115,21 @@ def entry_applied(records: Stored, name: str) -> int:
 
 def free_name(records: Records, start: str, is_plain_first: bool = False) -> str:
     """The name that the next change without one takes: a word and a number; or the word, where it is free."""
-    known = {it.name for it in changes_in(records)}
-    if is_plain_first and start not in known:
+    column = records.column(CHANGES, "change")
+
+    def is_free(name: str) -> bool:
+        return column.code_of(name) < -1 or not column.holding(name).any()
+
+    if is_plain_first and is_free(start):
         return start
-    number = 1
-    while f"{start}-{number}" in known:
-        number += 1
-    return f"{start}-{number}"
+    step = 1
+    while not is_free(f"{start}-{step}"):  # of many numbers in use not each is tried
+        step *= 2
+    number = step // 2
+    while step > 1:
+        step //= 2
+        number += step * (not is_free(f"{start}-{number + step}"))
+    return f"{start}-{number + 1}"
 
 
 def put_change(plan: Plan, change: Change) -> None:

@@ -20,6 +20,9 @@ from kathodos.model.kinds import (
     GATHERED,
     IDENTITIES,
     MERGES,
+    REQUEST_ITEMS,
+    REQUEST_STEPS,
+    REQUESTS,
     REVIEW_LINES,
     REVIEW_REMARKS,
     REVIEWS,
@@ -33,7 +36,8 @@ from kathodos.store.records import Records, columns_of, positions_holding
 
 _FULL = (Form.HOLDER,)
 _INACTIVE = ("left", "suspended")
-MOVING: tuple[Kind, ...] = (*GATHERED, TIES, COVERS, REVIEW_LINES, REVIEW_REMARKS)
+_OF_REQUESTS = (REQUESTS, REQUEST_STEPS, REQUEST_ITEMS)
+MOVING: tuple[Kind, ...] = (*GATHERED, TIES, COVERS, REVIEW_LINES, REVIEW_REMARKS, *_OF_REQUESTS)
 
 
 @dataclass(frozen=True)
@@ -127,6 +131,10 @@ def _moved(plan: Plan, kind: Kind, merged: Mapping[str, str]) -> int:
         _renamed(column, merged, named[name]) if name in named else column
         for name, column in zip(kind.names, columns, strict=True)
     ]
+    if kind is REQUEST_ITEMS:  # the key of a membership names its member
+        ends = {f'"{reference_to("identity", it)}"]': f'"{reference_to("identity", to)}"]' for it, to in merged.items()}
+        at_record = kind.names.index("record")
+        columns[at_record] = columns[at_record].mapped(lambda text: _ending_otherwise(str(text), ends))
     kept = _new_keys(records, kind, columns, at)
     plan.close_rows(kind, records.rows(kind)[at])
     sources = records.sources(kind).taken(at)
@@ -150,6 +158,12 @@ def _naming(kind: Kind) -> Iterator[tuple[str, bool]]:
         yield from (("reviewer", False), ("holder", True))
     if kind is REVIEW_REMARKS:
         yield ("whom", False)
+    if kind is REQUESTS:
+        yield from (("whom", False), ("asked_by", False))
+    if kind is REQUEST_STEPS:
+        yield ("approver", False)
+    if kind is REQUEST_ITEMS:
+        yield ("holder", True)
 
 
 def _new_keys(records: Records, kind: Kind, columns: Sequence[DictionaryColumn], at: Ints) -> Ints:
@@ -173,6 +187,11 @@ def _renamed(column: DictionaryColumn, merged: Mapping[str, str], is_full: bool)
     if not any(value in names for value in column.values):
         return column
     return column.recoded([names.get(str(value), value) for value in column.values])
+
+
+def _ending_otherwise(text: str, ends: Mapping[str, str]) -> str:
+    """A text with another end where it ends in one of some."""
+    return next((text.removesuffix(end) + other for end, other in ends.items() if text.endswith(end)), text)
 
 
 def _point_on(plan: Plan, merged: Mapping[str, str]) -> None:

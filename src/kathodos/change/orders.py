@@ -15,10 +15,10 @@ from typing import Any, ClassVar
 import numpy as np
 
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, system_of, texts_of
-from kathodos.change.kept import ChangeState, changes_in, set_change_state
+from kathodos.change.kept import ChangeState, changes_called, set_change_state
 from kathodos.change.settling import Held, records_held
 from kathodos.columns.csr import Bools, Ints, ints
-from kathodos.columns.dictionary import Scalar
+from kathodos.columns.dictionary import Scalar, highest
 from kathodos.columns.moments import moments_of
 from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
@@ -101,10 +101,11 @@ class Order:
 def orders_in(records: Records, states: Iterable[OrderState] = tuple(OrderState)) -> list[Order]:
     """The orders in some states, in the order of their numbers."""
     at = records.column(ORDERS, "state").holding_any(list(map(str, states))).nonzero()[0]
-    return sorted(_orders_at(records, at), key=lambda it: it.number)
+    return sorted(orders_at(records, at), key=lambda it: it.number)
 
 
-def _orders_at(records: Records, positions: Ints) -> list[Order]:
+def orders_at(records: Records, positions: Ints) -> list[Order]:
+    """The orders at some positions."""
     rows = records.rows(ORDERS)[positions].tolist()
     values = records.some(ORDERS, rows).values()
     return [Order(row, dict(zip(ORDERS.names, some, strict=True))) for row, some in zip(rows, values, strict=True)]
@@ -143,7 +144,7 @@ class OrderTable:
 
     def orders(self, positions: Ints) -> list[Order]:
         """Some of them as they are kept."""
-        return _orders_at(self._records, positions)
+        return orders_at(self._records, positions)
 
 
 def _texts(records: Records, column: str, read: Callable[[Any], int]) -> Ints:
@@ -241,8 +242,7 @@ def _source_of(kind: Kind, system: str, now: Held | None, systems: Mapping[Scala
 
 
 def _put_orders(plan: Plan, ordered: Sequence[tuple[RecordEdit, str, str]], change: str, terms: OrderTerms) -> None:
-    numbers = plan.records.column(ORDERS, "order").values
-    first = max((int(it or 0) for it in numbers), default=0) + 1
+    first = highest(plan.records.column(ORDERS, "order")) + 1
     due: dict[str, str] = {}
     rows = []
     for number, (edit, system, source) in enumerate(ordered, first):
@@ -328,16 +328,18 @@ def close_changes(plan: Plan, names: set[str]) -> list[str]:
     """Notes of applied changes with no order left that they are carried out, or dropped; gives those."""
     if not names:
         return []
-    of_change: dict[str, set[OrderState]] = {}
-    for order in orders_in(plan.after(ORDERS)):
-        of_change.setdefault(str(order.values["change"]), set()).add(order.state)
+    after, of_change = plan.after(ORDERS), dict[str, set[OrderState]]()
+    at = after.column(ORDERS, "change").holding_any(sorted(names)).nonzero()[0]
+    pairs = zip(*(after.column(ORDERS, name).listed(at) for name in ("change", "state")), strict=True)
+    for change, state in dict.fromkeys(pairs):
+        of_change.setdefault(str(change), set()).add(OrderState(str(state)))
     closed = []
-    for change in changes_in(plan.records):
-        states = of_change.get(change.name, set())
-        if change.name in names and change.state is ChangeState.APPLIED and states <= {*SETTLED}:
+    for one in changes_called(plan.records, names).values():
+        states = of_change.get(one.name, set())
+        if one.state is ChangeState.APPLIED and states <= {*SETTLED}:
             is_given_up = states == {OrderState.DROPPED}
-            set_change_state(plan, change, ChangeState.DROPPED if is_given_up else ChangeState.CARRIED_OUT)
-            closed.append(change.name)
+            set_change_state(plan, one, ChangeState.DROPPED if is_given_up else ChangeState.CARRIED_OUT)
+            closed.append(one.name)
     return closed
 
 

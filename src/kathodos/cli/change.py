@@ -423,11 +423,11 @@ def run_rehearse(session: Session) -> int:
     from pathlib import Path
 
     from kathodos.change.applying import must_be_draft
-    from kathodos.change.kept import changes_in, edits_kept, find_change
+    from kathodos.change.kept import change_called, edits_kept, find_change
     from kathodos.report.changes import nothing_to_do
 
     name, records = session.arguments.name, session.view.stored
-    if any(it.name == name for it in changes_in(records)) or not Path(name).exists():
+    if change_called(records, name) is not None or not Path(name).exists():
         must_be_draft(find_change(records, name))
         step = f"kathodos change apply {name}"
         return show_rehearsal(session, Applying(name, edits_kept(records, name), is_kept=True, next_step=step))

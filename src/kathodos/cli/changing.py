@@ -40,7 +40,7 @@ def desk(session: Session) -> Desk:
     from kathodos.change.applying import must_be_draft
     from kathodos.change.composition import Desk
     from kathodos.change.edit_sets import EditSet
-    from kathodos.change.kept import changes_in, edits_kept
+    from kathodos.change.kept import change_called, edits_kept
     from kathodos.change.orders import pending_edits
     from kathodos.model.times import now
     from kathodos.store.records import edited
@@ -48,7 +48,7 @@ def desk(session: Session) -> Desk:
     records = session.view.stored
     into = getattr(session.arguments, "into", None)
     edits = EditSet(pending_edits(records))
-    known = next((it for it in changes_in(records) if it.name == into), None)
+    known = change_called(records, into) if into is not None else None
     if known is not None:
         must_be_draft(known)
         edits = EditSet([*edits, *edits_kept(records, known.name)])
@@ -161,10 +161,10 @@ def _operation(session: Session, applying: Applying, found: Rehearsed) -> ApplyC
 
 def free_name_like(view: View, name: str) -> str:
     """A name that no change has yet: the next number of one that was numbered."""
-    from kathodos.change.kept import changes_in, free_name
+    from kathodos.change.kept import change_called, free_name
 
-    known = {it.name for it in changes_in(view.stored)}
-    return free_name(view.stored, name.rpartition("-")[0]) if name in known and name[-1:].isdigit() else name
+    is_taken = name[-1:].isdigit() and change_called(view.stored, name) is not None
+    return free_name(view.stored, name.rpartition("-")[0]) if is_taken else name
 
 
 def _rehearsed(session: Session, view: View, applying: Applying) -> tuple[Told, Rehearsed]:

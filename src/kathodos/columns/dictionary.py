@@ -103,8 +103,11 @@ class DictionaryColumn:
         """Which rows hold one of some values."""
         wanted = np.zeros(len(self.values) + 1, dtype=bool)
         if isinstance(self.values, StringTable | Numbers):
-            codes = np.array([self.code_of(value) for value in values], dtype=np.int64)
-            wanted[codes[codes >= -1]] = True
+            some = [value for value in dict.fromkeys(values) if isinstance(value, str | int)]
+            of_kind = [it for it in some if isinstance(it, str) == isinstance(self.values, StringTable)]
+            codes = positions_among(of_kind, self.values)
+            wanted[codes[codes >= 0]] = True
+            wanted[-1] = None in values
         else:  # a list, which is gone through once
             sought = set(values)
             wanted[:-1] = [value in sought for value in self.values]
@@ -313,6 +316,12 @@ def matches(wanted: Ints, among: Ints) -> Ints:
         at = np.minimum(insertion_points(among, wanted), len(among) - 1)
         return np.where(among[at] == wanted, at, -1)
     return positions_in(arrow_ints(wanted), arrow_ints(among))
+
+
+def highest(column: DictionaryColumn) -> int:
+    """The highest number that a column of numbers from 0 on ever held; 0 where it held none."""
+    values = tabled(column.values)
+    return int(values.array.max(initial=0)) if isinstance(values, Numbers) else 0
 
 
 def numbers_at(column: DictionaryColumn, at: Ints) -> Ints:

@@ -9,8 +9,8 @@ from typing import ClassVar
 
 import numpy as np
 
-from kathodos.change.kept import changes_in
-from kathodos.change.orders import OrderState, orders_in
+from kathodos.change.kept import changes_called
+from kathodos.change.orders import OrderState, orders_at
 from kathodos.columns.dictionary import Scalar
 from kathodos.columns.ordered import insertion_points
 from kathodos.errors import CallError
@@ -57,14 +57,15 @@ def note_returned(plan: Plan, kind: Kind, source: str, came: Iterable[Key]) -> i
 
 def _taken_away(records: Stored, kind: Kind) -> dict[Key, tuple[int, str, str]]:
     """The keys of records whose end was ordered and confirmed: by which entry, when and why."""
-    orders = [
-        it for it in orders_in(records, (OrderState.CONFIRMED,)) if it.edit.kind is kind and it.edit.after is None
-    ]
+    which = records.column(ORDERS, "state").holding(OrderState.CONFIRMED.value)
+    which &= records.column(ORDERS, "kind").holding(kind.name) & records.column(ORDERS, "after").holding(None)
+    orders = orders_at(records, which.nonzero()[0])
     if not orders:
         return {}
     history = records.history(ORDERS)
     at = insertion_points(history.rows, np.array([it.row for it in orders], dtype=np.int64))
-    reasons = {it.name: it.reason for it in changes_in(records)}
+    called = changes_called(records, {str(it.values["change"]) for it in orders})
+    reasons = {name: it.reason for name, it in called.items()}
     return {
         it.edit.key: (entry, str(it.values["changed_at"]), reasons.get(str(it.values["change"]), ""))
         for it, entry in zip(orders, history.since[at].tolist(), strict=True)

@@ -17,7 +17,7 @@ from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.errors import CallError
 from kathodos.model.filters import Comparison, Mask
-from kathodos.model.kinds import ACCOUNTS, IDENTITIES
+from kathodos.model.kinds import ACCOUNTS, IDENTITIES, KITS, split_list
 from kathodos.model.references import name_in
 from kathodos.model.suggestions import nearest
 from kathodos.store.attributes import AttributeColumns
@@ -58,6 +58,8 @@ class Acting:
             raise CallError(f"{self.text!r} may be {' or '.join(found)}.", "Name one of them with --as.")
         if len(accounts):
             raise CallError(f"The account {text} is tied to nobody, and acts for nobody.", _LISTING)
+        if prefix == text and is_guest(records, text):
+            return Actor(normal_name(text), records, is_guest=True)
         raise CallError(f"There is nobody called {self.text!r} who could act.", f"{self._nearest(records)} {_LISTING}")
 
     def _nearest(self, records: Records) -> str:
@@ -71,12 +73,16 @@ class Acting:
 
 @dataclass(frozen=True)
 class Actor:
-    """Who acts. `name` is what is kept of them: the id of an identity, or a name that is listed."""
+    """Who acts. `name` is what is kept of them: the id of an identity, a name that is listed, or the mail of a guest.
+
+    A guest is nobody in the catalogue, and may only ask for what is offered to people with mail of its domain.
+    """
 
     name: str
     records: Records
     is_listed: bool = False
     is_identity: str = ""
+    is_guest: bool = False
 
     @cached_property
     def identities(self) -> frozenset[str]:
@@ -104,6 +110,15 @@ class Actor:
 
 
 _NONE: Ints = np.zeros(0, dtype=np.int64)
+
+
+def is_guest(records: Records, mail: str) -> bool:
+    """Whether a text is a mail address of a domain whose people may ask without being in the catalogue."""
+    name, at, domain = mail.rpartition("@")
+    if not at or not name or any(mark.isspace() for mark in mail.strip()):
+        return False
+    lists = records.column(KITS, "domains").values
+    return normal_name(domain) in {normal_name(it) for text in lists for it in split_list(str(text))}
 
 
 def identities_called(records: Records, name: str, attributes: Iterable[str]) -> set[str]:

@@ -19,6 +19,7 @@ import numpy as np
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, joined_columns
 from kathodos.columns.ordered import insertion_points
+from kathodos.errors import NotAllowedError
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.hand import Hand
 from kathodos.ledger.keys import Keys
@@ -155,9 +156,17 @@ class Done(Generic[R]):
     entry: int | None
 
 
+def must_not_be_guest(actor: Actor, act: Act) -> None:
+    """Raises NotAllowedError where somebody who is not in the catalogue does more than ask."""
+    if actor.is_guest and act not in (Act.ASK, Act.WITHDRAW, Act.REMARK_REQUEST):
+        what = f"{actor.name} is nobody in the catalogue, and may only ask for what is offered to such people."
+        raise NotAllowedError(what, "Nothing was changed.", act)
+
+
 def carry_out(operation: Operation[R], store: Store, keys: Keys, hand: Hand) -> Done[R]:
     """Plans an operation from the newest state and writes it, in one transaction with its ledger entry."""
     with writing(store, keys, operation.act, hand) as draft:
+        must_not_be_guest(draft.actor, operation.act)
         hand.may(draft.actor, operation.act)
         plan = Plan(draft.records, draft.actor, hand.reason, draft.time)
         result = operation.compose(plan)

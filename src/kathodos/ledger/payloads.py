@@ -33,6 +33,16 @@ class Act(StrEnum):
     DROP = "change drop"
     ORDERS = "orders"
     MERGE = "merge"
+    ASK = "request ask"
+    WITHDRAW = "request withdraw"
+    DECIDE_REQUEST = "request decide"
+    REMARK_REQUEST = "request remark"
+    END_REQUEST = "request end"
+    TEND_REQUESTS = "request tend"
+    BREAK_GLASS = "request break-glass"
+    LOOK_BACK = "request look-back"
+    REQUEST_PACKETS = "request packets"
+    TAKE_REQUESTS = "request take"
     REFUSED = "refused"
 
 
@@ -155,6 +165,51 @@ class OrdersPayload(Payload, frozen=True):
 
     state: str
     orders: list[int]
+
+
+class RequestPayload(Payload, frozen=True):
+    """What happened to requests: their numbers as ranges, what was decided of them, and what came of it.
+
+    `effect`: the digest of what was rehearsed; `in_place_of`: whose decision somebody else took; `change`: the change
+    that gives or takes; `ordered` and `edited`: how many records were ordered, or edited at once.
+    """
+
+    requests: str
+    decision: str = ""
+    whom: str = ""
+    step: int = 0
+    effect: str = ""
+    in_place_of: str = ""
+    change: str = ""
+    ordered: int = 0
+    edited: int = 0
+
+
+class TendPayload(Payload, frozen=True):
+    """What the day brought: numbers of requests as ranges. `passed_on`: to the next one up; `told`: of their end."""
+
+    ended: str = ""
+    lapsed: str = ""
+    passed_on: str = ""
+    told: str = ""
+    change: str = ""
+    ordered: int = 0
+    edited: int = 0
+
+
+class RequestPacketsPayload(Payload, frozen=True):
+    """`approvers`: how many got one; `requests`: how many these hold together; `seals`: a digest over signatures."""
+
+    approvers: int
+    requests: int
+    seals: str
+
+
+class TakeRequestsPayload(Payload, frozen=True):
+    """`files`: the digest of each file, whose it was, and how many of its answers were taken."""
+
+    files: list[list[str | int]] = []
+    refused: int = 0
 
 
 class MergePayload(Payload, frozen=True):

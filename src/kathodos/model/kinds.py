@@ -578,6 +578,117 @@ ROLE_PARTS = Kind(
     ("whole", "part"),
 )
 
+# Kits and requests, which Kathodos itself keeps.
+KITS = Kind(
+    "kits",
+    "kit",
+    (
+        Column("kit", Form.NAME, required=True),
+        _TITLE,
+        _OWNER,
+        Column("for", Form.FILTER),
+        Column("domains", Form.LIST),
+        Column("approve", required=True),
+        Column("lasts", required=True),
+        Column("longest", required=True),
+        Column("says", Form.LIST),
+        Column("hours", Form.NUMBER),
+        Column("told", Form.LIST),
+        Column("looked_at_by", Form.LIST),
+    ),
+    ("kit",),
+)
+KIT_ENTRIES = Kind(
+    "kit_entries",
+    "entry of a kit",
+    (
+        Column("kit", Form.NAME, required=True),
+        Column("gives", required=True),
+        Column("on"),
+        Column("to", Form.CHOICE, default="person", choices=("person", "account")),
+    ),
+    ("kit", "gives", "on", "to"),
+)
+# `entries`: what is asked for, as JSON, where it is no kit; `less`: what was left out of it when it was granted.
+REQUESTS = Kind(
+    "requests",
+    "request",
+    (
+        Column("request", Form.NUMBER),
+        Column("state"),
+        Column("kit", Form.NAME),
+        Column("entries"),
+        Column("whom"),
+        Column("holder"),
+        Column("asked_by"),
+        Column("asked_at", Form.MOMENT),
+        Column("reason"),
+        Column("says"),
+        Column("until", Form.MOMENT),
+        Column("on"),
+        Column("less"),
+        Column("step", Form.NUMBER),
+        Column("lapses", Form.MOMENT),
+        Column("renews", Form.NUMBER),
+        Column("emergency", Form.YES_NO, default=0),
+        Column("change", Form.NAME),
+        Column("closed_at", Form.MOMENT),
+        Column("closed_by"),
+        Column("why"),
+        Column("told_of_end", Form.MOMENT),
+    ),
+    ("request",),
+)
+# Who decides which step of a request: the steps of its chain from 1 on; step 0 is the look back on an emergency.
+REQUEST_STEPS = Kind(
+    "request_steps",
+    "step of a request",
+    (
+        Column("request", Form.NUMBER),
+        Column("step", Form.NUMBER),
+        Column("approver"),
+        Column("as"),
+        Column("takes", Form.CHOICE, choices=("one", "all")),
+        Column("due", Form.MOMENT),
+        Column("decision", Form.CHOICE, choices=("grant", "deny", "right", "wrong")),
+        Column("decided_by"),
+        Column("decided_at", Form.MOMENT),
+        Column("capacity"),
+        Column("reason"),
+        Column("less"),
+    ),
+    ("request", "step", "approver"),
+)
+# What a request gives while it runs: the record that holds each entry; `brought`: whether a request put it there.
+REQUEST_ITEMS = Kind(
+    "request_items",
+    "item of a request",
+    (
+        Column("request", Form.NUMBER),
+        Column("item", Form.NUMBER),
+        Column("kind"),
+        Column("record"),
+        Column("holder"),
+        Column("gives"),
+        Column("on"),
+        Column("brought", Form.YES_NO),
+    ),
+    ("request", "item"),
+)
+REQUEST_REMARKS = Kind(
+    "request_remarks",
+    "remark on a request",
+    (
+        Column("request", Form.NUMBER),
+        Column("remark", Form.NUMBER),
+        Column("sort", Form.CHOICE, choices=("question", "answer", "comment")),
+        Column("said_by"),
+        Column("said_at", Form.MOMENT),
+        Column("text"),
+    ),
+    ("request", "remark"),
+)
+
 SETTINGS = Kind(
     "settings",
     "setting",
@@ -589,6 +700,7 @@ KINDS = (
     *(*GATHERED, PROBLEMS, CLAIMS, RETURNED, TIES, BASELINES, REVIEWS, REVIEW_THINGS, REVIEW_LINES, DECISIONS),
     REVIEW_REMARKS,
     *(CONTROLS, CONFIRMATIONS, COVERS, SETTINGS, CHANGES, CHANGE_EDITS, ORDERS, MERGES, ROLE_PARTS),
+    *(KITS, KIT_ENTRIES, REQUESTS, REQUEST_STEPS, REQUEST_ITEMS, REQUEST_REMARKS),
 )
 BY_NAME = {kind.name: kind for kind in KINDS}
 

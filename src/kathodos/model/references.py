@@ -29,6 +29,8 @@ PREFIXES = {
         kinds.SETTINGS,
         kinds.CHANGES,
         kinds.ORDERS,
+        kinds.KITS,
+        kinds.REQUESTS,
     )
 }
 _MOST_COMPARED = 5000

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 
-from kathodos.change.kept import changes_in
+from kathodos.change.kept import changes_called
 from kathodos.change.orders import SETTLED, STATES, WAITING, Order, OrderState, OrderTable
 from kathodos.columns.csr import Ints, ints
 from kathodos.columns.ranges import ranges_text
@@ -123,7 +123,9 @@ def worklists(view: View, orders: Sequence[Order]) -> list[Worklist]:
     wording = Wording(view.stored, edits)
     owners = dict(zip(*columns_of(view.stored, SYSTEMS, "system", "owner"), strict=True))
     accounts = _accounts(view, orders)
-    reasons = {it.name: it.reason for it in changes_in(view.stored)}
+    reasons = {
+        name: it.reason for name, it in changes_called(view.stored, {str(it.values["change"]) for it in orders}).items()
+    }
     by_owner: dict[str, list[Mapping[str, Any]]] = {}
     for order in orders:
         values = order.values

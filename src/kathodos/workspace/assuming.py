@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.edits import edits_in
-from kathodos.change.kept import changes_in, edits_kept
+from kathodos.change.kept import change_called, edits_kept
 from kathodos.change.orders import decided, pending_edits
 from kathodos.change.settling import settled
 from kathodos.errors import CallError, DataError
@@ -30,7 +30,7 @@ def assumed_edits(view: View, assumed: str) -> EditSet:
     """The edits that a text names, of the records as they are."""
     if assumed == ORDERS:
         return pending_edits(view.stored)
-    if any(it.name == assumed for it in changes_in(view.stored)):
+    if change_called(view.stored, assumed) is not None:
         found = settled(edits_kept(view.stored, assumed), decided(view.stored))
         return EditSet([*pending_edits(view.stored), *found.edits])
     file = Path(assumed)

@@ -22,6 +22,8 @@ from kathodos.model.kinds import IDENTITIES
 from kathodos.model.periods import parts_of
 from kathodos.model.times import end_moment, first_moment, microseconds, now
 from kathodos.model.toml import TomlText, toml_text
+from kathodos.request.kits import ApprovalStep
+from kathodos.request.terms import RequestTerms
 from kathodos.review.authority import Authority
 from kathodos.roles.mining.weights import MiningWeights
 
@@ -112,6 +114,21 @@ class ReviewsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     away: list[AwayBlock] = []
 
 
+class RequestsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """`[requests]`: who approves what is asked for without a kit, step by step, for how long it is had, and when what.
+
+    `approve`: for each step who does, one of them: manager, owner, or ids of people.
+    """
+
+    approve: list[str | list[str]] = ["manager", "owner"]
+    lasts: str = "P3M"
+    longest: str = "P1Y"
+    decide_within: str = "P7D"
+    lapse_after: str = "P21D"
+    tell_before: str = "P14D"
+    look_back_within: str = "P3D"
+
+
 class MailSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename={"sender": "from"}):
     """`[mail]`: from whom mail comes, the folder for mail that is not sent, and the server that sends it.
 
@@ -159,6 +176,7 @@ class _Content(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     reviews: ReviewsSection = ReviewsSection()
     exchange: ExchangeSection = ExchangeSection()
     mail: MailSection = MailSection()
+    requests: RequestsSection = RequestsSection()
     four_eyes: list[str] = []
     may: list[MayBlock] = []
     enact: dict[str, EnactBlock] = {}
@@ -200,6 +218,7 @@ class Configuration:
         self.powers = self._powers(content)
         self.enact = content.enact
         self.order_terms = self._order_terms()
+        self.request_terms = self._request_terms(content.requests)
         self.tie_rules = [self._tie_rule(block, ["tie", at]) for at, block in enumerate(blocks)]
         self.sources = [self._source(block, ["source", at]) for at, block in enumerate(content.source)]
         names = [source.name for source in self.sources]
@@ -258,6 +277,19 @@ class Configuration:
                 raise self.file.error(["enact", name, "within"], str(error), _REMEDY) from None
         rest = self.enact.get(ALL_OTHERS, EnactBlock())
         return OrderTerms(rest.within, {name: block.within for name, block in self.enact.items()})
+
+    def _request_terms(self, section: RequestsSection) -> RequestTerms:
+        periods = ("lasts", "longest", "decide_within", "lapse_after", "tell_before", "look_back_within")
+        for name in periods:
+            try:
+                parts_of(getattr(section, name))
+            except ValueError as error:
+                raise self.file.error(["requests", name], str(error), _REMEDY) from None
+        if not section.approve or not all(_listed(it) for it in section.approve):
+            raise self.file.error(["requests", "approve"], "approve names nobody in a step", _REMEDY)
+        chain = [ApprovalStep(list(_listed(it))) for it in section.approve]
+        values = {name: getattr(section, name) for name in periods}
+        return RequestTerms(chain, **values, authority=self.authority, orders=self.order_terms)
 
     def _source(self, block: dict[str, Any], path: Sequence[str | int]) -> Source:
         for key in ("name", "kind"):

@@ -79,6 +79,17 @@ def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = F
     return Effect(first.basis, second.basis, edits, view.rules, author, True, findings)
 
 
+def rehearse_between(view: View, before: EditSet, after: EditSet) -> Effect:
+    """What differs between some edits of what has been decided and others."""
+    pending = pending_edits(view.stored)
+    first, second = (EditSet([*pending, *it]) for it in (before, after))
+    few = _bases_of_few(view, first, second)
+    if few is not None:
+        return Effect(*few, after, view.rules)
+    one, other = (view.assuming(edited(view.stored, it.edits)) if len(it) else view for it in (first, second))
+    return Effect(one.basis, other.basis, after, view.rules, is_whole=True)
+
+
 def verdicts(view: View, edits: EditSet, actor: Actor, authors: Collection[str] = ()) -> list[Verdict]:
     """What mandates say of each give and take among edits, as who composed them or who applies them."""
     state = decided_view(view)

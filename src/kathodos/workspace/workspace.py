@@ -287,7 +287,7 @@ class Workspace:
         named = [self.folder / CONFIGURATION, self.folder / "controls.toml"]
         if self.configuration.actors.proof:
             named.append(self.folder / self.configuration.actors.allowed_signers)
-        named += [it for room in ("rules", "reviews") for it in sorted((self.folder / room).glob("*.toml"))]
+        named += [it for room in ("rules", "reviews", "kits") for it in sorted((self.folder / room).glob("*.toml"))]
         return [it for it in named if it.is_file()]
 
     @cached_property

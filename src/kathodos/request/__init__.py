@@ -1,0 +1,1 @@
+"""What people ask for: kits, requests, decisions on them, what runs through them, and its end."""

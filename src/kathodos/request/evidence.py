@@ -1,0 +1,286 @@
+"""What stands beside a request when somebody decides it: the evidence of a review line, and what granting would do."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+
+import numpy as np
+
+from kathodos.analysis.basis import Basis
+from kathodos.change.composition import Composition
+from kathodos.change.effect import Effect
+from kathodos.columns.csr import Bools, distinct, ints
+from kathodos.columns.dictionary import numbers_at
+from kathodos.engine.decide import who_has
+from kathodos.model.kinds import DECISIONS, IDENTITIES, REQUEST_STEPS, REQUESTS, REVIEW_LINES, REVIEW_THINGS
+from kathodos.model.references import reference_to
+from kathodos.model.rows import Record
+from kathodos.model.words import plural
+from kathodos.request.kits import KitEntry
+from kathodos.request.records import Request, RequestState, RequestTable
+from kathodos.store.records import Records, positions_holding
+
+_MOST_EXAMPLES = 6
+_MOST_ADDRESSES = 20_000  # of which the sensitivity is looked up
+_FEW, _MOST = 0.1, 0.5  # shares of peers from which on it stands out that hardly any, or most of them, have it
+
+
+@dataclass(frozen=True)
+class Share:
+    """How many of those who are counted hold an entry: of the peers of somebody, and of everybody."""
+
+    entry: KitEntry
+    peers_having: int
+    peers: int
+    having: int
+    everybody: int
+
+
+@dataclass(frozen=True)
+class Before:
+    """What became of requests for the same by anybody: granted, denied, ended before their time, found wrong."""
+
+    granted: int = 0
+    denied: int = 0
+    ended_early: int = 0
+    found_wrong: int = 0
+
+    @property
+    def text(self) -> str:
+        """It in a sentence."""
+        if not self.granted and not self.denied:
+            return "Nobody asked for it before."
+        parts = [f"asked for {plural(self.granted + self.denied, 'time')} before: granted {self.granted}"]
+        parts += [f"denied {self.denied}"] if self.denied else []
+        more = []
+        more += [f"{self.ended_early} of the granted ended before their time"] if self.ended_early else []
+        more += [f"{self.found_wrong} found wrong afterwards"] if self.found_wrong else []
+        return f"It was {', '.join(parts)}{'; ' + '; '.join(more) if more else ''}."
+
+
+@dataclass(frozen=True)
+class Reviewed:
+    """What a review decided about the same thing of the same person: which, when, by whom, and why."""
+
+    review: str
+    decision: str
+    by: str
+    at: str
+    reason: str
+    what: str
+
+
+@dataclass(frozen=True)
+class Evidence:
+    """What is known of a request. `examples`: some of what is gained; `sensitive`: the most sensitive of it, by number.
+
+    `risk`: the person's before and after, where that is looked at.
+    """
+
+    person: Record | None
+    composition: Composition
+    gained: int
+    by_system: dict[str, int] = field(default_factory=dict)
+    examples: Sequence[str] = ()
+    sensitive: tuple[int, int, str] | None = None
+    conflicts: Sequence[str] = ()
+    fences: Sequence[str] = ()
+    needs: Sequence[str] = ()
+    risk: tuple[float, float] | None = None
+    shares: Sequence[Share] = ()
+    before: Before = field(default_factory=Before)
+    reviewed: Sequence[Reviewed] = ()
+
+    @property
+    def speaks_against(self) -> str:
+        """What of it has to be answered where it is granted all the same; empty where nothing is."""
+        if self.conflicts:
+            return f"It makes {plural(len(self.conflicts), 'conflict')}: {'; '.join(self.conflicts)}."
+        if self.fences:
+            return f"It crosses {plural(len(self.fences), 'fence')}: {'; '.join(self.fences)}."
+        return ""
+
+    @property
+    def stands_out(self) -> tuple[str, str]:
+        """The one thing to read first, and whether it speaks `against` or `for`; empty where nothing stands out."""
+        if self.speaks_against:
+            return self.speaks_against, "against"
+        taken = next((it for it in self.reviewed if it.decision == "revoke"), None)
+        if taken is not None:
+            return (
+                f"{taken.by} took {taken.what} away on {taken.at[:10]}: {taken.reason or 'no reason was said'}.",
+                "against",
+            )
+        if self.before.found_wrong:
+            return self.before.text, "against"
+        if not self.gained and not len(self.composition.edits):
+            return "All of it is held already, for as long.", "against"
+        if self.needs:
+            return f"It is needed: {'; '.join(self.needs)}.", "for"
+        rare = [it for it in self.shares if it.peers > 1 and it.peers_having <= _FEW * (it.peers - 1)]
+        if rare:
+            it = rare[0]
+            return f"Of {it.peers - 1} peers {it.peers_having or 'none'} has {it.entry.text}.", "against"
+        common = [it for it in self.shares if it.peers > 1 and it.peers_having > _MOST * (it.peers - 1)]
+        if common and len(common) == len(self.shares):
+            it = min(common, key=lambda one: one.peers_having)
+            return f"{it.peers_having} of {it.peers - 1} peers have {it.entry.text} too.", "for"
+        return "", ""
+
+
+def evidence_of(
+    basis: Basis,
+    effect: Effect,
+    request: Request,
+    person: str,
+    entries: Sequence[KitEntry],
+    composition: Composition,
+    peers: Sequence[str],
+) -> Evidence:
+    """The evidence of a request. `basis`: the catalogue as decided; `effect`: of what granting it would edit;
+    `peers`: the attributes that make peers."""
+    reference = reference_to("identity", person)
+    differences = effect.differences
+    gained, texts = 0, list[str]()
+    if reference in differences.askers:
+        at = differences.askers.index(reference)
+        gained, texts = int(differences.gained[at]), differences.texts(at)[0]
+    by_system: dict[str, int] = {}
+    for text in texts:
+        system = text.partition(" ")[2].partition(":")[0]
+        by_system[system] = by_system.get(system, 0) + 1
+    made, mended = effect.broken
+    own = [it for it in made if it.who == reference]
+    findings = effect.findings
+    risks = {who: (was, is_then) for who, was, is_then in findings.risks} if findings is not None else {}
+    return Evidence(
+        basis.records.with_key(IDENTITIES, (person,)),
+        composition,
+        gained,
+        by_system,
+        texts[:_MOST_EXAMPLES],
+        _sensitive(basis, texts),
+        [f"{it.rule} ({it.title}): {it.what}" for it in own if it.kind == "conflict"],
+        [f"{it.rule} ({it.title}): {it.what}" for it in own if it.kind == "fence"],
+        [f"{it.rule} ({it.title})" for it in mended if it.kind == "need" and it.who == reference],
+        risks.get(reference),
+        _shares(basis, person, entries, peers),
+        before_of(basis.records, request),
+        list(_reviewed(basis.records, person, entries)),
+    )
+
+
+def _sensitive(basis: Basis, texts: Sequence[str]) -> tuple[int, int, str] | None:
+    """How many of the resources that are gained are the most sensitive of them, how sensitive, and one of these."""
+    addresses = list(dict.fromkeys(text.partition(" ")[2] for text in texts))[:_MOST_ADDRESSES]
+    if not addresses:
+        return None
+    tree, column = basis.index.tree, basis.node("sensitivity")
+    nodes = np.array([tree.addresses.find(it) for it in addresses], dtype=np.int64)
+    values = [int(column.value(int(node)) or 0) if node >= 0 else 0 for node in nodes.tolist()]
+    most = max(values)
+    return (values.count(most), most, addresses[values.index(most)]) if most > 0 else None
+
+
+# Who has it
+
+
+def _shares(basis: Basis, person: str, entries: Sequence[KitEntry], peers: Sequence[str]) -> list[Share]:
+    """How many peers of somebody, and how many of everybody, hold each entry by whatever way."""
+    index = basis.index
+    counted = basis.is_person & ~basis.identity("status").holding("left")
+    number = index.holders.identities.find(person)
+    alike = counted.copy() if number >= 0 and peers else np.zeros(basis.people, dtype=bool)
+    for name in peers if number >= 0 else ():
+        codes = basis.identity(name).codes
+        alike &= codes == codes[number]
+    if number >= 0:
+        alike[number] = True
+        counted = counted.copy()
+        counted[number] = False
+    others = alike.copy()
+    if number >= 0:
+        others[number] = False
+    found = []
+    for entry in entries:
+        having = _having(basis, entry)[: basis.people]
+        found.append(
+            Share(
+                entry, int((having & others).sum()), int(alike.sum()), int((having & counted).sum()), int(counted.sum())
+            )
+        )
+    return found
+
+
+def _having(basis: Basis, entry: KitEntry) -> Bools:
+    """Who holds a role or a permission on whatever scope, or is in a group."""
+    index = basis.index
+    if entry.gives.startswith("group:"):
+        number = index.holders.find(entry.gives)
+        return who_has(index, ints([number] if number >= 0 else []), basis.moment)
+    gives = index.entitlements.gives_texts.find(entry.gives)
+    entitlements = (index.entitlements.gives == gives).nonzero()[0] if gives >= 0 else ints([])
+    grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
+    grants = grants[~index.grants.denies[grants]]
+    grants = grants[(index.grants.starts[grants] <= basis.moment) & (basis.moment < index.grants.ends[grants])]
+    return who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), basis.moment)
+
+
+# What was decided before
+
+
+def before_of(records: Records, request: Request) -> Before:
+    """What became of other requests for the same."""
+    which = (
+        records.column(REQUESTS, "kit").holding(request.kit)
+        if request.kit
+        else records.column(REQUESTS, "entries").holding(_entries_kept(request))
+    )
+    which &= ~records.column(REQUESTS, "request").holding(request.number)
+    if not which.any():
+        return Before()
+    table = RequestTable(records)
+    granted = which & table.which(RequestState.GRANTED, RequestState.RUNNING, RequestState.ENDED)
+    ended = which & table.which(RequestState.ENDED)
+    early = ended & (table.moments("closed_at") < table.ends())
+    early &= ~_starting(records, "why", "renewed by ")
+    numbers = numbers_at(records.column(REQUESTS, "request"), which.nonzero()[0]).tolist()
+    wrong = records.column(REQUEST_STEPS, "decision").holding("wrong")
+    if wrong.any():
+        wrong = wrong & records.column(REQUEST_STEPS, "request").holding_any(numbers)
+    denied = which & table.which(RequestState.DENIED)
+    return Before(int(granted.sum()), int(denied.sum()), int(early.sum()), int(wrong.sum()))
+
+
+def _entries_kept(request: Request) -> str | None:
+    from_values = dict(zip(REQUESTS.names, request.values(), strict=True))["entries"]
+    return None if from_values is None else str(from_values)
+
+
+def _starting(records: Records, name: str, start: str) -> Bools:
+    column = records.column(REQUESTS, name)
+    found: Bools = np.array([*(str(it).startswith(start) for it in column.values), False], dtype=bool)[column.codes]
+    return found
+
+
+def _reviewed(records: Records, person: str, entries: Sequence[KitEntry]) -> list[Reviewed]:
+    """What reviews decided about the same of the same person, the newest first."""
+    at = positions_holding(records, REVIEW_LINES, {"identity": person})
+    if not len(at):
+        return []
+    wanted = {it.gives: it for it in entries}
+    reviews, lines, things = (records.column(REVIEW_LINES, name).listed(at) for name in ("review", "line", "thing"))
+    found = []
+    for review, line, thing in zip(reviews, lines, things, strict=True):
+        of_thing = positions_holding(records, REVIEW_THINGS, {"review": review, "thing": thing})
+        gives = str(records.column(REVIEW_THINGS, "gives").value(int(of_thing[0]))) if len(of_thing) else ""
+        what = gives.partition(" on ")[0] if gives not in wanted else gives
+        decided = (
+            positions_holding(records, DECISIONS, {"review": review, "line": line}) if what in wanted else ints([])
+        )
+        for one in decided.tolist():
+            values = {name: records.column(DECISIONS, name).value(one) for name in DECISIONS.names}
+            told = (str(values[name] or "") for name in ("decision", "decided_by", "decided_at", "reason"))
+            found.append(Reviewed(str(review), *told, wanted[what].text))
+    return sorted(found, key=lambda it: it.at, reverse=True)

@@ -1,0 +1,139 @@
+"""A kit made, changed or dropped: what it gives comes and goes for everybody who has it, as one change."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+from kathodos.change.applying import Applied, ApplyChange, MovedError
+from kathodos.change.composition import Composition, Desk
+from kathodos.change.edit_sets import EditSet, key_text
+from kathodos.change.orders import decided
+from kathodos.columns.dictionary import numbers_at
+from kathodos.columns.ranges import ranges_text
+from kathodos.errors import CallError
+from kathodos.ledger.operations import Operation, Plan
+from kathodos.ledger.payloads import Act
+from kathodos.model.kinds import REQUEST_ITEMS, REQUESTS
+from kathodos.model.references import reference_to
+from kathodos.request.content import Item, end_items, give_entries, holder_of, item_from, put_items
+from kathodos.request.kits import Kit, KitEntry, kit_edits
+from kathodos.request.records import Request, RequestState, items_of_requests, requests_at
+from kathodos.store.records import Records, Stored, positions_holding
+
+
+@dataclass
+class KitChange:
+    """What changing a kit comes to: the edits, who has it with what comes and goes for them, and the items then."""
+
+    before: Kit | None
+    after: Kit | None
+    composition: Composition = field(default_factory=Composition)
+    holding: list[Request] = field(default_factory=list)
+    items: dict[int, list[Item]] = field(default_factory=dict)
+
+    @property
+    def comes(self) -> list[KitEntry]:
+        """The entries that the kit did not hold before."""
+        before = self.before.entries if self.before is not None else ()
+        return [it for it in (self.after.entries if self.after is not None else ()) if it not in before]
+
+    @property
+    def goes(self) -> list[KitEntry]:
+        """The entries that it no longer holds."""
+        after = self.after.entries if self.after is not None else ()
+        return [it for it in (self.before.entries if self.before is not None else ()) if it not in after]
+
+
+def running_of(records: Records, kit: str) -> list[Request]:
+    """The requests by which somebody has a kit."""
+    return requests_at(records, positions_holding(records, REQUESTS, {"kit": kit, "state": RequestState.GRANTED.value}))
+
+
+def kit_change(desk: Desk, stored: Stored, before: Kit | None, after: Kit | None) -> KitChange:
+    """What it takes to change a kit. Raises CallError where one that is asked for or had is to be dropped."""
+    found = KitChange(before, after)
+    found.composition.edits = EditSet(kit_edits(before, after))
+    if before is None:
+        return found
+    if after is None:
+        _must_be_unused(stored, before)
+        return found
+    found.holding = running_of(stored, before.name)
+    if not found.holding or not (found.comes or found.goes):
+        return found
+    held = {number: [item_from(it) for _, it in some] for number, some in _items(stored, found.holding).items()}
+    gone_texts = {(it.gives, it.on) for it in found.goes}
+    going, kept = [], {}
+    for request in found.holding:
+        own = held[request.number]
+        kept[request.number] = [it for it in own if (it.gives, it.on) not in gone_texts]
+        staying = {(it.kind, it.key) for it in kept[request.number]}
+        leaves = [it for it in own if (it.gives, it.on) in gone_texts]
+        going += [(request, it) for it in leaves if (it.kind, it.key) not in staying]
+    gone = end_items(desk, stored, going, {it.number for it in found.holding})
+    composition = found.composition.joined(Composition(gone.edits, notes=gone.notes))
+    brought = _brought_for(stored, {it.whom for it in found.holding})
+    for request in found.holding:
+        added = [it for it in found.comes if it not in request.less.without]
+        entries = [(it, holder_of(desk, it, request.whom, request.holder)) for it in added]
+        given = give_entries(desk, entries, request.ends, brought, f"kit {after.name}")
+        composition = composition.joined(given.composition)
+        found.items[request.number] = [*kept[request.number], *given.items]
+    found.composition = composition
+    return found
+
+
+def _must_be_unused(stored: Records, kit: Kit) -> None:
+    for state, what in ((RequestState.GRANTED, "gives it"), (RequestState.OPEN, "asks for it")):
+        at = positions_holding(stored, REQUESTS, {"kit": kit.name, "state": state.value})
+        if len(at):
+            numbers = ranges_text(sorted(numbers_at(stored.column(REQUESTS, "request"), at).tolist()))
+            what = f"The kit {kit.name} cannot be dropped: request {numbers} {what}."
+            raise CallError(what, f"End or deny these first: kathodos request list --kit {kit.name}")
+
+
+def _items(stored: Records, requests: Sequence[Request]) -> dict[int, list[tuple[int, dict[str, object]]]]:
+    found = items_of_requests(stored, [it.number for it in requests])
+    return {number: [(row, dict(record)) for row, record in some] for number, some in found.items()}
+
+
+def _brought_for(stored: Records, people: set[str]) -> set[tuple[str, str]]:
+    """The records, as kind and key, that requests which run have put there for some people."""
+    which = stored.column(REQUESTS, "whom").holding_any(sorted(people))
+    which &= stored.column(REQUESTS, "state").holding(RequestState.GRANTED.value)
+    numbers = numbers_at(stored.column(REQUESTS, "request"), which.nonzero()[0]).tolist()
+    if not numbers:
+        return set()
+    mask = stored.column(REQUEST_ITEMS, "request").holding_any(numbers)
+    at = (mask & stored.column(REQUEST_ITEMS, "brought").holding(1)).nonzero()[0]
+    columns = (stored.column(REQUEST_ITEMS, name).listed(at) for name in ("kind", "record"))
+    return {(str(kind), str(record)) for kind, record in zip(*columns, strict=True)}
+
+
+@dataclass(frozen=True)
+class ChangeKit(Operation[Applied]):
+    """Applies a change of a kit, and enters what those who have it hold by it from now on."""
+
+    act: ClassVar[Act] = Act.APPLY
+    before: Kit | None
+    after: Kit | None
+    applying: ApplyChange
+
+    def compose(self, plan: Plan) -> Applied:
+        """Raises MovedError where somebody came to have the kit, or it was changed, since it was rehearsed."""
+        desk = Desk(decided(plan.records), plan.time, plan.actor.name)
+        found = kit_change(desk, plan.records, self.before, self.after)
+        wanted = {(it.kind.name, key_text(it.key)) for it in found.composition.edits}
+        if wanted != {(it.kind.name, key_text(it.key)) for it in self.applying.edits or ()}:
+            what = "Who has the kit is not as it was at the rehearsal."
+            raise MovedError(what, "Nothing was changed. Rehearse again.")
+        applied = self.applying.compose(plan)
+        before = items_of_requests(plan.records, list(found.items)) if found.items else {}
+        for number, items in found.items.items():
+            put_items(plan, number, items, before[number])
+        kit = self.after or self.before
+        plan.subjects += [reference_to("kit", kit.name)] if kit is not None else []
+        plan.subjects += [reference_to("request", it) for it in found.items]
+        return applied
