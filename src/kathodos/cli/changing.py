@@ -9,12 +9,13 @@ from kathodos.cli.session import Session
 from kathodos.errors import Status
 
 if TYPE_CHECKING:
-    from collections.abc import Sequence
+    from collections.abc import Callable, Sequence
 
-    from kathodos.change.applying import ApplyChange, Rehearsed
+    from kathodos.change.applying import Applied, ApplyChange, Rehearsed
     from kathodos.change.composition import Composition, Desk
     from kathodos.change.edit_sets import EditSet
     from kathodos.change.files import Block
+    from kathodos.ledger.operations import Operation
     from kathodos.report.answers import Answer
     from kathodos.report.rehearsals import Told
     from kathodos.workspace.view import View
@@ -24,7 +25,8 @@ if TYPE_CHECKING:
 class Applying:
     """What is to be applied: edits under a name, how they were composed, and where they came from.
 
-    `is_kept`: they are those of a draft; `next_step`: the command that applies them, where it is another than this one.
+    `is_kept`: they are those of a draft; `next_step`: the command that applies them, where it is another than this one;
+    `wrap`: what is done beside applying them; `tell`: tells people once it is applied, and says what is said of it.
     """
 
     name: str
@@ -33,6 +35,8 @@ class Applying:
     origin: str = ""
     is_kept: bool = False
     next_step: str = ""
+    wrap: Callable[[ApplyChange], Operation[Applied]] = lambda operation: operation
+    tell: Callable[[], Sequence[str]] = tuple
 
 
 def desk(session: Session) -> Desk:
@@ -112,13 +116,13 @@ def show_rehearsal(session: Session, applying: Applying) -> int:
     return session.answer(rehearsal(session.view, told, session.format))
 
 
-def apply(session: Session, applying: Applying) -> int:
+def apply(session: Session, applying: Applying, view: View | None = None) -> int:
     """Rehearses edits, shows what they do, asks, and applies them; once more where the state moved meanwhile."""
     from kathodos.change.applying import MovedError
     from kathodos.report.changes import applied, differs, not_applied
     from kathodos.report.rehearsals import rehearsal
 
-    view, asked, earlier = session.view, session.arguments, None
+    view, asked, earlier = view or session.view, session.arguments, None
     while True:
         told, found = _rehearsed(session, view, applying)
         shown = rehearsal(view, told, session.format)
@@ -136,7 +140,7 @@ def apply(session: Session, applying: Applying) -> int:
         if is_open and not session.agrees(f"Apply {applying.name}?"):
             return session.answer(not_applied(applying.name, shown))
         try:
-            done = session.carry_out(_operation(session, applying, found))
+            done = session.carry_out(applying.wrap(_operation(session, applying, found)))
         except MovedError as error:
             view = session.view_of(None)
             if view.point.entry == found.entry:
@@ -147,7 +151,8 @@ def apply(session: Session, applying: Applying) -> int:
                 continue
             applying = replace(applying, name=free_name_like(view, applying.name))
             continue
-        return session.answer(applied(done.result, done.entry, shown.document))
+        answer = applied(done.result, done.entry, shown.document)
+        return session.answer(replace(answer, text=[*answer.text, *applying.tell()]))
 
 
 def _operation(session: Session, applying: Applying, found: Rehearsed) -> ApplyChange:

@@ -24,7 +24,7 @@ COMMANDS = (
     *("init", "gather", "sources", "tie", "returned"),
     *("find", "compare", "changed", "ending", "unused", "reach"),
     *("conflicts", "rules", "control", "check", "excess", "escalation", "risk", "chart"),
-    *("change", "role", "people", "mandates", "orders", "enact", "review"),
+    *("change", "role", "people", "mandates", "orders", "enact", "review", "kit", "request"),
     *("baseline", "list", "show", "activity", "ledger", "store", "standin", "demo"),
 )
 _STOPPED = 130  # as a shell says of a command that was interrupted

@@ -80,6 +80,11 @@ def thorough(parser: argparse.ArgumentParser) -> None:
 def collecting(parser: argparse.ArgumentParser) -> None:
     """The options of a command that composes edits: collected in a change, or rehearsed, asked about and applied."""
     parser.add_argument("--into", metavar="CHANGE", help="only collect it in a change of this name")
+    rehearsing(parser)
+
+
+def rehearsing(parser: argparse.ArgumentParser) -> None:
+    """The options of a command whose edits are rehearsed, asked about and applied at once."""
     parser.add_argument("--despite", metavar="WHY", help="why it is done although it locks somebody out")
     thorough(parser)
     long_answer(parser)

@@ -3,14 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from typing import TYPE_CHECKING
 
 from kathodos.cli.options import Commands, Formatter, acting, command, confirming
 from kathodos.cli.session import Session
-from kathodos.errors import CallError
-
-if TYPE_CHECKING:
-    from kathodos.connectors.smtp import MailServer
 
 
 def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -39,52 +34,26 @@ def _add_escalate(steps: Commands, common: argparse.ArgumentParser, formatter: F
 
 
 def run_remind(session: Session) -> int:
-    from pathlib import Path
-
+    from kathodos.cli.telling import Delivery
     from kathodos.model.times import now
     from kathodos.model.words import plural
-    from kathodos.output.files import file_name, write_all_new
-    from kathodos.output.mails import reminder_mail
     from kathodos.report.reminders import reminded, reminders
     from kathodos.review.escalating import Remind, waiting
 
-    asked, settings, folder = session.arguments, session.workspace.configuration.mail, session.workspace.folder
+    asked, delivery = session.arguments, Delivery(session, session.arguments.outbox)
     records = session.view.catalogue
     some = reminders(records, waiting(records, asked.name), now())
-    server = _server(session) if settings.smtp and asked.outbox is None else None
-    outbox = Path(asked.outbox) if asked.outbox is not None else folder / settings.outbox
-    where = f"through {settings.smtp}" if server else f"by mail in {asked.outbox or settings.outbox}"
     reach = [it for it in some if it.mail]
-    mails = {it.reviewer: reminder_mail(it, settings.sender, now(), folder / "mail") for it in reach}
+    mails = {it.reviewer: delivery.mails.reminder(it) for it in reach}
     is_meant = (
         bool(reach)
         and not asked.dry_run
-        and session.agrees(f"Remind {plural(len(reach), 'person', 'people')}, {where}?")
+        and session.agrees(f"Remind {plural(len(reach), 'person', 'people')}, {delivery.where}?")
     )
     if is_meant:
         session.carry_out(Remind([one for it in reach for one in it.waiting]))  # whoever may not is refused here
-        if server is not None:
-            server.send(mails.values())
-        else:
-            taken: set[str] = set()
-            day = f"{now():%Y%m%dT%H%M%SZ}"
-            write_all_new(outbox, {f"{day}-{file_name(who, taken)}.eml": bytes(it) for who, it in mails.items()})
-    return session.answer(reminded(some, where, is_meant))
-
-
-def _server(session: Session) -> MailServer:
-    """The server that [mail] names."""
-    from kathodos.connectors.settings import Settings
-    from kathodos.connectors.smtp import MailServer
-
-    settings, folder = session.workspace.configuration.mail, session.workspace.folder
-    host, _, port = settings.smtp.rpartition(":")
-    if settings.user and not settings.starttls:
-        raise CallError("[mail] names a user, but the connection is not encrypted.", "Set starttls = true.")
-    values = {"password": settings.password} if settings.password else {}
-    password = Settings("[mail]", folder, values).secret("password")
-    ca = folder / settings.ca if settings.ca else None
-    return MailServer(host, int(port), settings.starttls, ca, settings.user, password)
+        delivery.deliver(mails)
+    return session.answer(reminded(some, delivery.where, is_meant))
 
 
 def run_escalate(session: Session) -> int:

@@ -108,10 +108,8 @@ class Evidence:
             return self.speaks_against, "against"
         taken = next((it for it in self.reviewed if it.decision == "revoke"), None)
         if taken is not None:
-            return (
-                f"{taken.by} took {taken.what} away on {taken.at[:10]}: {taken.reason or 'no reason was said'}.",
-                "against",
-            )
+            why = taken.reason or "no reason was said"
+            return f"{taken.by} took {taken.what} away on {taken.at[:10]}: {why}.", "against"
         if self.before.found_wrong:
             return self.before.text, "against"
         if not self.gained and not len(self.composition.edits):
@@ -276,11 +274,10 @@ def _reviewed(records: Records, person: str, entries: Sequence[KitEntry]) -> lis
         of_thing = positions_holding(records, REVIEW_THINGS, {"review": review, "thing": thing})
         gives = str(records.column(REVIEW_THINGS, "gives").value(int(of_thing[0]))) if len(of_thing) else ""
         what = gives.partition(" on ")[0] if gives not in wanted else gives
-        decided = (
-            positions_holding(records, DECISIONS, {"review": review, "line": line}) if what in wanted else ints([])
-        )
-        for one in decided.tolist():
+        if what not in wanted:
+            continue
+        for one in positions_holding(records, DECISIONS, {"review": review, "line": line}).tolist():
             values = {name: records.column(DECISIONS, name).value(one) for name in DECISIONS.names}
-            told = (str(values[name] or "") for name in ("decision", "decided_by", "decided_at", "reason"))
-            found.append(Reviewed(str(review), *told, wanted[what].text))
+            told = [str(values[name] or "") for name in ("decision", "decided_by", "decided_at", "reason")]
+            found.append(Reviewed(str(review), told[0], told[1], told[2], told[3], wanted[what].text))
     return sorted(found, key=lambda it: it.at, reverse=True)

@@ -120,7 +120,7 @@ class RequestsSection(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     `approve`: for each step who does, one of them: manager, owner, or ids of people.
     """
 
-    approve: list[str | list[str]] = ["manager", "owner"]
+    approve: tuple[str | list[str], ...] = ("manager", "owner")
     lasts: str = "P3M"
     longest: str = "P1Y"
     decide_within: str = "P7D"
