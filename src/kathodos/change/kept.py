@@ -16,6 +16,7 @@ from kathodos.model.kinds import CHANGE_EDITS, CHANGES
 from kathodos.model.suggestions import nearest
 from kathodos.store.records import Records, Stored
 
+OF_REQUESTS = "requests"  # where a change comes from that ends several requests
 _MOST_COMPARED = 5000  # names of changes, the newest, of which the nearest is told
 
 
@@ -48,6 +49,11 @@ class Change:
     def is_applied(self) -> bool:
         """Whether it was applied, whatever its orders have come to since."""
         return self.state in (ChangeState.APPLIED, ChangeState.CARRIED_OUT)
+
+    @property
+    def is_of_requests(self) -> bool:
+        """Whether it gives or takes what runs by requests, which know what they gave."""
+        return self.origin == OF_REQUESTS or self.origin.startswith(("request:", "kit:"))
 
 
 def changes_in(records: Records) -> list[Change]:

@@ -149,6 +149,11 @@ def undoing(records: Records, change: Change, now: Records) -> EditSet:
     if not change.is_applied:
         what = f"The change {change.name} is {'a draft' if change.state == 'draft' else str(change.state)}."
         raise CallError(what, "Only what was applied can be taken back.")
+    if change.is_of_requests:
+        what = f"The change {change.name} comes from {change.origin}, and is taken back by what it comes from."
+        raise CallError(
+            what, "End the request with `kathodos request return`, or change the kit with `kathodos kit set`."
+        )
     edits = edits_kept(records, change.name).reversed()
     found = settled(edits, now)
     if found.moved:

@@ -29,8 +29,8 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 def _add_list(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     what = "list the kits, or those that somebody may ask for"
-    listing = command(steps, "list", common, formatter, run_list, what, "  kathodos kit list --for p0201")
-    listing.add_argument("--for", dest="whom", metavar="WHO", help="only those that this person may ask for")
+    whom = "only those that this person may ask for"
+    listing = command(steps, "list", common, formatter, run_list, what, "  kathodos kit list --for p0201", whom)
     as_of(listing)
 
 
@@ -259,7 +259,7 @@ def _change(session: Session, before: Kit | None, after: Kit | None) -> int:
     applying = Applying(
         free_name(view.stored, f"kit-{kit.name}", is_plain_first=True),
         change.composition.edits,
-        change.composition,
+        change.composition if change.composition.asked or change.composition.notes else None,
         reference_to("kit", kit.name),
         wrap=lambda operation: ChangeKit(before, after, operation),
         tell=lambda: Delivery(session).tell(of_kit_change(change)),

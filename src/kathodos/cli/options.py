@@ -21,8 +21,12 @@ def command(
     run: Callable[[Session], int],
     help_text: str,
     example: str,
+    for_whom: str = "",
 ) -> argparse.ArgumentParser:
-    """A command with its help, an example, and the options that all have."""
+    """A command with its help, an example, and the options that all have.
+
+    `for_whom`: what `--for WHO` means to a command that is about somebody; to others it says for which program CSV is.
+    """
     parser: argparse.ArgumentParser = commands.add_parser(
         name,
         parents=[common],
@@ -37,9 +41,11 @@ def command(
         default="table",
         help="a table for people, or data with stable keys (default: table)",
     )
-    parser.add_argument(
-        "--for", dest="spreadsheet", choices=("excel",), help="CSV that a spreadsheet opens by itself, in any language"
-    )
+    if for_whom:
+        parser.add_argument("--for", dest="whom", metavar="WHO", help=for_whom)
+    else:
+        program = "CSV that a spreadsheet opens by itself, in any language"
+        parser.add_argument("--for", dest="spreadsheet", choices=("excel",), help=program)
     parser.add_argument("--separator", metavar="MARK", help="what stands between the cells of CSV (default: a comma)")
     parser.set_defaults(run=run)
     return parser

@@ -43,9 +43,9 @@ def _add_ask(steps: Commands, common: argparse.ArgumentParser, formatter: Format
         "  kathodos request ask role:berths/planner --for p0202 --reason 'stands in' --as p0201\n"
         "  kathodos request ask 'view dues:/northmole/waivers' --reason 'audit of June' --dry-run --as p0063"
     )
-    asking = command(steps, "ask", common, formatter, run_ask, what, example)
+    whom = "for whom (default: who asks); or 'Name, mail'"
+    asking = command(steps, "ask", common, formatter, run_ask, what, example, whom)
     asking.add_argument("what", metavar="WHAT", help="a kit, role:.., group:.. or 'ACTION RESOURCE'")
-    asking.add_argument("--for", dest="whom", metavar="WHO", help="for whom (default: who asks); or 'Name, mail'")
     asking.add_argument("--on", metavar="SCOPE", help="only there: an address, a pattern or area:NAME")
     asking.add_argument("--until", metavar="DATE", help="the last day (default: as long as it lasts by itself)")
     said = "what the kit wants to be told; again for each"
@@ -57,9 +57,8 @@ def _add_ask(steps: Commands, common: argparse.ArgumentParser, formatter: Format
 def _add_need(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     what = "what somebody would need to do something on a resource, that which gives least besides first"
     example = "  kathodos request need 'view dues:/northmole/waivers' --for p0063"
-    needing = command(steps, "need", common, formatter, run_need, what, example)
+    needing = command(steps, "need", common, formatter, run_need, what, example, "for whom (default: who asks)")
     needing.add_argument("what", metavar="WHAT", help="'ACTION RESOURCE'")
-    needing.add_argument("--for", dest="whom", metavar="WHO", help="for whom (default: who asks)")
     acting(needing)
 
 

@@ -29,7 +29,7 @@ def _add_list(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
     listing.add_argument("--mine", action="store_true", help="only what I asked for")
     listing.add_argument("--mine-to-decide", action="store_true", help="only what waits for me")
     listing.add_argument("--decided", action="store_true", help="only what I decided a step of")
-    listing.add_argument("--for", dest="whom", metavar="WHO", help="only what is for this person")
+    listing.add_argument("--whom", metavar="WHO", help="only what is for this person")
     listing.add_argument("--kit", metavar="KIT", help="only what asks for this kit")
     listing.add_argument("--since", metavar="DATE", help="only what was asked since then")
     listing.add_argument("--where", metavar="FILTER", help="only what this filter over requests selects")

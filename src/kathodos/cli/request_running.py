@@ -50,9 +50,9 @@ def _add_tend(steps: Commands, common: argparse.ArgumentParser, formatter: Forma
 def _add_break_glass(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     what = "take a kit in an emergency: it is given at once for hours, loudly told, and looked back on by somebody else"
     example = "  kathodos request break-glass crane-emergency --reason 'crane 4 is stuck over a ship' --as p0110"
-    breaking = command(steps, "break-glass", common, formatter, run_break_glass, what, example)
+    whom = "for whom (default: who asks)"
+    breaking = command(steps, "break-glass", common, formatter, run_break_glass, what, example, whom)
     breaking.add_argument("kit", metavar="KIT", help="which kit; `kathodos kit list` says which are given so")
-    breaking.add_argument("--for", dest="whom", metavar="WHO", help="for whom (default: who asks)")
     acting(breaking)
     confirming(breaking)
 

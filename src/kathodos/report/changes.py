@@ -84,7 +84,7 @@ def change_shown(view: View, name: str, most: int | None, form: str) -> Answer:
     document = {**_row(change), "effect": change.effect or None, "despite": change.despite or None, "edits": rows}
     names = ("verb", "kind", "record", "what", "order", "why")
     fields = _EDITS if form == "table" else [Field(name, name) for name in names]
-    hint = f"{more} {hints[step]} {name}".strip()
+    hint = f"{more} {hints[step]} {name}".strip() if not (change.is_applied and change.is_of_requests) else more
     return Answer(fields, rows, heading, text, hint=hint, document=document if form != "csv" else None)
 
 
@@ -149,7 +149,7 @@ def applied(found: Applied, entry: int | None, rehearsal: Row | None) -> Answer:
     if carried.ordered:
         text.append("What a source brings stands until a gather finds it done; `--assume orders` asks as if it were.")
     systems = sorted({system_of(edit.kind, edit.record) for edit in carried.ordered})
-    undo = f"Take it back: kathodos change undo {change.name}"
+    undo = f"Take it back: kathodos change undo {change.name}" if not change.is_of_requests else ""
     hint = "Hand it over: kathodos orders worklist" if carried.ordered else undo
     document = {
         "change": change.name,

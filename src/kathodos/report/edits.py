@@ -9,7 +9,17 @@ from typing import Any
 from kathodos.change.edit_sets import RecordEdit, Verb
 from kathodos.change.settling import records_held
 from kathodos.errors import sentence
-from kathodos.model.kinds import GRANTS, IDENTITIES, MEMBERS, ROLE_JUNIORS, ROLE_PARTS, ROLE_PERMISSIONS, ROLES, Form
+from kathodos.model.kinds import (
+    GRANTS,
+    IDENTITIES,
+    KIT_ENTRIES,
+    MEMBERS,
+    ROLE_JUNIORS,
+    ROLE_PARTS,
+    ROLE_PERMISSIONS,
+    ROLES,
+    Form,
+)
 from kathodos.model.references import PREFIXES, reference_to
 from kathodos.model.rows import Record
 from kathodos.store.records import Records
@@ -47,6 +57,12 @@ class Wording:
         if edit.kind is ROLE_PARTS:
             known = "is known to be combined of" if edit.before is None else "is known as it now is in"
             return f"{record['whole']} {known if edit.after else 'is no longer combined of'} {record['part']}"
+        if edit.kind is KIT_ENTRIES:
+            scope = f" on {record['on']}" if record["on"] else ""
+            to = " to the person's account" if record["to"] == "account" else ""
+            return (
+                f"the kit {record['kit']} {'gives' if edit.after else 'no longer gives'} {record['gives']}{scope}{to}"
+            )
         return self._of_thing(edit)
 
     def instruction(self, edit: RecordEdit) -> str:

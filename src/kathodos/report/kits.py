@@ -123,8 +123,6 @@ def kit_changed(view: View, change: KitChange) -> list[str]:
             for name in was
             if was[name] != is_then[name]
         ]
-    lines += [f"  it gives {it.text}" for it in change.comes]
-    lines += [f"  it no longer gives {it.text}" for it in change.goes]
     if before is not None and after is not None:
         has = plural(len(change.holding), "person who has it is told", "people who have it are told")
         told = change.comes or change.goes

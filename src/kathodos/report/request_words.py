@@ -97,12 +97,9 @@ def evidence_lines(evidence: Evidence, pending: int = 0) -> Iterator[str]:
     person = evidence.person
     if person is not None:
         yield _person_line(person)
-    held = evidence.composition.standing
-    if evidence.composition.asked:
-        yield (
-            f"Of {plural(evidence.composition.asked, 'entry', 'entries')} {held or 'none'} "
-            f"{'is' if held < 2 else 'are'} held already, for as long."
-        )
+    held, asked = evidence.composition.standing, evidence.composition.asked
+    if held:
+        yield f"{held} of {plural(asked, 'entry', 'entries')} {'is' if held == 1 else 'are'} held already, for as long."
     if evidence.gained:
         systems = ", ".join(f"{count:,} in {name}" for name, count in evidence.by_system.items())
         yield f"It would add {plural(evidence.gained, 'combination')} of action and resource: {systems}."
@@ -113,9 +110,11 @@ def evidence_lines(evidence: Evidence, pending: int = 0) -> Iterator[str]:
         count, level, address = evidence.sensitive
         more = f", and {count - 1} more" if count > 1 else ""
         yield f"The most sensitive of it: {address}, sensitivity {level}{more}."
-    for what, found in (("conflict", evidence.conflicts), ("fence", evidence.fences)):
-        verb = "make" if what == "conflict" else "cross"
-        yield f"It would {verb} {plural(len(found), what)}{': ' + '; '.join(found) if found else ''}."
+    if not evidence.conflicts and not evidence.fences:
+        yield "It would make no conflict and cross no fence."
+    for verb, what, found in (("make", "conflict", evidence.conflicts), ("cross", "fence", evidence.fences)):
+        if found:
+            yield f"It would {verb} {plural(len(found), what)}: {'; '.join(found)}."
     if evidence.needs:
         yield f"It would meet what they need: {'; '.join(evidence.needs)}."
     if evidence.risk is not None:

@@ -11,7 +11,7 @@ from kathodos.change.edit_sets import EditSet, edit_of
 from kathodos.change.effect import Effect
 from kathodos.change.giving import Giving, give, join
 from kathodos.change.mandates import MandateCheck
-from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.errors import CallError
 from kathodos.ledger.actors import Actor
 from kathodos.model.addresses import parse_pattern
@@ -134,10 +134,14 @@ class KitCheck:
 
     def _beyond_mandates(self, kit: Kit) -> Iterator[Fault]:
         """What nobody who approves may hand out, in systems over whose roles there are mandates."""
-        named = [word for step in kit.steps for word in step.by if word not in (MANAGER, OWNER)]
-        named += [kit.owner] if kit.owner else []
-        if not self.mandates.mandates or any(MANAGER in step.by for step in kit.steps):
+        if not any(mandate.is_about_system(it.system) for mandate in self.mandates.mandates for it in kit.entries):
             return
+        words = {word for step in kit.steps for word in step.by}
+        named = [it for it in sorted(words) if it not in (MANAGER, OWNER)]
+        named += [kit.owner] if kit.owner and OWNER in words else []
+        if MANAGER in words:
+            above = self._managers[self.receivers(kit)]
+            named += [str(it) for it in self.records.column(IDENTITIES, "id").listed(distinct(above[above >= 0]))]
         actors = [Actor(name, self.records) for name in dict.fromkeys(named)]
         for entry in kit.entries:
             if not any(it.is_about_system(entry.system) for it in self.mandates.mandates):

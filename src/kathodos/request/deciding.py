@@ -150,7 +150,7 @@ class DecideRequest(Operation[DecidedRequest]):
             "decision": self.decision,
             "decided_by": plan.actor.name,
             "decided_at": plan.now,
-            "capacity": str(capacity),
+            "capacity": as_approver(capacity),
             "reason": plan.reason or None,
             "less": self.less.kept,
         }
@@ -283,6 +283,11 @@ def _must_be_less(plan: Plan, request: Request, less: Less) -> None:
         other = [it for it in less.without if it not in known]
         if other:
             raise CallError(f"Request {request.number} does not give {other[0].text}.", "Name one of its entries.")
+
+
+def as_approver(capacity: Capacity) -> str:
+    """As what somebody decides a request."""
+    return str(capacity).replace("reviewer", "approver")
 
 
 def kit_of(records: Records, request: Request) -> Kit | None:

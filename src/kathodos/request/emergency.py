@@ -17,7 +17,7 @@ from kathodos.model.periods import later
 from kathodos.model.times import time_text
 from kathodos.request.approving import Approvers, Concerned, StepDecided, excluded_of
 from kathodos.request.asking import Wish, meaning, must_be_open_to, step_rows, subjects_of
-from kathodos.request.deciding import Giving, give, step_of
+from kathodos.request.deciding import Giving, as_approver, give, step_of
 from kathodos.request.ending import Ended, end_requests
 from kathodos.request.kits import ApprovalStep, Kit
 from kathodos.request.records import (
@@ -142,7 +142,7 @@ class LookBack(Operation[LookedBack]):
             raise CallError(f"{what}, and found it {done.decision}.", f"See kathodos request show {request.number}")
         mine, capacity = step_of(plan.records, request, steps, plan.actor, self.terms.authority, self.acting)
         said = {"decision": self.verdict, "decided_by": plan.actor.name, "decided_at": plan.now}
-        said |= {"capacity": str(capacity), "reason": plan.reason}
+        said |= {"capacity": as_approver(capacity), "reason": plan.reason}
         put_steps(plan, [mine], [{**mine.values, **said}])
         ended = None
         if self.verdict == WRONG and request.state == RequestState.GRANTED:

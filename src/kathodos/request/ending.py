@@ -11,7 +11,7 @@ import numpy as np
 from kathodos.change.applying import carry_through
 from kathodos.change.composition import Desk
 from kathodos.change.edit_sets import EditSet
-from kathodos.change.kept import Change, ChangeState, free_name, put_edits
+from kathodos.change.kept import OF_REQUESTS, Change, ChangeState, free_name, put_edits
 from kathodos.change.orders import Carried, decided
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import numbers_at
@@ -76,7 +76,7 @@ def end_requests(plan: Plan, requests: Sequence[Request], why: str, terms: Reque
     change, carried = "", Carried()
     if len(found.edits):
         change = free_name(plan.records, name, is_plain_first=True)
-        origin = reference_to("request", requests[0].number) if len(requests) == 1 else "requests"
+        origin = reference_to("request", requests[0].number) if len(requests) == 1 else OF_REQUESTS
         kept = Change(0, change, ChangeState.DRAFT, origin, plan.actor.name, plan.now, plan.reason or why)
         _, carried = carry_through(plan, kept, found.edits, terms.orders)
         put_edits(plan, change, found.edits)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
 from kathodos.change.applying import Applied, ApplyChange, MovedError
@@ -19,7 +19,16 @@ from kathodos.model.kinds import REQUEST_ITEMS, REQUESTS
 from kathodos.model.references import reference_to
 from kathodos.request.content import Item, end_items, give_entries, holder_of, item_from, put_items
 from kathodos.request.kits import Kit, KitEntry, kit_edits
-from kathodos.request.records import Request, RequestState, items_of_requests, requests_at
+from kathodos.request.records import (
+    Less,
+    Request,
+    RequestState,
+    items_of_requests,
+    put_requests,
+    put_steps,
+    requests_at,
+    steps_of,
+)
 from kathodos.store.records import Records, Stored, positions_holding
 
 
@@ -130,6 +139,8 @@ class ChangeKit(Operation[Applied]):
             what = "Who has the kit is not as it was at the rehearsal."
             raise MovedError(what, "Nothing was changed. Rehearse again.")
         applied = self.applying.compose(plan)
+        if found.comes:
+            self._decide_anew(plan)
         before = items_of_requests(plan.records, list(found.items)) if found.items else {}
         for number, items in found.items.items():
             put_items(plan, number, items, before[number])
@@ -137,3 +148,16 @@ class ChangeKit(Operation[Applied]):
         plan.subjects += [reference_to("kit", kit.name)] if kit is not None else []
         plan.subjects += [reference_to("request", it) for it in found.items]
         return applied
+
+    def _decide_anew(self, plan: Plan) -> None:
+        """Lets those decide once more who granted a step of a request that is still open, for what is more now."""
+        name = self.before.name if self.before is not None else ""
+        at = positions_holding(plan.records, REQUESTS, {"kit": name, "state": RequestState.OPEN.value})
+        requests = requests_at(plan.records, at)
+        steps = steps_of(plan.records, [it.number for it in requests]) if requests else {}
+        for request in requests:
+            granted = [it for it in steps[request.number] if it.decision]
+            if granted:
+                nothing = dict.fromkeys(("decision", "decided_by", "decided_at", "capacity", "reason", "less"))
+                put_steps(plan, granted, [{**it.values, **nothing} for it in granted])
+                put_requests(plan, [replace(request, step=min(it.number for it in granted), less=Less())])
