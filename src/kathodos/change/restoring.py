@@ -151,9 +151,7 @@ def undoing(records: Records, change: Change, now: Records) -> EditSet:
         raise CallError(what, "Only what was applied can be taken back.")
     if change.is_of_requests:
         what = f"The change {change.name} comes from {change.origin}, and is taken back by what it comes from."
-        raise CallError(
-            what, "End the request with `kathodos request return`, or change the kit with `kathodos kit set`."
-        )
+        raise CallError(what, "End the request: kathodos request return. Or change the kit: kathodos kit set.")
     edits = edits_kept(records, change.name).reversed()
     found = settled(edits, now)
     if found.moved:

@@ -347,9 +347,10 @@ def nearest_permissions(index: Index, system: System, node: int, action: int, mo
 def roles_permitting(index: Index, node: int, action: int, most: int) -> list[int]:
     """The roles that are active and carry a permission for an action on a node, those with the fewest entries first."""
     system, found = index.system_of(node), set[int]()
+    of_system = action - int(system.actions[0])
     for at in _lines_over(index, node):
         entry = index.entries[at]
-        if not entry.denies and _covers(index, system, entry, action) and targets_over(index, entry, node):
+        if not entry.denies and _covers(index, system, entry, of_system) and targets_over(index, entry, node):
             found |= {role for role in index.entry_roles[at].tolist() if index.role_is_active[role]}
     return sorted(found, key=lambda role: (len(index.role_entries[role]), index.roles[role]))[:most]
 

@@ -59,10 +59,9 @@ class Wording:
             return f"{record['whole']} {known if edit.after else 'is no longer combined of'} {record['part']}"
         if edit.kind is KIT_ENTRIES:
             scope = f" on {record['on']}" if record["on"] else ""
+            verb = "gives" if edit.after else "no longer gives"
             to = " to the person's account" if record["to"] == "account" else ""
-            return (
-                f"the kit {record['kit']} {'gives' if edit.after else 'no longer gives'} {record['gives']}{scope}{to}"
-            )
+            return f"the kit {record['kit']} {verb} {record['gives']}{scope}{to}"
         return self._of_thing(edit)
 
     def instruction(self, edit: RecordEdit) -> str:

@@ -191,7 +191,7 @@ def _row(records: Records, request: Request, state: RequestState, steps: Sequenc
         "asked_at": request.asked_at,
         "reason": request.reason,
         "until": request.until,
-        "granted_until": request.ends if last is not None and state not in _NEVER_GRANTED else None,
+        "granted_until": request.ends if state not in _NEVER_GRANTED else None,
         "less": request.less.text or None,
         "decided_by": ", ".join(dict.fromkeys(str(it.values["decided_by"]) for it in decided)) or None,
         "decided_at": last.values["decided_at"] if last is not None else None,

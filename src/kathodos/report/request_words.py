@@ -97,6 +97,8 @@ def evidence_lines(evidence: Evidence, pending: int = 0) -> Iterator[str]:
     person = evidence.person
     if person is not None:
         yield _person_line(person)
+    else:
+        yield "They are not in the catalogue yet: granting it invites them, and they reach it once they are active."
     held, asked = evidence.composition.standing, evidence.composition.asked
     if held:
         yield f"{held} of {plural(asked, 'entry', 'entries')} {'is' if held == 1 else 'are'} held already, for as long."

@@ -71,9 +71,9 @@ class Approvers:
 
     def _step(self, step: ApprovalStep) -> Iterator[Approver]:
         for word in step.by:
-            if word == MANAGER:
+            if word == MANAGER and self._person(self._concerned.person) is not None:
                 names = [self.above(self._concerned.person)]
-            elif word == OWNER:
+            elif word in (MANAGER, OWNER):  # who is not in the catalogue has no manager yet
                 names = self._owners()
             else:
                 names = [word]
@@ -81,7 +81,8 @@ class Approvers:
                 if not self.may(name):  # the next one up in their place
                     name = self.above(name)
                 if name:
-                    yield Approver(name, word if word in (MANAGER, OWNER) else NAMED)
+                    is_manager = word == MANAGER and self._person(self._concerned.person) is not None
+                    yield Approver(name, MANAGER if is_manager else OWNER if word in (MANAGER, OWNER) else NAMED)
 
     def above(self, person: str) -> str:
         """The next one up of somebody who may decide; empty where nobody is."""

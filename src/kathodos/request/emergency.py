@@ -143,7 +143,7 @@ class LookBack(Operation[LookedBack]):
         mine, capacity = step_of(plan.records, request, steps, plan.actor, self.terms.authority, self.acting)
         said = {"decision": self.verdict, "decided_by": plan.actor.name, "decided_at": plan.now}
         said |= {"capacity": as_approver(capacity), "reason": plan.reason}
-        put_steps(plan, [mine], [{**mine.values, **said}])
+        put_steps(plan, left, [{**mine.values, **said}])  # the others need not look any more
         ended = None
         if self.verdict == WRONG and request.state == RequestState.GRANTED:
             why = f"looked back on, and found wrong: {plan.reason}"

@@ -19,6 +19,7 @@ from kathodos.model.kinds import (
     GRANTS,
     GROUPS,
     IDENTITIES,
+    KITS,
     MERGES,
     RESOURCES,
     REVIEWS,
@@ -43,6 +44,7 @@ NAMED: dict[Kind, tuple[str, ...]] = {
     REVIEWS: ("review",),
     CONTROLS: ("control", "title"),
     BASELINES: ("baseline",),
+    KITS: ("kit", "title"),
 }
 
 _FORMER = "former id or mail"  # of somebody merged with another

@@ -21,7 +21,7 @@ from kathodos.engine.compiled.among import index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.patch import patched
 from kathodos.findings.escalation import is_administered
-from kathodos.findings.excess import orders, people, reviews
+from kathodos.findings.excess import orders, people, requests, reviews
 from kathodos.findings.excess.batches import findings
 from kathodos.findings.excess.kinds import LATE_CONTROL, NAMES
 from kathodos.ledger.actors import Actor
@@ -35,7 +35,16 @@ if TYPE_CHECKING:
 
 # What edits of access leave as it is: what was found of reviews, of orders, and of names alike.
 _OF_REVIEWS = (reviews.HASTY, reviews.AGAINST_EVIDENCE, reviews.NOTHING_TAKEN, reviews.UNOPENED)
-_UNTOUCHED = (people.DUPLICATE, people.CAME_BACK, orders.OVERDUE, orders.REFUSED, LATE_CONTROL, *_OF_REVIEWS)
+_OF_REQUESTS = (requests.REQUEST_OVER, requests.LATE_LOOK_BACK)
+_UNTOUCHED = (
+    people.DUPLICATE,
+    people.CAME_BACK,
+    orders.OVERDUE,
+    orders.REFUSED,
+    LATE_CONTROL,
+    *_OF_REVIEWS,
+    *_OF_REQUESTS,
+)
 _TOUCHED = [name for name in NAMES if name not in _UNTOUCHED]
 _MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at too
 

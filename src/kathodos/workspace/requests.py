@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -12,11 +12,13 @@ import msgspec
 
 from kathodos.change.applying import Rehearsed
 from kathodos.change.composition import Desk
+from kathodos.change.edit_sets import EditSet
 from kathodos.change.effect import Effect
 from kathodos.change.mandates import MandateCheck, Verdict, refusals
 from kathodos.change.orders import pending_edits
 from kathodos.engine.reach import who_reaches
 from kathodos.errors import CallError, DataError
+from kathodos.model.kinds import IDENTITIES
 from kathodos.model.references import reference_to
 from kathodos.model.times import now as moment_now
 from kathodos.model.toml import TomlText
@@ -63,7 +65,7 @@ def trial(view: View, request: Request, less: Less = _NOTHING, actor: Actor | No
     """What granting a request would do, as an actor would decide it now. Raises CallError where it cannot be given."""
     author = actor.name if actor is not None else ""
     found = giving(desk_of(view, author), view.stored, request, less)
-    effect = rehearse(view, found.edits)
+    effect = rehearse(view, _once_active(found.edits) if request.is_guest else found.edits)
     state = decided_view(view)
     entries = content_of(state.catalogue, request, less)
     peers = view.workspace.configuration.thresholds.peers
@@ -76,6 +78,14 @@ def trial(view: View, request: Request, less: Less = _NOTHING, actor: Actor | No
     counts = (effect.gained, effect.lost)
     rehearsed = Rehearsed(view.point.entry, effect.digest, *counts, effect.stops, refusals(said))
     return Trial(found, effect, evidence, said, rehearsed, len(pending_edits(view.stored)))
+
+
+def _once_active(edits: EditSet) -> EditSet:
+    """Edits in which whoever is invited has come, since only then it is seen what somebody reaches."""
+    return EditSet(
+        replace(it, after={**it.after, "status": "active"}) if it.kind is IDENTITIES and it.after is not None else it
+        for it in edits
+    )
 
 
 def must_reach_no_more(view: View, request: Request, less: Less) -> None:

@@ -29,9 +29,15 @@ from kathodos.model.kinds import (
     CONTROLS,
     COVERS,
     DECISIONS,
+    KIT_ENTRIES,
+    KITS,
     MERGES,
     ORDERS,
     PROBLEMS,
+    REQUEST_ITEMS,
+    REQUEST_REMARKS,
+    REQUEST_STEPS,
+    REQUESTS,
     RETURNED,
     REVIEW_LINES,
     REVIEW_REMARKS,
@@ -47,7 +53,7 @@ from kathodos.store.records import Edited
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
-_FORM = 6  # of what is kept: another number where what a question finds has changed
+_FORM = 7  # of what is kept: another number where what a question finds has changed
 _PREFIX = "result-"
 _MOST = 40  # files of results
 _WITHOUT_NUMBERS = "ties"  # the question whose result names everything
@@ -56,10 +62,10 @@ _BEARING_ON_NOTHING = {
     kind.name
     for kind in (
         *(REVIEWS, REVIEW_THINGS, REVIEW_LINES, REVIEW_REMARKS, BASELINES, PROBLEMS, CLAIMS, SETTINGS),
-        *(CHANGES, CHANGE_EDITS, MERGES),
+        *(CHANGES, CHANGE_EDITS, MERGES, KITS, KIT_ENTRIES, REQUEST_ITEMS, REQUEST_REMARKS),
     )
 }
-_OF_PEOPLE = (DECISIONS, RETURNED, COVERS, CONTROLS, CONFIRMATIONS, ORDERS)
+_OF_PEOPLE = (DECISIONS, RETURNED, COVERS, CONTROLS, CONFIRMATIONS, ORDERS, REQUESTS, REQUEST_STEPS)
 _BEARING_ON_FEW = {*_BEARING_ON_NOTHING, *(kind.name for kind in _OF_PEOPLE)}
 
 

@@ -10,7 +10,19 @@ import numpy as np
 
 from kathodos.analysis.exposure import READ
 from kathodos.findings.conflicts.covers import Register
-from kathodos.findings.excess import combined, former, given, mandates, orders, peers, people, reviews, roles, use
+from kathodos.findings.excess import (
+    combined,
+    former,
+    given,
+    mandates,
+    orders,
+    peers,
+    people,
+    requests,
+    reviews,
+    roles,
+    use,
+)
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, nobodys
 from kathodos.findings.fences import given_to, surpluses, without_stated_need
 from kathodos.model.references import reference_to
@@ -114,6 +126,8 @@ KINDS = (
     Kind(reviews.AGAINST_EVIDENCE, "certified although the evidence speaks against it", reviews.against_evidence),
     Kind(reviews.UNOPENED, "certified without looking at the evidence", reviews.unopened_evidence),
     Kind(reviews.NOTHING_TAKEN, "certified everything where others took away", reviews.nothing_taken),
+    Kind(requests.REQUEST_OVER, "had by a request whose time is over", requests.requests_over),
+    Kind(requests.LATE_LOOK_BACK, "an emergency that nobody looked back on in time", requests.late_look_backs),
     Kind(use.DORMANT, "an enabled account that nobody signs in to any more", use.dormant_accounts),
     Kind(use.NEVER_SIGNED_IN, "an enabled account that nobody ever signed in to", use.never_signed_in),
     Kind(use.UNUSED, "not used for a long time", use.unused),

@@ -10,7 +10,6 @@ from kathodos.findings.excess.batches import CERTAIN, Batch, ExcessContext, Find
 from kathodos.model.kinds import BY_NAME, ORDERS
 from kathodos.model.references import reference_to
 from kathodos.model.times import day_text, end_moment, first_moment
-from kathodos.store.records import columns_of
 
 OVERDUE, REFUSED = "overdue-order", "refused-order"
 _WAITING = ("open", "handed over")
@@ -42,9 +41,10 @@ def _orders(context: ExcessContext, name: str) -> Batch:
         "system",
     )
     numbers, whose, texts, days = [], [], [], []
-    for number, kind, record, before, after, state, due, at, by, note, system in zip(
-        *columns_of(basis.records, ORDERS, *columns), strict=True
-    ):
+    states = _WAITING if name == OVERDUE else ("refused",)
+    some = basis.records.column(ORDERS, "state").holding_any(states).nonzero()[0]
+    rows = zip(*(basis.records.column(ORDERS, column).listed(some) for column in columns), strict=True)
+    for number, kind, record, before, after, state, due, at, by, note, system in rows:
         is_late = state in _WAITING and end_moment(due) <= basis.moment
         if is_late if name == OVERDUE else state == "refused":
             held = json.loads(after or before)
