@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from typing import TYPE_CHECKING
 
-from kathodos.cli import request_deciding, request_looking, request_running
+from kathodos.cli import request_deciding, request_looking, request_packets, request_running
 from kathodos.cli.options import Commands, Formatter, acting, command, confirming
 from kathodos.cli.session import Session
 from kathodos.errors import CallError
@@ -32,7 +32,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     _add_renew(steps, common, formatter)
     _add_withdraw(steps, common, formatter)
     _add_answer(steps, common, formatter)
-    for module in (request_deciding, request_running, request_looking):
+    for module in (request_deciding, request_packets, request_running, request_looking):
         module.add(steps, common, formatter)
 
 

@@ -75,7 +75,7 @@ def run_take(session: Session) -> int:
     from kathodos.review.lines import reviews_in
 
     known = {it.name for it in reviews_in(session.view.catalogue)}
-    files = _files(session.arguments.files)
+    files = files_named(session.arguments.files)
     taken, unread = [], []
     for first in range(0, len(files), _TOGETHER):
         by_review, wrong = _read(files[first : first + _TOGETHER], is_alone=len(files) == 1)
@@ -119,7 +119,7 @@ def _taken(session: Session, review: str, some: list[Given]) -> Taken:
     return session.carry_out(taking).result
 
 
-def _files(words: list[str]) -> list[Path]:
+def files_named(words: list[str]) -> list[Path]:
     """The files that are meant; of a folder all that it holds."""
     found: list[Path] = []
     for word in words:

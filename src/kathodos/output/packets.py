@@ -67,7 +67,7 @@ class PacketWriter:
     def page(self, packet: Packet, seal: Seal) -> bytes:
         """The page of a packet, signed."""
         first, second, third, last = self._around
-        title = _text(f"{seal.review}: {packet.name}")
+        title = _text(f"{packet.title}: {packet.name}")
         told = _inside(msgspec.json.encode(seal).decode())
         return "".join([first, title, second, told, third, packet.content, last]).encode("utf-8", "backslashreplace")
 
@@ -95,7 +95,8 @@ class PacketWriter:
                 if COLUMNS[column - 1] == "until":
                     cell.number_format = "yyyy-mm-dd"
         last = len(shown["lines"]) + 1
-        choices = DataValidation(type="list", formula1=f'"{",".join([*shown["decisions"], "pass"])}"', allow_blank=True)
+        words = ",".join([*shown["decisions"], *["pass"] * shown["passes"]])
+        choices = DataValidation(type="list", formula1=f'"{words}"', allow_blank=True)
         choices.showErrorMessage, choices.error = True, "Choose one of the list, or leave it empty."
         sheet.add_data_validation(choices)
         letter = chr(ord("A") + FIRST_ANSWER)

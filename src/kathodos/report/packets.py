@@ -41,6 +41,7 @@ class Packet:
     name: str
     content: str
     seal: Seal
+    title: str
 
 
 def waiting_lines(lines: ReviewLines, reviewers: Sequence[str] | None) -> dict[str, int]:
@@ -149,7 +150,7 @@ def packet_of(
     needs_reason: bool = False,
 ) -> Packet:
     """The packet of one reviewer. `named`: the systems and roles of each line; `people`: those concerned, by id."""
-    review, texts = lines.review, _Texts(shown)
+    review, texts = lines.review, Texts(shown)
     rows = [_row(record, own, people, texts) for record, own in zip(records, named, strict=True)]
     name = str((people.get(reviewer) or {}).get("name") or reviewer)
     content_of = {
@@ -161,22 +162,24 @@ def packet_of(
         "issued": issued,
         "decisions": [str(it) for it in SUBJECTS[About(review.about)].decisions],
         "undecided": review.undecided or "",
+        "passes": 1,
         "reasons": int(needs_reason),
         "texts": texts.known,
         "lines": rows,
     }
-    content = _ascii(content_of)
+    content = ascii_json(content_of)
     digest = hashlib.sha256(content.encode()).hexdigest()
-    return Packet(reviewer, name, content, Seal(review.name, review.opened_at, reviewer, issued, len(rows), digest))
+    seal = Seal(review.name, review.opened_at, reviewer, issued, len(rows), digest)
+    return Packet(reviewer, name, content, seal, review.name)
 
 
-def _ascii(shown: Mapping[str, Any]) -> str:
+def ascii_json(shown: Mapping[str, Any]) -> str:
     """JSON in ASCII in which nothing can end the element of a page that it stands in."""
     text = json.dumps(shown, separators=(",", ":"))
     return text.replace("<", "\\u003c").replace(">", "\\u003e").replace("&", "\\u0026")
 
 
-class _Texts:
+class Texts:
     """Texts that stand in a packet, each once. `shown`: how some texts are shown, kept from packet to packet."""
 
     def __init__(self, shown: dict[str, str]) -> None:
@@ -198,7 +201,7 @@ class _Texts:
         return found
 
 
-def _row(line: dict[str, Any], named: Named, people: Mapping[str, Mapping[str, Any]], texts: _Texts) -> list[Any]:
+def _row(line: dict[str, Any], named: Named, people: Mapping[str, Mapping[str, Any]], texts: Texts) -> list[Any]:
     """One line: number, whom, what, what stands out, which way it speaks, the evidence, systems, roles, and whether it
     may be made less. Texts by their numbers."""
     systems, roles = named

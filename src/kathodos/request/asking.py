@@ -334,13 +334,17 @@ def is_theirs(records: Records, request: Request, actor: Actor) -> bool:
 
 @dataclass(frozen=True)
 class Remark(Operation[Request]):
-    """Says something of a request: a question to who asked, the answer, or a comment."""
+    """Says something of a request: a question to who asked, the answer, or a comment.
+
+    `by`: whose words they are, where somebody else brings them.
+    """
 
     act: ClassVar[Act] = Act.REMARK_REQUEST
     number: int
     sort: Sort
     text: str
     terms: RequestTerms
+    by: Actor | None = None
 
     def compose(self, plan: Plan) -> Request:
         """Raises CallError where it is not for them to say, or nothing is asked."""
@@ -348,9 +352,10 @@ class Remark(Operation[Request]):
         remarks = remarks_of(plan.records, [request.number])[request.number]
         if not self.text.strip():
             raise CallError("Nothing is said.", "Say --say TEXT.")
-        theirs = is_theirs(plan.records, request, plan.actor)
+        actor = self.by or plan.actor
+        theirs = is_theirs(plan.records, request, actor)
         deciders = [it.approver for it in steps_of(plan.records, [request.number])[request.number]]
-        decides = any(self.terms.authority.capacity(plan.actor, it) for it in deciders)
+        decides = any(self.terms.authority.capacity(actor, it) for it in deciders)
         if self.sort != Sort.COMMENT:
             must_be_open(request)
         if self.sort == Sort.ANSWER and not is_asked_back(remarks):
@@ -358,9 +363,9 @@ class Remark(Operation[Request]):
         wanted = {Sort.QUESTION: decides, Sort.ANSWER: theirs, Sort.COMMENT: decides or theirs}[self.sort]
         if not wanted:
             who = "decides it" if self.sort == Sort.QUESTION else "asked for it"
-            what = f"{plan.actor.name} is not who {who}."
+            what = f"{actor.name} is not who {who}."
             raise CallError(what, f"See kathodos request show {request.number}")
-        row = (request.number, len(remarks) + 1, self.sort.value, plan.actor.name, plan.now, self.text.strip())
+        row = (request.number, len(remarks) + 1, self.sort.value, actor.name, plan.now, self.text.strip())
         plan.open_rows(REQUEST_REMARKS, [row])
         plan.subjects += subjects_of(request)
         plan.payload = RequestPayload(str(request.number), self.sort.value, request.whom)

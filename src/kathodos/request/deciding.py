@@ -16,6 +16,7 @@ from kathodos.errors import CallError, NotAllowedError
 from kathodos.ledger.actors import Acting, Actor, identities_called
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, RequestPayload
+from kathodos.model.kinds import KIT_ENTRIES, KITS, REQUESTS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
 from kathodos.model.times import end_moment, microseconds, time_text
@@ -51,6 +52,7 @@ from kathodos.store.records import Records, Stored
 
 GRANT, DENY = "grant", "deny"
 _NOTHING = Less()
+_STILL = 2**31 - 2  # beyond the number of any entry: the end of what still stands
 
 
 @dataclass(frozen=True)
@@ -117,6 +119,15 @@ def giving(desk: Desk, stored: Stored, request: Request, less: Less = _NOTHING) 
 
 
 @dataclass(frozen=True)
+class Answered:
+    """An answer that somebody else brings: whose it is, why they decided so, and as of which entry they were asked."""
+
+    by: str
+    reason: str
+    entry: int
+
+
+@dataclass(frozen=True)
 class DecideRequest(Operation[DecidedRequest]):
     """Grants or denies the step that waits. `less`: what it is granted for where that is less than was asked.
 
@@ -132,26 +143,31 @@ class DecideRequest(Operation[DecidedRequest]):
     rehearsed: Rehearsed | None = None
     speaks_against: str = ""
     despite: str = ""
+    answer: Answered | None = None
 
     def compose(self, plan: Plan) -> DecidedRequest:
         """Raises CallError where it is not for them to decide, or may not be granted so."""
         request = find_request(plan.records, self.number)
         must_be_open(request)
         steps = steps_of(plan.records, [request.number])[request.number]
-        mine, capacity = step_of(plan.records, request, steps, plan.actor, self.terms.authority, self.acting)
-        if self.decision == DENY and not plan.reason.strip():
+        actor, reason = plan.actor, plan.reason
+        if self.answer is not None:
+            must_be_unchanged(plan.records, request, self.answer.entry)
+            actor, reason = self.acting(self.answer.by).among(plan.records), self.answer.reason
+        mine, capacity = step_of(plan.records, request, steps, actor, self.terms.authority, self.acting)
+        if self.decision == DENY and not reason.strip():
             raise CallError("Nothing is denied without a reason.", "Say --reason WHY; who asked reads it.")
-        if self.decision == GRANT and self.speaks_against and not plan.reason.strip():
+        if self.decision == GRANT and self.speaks_against and not reason.strip():
             what = f"{self.speaks_against} Granting it all the same takes a reason."
             raise CallError(what, "Nothing was changed. Say why: --reason TEXT")
         _must_be_less(plan, request, self.less)
         marked = {
             **mine.values,
             "decision": self.decision,
-            "decided_by": plan.actor.name,
+            "decided_by": actor.name,
             "decided_at": plan.now,
             "capacity": as_approver(capacity),
-            "reason": plan.reason or None,
+            "reason": reason or None,
             "less": self.less.kept,
         }
         put_steps(plan, [mine], [marked])
@@ -160,7 +176,7 @@ class DecideRequest(Operation[DecidedRequest]):
         payload = RequestPayload(str(request.number), self.decision, request.whom, mine.number, in_place_of=instead)
         plan.payload = payload
         if self.decision == DENY:
-            denied = closed(request, plan, RequestState.DENIED, plan.reason)
+            denied = replace(closed(request, plan, RequestState.DENIED, reason), closed_by=actor.name)
             put_requests(plan, [denied])
             return DecidedRequest(denied, capacity, instead, [])
         request = replace(request, less=request.less.and_then(self.less))
@@ -259,6 +275,21 @@ def decided_by_no_means(records: Stored, request: Request, acting: Callable[[str
         except CallError:  # nobody who is there any more
             actors.append(Actor(name, records, is_guest=True))
     return excluded_of(actors)
+
+
+def must_be_unchanged(records: Stored, request: Request, entry: int) -> None:
+    """Raises CallError where a request, or the kit it asks for, is not what it was at a ledger entry."""
+    for kind, column, value in (
+        (REQUESTS, "request", request.number),
+        (KITS, "kit", request.kit),
+        (KIT_ENTRIES, "kit", request.kit),
+    ):
+        history = records.history(kind)
+        rows = history.column(column).holding(value).nonzero()[0]
+        closed_since = (history.until[rows] > entry) & (history.until[rows] < _STILL)
+        if value and (closed_since | (history.since[rows] > entry)).any():
+            what = "was decided further" if kind is REQUESTS else "asks for a kit that was changed"
+            raise CallError(f"Request {request.number} {what} since that was sent.", "Send it anew.")
 
 
 def _left(steps: Sequence[Step], mine: Step) -> list[Step]:

@@ -48,9 +48,14 @@ class KitEntry:
     @property
     def system(self) -> str:
         """The system that it is given in."""
-        if self.gives.startswith(("role:", "group:")):
-            return self.gives.partition(":")[2].partition("/")[0]
-        return self.gives.partition(" ")[2].partition(":")[0]
+        return system_given(self.gives)
+
+
+def system_given(gives: str) -> str:
+    """The system in which a role, a group or a permission is given."""
+    if gives.startswith(("role:", "group:")):
+        return gives.partition(":")[2].partition("/")[0]
+    return gives.partition(" ")[2].partition(":")[0]
 
 
 class ApprovalStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):

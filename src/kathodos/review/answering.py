@@ -154,7 +154,7 @@ class _Taking:
         for at in fits.nonzero()[0].tolist():
             answer = self.answers[at]
             try:
-                _must_be_plain(answer)
+                must_be_plain(answer)
                 if answer.decision == _PASS:
                     passed.append((at, self._whom(at, answer)))
                 elif answer.decision:
@@ -313,7 +313,7 @@ class _Taking:
         counts[what] = counts.get(what, 0) + 1
 
 
-def _must_be_plain(answer: LineAnswer) -> None:
+def must_be_plain(answer: LineAnswer) -> None:
     """Raises CallError where a text cannot be kept as it is."""
     for text in (answer.until, answer.to, answer.reason, answer.say):
         if "\0" in text or len(text) > _LONGEST:

@@ -22,7 +22,10 @@ LINES_SHEET, SEAL_SHEET = "Lines", "Seal"
 
 
 class Seal(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """What a packet is. `opened_at`: when its review was opened; `digest`: SHA-256 of what the packet shows, in hex."""
+    """What a packet is. `opened_at`: when its review was opened; `digest`: SHA-256 of what the packet shows, in hex.
+
+    A packet of requests is of no review, and was opened at no time; `review` then says as of which ledger entry it is.
+    """
 
     review: str
     opened_at: str
@@ -62,7 +65,7 @@ class LineAnswer(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """
 
     line: Annotated[int, msgspec.Meta(ge=0, le=10**9)]
-    decision: Literal["certify", "reduce", "revoke", "correct", "pass", ""]
+    decision: Literal["certify", "reduce", "revoke", "correct", "pass", "grant", "shorten", "deny", "ask", ""]
     until: str = ""
     to: str = ""
     reason: str = ""

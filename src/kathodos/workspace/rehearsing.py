@@ -36,15 +36,8 @@ if TYPE_CHECKING:
 # What edits of access leave as it is: what was found of reviews, of orders, and of names alike.
 _OF_REVIEWS = (reviews.HASTY, reviews.AGAINST_EVIDENCE, reviews.NOTHING_TAKEN, reviews.UNOPENED)
 _OF_REQUESTS = (requests.REQUEST_OVER, requests.LATE_LOOK_BACK)
-_UNTOUCHED = (
-    people.DUPLICATE,
-    people.CAME_BACK,
-    orders.OVERDUE,
-    orders.REFUSED,
-    LATE_CONTROL,
-    *_OF_REVIEWS,
-    *_OF_REQUESTS,
-)
+_OF_ORDERS = (orders.OVERDUE, orders.REFUSED)
+_UNTOUCHED = (people.DUPLICATE, people.CAME_BACK, LATE_CONTROL, *_OF_ORDERS, *_OF_REVIEWS, *_OF_REQUESTS)
 _TOUCHED = [name for name in NAMES if name not in _UNTOUCHED]
 _MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at too
 

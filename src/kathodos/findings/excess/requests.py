@@ -1,4 +1,4 @@
-"""What runs by requests and should not: ended and not taken away, and emergencies that nobody looked back on in time."""
+"""What runs by requests and should not: ended and not taken away; emergencies that nobody looked back on in time."""
 
 from __future__ import annotations
 
@@ -71,7 +71,7 @@ def _batch(
     texts = []
     for row, moment in zip(rows, since.tolist(), strict=True):
         what = str(row[2] or ", ".join(str(it[0]) for it in json.loads(str(row[3] or "[]"))))
-        texts.append(FindingText(reference_to("request", row[0]), told(what, moment), remedy))
+        texts.append(FindingText(reference_to("request", row[0]), told(f"{what} of {row[1]}", moment), remedy))
     days = np.array([basis.days_since(it) for it in since.tolist()], dtype=np.int64)
     concerned = np.array(whose, dtype=np.int64)
     return batch(name, concerned, numbers.__getitem__, texts.__getitem__, 2, CERTAIN, days)

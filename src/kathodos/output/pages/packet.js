@@ -4,11 +4,13 @@
   const words = JSON.parse(read('words')), seal = JSON.parse(read('seal')), content = read('packet');
   const packet = JSON.parse(content), text = (at) => packet.texts[at];
   const STEP = 60, PLACE = 'kathodos ' + seal.signature.slice(0, 40), page = document.getElementById('page');
-  const [NUMBER, WHOM, WHAT, OUT, WAY, FACTS, SYSTEMS, ROLES, LESS] = [0, 1, 2, 3, 4, 5, 6, 7, 8];
-  const FIELDS = { certify: [], reduce: ['until', 'reason'], revoke: ['reason'], correct: ['to', 'reason'], pass: ['to'] };
-  const LABELS = { until: () => words.until, reason: () => words.why, say: () => words.comment,
+  const [NUMBER, WHOM, WHAT, OUT, WAY, FACTS, SYSTEMS, ROLES, LESS, LOUD] = [0, 1, 2, 3, 4, 5, 6, 7, 8, 9];
+  const FIELDS = { certify: [], reduce: ['until', 'reason'], revoke: ['reason'], correct: ['to', 'reason'], pass: ['to'],
+    grant: [], shorten: ['until'], deny: ['reason'], ask: ['say'] };
+  const LABELS = { until: () => words.until, reason: () => words.why, say: (decision) => decision === 'ask' ? words.question : words.comment,
     to: (decision) => decision === 'correct' ? words.right : words.whom };
-  const CHOICES = [...packet.decisions, 'pass'];
+  const CHOICES = [...packet.decisions, ...(packet.passes ? ['pass'] : [])], [KEEPS, TAKES] = packet.passes ? ['certify', 'revoke'] : ['grant', 'deny'];
+  const AGREES = ['certify', 'grant', 'shorten'];
 
   const say = (name, values = {}) => words[name].replace(/\{(\w+)\}/g, (whole, key) => key in values ? values[key] : whole);
   const make = (tag, properties = {}, ...children) => {
@@ -45,7 +47,8 @@
   addEventListener('pagehide', () => { if (timer) keep_now(); });
 
   const own = (number) => state.get(number) || {};
-  const asks = (number, decision) => decision === 'certify' && packet.reasons && packet.lines[byNumber.get(number)][WAY] === 1 ? ['reason'] : FIELDS[decision];
+  const speaks_loud = (line) => line[WAY] === 1 && packet.reasons || line[LOUD] === 1;
+  const asks = (number, decision) => AGREES.includes(decision) && speaks_loud(packet.lines[byNumber.get(number)]) ? [...FIELDS[decision], 'reason'] : FIELDS[decision];
   const missing = (number, mine = own(number)) => mine.decision ? asks(number, mine.decision).filter((name) => !(mine[name] || '').trim()) : [];
   const is_done = (number) => !!own(number).decision && !missing(number).length;
   const change = (number, values) => {
@@ -85,7 +88,7 @@
       make('div', { className: 'row' }, make('p', {}, progress, ' ', counted), shownNow), status),
     lists,
     make('footer', { className: 'foot' },
-      make('p', {}, words.keys), field(words.go_on, load),
+      make('p', {}, packet.passes ? words.keys : words.keys_requests), field(words.go_on, load),
       make('p', { className: 'soft' }, `${packet.reviewer}; ${packet.issued}; ${seal.digest.slice(0, 16)}`)));
   document.documentElement.lang = words.lang;
 
@@ -169,7 +172,7 @@
     const head = make('header', {},
       make('h2', { id }, name || (group.value === 'by_nothing' ? packet.review : words.without)),
       make('div', { className: 'acts' }, make('span', { className: 'soft', 'data-group': number - 1 }),
-        ...(some.length > 1 ? [make('span', {}, say('whole_group', { count: some.length }) + ':'), why, all('certify'), all('revoke')] : [])));
+        ...(some.length > 1 ? [make('span', {}, say('whole_group', { count: some.length }) + ':'), why, all(KEEPS), all(TAKES)] : [])));
     return make('section', { className: 'group', 'aria-labelledby': id }, head, ...articles);
   };
   const decide_all = (some, decision, why) => {
@@ -196,10 +199,10 @@
           onchange: () => decide(at, decision) });
         return make('label', { title: words[decision + '_hint'] || '' }, input, words[decision]);
       });
-      const set = make('fieldset', {}, make('legend', { className: 'hidden' }, `${words.decision}, ${say('line', { number })}`), ...radios);
+      const set = make('fieldset', {}, make('legend', { className: 'hidden' }, `${words.decision}, ${say(packet.passes ? 'line' : 'request_line', { number })}`), ...radios);
       if (mine.decision) set.append(make('button', { type: 'button', onclick: () => { change(number, { decision: '' }); refresh(at); } }, words.clear));
-      const asked = [...(mine.decision ? FIELDS[mine.decision] : []), ...(mine.decision || mine.say ? ['say'] : [])];
-      if (mine.decision === 'pass' || mine.decision === 'certify') asked.splice(asked.indexOf('say'), 0, 'reason');
+      const asked = [...(mine.decision ? FIELDS[mine.decision] : []), ...(mine.decision !== 'ask' && (mine.decision || mine.say) ? ['say'] : [])];
+      if (mine.decision === 'pass' || AGREES.includes(mine.decision)) asked.splice(asked.indexOf('say'), 0, 'reason');
       const fields = asked.map((name) => make('label', {}, LABELS[name](mine.decision),
         make('input', { type: name === 'until' ? 'date' : 'text', value: mine[name] || '', 'data-field': name,
           oninput: (event) => { change(number, { [name]: event.target.value }); note(); } })));
@@ -213,7 +216,7 @@
       const out = way === 1 ? [make('b', {}, words.speaks_against), ' '] : [];
       box.replaceChildren(
         make('div', { className: 'top' }, make('h3', { id: id + '-what' }, text(line[WHAT])),
-          make('span', { className: 'soft' }, say('line', { number }))),
+          make('span', { className: 'soft' }, say(packet.passes ? 'line' : 'request_line', { number }))),
         ...(group.value === 'by_person' ? [] : [make('p', {}, text(line[WHOM]))]),
         ...(text(line[OUT]) ? [make('p', { className: way === 1 ? 'out look' : 'out' }, ...out, text(line[OUT]))] : []),
         facts, set, ...(fields.length ? [make('div', { className: 'more' }, ...fields)] : []), needs);
@@ -245,7 +248,7 @@
     const typing = event.target.matches('input[type=text], input[type=date]');
     if (typing || event.ctrlKey || event.metaKey || event.altKey) return;
     const next = (by) => { const to = order[order.indexOf(at) + by]; if (to !== undefined) { if (order.indexOf(to) >= limit) { limit += STEP; draw(); } focus_on(to); } };
-    const acts = { c: () => decide(at, 'certify'), r: () => decide(at, 'revoke'), n: () => next(1), p: () => next(-1),
+    const acts = { ...(packet.passes ? { c: () => decide(at, KEEPS), r: () => decide(at, TAKES) } : { g: () => decide(at, KEEPS), d: () => decide(at, TAKES) }), n: () => next(1), p: () => next(-1),
       u: () => { change(packet.lines[at][NUMBER], { decision: '' }); refresh(at); },
       e: () => { const box = event.currentTarget.querySelector('details'); box.open = !box.open; }, '/': () => find.focus() };
     const act = acts[event.key.toLowerCase()];
@@ -277,7 +280,7 @@
     const link = make('a', { href: URL.createObjectURL(new Blob([JSON.stringify(whole)], { type: 'application/json' })), download: name });
     document.body.append(link); link.click(); link.remove();
     setTimeout(() => URL.revokeObjectURL(link.href), 10000);
-    tell(say('saved', { file: name }) + (open.length ? ' ' + say('unfinished', { count: open.length, number: open[0] }) : ''));
+    tell(say(packet.passes ? 'saved' : 'saved_requests', { file: name }) + (open.length ? ' ' + say('unfinished', { count: open.length, number: open[0] }) : ''));
   };
   const go_on = async (input) => {
     try {
