@@ -71,8 +71,8 @@ def _content(parser: argparse.ArgumentParser, is_new: bool) -> None:
 def _add_make(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     what = "make a kit"
     example = (
-        "  kathodos kit make rota-viewer --gives role:pilots/viewer 'view berths:/northmole' --approve manager \\\n"
-        "    --who 'department eq \"Pilotage\"' --lasts P1M --longest P6M --reason 'asked for each month'"
+        "  kathodos kit make rota --gives role:pilots/roster-reader --approve manager owner --owner p0025 --lasts P1M\n"
+        "  kathodos kit make gates --gives 'view gates:/plates' role:gates/guard --approve p0107,p0110"
     )
     making = command(steps, "make", common, formatter, run_make, what, example)
     making.add_argument("kit", metavar="KIT", help="what it is called")

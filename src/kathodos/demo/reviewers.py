@@ -1,4 +1,4 @@
-"""What the made-up reviewers of the demo do with their packets: open the page, decide, save the answers."""
+"""What made-up reviewers and approvers do with their packets: open the page, decide, save the answers."""
 
 from __future__ import annotations
 
@@ -12,18 +12,20 @@ from kathodos.model.times import time_text
 from kathodos.model.words import plural
 
 
-def answer(page: Path, to: Path, first: str, seconds: float, is_careful: bool) -> str:
-    """Writes the file that a page saves. A careful one looks at all evidence, and makes less what it speaks against.
+def answer(page: Path, to: Path, first: str, seconds: float, how: str) -> str:
+    """Writes the file that a page saves. `how`: `careful` looks at all evidence, and makes less what it speaks against;
+    `granting` grants requests; `hasty` certifies everything.
 
     `first`: when the first line is decided; `seconds`: how long each takes. Gives what was done, in words.
     """
     packet, seal = _held(page, "packet"), _held(page, "seal")
-    begun, answers = datetime.fromisoformat(first), []
+    begun, answers, is_careful = datetime.fromisoformat(first), [], how != "hasty"
     for at, line in enumerate(packet["lines"]):
         number, way, is_grant = line[0], line[4], line[8]
         when = time_text(begun + timedelta(seconds=round(at * seconds, 3)))
-        one = {"line": number, "decision": "certify", "opened": is_careful, "at": when}
-        if is_careful and way == 1 and is_grant:
+        decision = "grant" if how == "granting" else "certify"
+        one = {"line": number, "decision": decision, "opened": is_careful, "at": when}
+        if how == "careful" and way == 1 and is_grant:
             one |= {"decision": "reduce", "until": "2026-12-31", "reason": "used in autumn only; asked for anew then"}
         answers.append(one)
     whole = {"form": "kathodos answers 1", "seal": seal, "digest": seal["digest"], "answers": answers}

@@ -355,6 +355,92 @@ SHAPING: tuple[Chapter, ...] = (
         ("role suggest", "role suggest --make --yes"),
     ),
 )
+ASKING: tuple[Chapter, ...] = (
+    (
+        "2026-06-30T09:00:00Z",
+        "Ask for access. Kits say what is asked for and given together, who may ask and who approves.",
+        (
+            "cp ../tables/* tables/",
+            "gather",
+            "kit read --yes --reason 'the summer of 2026'",
+            "kit show quay-summer",
+            "kit check",
+        ),
+    ),
+    (
+        "2026-06-30T10:00:00Z",
+        "Three of Eelmouth ask for the summer kit, each told what it gives and who decides. A hand who comes for the "
+        "season asks too, who is nobody here yet. And what would a pilot need to see who was at the gates?",
+        (
+            "request ask quay-summer --until 2026-08-02 --say shift=early --reason 'helps at the quay in July' --yes "
+            "--as p0115",
+            "request ask quay-summer --say shift=late --reason 'would like to see more of the harbour' --yes --as p0028",
+            "request ask quay-summer --say shift=night --reason 'evenings in August' --yes --as p0118",
+            "request ask visitor-desk --for 'Ada Berg, ada.berg@quay-hands.example' --reason 'works at the desk' --yes "
+            "--as ada.berg@quay-hands.example",
+            "request need 'view gates:/plates' --for p0028",
+        ),
+    ),
+    (
+        "2026-07-01T09:00:00Z",
+        "One is granted: by her manager at a terminal, and by the site head in a page that opens in any browser. One "
+        "is denied, by who stands in for the chief pilot. The guest is invited.",
+        (
+            "request show 1",
+            "request grant 1 --yes --as p0107",
+            "request packets --out packets --approver p0190 --as r.lund",
+            "answer packets/p0190.html returned/p0190.json 2026-07-01T09:20:00+00:00 60 granting",
+            "request take returned/p0190.json --as r.lund",
+            "request deny 2 --reason 'the pilots are short of people this summer' --as p0026",
+            "request grant 4 --yes --as p0107",
+            "enact --by tables --out enacted/july --yes",
+            "cp enacted/july/harbour/* tables/",
+            "gather",
+            "request held --kit quay-summer",
+        ),
+    ),
+    (
+        "2026-07-08T09:00:00Z",
+        "A week later: what nobody has decided goes to the next one up, and the hand starts work.",
+        ("request tend --yes", "people activate ada.berg@quay-hands.example --yes --reason 'the first day'"),
+    ),
+    (
+        "2026-07-20T09:00:00Z",
+        "Nobody decided it there either: it lapses. What ends within two weeks is told to both sides, and goes on by "
+        "a new decision.",
+        (
+            "request tend --yes",
+            "request renew 1 --until 2026-09-30 --reason 'the quay is busy until September' --yes --as p0115",
+            "request grant 5 --yes --as p0107",
+            "request grant 5 --yes --as p0190",
+        ),
+    ),
+    (
+        "2026-07-25T02:00:00Z",
+        "At night a crane is stuck over a ship. A fitter takes what he needs at once; it is told loudly, and looked "
+        "back on by somebody else.",
+        (
+            "request break-glass stuck-crane --reason 'crane 4 is stuck over the Astrea' --yes --as p0153",
+            "enact workshop --by tables --out enacted/night --yes",
+            "cp enacted/night/harbour/* tables/",
+            "gather",
+        ),
+    ),
+    (
+        "2026-07-27T09:00:00Z",
+        "On Monday the hours are long over, and the workshop manager has looked at the log.",
+        (
+            "request tend --yes",
+            "request look-back 6 right --reason 'the log shows crane 4, and nothing else' --as p0151",
+            "enact --by tables --out enacted/monday --yes",
+            "cp enacted/monday/harbour/* tables/",
+            "gather",
+            "request status",
+            "request list",
+            "request show 6",
+        ),
+    ),
+)
 TABLES = """
 CREATE ROLE cashiers; CREATE ROLE auditors NOINHERIT; CREATE ROLE petra LOGIN; CREATE ROLE quill LOGIN;
 GRANT cashiers TO petra; GRANT auditors TO quill; GRANT cashiers TO auditors;
@@ -383,13 +469,17 @@ def describe(folder: Path, is_fresh: bool, main: Main) -> int:
         key = Workspace(Path("../trial")).keys.fingerprint()
         for now, text, commands in SHAPING:
             _chapter(main, now, text, [command.replace("{key}", key) for command in commands])
+    _say(f"\nAnd a fourth, in which people ask for access: cd {shlex.quote(str(folder / 'asking'))}")
+    with _working_in(folder / "asking"):
+        for chapter in ASKING:
+            _chapter(main, *chapter)
     _say(f"\nThat was the whole round. Go on in {folder}: kathodos list identities, kathodos review --help.")
     return 0
 
 
 def lay_out(folder: Path) -> None:
     """Puts the workspaces and their data into a folder; nothing is gathered yet."""
-    for workspace in (folder, *(folder / beside for beside in ("connected", "shaping", "trial"))):
+    for workspace in (folder, *(folder / beside for beside in ("connected", "shaping", "trial", "asking"))):
         Workspace.create(workspace)
     with as_file(files("kathodos.demo") / "data") as data:
         shutil.copytree(data, folder, dirs_exist_ok=True)
@@ -460,7 +550,7 @@ def _chapter(main: Main, now: str, text: str, commands: Sequence[str]) -> None:
             _by_hand(command)
         elif command.startswith("answer "):
             _, page, to, first, seconds, how = command.split()
-            _say(f"\n# {answer(Path(page), Path(to), first, float(seconds), how == 'careful')}")
+            _say(f"\n# {answer(Path(page), Path(to), first, float(seconds), how)}")
         else:
             _run(main, command)
 
