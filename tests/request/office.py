@@ -41,8 +41,8 @@ CATALOGUE = {
     ],
     "resources": [{"resource": it} for it in ("s:/x", "s:/x/1", "s:/x/2", "s:/y")],
     "grants": [
-        {"grant": "own", "holder": "identity:ann", "gives": "role:s/reader", "until": ""},
-        {"grant": "of-g", "holder": "group:s/g", "gives": "view s:/y", "until": ""},
+        {"grant": "own", "holder": "identity:ann", "gives": "role:s/reader", "on": "", "until": ""},
+        {"grant": "of-g", "holder": "group:s/g", "gives": "view s:/y", "on": "", "until": ""},
     ],
 }
 RULES = """

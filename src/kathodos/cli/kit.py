@@ -214,7 +214,7 @@ def run_drop(session: Session) -> int:
 
 def run_read(session: Session) -> int:
     from kathodos.report.answers import Answer
-    from kathodos.request.kits import find_kit, is_kit
+    from kathodos.request.kits import find_kit, is_kit, kit_edits
     from kathodos.workspace.requests import desk_of, kit_files, kit_of_file
 
     files = list(kit_files(session.workspace.folder, session.arguments.kits))
@@ -225,7 +225,7 @@ def run_read(session: Session) -> int:
     status, stood = 0, []
     for kit in kits:
         before = find_kit(session.view.catalogue, kit.name) if is_kit(session.view.catalogue, kit.name) else None
-        if before == kit:
+        if not len(kit_edits(before, kit)):
             stood.append(kit.name)
             continue
         status = max(status, _change(session, before, kit))

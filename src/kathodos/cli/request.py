@@ -154,7 +154,7 @@ def _send(session: Session, operation: Ask | Renew) -> int:
 
 def _show_nearest(session: Session) -> None:
     """What is asked for is one permission: first the nearest thing that gives it, and nothing more."""
-    if "*" not in session.arguments.what:
+    if "*" not in session.arguments.what and "," not in (session.arguments.whom or "") and not session.acts.is_guest:
         session.answer(_nearest(session, session.arguments.what))
 
 
@@ -180,9 +180,13 @@ def _nearest(session: Session, what: str) -> Answer:
     if number is None:
         names = sorted(name for of, name in state.index.actions if of == system)
         raise CallError(f"The system {system} has no action {action}.", f"It has {', '.join(names)}.")
-    asker = state.identity(session.arguments.whom or session.acts.is_identity or session.actor)
-    person = state.index.holders.identities[asker]
-    if bool(who_reaches(state.index, node, number, state.moment)[asker]):
+    asker = state.asker(session.arguments.whom or session.acts.is_identity or session.actor)
+    holders = state.index.holders
+    owner = asker if asker < holders.people else int(holders.owner[asker - holders.people])
+    if owner < 0:
+        raise CallError(f"{holders.references[asker]} is nobody's account.", "Name a person with --for.")
+    person = holders.identities[owner]
+    if bool(who_reaches(state.index, node, number, state.moment)[owner]):
         return needed([], person, what, reaches=True)
     until = f"{later(now(), session.workspace.configuration.request_terms.lasts):%Y-%m-%d}"
     return needed(nearest_to(session.view, person, node, number, until), person, what, reaches=False)

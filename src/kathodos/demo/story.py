@@ -361,6 +361,7 @@ ASKING: tuple[Chapter, ...] = (
         "Ask for access. Kits say what is asked for and given together, who may ask and who approves.",
         (
             "cp ../tables/* tables/",
+            "cp ../rules/* rules/",
             "gather",
             "kit read --yes --reason 'the summer of 2026'",
             "kit show quay-summer",
@@ -374,7 +375,7 @@ ASKING: tuple[Chapter, ...] = (
         (
             "request ask quay-summer --until 2026-08-02 --say shift=early --reason 'helps at the quay in July' --yes "
             "--as p0115",
-            "request ask quay-summer --say shift=late --reason 'would like to see more of the harbour' --yes --as p0028",
+            "request ask quay-summer --say shift=late --reason 'to see more of the harbour' --yes --as p0028",
             "request ask quay-summer --say shift=night --reason 'evenings in August' --yes --as p0118",
             "request ask visitor-desk --for 'Ada Berg, ada.berg@quay-hands.example' --reason 'works at the desk' --yes "
             "--as ada.berg@quay-hands.example",

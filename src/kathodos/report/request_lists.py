@@ -232,7 +232,8 @@ class RequestChoice:
 def request_list(view: View, choice: RequestChoice, most: int | None, form: str) -> Answer:
     """The requests that are asked for, the newest first."""
     records = view.catalogue
-    at = np.sort(chosen(view, choice).nonzero()[0])[::-1]
+    at = chosen(view, choice).nonzero()[0]
+    at = at[np.argsort(-numbers_at(records.column(REQUESTS, "request"), at), kind="stable")]
     some, more = first_rows(at.tolist(), most if form == "table" else None)
     requests = requests_at(records, ints(some))
     numbers = [it.number for it in requests]
@@ -409,6 +410,7 @@ def held_through(view: View, whom: str | None, kit: str | None, most: int | None
     if kit is not None:
         which = which & records.column(REQUESTS, "kit").holding(kit)
     at = which.nonzero()[0]
+    at = at[np.argsort(numbers_at(records.column(REQUESTS, "request"), at), kind="stable")]
     some, more = first_rows(at.tolist(), most if form == "table" else None)
     requests = requests_at(records, ints(some))
     numbers = [it.number for it in requests]

@@ -117,7 +117,7 @@ class KitCheck:
             yield f"Nobody may approve it: {step.text} is nobody who is active."
             return
         if able == [MANAGER] and without:
-            yield f"{without} of those who may ask have no manager who is active."
+            yield f"{without} of those who may ask {'has' if without == 1 else 'have'} no manager who is active."
         if step.takes == "all" and len(able) < len(step.by):
             yield f"All of {step.text} have to approve, and not all of them are there."
 

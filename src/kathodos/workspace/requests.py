@@ -74,6 +74,7 @@ def trial(view: View, request: Request, less: Less = _NOTHING, actor: Actor | No
     if actor is not None:
         steps = steps_of(view.stored, [request.number])[request.number] if request.row else []
         others = {str(it.values["decided_by"]) for it in steps if it.decision == "grant"}
+        others |= {it.approver for it in steps if it.number > request.step}  # who decides later may hold the mandate
         said = verdicts(view, found.edits, actor, others)
     counts = (effect.gained, effect.lost)
     rehearsed = Rehearsed(view.point.entry, effect.digest, *counts, effect.stops, refusals(said))
