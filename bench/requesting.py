@@ -104,6 +104,8 @@ def running(size, folder, tables):
     with workspace.view() as view:
         people = [str(it) for it in view.catalogue.column(IDENTITIES, "id").listed(np.arange(3))]
         gives = f"role:{view.index.roles[0]}"
+    with (folder / "kathodos.toml").open("a", encoding="utf-8") as file:
+        file.write(f'\n[requests]\napprove = ["manager", "{people[1]}"]\n')
     (folder / "kits").mkdir()
     (folder / "kits" / f"{KIT}.toml").write_text(
         f'owner = "{people[0]}"\nlasts = "P3M"\n[[gives]]\nrole = "{gives.removeprefix("role:")}"\n'

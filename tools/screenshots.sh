@@ -73,6 +73,16 @@ below packet report.png
 below packet review.png
 shot ledger-list "kathodos baseline compare before-review --format csv | head -4; kathodos ledger list --subject identity:p0063" 150
 shot show "kathodos find leif engen; kathodos show p0063"
+below sources "$here/docs/screenshots/show.png"
+rm "$here/docs/screenshots/show.png"
+asking() { KATHODOS_NOW=2026-07-28T09:00:00Z kathodos --workspace asking "$@" > /dev/null; }
+asking request ask quay-summer --until 2026-09-15 --say shift=early --reason 'two colleagues are ill' --yes --as p0121
+asking request ask role:dues/manager --until 2026-09-15 --reason 'to see how it is done' --yes --as p0112
+shot requests "export KATHODOS_NOW=2026-07-28T09:00:00Z; kathodos --workspace asking request show 7; \
+kathodos --workspace asking request list; kathodos --workspace asking request status"
+asking request packets --out to-decide --approver p0107
+"$here/tools/page_shot.py" requests.png to-decide/p0107.html
+below requests requests.png
 python - <<'SQL'
 import sqlite3
 

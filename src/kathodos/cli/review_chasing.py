@@ -44,7 +44,7 @@ def run_remind(session: Session) -> int:
     records = session.view.catalogue
     some = reminders(records, waiting(records, asked.name), now())
     reach = [it for it in some if it.mail]
-    mails = {it.reviewer: delivery.mails.reminder(it) for it in reach}
+    mails = [(it.reviewer, delivery.mails.reminder(it)) for it in reach]
     is_meant = (
         bool(reach)
         and not asked.dry_run

@@ -10,7 +10,7 @@ from kathodos.cli.session import Session
 from kathodos.errors import CallError, KathodosError
 
 if TYPE_CHECKING:
-    from collections.abc import Iterable, Mapping
+    from collections.abc import Iterable
     from email.message import EmailMessage
 
     from kathodos.connectors.smtp import MailServer
@@ -44,20 +44,20 @@ class Delivery:
     def _is_sent(self) -> bool:
         return bool(self._settings.smtp) and self._outbox is None
 
-    def deliver(self, mails: Mapping[str, EmailMessage]) -> None:
-        """Sends mails, or writes them to the folder; each is called by whom it is to."""
+    def deliver(self, mails: Iterable[tuple[str, EmailMessage]]) -> None:
+        """Sends mails, or writes them to the folder; each with whom it is to, by whom its file is called."""
         from kathodos.model.times import now
         from kathodos.output.files import file_name, write_all_new
 
         if self._is_sent:
-            self._server().send(mails.values())
+            self._server().send(mail for _, mail in mails)
             return
         folder = Path(self._outbox) if self._outbox is not None else self._folder / self._settings.outbox
         day = f"{now():%Y%m%dT%H%M%SZ}"
         taken = (
             {it.stem.removeprefix(f"{day}-") for it in folder.glob(f"{day}-*.eml")} if folder.is_dir() else set[str]()
         )
-        write_all_new(folder, {f"{day}-{file_name(who, taken)}.eml": bytes(it) for who, it in mails.items()})
+        write_all_new(folder, {f"{day}-{file_name(who, taken)}.eml": bytes(it) for who, it in mails})
 
     def tell(self, some: Iterable[Told]) -> list[str]:
         """Tells people what concerns them; what is said of it. What cannot be delivered is complained about only, since
@@ -68,7 +68,7 @@ class Delivery:
         reach = [it for it in found if it.mail]
         try:
             if reach:
-                self.deliver({it.whom: self.mails.notice(it) for it in reach})
+                self.deliver((it.whom, self.mails.notice(it)) for it in reach)
         except KathodosError as error:
             self._session.complain(f"It is done, but nobody could be told: {error.what}")
             return []
