@@ -26,6 +26,7 @@ from tests import forks
 ROOT = Path(__file__).resolve().parent.parent
 OFFICE = str(ROOT / "tools" / "office")  # where another user and host stand in for those of this machine
 NOW = "2026-07-07T09:00:00Z"
+CLOCK = re.compile(r"<!-- the clock: (\S+) -->")  # of a page whose commands are asked on another day
 BLOCK = re.compile(r"```console\n(.*?)```", re.DOTALL)
 HEAD = re.compile(r"\b(head) [0-9a-f]{16}\b")  # another one on each machine: entries say from where they were written
 KEY = re.compile(r"(\bkey|--trust) [0-9a-f]{32}\b")  # another one in each workspace
@@ -65,10 +66,10 @@ def database() -> dict[str, str]:
     return {"PGHOSTADDR": "127.0.0.1", "PGPORT": str(server.port), "PATH": path, "XDG_CACHE_HOME": str(server.folder)}
 
 
-def run(command: str, workspace: Path, variables: Mapping[str, str]) -> list[str]:
+def run(command: str, workspace: Path, variables: Mapping[str, str], now: str = NOW) -> list[str]:
     """The lines that a command line prints, errors included."""
     path = f"{Path(sys.executable).parent}:{variables.get('PATH', os.environ['PATH'])}"
-    own = {"KATHODOS_NOW": NOW, "COLUMNS": "110", "PATH": path, "KATHODOS_ACTOR": "r.lund", "PYTHONPATH": OFFICE}
+    own = {"KATHODOS_NOW": now, "COLUMNS": "110", "PATH": path, "KATHODOS_ACTOR": "r.lund", "PYTHONPATH": OFFICE}
     environment = {**os.environ, **variables, **own}
     words = shlex.split(command, comments=True)
     if words[0] == "kathodos" and not set(re.sub("'[^']*'", "", command)) & set('|&;<>$*?~`"'):
@@ -87,14 +88,16 @@ def refreshed(text: str, workspace: Path) -> str:
     variables = database() if SERVER in "".join(BLOCK.findall(text)) else {"LANG": "C.UTF-8"}
     if not variables:
         return text
-    return BLOCK.sub(lambda block: f"```console\n{_filled(block[1], workspace, variables)}```", text)
+    clock = CLOCK.search(text)
+    now = clock[1] if clock else NOW
+    return BLOCK.sub(lambda block: f"```console\n{_filled(block[1], workspace, variables, now)}```", text)
 
 
-def _filled(block: str, workspace: Path, variables: Mapping[str, str]) -> str:
+def _filled(block: str, workspace: Path, variables: Mapping[str, str], now: str) -> str:
     parts = re.split(r"^(\$ .*)\n", block, flags=re.MULTILINE)[1:]
     written = ""
     for command, shown in zip(parts[::2], parts[1::2], strict=True):
-        lines = run(command[2:], workspace, variables)
+        lines = run(command[2:], workspace, variables, now)
         kept = shown.splitlines()
         most = len(kept) - 1 if kept[-1:] == ["..."] else MOST
         cut = [*lines[:most], "..."] if len(lines) > most + 1 else lines

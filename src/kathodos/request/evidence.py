@@ -119,7 +119,8 @@ class Evidence:
         rare = [it for it in self.shares if it.peers > 1 and it.peers_having <= _FEW * (it.peers - 1)]
         if rare:
             it = rare[0]
-            return f"Of {it.peers - 1} peers {it.peers_having or 'none'} has {it.entry.text}.", "against"
+            has = "has" if it.peers_having < 2 else "have"
+            return f"{it.peers_having or 'None'} of {it.peers - 1} peers {has} {it.entry.text}.", "against"
         common = [it for it in self.shares if it.peers > 1 and it.peers_having > _MOST * (it.peers - 1)]
         if common and len(common) == len(self.shares):
             it = min(common, key=lambda one: one.peers_having)
