@@ -8,7 +8,6 @@ from dataclasses import dataclass, field
 from functools import cached_property
 
 import numpy as np
-from email_validator import EmailNotValidError, validate_email
 
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_of, key_text
@@ -93,6 +92,8 @@ class _Names:
 
 
 def _invited(desk: Desk, invitation: Invitation, names: _Names) -> Record:
+    from email_validator import EmailNotValidError, validate_email
+
     cells = {name.lower(): cell for name, cell in invitation.cells.items() if cell and cell.strip()}
     missing = [name for name in _WANTED if name not in cells]
     if missing:

@@ -261,7 +261,7 @@ def steps_for(
     whom = Actor(meant.person, records, is_guest=bool(meant.name))
     concerned = Concerned(
         meant.person,
-        excluded_of([actor, whom]),
+        excluded_of([actor] if actor.name == whom.name else [actor, whom]),
         meant.kit.owner if meant.kit is not None else "",
         meant.entries,
     )

@@ -6,7 +6,7 @@ by a grant of their own, that lasts as long, is left as it is, and stays when th
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -100,13 +100,20 @@ def _held(desk: Desk, wanted: Sequence[tuple[KitEntry, str]]) -> Mapping[tuple[s
     found: dict[tuple[str, str, str | None], list[Record]] = {}
     if not wanted:
         return found
-    at = desk.records.column(GRANTS, "holder").holding_any([holder for _, holder in wanted]).nonzero()[0]
-    columns = [desk.records.column(GRANTS, name).listed(at) for name in GRANTS.names]
-    for values in zip(*columns, strict=True):
-        record: Record = dict(zip(GRANTS.names, values, strict=True))
+    for record in _granted(desk, [holder for _, holder in wanted], [entry.gives for entry, _ in wanted]):
         if _counts(desk, record):
             found.setdefault((record["holder"], record["gives"], record["on"]), []).append(record)
     return found
+
+
+def _granted(desk: Desk, holders: Sequence[str], gives: Sequence[str]) -> Iterator[Record]:
+    """The grants of some of some holders; only these are read in full."""
+    at = desk.records.column(GRANTS, "holder").holding_any(holders).nonzero()[0]
+    if len(at):
+        at = at[desk.records.column(GRANTS, "gives").taken(at).holding_any(gives)]
+    rows = desk.records.some(GRANTS, desk.records.rows(GRANTS)[at].tolist()) if len(at) else None
+    for values in rows.values() if rows is not None else ():
+        yield dict(zip(GRANTS.names, values, strict=True))
 
 
 def _counts(desk: Desk, grant: Record) -> bool:
@@ -278,11 +285,8 @@ def _called_otherwise(desk: Desk, wanted: Sequence[tuple[Key, Item, Sequence[Req
     """Grants that a source brings under a name of its own: the same, to the same, until the same moment."""
     if not wanted:
         return {}
-    at = desk.records.column(GRANTS, "holder").holding_any([it.holder for _, it, _ in wanted]).nonzero()[0]
-    columns = [desk.records.column(GRANTS, name).listed(at) for name in GRANTS.names]
     known: dict[tuple[Any, ...], Record] = {}
-    for values in zip(*columns, strict=True):
-        record: Record = dict(zip(GRANTS.names, values, strict=True))
+    for record in _granted(desk, [it.holder for _, it, _ in wanted], [it.gives for _, it, _ in wanted]):
         if record["effect"] != "deny" and not record["tier"]:
             known[(*(record[name] for name in _GRANTED), end_moment(record["until"]))] = record
     found = {}

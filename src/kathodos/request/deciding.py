@@ -269,7 +269,7 @@ def step_of(
 def decided_by_no_means(records: Stored, request: Request, acting: Callable[[str], Acting]) -> frozenset[str]:
     """Every name of who asks, and of whom it is for."""
     actors = []
-    for name in (request.asked_by, request.whom):
+    for name in dict.fromkeys((request.asked_by, request.whom)):
         try:
             actors.append(acting(name).among(records))
         except CallError:  # nobody who is there any more

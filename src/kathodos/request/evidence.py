@@ -239,16 +239,16 @@ def before_of(records: Records, request: Request) -> Before:
     which &= ~records.column(REQUESTS, "request").holding(request.number)
     if not which.any():
         return Before()
-    table = RequestTable(records)
-    granted = which & table.which(RequestState.GRANTED, RequestState.RUNNING, RequestState.ENDED)
-    ended = which & table.which(RequestState.ENDED)
-    early = ended & (table.moments("closed_at") < table.ends())
-    early &= ~_starting(records, "why", "renewed by ")
-    numbers = numbers_at(records.column(REQUESTS, "request"), which.nonzero()[0]).tolist()
+    state = records.column(REQUESTS, "state")
+    ended, denied = (which & state.holding(it.value) for it in (RequestState.ENDED, RequestState.DENIED))
+    granted, early = which & (state.holding(RequestState.GRANTED.value) | ended), ended
+    if ended.any():
+        table = RequestTable(records)
+        early = ended & (table.moments("closed_at") < table.ends()) & ~_starting(records, "why", "renewed by ")
     wrong = records.column(REQUEST_STEPS, "decision").holding("wrong")
     if wrong.any():
+        numbers = numbers_at(records.column(REQUESTS, "request"), which.nonzero()[0]).tolist()
         wrong = wrong & records.column(REQUEST_STEPS, "request").holding_any(numbers)
-    denied = which & table.which(RequestState.DENIED)
     return Before(int(granted.sum()), int(denied.sum()), int(early.sum()), int(wrong.sum()))
 
 

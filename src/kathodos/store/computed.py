@@ -131,6 +131,7 @@ class ComputedFolder:
         self.key_file = key_file
         self.mode = mode
         self._key: bytes | None = None
+        self._opened: dict[str, tuple[tuple[int, ...], Computed]] = {}
 
     def file(self, name: str) -> Path:
         return self.folder / name
@@ -141,6 +142,12 @@ class ComputedFolder:
             descriptor = os.open(self.file(name), os.O_RDONLY | os.O_CLOEXEC)
         except OSError:  # none there, or none that may be read: it is made anew
             return None
+        state = os.fstat(descriptor)
+        mark = (state.st_dev, state.st_ino, state.st_size, state.st_mtime_ns)
+        before = self._opened.get(name)
+        if before is not None and before[0] == mark:  # what was checked of it is not read once more
+            os.close(descriptor)
+            return before[1]
         try:
             found = self._described(name, descriptor)
         except DamagedError:
@@ -148,6 +155,8 @@ class ComputedFolder:
             raise
         if found is None:
             os.close(descriptor)
+        else:
+            self._opened[name] = (mark, found)
         return found
 
     def _described(self, name: str, descriptor: int) -> Computed | None:
