@@ -225,6 +225,7 @@ class Page(Browsing, Prepared, unittest.TestCase):
         pages = files("kathodos.output") / "pages"
         script, words = (pages / "packet.js").read_text(), tomllib.loads((pages / "packet.toml").read_text())
         made = {f"{one}_hint" for one in ("certify", "reduce", "revoke", "correct", "pass")}
+        made |= {f"{one}_hint" for one in ("grant", "shorten", "deny", "ask")}
         made |= {f"undecided_{one}" for one in ("certify", "revoke")}
         said = {name for name in words if re.search(rf"\b{name}\b", script)} | made
         self.assertEqual(set(words) - said, set())

@@ -91,13 +91,30 @@ class Actor:
         That is the identity, and others with the same mail; of a listed name the one that the configuration says, and
         each that bears it as id, name, mail or login.
         """
+        mails = _mails_of(self.records, self.own)
+        return self.own | {it for mail in mails for it in identities_called(self.records, mail, ("email",))}
+
+    @cached_property
+    def own(self) -> frozenset[str]:
+        """Every identity that this may be by its name alone, whatever its mail."""
         own = {self.is_identity or self.name}
         if self.is_listed:
             own |= identities_called(self.records, self.name, ("id", "name", "email"))
             accounts = accounts_called(self.records, self.name)
             own |= _owners(self.records, accounts)
-        mails = _mails_of(self.records, own)
-        return frozenset(own | {it for mail in mails for it in identities_called(self.records, mail, ("email",))})
+        return frozenset(own)
+
+    def is_one_with(self, other: Actor) -> bool:
+        """Whether two may be the same person: by an identity of their own, or by the mail of one.
+
+        So it is where one of all the names of one is one of all those of the other; nobody else is looked at for that.
+        """
+        mine, theirs = (it.own | {it.name} for it in (self, other))
+        first, second = (
+            {normal_name(it) for it in (*_mails_of(who.records, who.own), *names) if "@" in it}
+            for who, names in ((self, mine), (other, theirs))
+        )
+        return bool(mine & theirs or first & second)
 
     @property
     def names(self) -> frozenset[str]:

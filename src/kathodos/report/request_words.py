@@ -185,4 +185,4 @@ def effect_of_others(effect: Effect, person: str) -> str:
 
 def age_in_days(asked_at: str, moment: int) -> int:
     """How many days ago something was."""
-    return (moment - first_moment(asked_at)) // 86_400_000_000
+    return max((moment - first_moment(asked_at)) // 86_400_000_000, 0)

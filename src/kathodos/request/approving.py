@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 
 from kathodos.ledger.actors import Actor, normal_name
@@ -140,6 +140,6 @@ def _owner_of(records: Records, entry: KitEntry) -> str:
     return str(held["owner"] or "") if held else ""
 
 
-def excluded_of(actors: Sequence[Actor], others: Mapping[str, str] | None = None) -> frozenset[str]:
-    """Every name of some who may not decide."""
-    return frozenset(name for actor in actors for name in actor.names) | frozenset(others or {})
+def excluded_of(actors: Sequence[Actor]) -> frozenset[str]:
+    """The names of some who may not decide; who bears the mail of one may not either."""
+    return frozenset(name for actor in actors for name in (*actor.own, actor.name))

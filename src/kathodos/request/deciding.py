@@ -20,7 +20,6 @@ from kathodos.model.kinds import KIT_ENTRIES, KITS, REQUESTS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
 from kathodos.model.times import end_moment, microseconds, time_text
-from kathodos.request.approving import excluded_of
 from kathodos.request.asking import invitation_for, must_be_open, subjects_of
 from kathodos.request.content import (
     Item,
@@ -251,8 +250,7 @@ def step_of(
     acting: Callable[[str], Acting],
 ) -> tuple[Step, Capacity]:
     """The waiting step that is somebody's to decide, and as what they decide it. Raises CallError where none is."""
-    own = decided_by_no_means(records, request, acting)
-    if actor.names & own or request.whom in actor.names:
+    if any(actor.is_one_with(it) for it in concerned_in(records, request, acting)):
         what = f"Request {request.number} was asked by {request.asked_by} for {request.whom}, and {actor.name} is one."
         raise CallError(what, "Nobody decides what they ask for, or what is for them.")
     left = waiting(request, steps)
@@ -266,15 +264,15 @@ def step_of(
     return mine[0]
 
 
-def decided_by_no_means(records: Stored, request: Request, acting: Callable[[str], Acting]) -> frozenset[str]:
-    """Every name of who asks, and of whom it is for."""
+def concerned_in(records: Stored, request: Request, acting: Callable[[str], Acting]) -> list[Actor]:
+    """Who asks, and whom it is for."""
     actors = []
     for name in dict.fromkeys((request.asked_by, request.whom)):
         try:
             actors.append(acting(name).among(records))
         except CallError:  # nobody who is there any more
             actors.append(Actor(name, records, is_guest=True))
-    return excluded_of(actors)
+    return actors
 
 
 def must_be_unchanged(records: Stored, request: Request, entry: int) -> None:

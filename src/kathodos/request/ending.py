@@ -25,10 +25,10 @@ from kathodos.model.kinds import REQUEST_STEPS, REQUESTS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
 from kathodos.model.times import NEVER, end_moment, microseconds, time_text
-from kathodos.request.approving import Approvers, Concerned
+from kathodos.request.approving import Approvers, Concerned, excluded_of
 from kathodos.request.asking import is_theirs, subjects_of
 from kathodos.request.content import Ending, end_items, item_from
-from kathodos.request.deciding import decided_by_no_means, kit_of
+from kathodos.request.deciding import concerned_in, kit_of
 from kathodos.request.records import (
     LOOK_BACK,
     Request,
@@ -201,7 +201,7 @@ class TendRequests(Operation[Tended]):
         due = time_text(later(plan.time, self.terms.decide_within))
         for request in requests:
             late = [it for it in waiting(request, steps[request.number]) if end_moment(it.values["due"]) <= now]
-            own = decided_by_no_means(plan.records, request, self.acting)
+            own = excluded_of(concerned_in(plan.records, request, self.acting))
             approvers = Approvers(plan.records, Concerned(request.whom, own, "", []))
             taken = {it.approver for it in steps[request.number] if it.number == (late[0].number if late else -1)}
             for step in late:
