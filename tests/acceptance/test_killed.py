@@ -6,7 +6,17 @@ import signal
 import subprocess
 import time
 import unittest
+from dataclasses import dataclass
+from typing import ClassVar
+from unittest import mock
 
+from kathodos.ledger.operations import Operation
+from kathodos.ledger.payloads import Act
+from kathodos.model.kinds import GRANTS
+from kathodos.request.content import Item, put_items
+from kathodos.request.kits import KitEntry
+from kathodos.request.records import Request, RequestState, put_requests
+from kathodos.workspace.workspace import Workspace
 from tests.packets import answers_to, saved
 from tests.support import (
     COMMAND,
@@ -185,6 +195,53 @@ class SeveralWritersAtOnce(Scratch, unittest.TestCase):
         self.assertEqual(sorted(entry["kind"] for entry in entries), ["baseline mark"] * 7 + ["gather"])
         self.assertEqual(len(records("baseline", "list", cwd=at)), 7)
         run("ledger", "verify", cwd=at)
+
+
+@dataclass(frozen=True)
+class ManyRun(Operation[None]):
+    """Many requests run that end on one day, each with a grant that it brought."""
+
+    act: ClassVar[Act] = Act.ASK
+    count: int
+
+    def compose(self, plan):
+        requests, grants = [], []
+        for number in range(1, self.count + 1):
+            what = [KitEntry("role:dues/clerk", f"dues:/{number}")]
+            requests.append(Request(0, number, RequestState.GRANTED, "", what, "head", "head", NOW, "r", "2026-06-30"))
+            record = {"grant": f"r{number}", "holder": "identity:head", "gives": "role:dues/clerk", "effect": "permit"}
+            grants.append(record | {"on": f"dues:/{number}", "tier": 0, "until": "2026-06-30"})
+            put_items(plan, number, [Item(GRANTS, (f"r{number}",), "identity:head", "role:dues/clerk", None, True)])
+        put_requests(plan, requests)
+        plan.open_rows(GRANTS, [tuple(it.get(name) for name in GRANTS.names) for it in grants])
+
+
+class KilledInTheMiddleOfTending(Scratch, unittest.TestCase):
+    def test_all_that_ran_out_is_over_or_nothing_is(self):
+        at = lay_out(self.folder / "office", OFFICE)
+        run("gather", cwd=at)
+        with mock.patch.dict(os.environ, KATHODOS_NOW=NOW):
+            Workspace(at).carry_out(ManyRun(MANY), "head")
+        after = "2026-07-01T09:00:00Z"
+        began = time.monotonic()
+        inside("request", "tend", "--dry-run", "--as", "head", cwd=at, now=after)
+        whole, seeded = time.monotonic() - began, random.Random(22)
+        for turn in range(TURNS):
+            command = [COMMAND, "request", "tend", "--yes", "--as", "head"]
+            process = subprocess.Popen(
+                command, cwd=at, env={**os.environ, "KATHODOS_NOW": after}, stdout=subprocess.DEVNULL
+            )
+            time.sleep(whole * (0.5 + 2 * (turn + seeded.random()) / TURNS))
+            process.send_signal(signal.SIGKILL)
+            process.wait()
+            inside("ledger", "verify", cwd=at, now=after)
+            running = len(records_inside("request", "list", "--state", "running", cwd=at, now=after))
+            grants = [
+                it for it in records_inside("list", "grants", cwd=at, now=after) if it["ref"].startswith("grant:r")
+            ]
+            self.assertIn((running, len(grants)), {(MANY, MANY), (0, 0)})
+        inside("request", "tend", "--yes", "--as", "head", cwd=at, now=after)
+        self.assertEqual(records_inside("request", "list", "--state", "running", cwd=at, now=after), [])
 
 
 if __name__ == "__main__":

@@ -10,6 +10,7 @@ from tests import stores
 from tests.acceptance.test_reviewing import DESK
 from tests.browser import WITH_A_BROWSER, Browsing
 from tests.packets import held_in
+from tests.request.office import make_office
 from tests.support import OFFICE_RULES, Prepared, inside, lay_out, records_inside
 
 HOSTILE = [
@@ -245,3 +246,44 @@ class Page(Browsing, Prepared, unittest.TestCase):
         (self.here / "packet.toml").write_text('colour = "green"\n')
         words = ("review", "packets", "june", "--out", "other", "--as", "auditor")
         self.assertIn("colour is none of the texts", inside(*words, cwd=self.here, status=3).stderr)
+
+
+@WITH_A_BROWSER
+@stores.ABOUT_ANSWERS
+class PageOfRequests(Browsing, Prepared, unittest.TestCase):
+    @classmethod
+    def prepare(cls, folder):
+        at = make_office(folder)
+        for who, reason in (("ann", HOSTILE[0]), ("bo", HOSTILE[1]), ("cy", "short & sweet")):
+            inside("request", "ask", "one", "--reason", reason, "--yes", "--as", who, cwd=at)
+        inside("request", "packets", "--out", "packets", "--as", "x", cwd=at)
+        return at
+
+    def test_decided_by_mouse_and_keys_saved_and_taken(self):
+        with self.window() as context:
+            page = context.new_page()
+            page.goto((self.here / "packets" / "olga.html").as_uri())
+            page.wait_for_selector("article")
+            self.assertIn("0 of 3 decided", page.inner_text(".bar"))
+            self.assertEqual(self.accessible(page), [])
+            ann, bo, cy = (page.locator("section").filter(has_text=it) for it in ("(ann)", "(bo)", "(cy)"))
+            ann.locator("summary").click()
+            self.assertIn(HOSTILE[0], ann.inner_text())
+            ann.get_by_label("Grant for less long").check()
+            ann.get_by_label("Until which day?").fill("2026-06-30")
+            bo.locator("article").focus()
+            page.keyboard.press("d")
+            self.assertIn("Still missing: Why?", bo.inner_text())
+            page.keyboard.type("not bo")
+            cy.get_by_label("Ask back").check()
+            cy.get_by_label("What do you ask?").fill("For what?")
+            self.assertIn("3 of 3 decided", page.inner_text(".bar"))
+            self.assertEqual(page.evaluate("window.taken"), None)
+            with page.expect_download() as download:
+                page.get_by_role("button", name="Save answers").click()
+            file = self.folder / "answers.json"
+            download.value.save_as(file)
+        told = inside("request", "take", file, "--as", "x", cwd=self.here).stdout
+        self.assertIn("Took 1 granted for less long, 1 denied, 1 asked back; 0 answers refused.", told)
+        states = {it["whom"]: it["state"] for it in records_inside("request", "list", cwd=self.here)}
+        self.assertEqual(states, {"ann": "granted", "bo": "denied", "cy": "open"})
