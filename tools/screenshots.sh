@@ -79,9 +79,9 @@ asking() { KATHODOS_NOW=2026-07-28T09:00:00Z kathodos --workspace asking "$@" > 
 asking request ask quay-summer --until 2026-09-15 --say shift=early --reason 'two colleagues are ill' --yes --as p0121
 asking request ask role:dues/manager --until 2026-09-15 --reason 'to see how it is done' --yes --as p0112
 shot requests "export KATHODOS_NOW=2026-07-28T09:00:00Z; kathodos --workspace asking request show 7; \
-kathodos --workspace asking request list; kathodos --workspace asking request status"
+kathodos --workspace asking request status"
 asking request packets --out to-decide --approver p0107
-"$here/tools/page_shot.py" requests.png to-decide/p0107.html
+"$here/tools/page_shot.py" requests.png to-decide/p0107.html 2026-07-29T09:00:00Z
 below requests requests.png
 python - <<'SQL'
 import sqlite3

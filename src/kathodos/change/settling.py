@@ -89,10 +89,11 @@ def _is_apart(edit: RecordEdit, now: Record) -> bool:
 def records_held(records: Records, kind: Kind, keys: Sequence[Key]) -> Mapping[Key, Held]:
     """The records with some keys, by key; what is not there is left out. They are looked for all together."""
     at = positions_of_keys(records, kind, keys)
-    columns = [records.column(kind, name).listed(at) for name in kind.names]
     rows, sources = records.rows(kind)[at].tolist(), records.sources(kind).listed(at)
     found: dict[Key, Held] = {}
-    for row, source, values in zip(rows, sources, zip(*columns, strict=True), strict=True):
+    if not rows:
+        return found
+    for row, source, values in zip(rows, sources, records.some(kind, rows).values(), strict=True):
         record: dict[str, Any] = dict(zip(kind.names, values, strict=True))
         found[tuple(record[name] for name in kind.key)] = Held(row, None if source is None else str(source), record)
     return found

@@ -1,10 +1,11 @@
 """Files of arrays beside the store: what has been computed from it, mapped into memory and not read.
 
 A file holds arrays as they are in memory, and behind them a description in JSON with the ledger entry that it belongs
-to, known by number and leaf. Every array bears a tag made with a secret key (Poly1305, RFC 8439, 2.5; the one-time key
-of each is a BLAKE2 digest of the secret, a random number of the file and the array's name, RFC 7693), checked when the
-array is first asked for. So damage and forgery are found, and what is not asked for costs nothing. A file is written
-aside and moved into place: there is never half of one, and whoever has the old one open keeps it.
+to, known by number and leaf. Every part of an array bears a tag made with a secret key (Poly1305, RFC 8439, 2.5; the
+one-time key of each is a BLAKE2 digest of the secret, a random number of the file, the array's name and the number of
+the part, RFC 7693), checked when the part is first asked for. So damage and forgery are found, and what is not asked
+for costs nothing. A file is written aside and moved into place: there is never half of one, and whoever has the old one
+open keeps it.
 """
 
 from __future__ import annotations
@@ -17,7 +18,7 @@ import mmap
 import os
 import time
 import weakref
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
@@ -29,9 +30,10 @@ import numpy.typing as npt
 from kathodos.store.modes import OWNER, folder_mode, made
 
 Arrays = Mapping[str, npt.NDArray[Any]]
-_MAGIC = b"kathodos computed 1\n"
+_MAGIC = b"kathodos computed 2\n"
 _ALIGNED = 64
-_PART = 1 << 20  # bytes of an array that are checked together
+_PART = 1 << 18  # bytes of an array that are checked together; no number lies in two parts
+_TAG = 32  # the length of the tag of a part, in hex
 _TAIL = 8 + 32  # the length of the description, and its tag
 _NEW = ".new"  # how a file is called while it is written
 _ASIDE = "altered-"  # how one begins that was altered and is kept
@@ -58,7 +60,8 @@ class DamagedError(Exception):
 class Computed(Mapping[str, npt.NDArray[Any]]):
     """One file of arrays, mapped. `rest` is what was kept beside the arrays.
 
-    An array is checked when it is first used, by reading it past the map: only what is used of it stays in memory.
+    An array, or the part of one that is asked for, is checked when it is first used, by reading it past the map: only
+    what is used of it stays in memory.
     """
 
     def __init__(
@@ -74,27 +77,60 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         self._nonce = bytes.fromhex(description["nonce"])
         self._key = key
         self._known: dict[str, npt.NDArray[Any]] = {}
+        self._unchecked: dict[str, npt.NDArray[np.bool_]] = {}  # of each array of which some was checked: which parts
 
     def __getitem__(self, name: str) -> npt.NDArray[Any]:
         if name not in self._known:
-            kind, shape, offset, _ = self._locations[name]
-            count = int(np.prod(shape))
-            array = np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
-            self.check(name)
+            array = self._mapped(name)
+            self._check_parts(name, self._left(name).nonzero()[0].tolist())
             self._known[name] = array
         return self._known[name]
 
+    def taken(self, name: str, positions: npt.NDArray[np.int64]) -> npt.NDArray[Any]:
+        """Some numbers of an array of one dimension, of which only the parts that hold them are read and checked."""
+        if name in self._known:
+            return self._known[name][positions]
+        array = self._mapped(name)
+        wanted = np.unique(positions * array.itemsize // _PART)
+        self._check_parts(name, wanted[self._left(name)[wanted]].tolist())
+        return array[positions]
+
+    def between(self, name: str, first: int, end: int) -> bytes:
+        """Some bytes of an array of bytes, of which only the parts that hold them are read and checked."""
+        if first < end:
+            wanted = np.arange(first // _PART, (end - 1) // _PART + 1)
+            self._check_parts(name, wanted[self._left(name)[wanted]].tolist())
+        return self._mapped(name)[first:end].tobytes()
+
     def check(self, name: str) -> None:
         """Raises DamagedError where an array is not what was written."""
-        kind, shape, offset, tag = self._locations[name]
-        size = int(np.prod(shape)) * np.dtype(kind).itemsize
-        if not hmac.compare_digest(_tag(self._key, self._nonce, name, self._read(offset, size)), bytes.fromhex(tag)):
-            raise DamagedError(self.file)
+        self._check_parts(name, range(len(self._left(name))))
 
-    def _read(self, offset: int, size: int) -> Iterator[bytes]:
-        """Some bytes of the file, in parts."""
-        for at in range(offset, offset + size, _PART):
-            yield os.pread(self._descriptor, min(_PART, offset + size - at), at)
+    def _mapped(self, name: str) -> npt.NDArray[Any]:
+        """An array as it is mapped, checked or not."""
+        kind, shape, offset, _ = self._locations[name]
+        count = int(np.prod(shape))
+        return np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
+
+    def _left(self, name: str) -> npt.NDArray[np.bool_]:
+        """Which parts of an array were not checked yet."""
+        if name not in self._unchecked:
+            self._unchecked[name] = np.ones(len(self._locations[name][3]) // _TAG, dtype=bool)
+        return self._unchecked[name]
+
+    def _check_parts(self, name: str, numbers: Sequence[int]) -> None:
+        """Raises DamagedError where a part of an array is not what was written."""
+        kind, shape, offset, tags = self._locations[name]
+        size = int(np.prod(shape)) * np.dtype(kind).itemsize
+        if len(self._left(name)) != _parts(size):
+            raise DamagedError(self.file)
+        for number in numbers:
+            first = number * _PART
+            content = os.pread(self._descriptor, min(_PART, size - first), offset + first)
+            wanted = bytes.fromhex(tags[number * _TAG : (number + 1) * _TAG])
+            if not hmac.compare_digest(_tag(self._key, self._nonce, name, number, content), wanted):
+                raise DamagedError(self.file)
+        self._left(name)[list(numbers)] = False
 
     def __contains__(self, name: object) -> bool:
         """Whether it holds an array of this name, which is not read for that."""
@@ -107,15 +143,17 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         return len(self._locations)
 
 
-def _tag(key: bytes, nonce: bytes, name: str, content: Iterable[bytes | memoryview]) -> bytes:
-    """The tag of an array's bytes, given in parts (Poly1305, RFC 8439)."""
+def _parts(size: int) -> int:
+    """In how many parts so many bytes are checked; an empty array is one, which says so."""
+    return max(-(-size // _PART), 1)
+
+
+def _tag(key: bytes, nonce: bytes, name: str, number: int, content: bytes | memoryview) -> bytes:
+    """The tag of one part of an array's bytes (Poly1305, RFC 8439)."""
     from cryptography.hazmat.primitives.poly1305 import Poly1305
 
-    once = hashlib.blake2b(nonce + name.encode(), key=key, digest_size=32).digest()
-    made = Poly1305(once)
-    for part in content:
-        made.update(part)
-    return made.finalize()
+    once = hashlib.blake2b(nonce + number.to_bytes(8, "big") + name.encode(), key=key, digest_size=32).digest()
+    return Poly1305.generate_tag(once, content)
 
 
 def _bytes(array: npt.NDArray[Any]) -> memoryview:
@@ -194,9 +232,11 @@ class ComputedFolder:
                 file.write(bytes(padding))
                 whole = np.ascontiguousarray(array)
                 offset += padding
-                tag = _tag(key, nonce, array_name, [_bytes(whole)]).hex()
-                locations.append((array_name, whole.dtype.str, list(whole.shape), offset, tag))
-                file.write(_bytes(whole))
+                content = _bytes(whole)
+                parts = (content[at * _PART : (at + 1) * _PART] for at in range(_parts(whole.nbytes)))
+                tags = "".join(_tag(key, nonce, array_name, at, part).hex() for at, part in enumerate(parts))
+                locations.append((array_name, whole.dtype.str, list(whole.shape), offset, tags))
+                file.write(content)
                 offset += whole.nbytes
             description = {"entry": point.entry, "leaf": point.leaf, "nonce": nonce.hex(), "arrays": locations}
             text = json.dumps({**description, "rest": rest}).encode()

@@ -14,7 +14,7 @@ from functools import cached_property
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.csr import Ints, joined
+from kathodos.columns.csr import Ints, distinct, joined
 from kathodos.columns.dictionary import (
     DictionaryColumn,
     Numbers,
@@ -36,6 +36,7 @@ from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.recorded import Closings, Openings
 
 SOURCE = "source"
+_FEW = 1000  # rows up to which only what they hold is read of a column
 _OPEN = 2**31 - 1  # stands for FOREVER among 32-bit entry numbers
 _MOST_BEHIND = 20_000  # rows behind the file up to which they are read anew by each command
 _MOST_ENTRIES = 200
@@ -116,11 +117,15 @@ class KindHistory:
 
     def listed(self, name: str, positions: Ints) -> list[Scalar]:
         """What some rows hold in a column, which is not put together for them where rows stand behind the file."""
-        if name in self._known or self._stored is None or not len(self._added):
+        is_few = isinstance(self._stored, Computed) and len(positions) <= _FEW
+        if name in self._known or self._stored is None or not (len(self._added) or is_few):
             return self.column(name).listed(positions)
         count = len(self.rows) - len(self._added)
         is_kept = positions < count
-        kept = iter(_column_in(self._stored, name).listed(positions[is_kept]))
+        if isinstance(self._stored, Computed) and is_few:
+            kept = iter(_some_in(self._stored, name, positions[is_kept]))
+        else:
+            kept = iter(_column_in(self._stored, name).listed(positions[is_kept]))
         added = iter(self._added.columns[name].listed(positions[~is_kept] - count))
         return [next(kept if it else added) for it in is_kept.tolist()]
 
@@ -166,6 +171,21 @@ def _column_in(arrays: Arrays, name: str) -> DictionaryColumn:
         return DictionaryColumn(arrays[f"{name}.codes"], Numbers(arrays[f"{name}.numbers"]))
     parts = (arrays[f"{name}.{part}"] for part in ("starts", "content", "hashes", "by_hash"))
     return DictionaryColumn(arrays[f"{name}.codes"], StringTable(*parts))
+
+
+def _some_in(arrays: Computed, name: str, positions: Ints) -> list[Scalar]:
+    """What a few rows hold in a column of a file, of which only what they hold is read and checked."""
+    codes = arrays.taken(f"{name}.codes", positions)
+    used = distinct(codes[codes >= 0].astype(np.int64))
+    values: list[Scalar]
+    if f"{name}.numbers" in arrays:
+        values = arrays.taken(f"{name}.numbers", used).tolist()
+    else:
+        first, end = (arrays.taken(f"{name}.starts", used + more).tolist() for more in (0, 1))
+        encoded = (arrays.between(f"{name}.content", *it) for it in zip(first, end, strict=True))
+        values = [it.decode("utf-8", "surrogatepass") for it in encoded]
+    known = dict(zip(used.tolist(), values, strict=True))
+    return [known.get(code) for code in codes.tolist()]
 
 
 @dataclass

@@ -125,7 +125,8 @@ class Stored:
         if self.point is not None:
             is_there &= history.since[found] <= self.point
         there = found[is_there].tolist()
-        return {name: history.column(name).value(there[0]) for name in kind.names} if there else None
+        at = np.array(there[:1], dtype=np.int64)
+        return {name: history.listed(name, at)[0] for name in kind.names} if there else None
 
     def sources(self, kind: Kind) -> DictionaryColumn:
         """Who brought each record."""
