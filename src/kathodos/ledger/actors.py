@@ -123,7 +123,10 @@ class Actor:
 
     def is_called(self, name: str) -> bool:
         """Whether a name that is written somewhere is theirs."""
-        return normal_name(name_in("identity", name)) in {normal_name(it) for it in self.names}
+        wanted = normal_name(name_in("identity", name))
+        if wanted in {normal_name(it) for it in (self.name, *self.own)}:  # for others all mails are looked through
+            return True
+        return wanted in {normal_name(it) for it in self.names}
 
 
 _NONE: Ints = np.zeros(0, dtype=np.int64)

@@ -8,18 +8,20 @@ from __future__ import annotations
 import shlex
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass, field
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.words import plural
 from kathodos.report.request_words import names_of
-from kathodos.request.asking import Asked
-from kathodos.request.deciding import DecidedRequest
-from kathodos.request.emergency import Broken, LookedBack
-from kathodos.request.ending import Ended, Tended
-from kathodos.request.kit_changes import KitChange
 from kathodos.request.records import Request, RequestState, Step
 from kathodos.store.records import Records
+
+if TYPE_CHECKING:
+    from kathodos.request.asking import Asked
+    from kathodos.request.deciding import DecidedRequest
+    from kathodos.request.emergency import Broken, LookedBack
+    from kathodos.request.ending import Ended, Tended
+    from kathodos.request.kit_changes import KitChange
 
 
 @dataclass(frozen=True)

@@ -3,19 +3,19 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from kathodos.change.effect import Effect
 from kathodos.change.settling import records_held
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.rows import Record
-from kathodos.model.times import end_moment, first_moment
+from kathodos.model.times import first_moment
 from kathodos.model.words import plural
-from kathodos.request.approving import StepDecided
-from kathodos.request.asking import NAME
-from kathodos.request.evidence import Evidence, Share
-from kathodos.request.records import LOOK_BACK, Request, Step, less_from
+from kathodos.request.records import LOOK_BACK, NAME, Request, Step, less_from
 from kathodos.store.records import Records
+
+if TYPE_CHECKING:
+    from kathodos.request.approving import StepDecided
+    from kathodos.request.evidence import Evidence, Share
 
 _WAYS = {"manager": "as the manager", "owner": "as the owner"}
 
@@ -30,11 +30,6 @@ def names_of(records: Records, ids: Iterable[str]) -> dict[str, str]:
 def named(person: str, names: Mapping[str, str]) -> str:
     """Somebody as people read it: the name, and the id in brackets."""
     return f"{names[person]} ({person})" if person in names else person
-
-
-def days_to(until: str, moment: int) -> int:
-    """How many days are left until an end; below 0 where it is over."""
-    return (end_moment(until) - moment) // 86_400_000_000
 
 
 def who_decides(steps: Sequence[StepDecided], names: Mapping[str, str]) -> list[str]:
@@ -175,12 +170,6 @@ def evidence_data(evidence: Evidence) -> dict[str, Any]:
         "before": vars(evidence.before),
         "reviewed": [vars(it) for it in evidence.reviewed],
     }
-
-
-def effect_of_others(effect: Effect, person: str) -> str:
-    """A sentence where edits bear on others than the person whom they are for; empty where they do not."""
-    others = [it for it in effect.differences.askers if it != f"identity:{person}"]
-    return f"It bears on {plural(len(others), 'other')} too: {', '.join(others[:3])}." if others else ""
 
 
 def age_in_days(asked_at: str, moment: int) -> int:

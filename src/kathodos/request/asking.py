@@ -21,6 +21,7 @@ from kathodos.request.approving import Approvers, Concerned, StepDecided, exclud
 from kathodos.request.content import holder_of
 from kathodos.request.kits import Kit, KitEntry, entry_named, find_kit, is_kit, may_ask, must_be_listable
 from kathodos.request.records import (
+    NAME,
     Request,
     RequestState,
     Sort,
@@ -37,8 +38,6 @@ from kathodos.request.records import (
 from kathodos.request.terms import RequestTerms
 from kathodos.store.naming import resolved
 from kathodos.store.records import Records, positions_holding
-
-NAME = "name"  # what is kept of a guest beside what a kit wants to be told
 
 
 @dataclass(frozen=True)

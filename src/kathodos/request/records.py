@@ -30,6 +30,7 @@ from kathodos.model.times import NEVER, end_moment
 from kathodos.request.kits import KitEntry, entries_from, entries_text
 from kathodos.store.records import Records, positions_holding
 
+NAME = "name"  # what is kept of somebody who is not in the catalogue, beside what a kit wants to be told
 LOOK_BACK = 0  # the number of the step in which somebody looks back on an emergency
 
 
