@@ -56,6 +56,7 @@ bench: .venv/installed
 	$(BIN)/python bench/gathering.py
 	$(BIN)/python bench/stores.py
 	$(BIN)/python bench/changing.py
+	$(BIN)/python bench/requesting.py
 	$(BIN)/python -m pip install --quiet --constraint requirements-dev.lock --editable '.[bench]'
 	$(BIN)/python bench/roles.py --whole
 
