@@ -205,6 +205,16 @@ class Deciding(Asking, unittest.TestCase):
         shown = self.shown(1)
         self.assertEqual((shown["state"], shown["why"]), ("lapsed", "nobody decided it in time"))
 
+    def test_who_left_decides_nothing_and_what_waits_for_them_goes_on(self):
+        self.ask("desk")
+        inside("people", "suspend", "mia", "--yes", "--as", "x", "--reason", "away", cwd=self.here)
+        self.obey()
+        self.assertIn(
+            "mia is suspended, and decides nothing", self.do("grant", 1, "--yes", actor="mia", status=2).stderr
+        )
+        self.do("tend", "--yes")
+        self.assertEqual(self.shown(1)["waits_for"], "boss")
+
     def test_all_of_a_step_and_a_stand_in(self):
         with (self.here / "kathodos.toml").open("a", encoding="utf-8") as file:
             file.write('\n[reviews]\nstand_ins = { olga = "mia" }\ndeciders = ["boss"]\n')

@@ -10,7 +10,14 @@ PEOPLE = ("ann", "bo", "cy", "mia", "olga", "boss")
 CATALOGUE = {
     "systems": [{"system": "s", "owner": "olga"}],
     "identities": [
-        {"id": "boss", "name": "Ida Boss", "email": "boss@office.example", "department": "Heads", "manager": ""},
+        {
+            "id": "boss",
+            "name": "Ida Boss",
+            "email": "boss@office.example",
+            "department": "Heads",
+            "manager": "",
+            "status": "active",
+        },
         *(
             {
                 "id": name,
@@ -21,8 +28,22 @@ CATALOGUE = {
             }
             for name in ("ann", "bo", "cy")
         ),
-        {"id": "mia", "name": "Mia Head", "email": "mia@office.example", "department": "Heads", "manager": "boss"},
-        {"id": "olga", "name": "Olga Own", "email": "olga@office.example", "department": "Heads", "manager": "boss"},
+        {
+            "id": "mia",
+            "name": "Mia Head",
+            "email": "mia@office.example",
+            "department": "Heads",
+            "manager": "boss",
+            "status": "active",
+        },
+        {
+            "id": "olga",
+            "name": "Olga Own",
+            "email": "olga@office.example",
+            "department": "Heads",
+            "manager": "boss",
+            "status": "active",
+        },
     ],
     "accounts": [
         {"system": "s", "login": "ann1", "identity": "ann"},

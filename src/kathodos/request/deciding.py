@@ -16,7 +16,7 @@ from kathodos.errors import CallError, NotAllowedError
 from kathodos.ledger.actors import Acting, Actor, identities_called
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, RequestPayload
-from kathodos.model.kinds import KIT_ENTRIES, KITS, REQUESTS
+from kathodos.model.kinds import IDENTITIES, KIT_ENTRIES, KITS, REQUESTS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
 from kathodos.model.times import end_moment, microseconds, time_text
@@ -253,6 +253,10 @@ def step_of(
     if any(actor.is_one_with(it) for it in concerned_in(records, request, acting)):
         what = f"Request {request.number} was asked by {request.asked_by} for {request.whom}, and {actor.name} is one."
         raise CallError(what, "Nobody decides what they ask for, or what is for them.")
+    record = records.with_key(IDENTITIES, (actor.is_identity or actor.name,))
+    if record is not None and record["status"] in ("left", "suspended"):
+        what = f"{actor.name} {'has left' if record['status'] == 'left' else 'is suspended'}, and decides nothing."
+        raise CallError(what, "What waits for them goes to the next one up: kathodos request tend")
     left = waiting(request, steps)
     found = [(it, authority.capacity(actor, it.approver)) for it in left]
     order = list(Capacity)

@@ -21,7 +21,7 @@ from kathodos.errors import CallError
 from kathodos.ledger.actors import Acting, Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, RequestPayload, TendPayload
-from kathodos.model.kinds import REQUEST_STEPS, REQUESTS
+from kathodos.model.kinds import IDENTITIES, REQUEST_STEPS, REQUESTS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
 from kathodos.model.times import NEVER, end_moment, microseconds, time_text
@@ -194,13 +194,15 @@ class TendRequests(Operation[Tended]):
         self, plan: Plan, now: int, lapsed: set[int]
     ) -> tuple[list[tuple[Request, str, str]], list[tuple[Request, str]]]:
         """Passes steps that are late on to the next one up."""
-        numbers = _late(plan.records, now) - lapsed
+        gone = _not_active(plan.records)
+        numbers = _late(plan.records, now, gone) - lapsed
         requests = requests_numbered(plan.records, sorted(numbers)) if numbers else []
         steps = steps_of(plan.records, [it.number for it in requests]) if requests else {}
         went, stayed = [], []
         due = time_text(later(plan.time, self.terms.decide_within))
         for request in requests:
-            late = [it for it in waiting(request, steps[request.number]) if end_moment(it.values["due"]) <= now]
+            left = waiting(request, steps[request.number])
+            late = [it for it in left if it.approver in gone or end_moment(it.values["due"]) <= now]
             own = excluded_of(concerned_in(plan.records, request, self.acting))
             approvers = Approvers(plan.records, Concerned(request.whom, own, "", []))
             taken = {it.approver for it in steps[request.number] if it.number == (late[0].number if late else -1)}
@@ -236,11 +238,27 @@ class TendRequests(Operation[Tended]):
         )
 
 
-def _late(records: Stored, now: int) -> set[int]:
-    """The numbers of requests of which a step is late: of open ones the step that waits, or a look back."""
+def _not_active(records: Stored) -> set[str]:
+    """Who is to decide something and is not active, so that what waits for them goes on at once."""
+    undecided = records.column(REQUEST_STEPS, "decision").holding(None)
+    approvers = records.column(REQUEST_STEPS, "approver").taken(undecided).compact().values
+    at = records.column(IDENTITIES, "id").holding_any(list(approvers)).nonzero()[0]
+    columns = (records.column(IDENTITIES, name).listed(at) for name in ("id", "status"))
+    active = {name for name, status in zip(*columns, strict=True) if status == "active"}
+    return {str(it) for it in approvers if it not in active}
+
+
+def _late(records: Stored, now: int, gone: set[str]) -> set[int]:
+    """The numbers of requests of which a step is late, or waits for some who are gone.
+
+    Of open ones that is the step that waits; beside these a look back.
+    """
     due, number, step = (records.column(REQUEST_STEPS, name) for name in ("due", "request", "step"))
     moments: Ints = np.append(moments_of(due.values, is_end=True), NEVER)[due.codes]
-    late = (moments <= now) & records.column(REQUEST_STEPS, "decision").holding(None)
+    late = moments <= now
+    if gone:
+        late |= records.column(REQUEST_STEPS, "approver").holding_any(sorted(gone))
+    late &= records.column(REQUEST_STEPS, "decision").holding(None)
     at = late.nonzero()[0]
     if not len(at):
         return set()
