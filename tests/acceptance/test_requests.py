@@ -254,7 +254,11 @@ class Deciding(Asking, unittest.TestCase):
         self.ask("one")
         before = self.shown(2)["evidence"]["before"]
         self.assertEqual((before["granted"], before["denied"]), (0, 1))
-        (share, _) = self.shown(2)["evidence"]["shares"]
+        evidence = self.shown(2)["evidence"]
+        brings = {it["gives"]: it["brings"] for it in evidence["contains"]}
+        self.assertEqual(brings, {"role:s/reader": ["view s:/x/**"], "role:s/writer": ["edit s:/x/**"]})
+        self.assertEqual(evidence["signed_in"], [{"account": "account:s/bo1", "last": None}])
+        (share, _) = evidence["shares"]
         self.assertEqual((share["peers_having"], share["peers"], share["people"]), (1, 2, 5))
 
     def test_only_who_may_by_the_configuration(self):

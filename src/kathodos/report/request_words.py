@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from kathodos.request.approving import StepDecided
     from kathodos.request.evidence import Evidence, Share
 
+_MOST_TOLD = 4  # of what a role or a group brings
 _WAYS = {"manager": "as the manager", "owner": "as the owner"}
 
 
@@ -107,6 +108,11 @@ def evidence_lines(evidence: Evidence, pending: int = 0) -> Iterator[str]:
         count, level, address = evidence.sensitive
         more = f", and {count - 1} more" if count > 1 else ""
         yield f"The most sensitive of it: {address}, sensitivity {level}{more}."
+    for gives, texts in evidence.contains:
+        more = f" and {len(texts) - _MOST_TOLD} more" if len(texts) > _MOST_TOLD else ""
+        yield f"{gives} brings {'; '.join(texts[:_MOST_TOLD]) or 'nothing'}{more}."
+    for account, last in evidence.signed_in:
+        yield f"{account} was last used to sign in on {last[:10]}." if last else f"No sign-in of {account} is known."
     if not evidence.conflicts and not evidence.fences:
         yield "It would make no conflict and cross no fence."
     for verb, what, found in (("make", "conflict", evidence.conflicts), ("cross", "fence", evidence.fences)):
@@ -153,6 +159,8 @@ def evidence_data(evidence: Evidence) -> dict[str, Any]:
         "gained_by_system": dict(evidence.by_system),
         "standing": evidence.composition.standing,
         "most_sensitive": {"resource": sensitive[2], "sensitivity": sensitive[1]} if sensitive else None,
+        "contains": [{"gives": gives, "brings": list(texts)} for gives, texts in evidence.contains],
+        "signed_in": [{"account": account, "last": last or None} for account, last in evidence.signed_in],
         "conflicts": list(evidence.conflicts),
         "fences": list(evidence.fences),
         "needs": list(evidence.needs),

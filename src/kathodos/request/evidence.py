@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -10,10 +10,10 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.change.composition import Composition
 from kathodos.change.effect import Effect
-from kathodos.columns.csr import Bools, distinct, ints
+from kathodos.columns.csr import Bools, distinct, ints, reachable
 from kathodos.columns.dictionary import numbers_at
 from kathodos.engine.decide import who_has
-from kathodos.model.kinds import DECISIONS, IDENTITIES, REQUEST_STEPS, REQUESTS, REVIEW_LINES, REVIEW_THINGS
+from kathodos.model.kinds import ACCOUNTS, DECISIONS, IDENTITIES, REQUEST_STEPS, REQUESTS, REVIEW_LINES, REVIEW_THINGS
 from kathodos.model.references import reference_to
 from kathodos.model.rows import Record
 from kathodos.model.words import plural
@@ -75,7 +75,8 @@ class Reviewed:
 class Evidence:
     """What is known of a request. `examples`: some of what is gained; `sensitive`: the most sensitive of it, by number.
 
-    `risk`: the person's before and after, where that is looked at.
+    `risk`: the person's before and after, where that is looked at; `contains`: what each role or group brings, in words;
+    `signed_in`: the accounts in the systems concerned, each with the last sign-in where one is known.
     """
 
     person: Record | None
@@ -91,6 +92,8 @@ class Evidence:
     shares: Sequence[Share] = ()
     before: Before = field(default_factory=Before)
     reviewed: Sequence[Reviewed] = ()
+    contains: Sequence[tuple[str, Sequence[str]]] = ()
+    signed_in: Sequence[tuple[str, str]] = ()
 
     @property
     def speaks_against(self) -> str:
@@ -167,7 +170,40 @@ def evidence_of(
         _shares(basis, person, entries, peers),
         before_of(basis.records, request),
         list(_reviewed(basis.records, person, entries)),
+        list(_contains(basis, entries)),
+        list(_signed_in(basis.records, person, entries)),
     )
+
+
+def _contains(basis: Basis, entries: Sequence[KitEntry]) -> Iterator[tuple[str, list[str]]]:
+    """What each role permits, with its junior roles, and what being in each group brings."""
+    index = basis.index
+    for entry in entries:
+        if entry.gives.startswith("role:"):
+            role = index.roles.find(entry.gives.removeprefix("role:"))
+            roles = reachable(index.juniors, ints([role])).tolist() if role >= 0 else []
+            held = (index.entries[at] for one in roles if index.role_is_active[one] for at in index.role_entries[one])
+            texts = {f"{'never ' if it.denies else ''}{it.action} {it.pattern}" for it in held}
+        elif entry.gives.startswith("group:"):
+            group = index.holders.find(entry.gives)
+            above = reachable(index.holders.edges, ints([group])).astype(np.int64) if group >= 0 else ints([])
+            grants = index.holder_grants.all_of(above).astype(np.int64)
+            grants = grants[(index.grants.starts[grants] <= basis.moment) & (basis.moment < index.grants.ends[grants])]
+            scopes = [(index.gives(it), index.scope(it), bool(index.grants.denies[it])) for it in grants.tolist()]
+            texts = {f"{'deny ' if no else ''}{gives}{f' on {on}' if on else ''}" for gives, on, no in scopes}
+        else:
+            continue
+        yield entry.gives, sorted(texts)
+
+
+def _signed_in(records: Records, person: str, entries: Sequence[KitEntry]) -> Iterator[tuple[str, str]]:
+    """The accounts of somebody in the systems in which something is given, with the last sign-in."""
+    systems = {it.system for it in entries}
+    at = positions_holding(records, ACCOUNTS, {"identity": person})
+    columns = (records.column(ACCOUNTS, name).listed(at) for name in ("system", "login", "last_login"))
+    for system, login, last in zip(*columns, strict=True):
+        if system in systems:
+            yield reference_to("account", system, login), str(last or "")
 
 
 def _sensitive(basis: Basis, texts: Sequence[str]) -> tuple[int, int, str] | None:
