@@ -75,7 +75,7 @@ class Reviewed:
 class Evidence:
     """What is known of a request. `examples`: some of what is gained; `sensitive`: the most sensitive of it, by number.
 
-    `risk`: the person's before and after, where that is looked at; `contains`: what each role or group brings, in words;
+    `risk`: the person's before and after, where that is looked at; `contains`: what a role or group brings, in words;
     `signed_in`: the accounts in the systems concerned, each with the last sign-in where one is known.
     """
 
