@@ -93,6 +93,7 @@ class WhoMayAsk(Asking, unittest.TestCase):
         self.assertIn("is over", self.ask("desk", "--until", "2026-06-01", status=2).stderr)
         self.assertIn("at the longest", self.ask("desk", "--until", "2028-06-01", status=2).stderr)
         self.assertIn("There is no role", self.ask("role:s/reder", status=2).stderr)
+        self.assertIn("Nearest: desk", self.ask("dsk", status=2).stderr)
         self.ask("desk")
         self.assertIn("asked for already, by request 1", self.ask("desk", status=2).stderr)
         self.do("withdraw", 1, actor="cy", status=2)
@@ -194,7 +195,10 @@ class Deciding(Asking, unittest.TestCase):
 
     def test_late_steps_go_up_and_what_nobody_decides_lapses(self):
         self.ask("desk")
-        self.assertIn("Nothing is due", self.do("tend", "--yes", now=LATER).stdout)
+        told = self.do("tend", "--yes", now=LATER).stdout
+        self.assertEqual(told.splitlines(), ["Nothing is due.", "How requests stand: kathodos request status"])
+        told = self.do("tend", "--dry-run", now="2026-06-23T12:00:00Z").stdout
+        self.assertEqual(told.splitlines()[-1], "As you want it? The same without --dry-run.")
         before = len(self.data("ledger", "list"))
         self.do("tend", "--yes", now="2026-06-23T12:00:00Z")
         self.assertEqual(self.shown(1)["waits_for"], "boss")

@@ -14,10 +14,15 @@ from kathodos.errors import CallError, DataError
 if TYPE_CHECKING:
     from collections.abc import Iterator
 
+    from kathodos.ledger.actors import Actor
     from kathodos.report.notices import Told
     from kathodos.report.request_packets import NotTaken
+    from kathodos.request.answering import TakeDecision
+    from kathodos.request.deciding import Answered
+    from kathodos.request.records import Request
     from kathodos.review.answering import Given
     from kathodos.review.packets import LineAnswer
+    from kathodos.workspace.view import View
 
 
 def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
@@ -115,14 +120,12 @@ def _taken(session: Session, given: Given, counts: dict[str, int], told: list[To
 
 def _take(session: Session, approver: str, entry: int, answer: LineAnswer, told: list[Told]) -> str:
     """Takes one answer, and says what was done. Raises CallError where it does not fit any more."""
-    from kathodos.model.times import normal_moment
     from kathodos.report.notices import of_deciding, of_remark
-    from kathodos.request.answering import REPEATED, TakeDecision, TakeRemark, was_taken
+    from kathodos.request.answering import REPEATED, TakeRemark, was_taken
     from kathodos.request.asking import must_be_open
-    from kathodos.request.deciding import DENY, GRANT, Answered, must_be_unchanged, step_of
-    from kathodos.request.records import Less, Sort, find_request, steps_of
+    from kathodos.request.deciding import Answered, step_of
+    from kathodos.request.records import Sort, find_request, steps_of
     from kathodos.review.answering import must_be_plain
-    from kathodos.workspace.requests import trial
 
     workspace, terms = session.workspace, session.workspace.configuration.request_terms
     must_be_plain(answer)
@@ -141,23 +144,7 @@ def _take(session: Session, approver: str, entry: int, answer: LineAnswer, told:
             session.carry_out(remark)
             told += of_remark(view.catalogue, request, "question", [])
         return answer.decision
-    less, said = Less(), Answered(approver, answer.reason.strip(), entry)
-    if answer.decision == "shorten":
-        try:
-            less = Less(normal_moment(answer.until))
-        except ValueError:
-            raise CallError(f"{answer.until!r} is no day until which it could last", "") from None
-    if answer.decision == DENY:
-        operation = TakeDecision(request.number, DENY, terms, workspace.acting, answer=said)
-    elif answer.decision in (GRANT, "shorten"):
-        must_be_unchanged(view.stored, request, entry)
-        found = trial(view, request, less, actor)
-        against = found.evidence.speaks_against
-        operation = TakeDecision(
-            request.number, GRANT, terms, workspace.acting, less, found.rehearsed, against, "", said
-        )
-    else:
-        raise CallError(f"a request cannot be decided with {answer.decision!r}", "")
+    operation = _decision(session, view, request, actor, Answered(approver, answer.reason.strip(), entry), answer)
     if session.arguments.dry_run:
         view.plan(operation, session.said_actor, session.reason)
         return answer.decision
@@ -166,3 +153,29 @@ def _take(session: Session, approver: str, entry: int, answer: LineAnswer, told:
         session.carry_out(TakeRemark(request.number, Sort.COMMENT, answer.say, terms, actor))
     told += of_deciding(view.catalogue, done)
     return answer.decision
+
+
+def _decision(
+    session: Session, view: View, request: Request, actor: Actor, said: Answered, answer: LineAnswer
+) -> TakeDecision:
+    """What an answer decides. Raises CallError where it decides nothing, or the request is not what it was."""
+    from kathodos.model.times import normal_moment
+    from kathodos.request.answering import TakeDecision
+    from kathodos.request.deciding import DENY, GRANT, must_be_unchanged
+    from kathodos.request.records import Less
+    from kathodos.workspace.requests import trial
+
+    terms, acting_by, less = session.workspace.configuration.request_terms, session.workspace.acting, Less()
+    if answer.decision == DENY:
+        return TakeDecision(request.number, DENY, terms, acting_by, answer=said)
+    if answer.decision not in (GRANT, "shorten"):
+        raise CallError(f"a request cannot be decided with {answer.decision!r}", "")
+    if answer.decision == "shorten":
+        try:
+            less = Less(normal_moment(answer.until))
+        except ValueError:
+            raise CallError(f"{answer.until!r} is no day until which it could last", "") from None
+    must_be_unchanged(view.stored, request, said.entry)
+    found = trial(view, request, less, actor)
+    against = found.evidence.speaks_against
+    return TakeDecision(request.number, GRANT, terms, acting_by, less, found.rehearsed, against, "", said)

@@ -49,6 +49,7 @@ from kathodos.store.records import Records
 from kathodos.workspace.requests import Trial
 from kathodos.workspace.view import View
 
+_COUNTED = "How requests stand: kathodos request status"
 _LIST = (
     Field("request", "Request", 9, is_number=True, least=7),
     Field("state", "State", 9),
@@ -250,7 +251,7 @@ def request_list(view: View, choice: RequestChoice, most: int | None, form: str)
         for it in requests
     ]
     heading = f"{plural(len(at), 'request')}" if len(at) else "There is no such request."
-    hint = f"{more} One with every step: kathodos request show NUMBER".strip() if len(at) else ""
+    hint = f"{more} One with every step: kathodos request show NUMBER".strip() if len(at) else _COUNTED
     fields = _LIST if form == "table" else [Field(name, name) for name in _DATA]
     if form == "table":
         rows = [{**row, "until": row["granted_until"] or row["until"]} for row in rows]
@@ -381,7 +382,11 @@ def request_status(view: View, soon: int) -> Answer:
         heading = "There is no request yet."
     late = int((table.in_force & (ends <= view.moment)).sum())
     text = [f"{plural(late, 'request')} should have ended: kathodos request tend"] if late else []
-    hint = "What waits for you: kathodos request list --mine-to-decide" if total["open"] else ""
+    hint = "Ask for something: kathodos request ask --help"
+    if len(table.states):
+        hint = "All of them: kathodos request list"
+    if total["open"]:
+        hint = "What waits for you: kathodos request list --mine-to-decide"
     shown = [it for it in _STATUS if it.key in _ALWAYS or any(row[it.key] for row in rows)]
     extra = [it.key for it in _STATUS if it not in shown]
     return Answer(shown, rows, heading, text, hint=hint, extra_keys=extra, status=found_if(late))

@@ -31,6 +31,7 @@ from kathodos.workspace.requests import Nearest, Trial
 from kathodos.workspace.view import View
 
 _MOST_SENTENCES = 12
+_AS_WANTED = "As you want it? The same without --dry-run."
 
 
 # Asking
@@ -223,7 +224,8 @@ def ended(view: View, found: Ended, is_done: bool) -> Answer:
     text += [] if len(found.edits) else ["Nothing is taken away by it."]
     ordered = len(found.carried.ordered)
     text += [f"{plural(ordered, 'order')} to the systems' side."] if ordered else []
-    hint = "Hand it over: kathodos orders worklist" if ordered and is_done else ""
+    hint = "Hand it over: kathodos orders worklist" if ordered else ""
+    hint = hint if is_done else _AS_WANTED
     document = {
         "requests": [it.number for it in found.requests],
         "ended": is_done,
@@ -267,7 +269,9 @@ def tended(found: Tended, is_done: bool) -> Answer:
         heading = "Nothing is due."
     ordered = len(found.ended.carried.ordered)
     text += [f"{plural(ordered, 'order')} to the systems' side."] if ordered else []
-    hint = "Hand it over: kathodos orders worklist" if ordered and is_done else ""
+    hint = "Hand it over: kathodos orders worklist" if ordered else ""
+    hint = hint if is_done or found.is_nothing else _AS_WANTED
+    hint = hint or "How requests stand: kathodos request status"
     document = {
         "done": is_done,
         "ended": [it.number for it in requests],
@@ -304,7 +308,8 @@ def broken_glass(done: Broken, entry: int | None) -> Answer:
     text.append(
         f"Looked back on by {' or '.join(done.looks_back)}, until {done.due[:10]}; it cannot be left undecided."
     )
-    hint = "Carry it out: kathodos enact" if carried.ordered and entry is not None else ""
+    hint = "Carry it out: kathodos enact" if carried.ordered else f"See it: kathodos request show {request.number}"
+    hint = hint if entry is not None else _AS_WANTED
     document = {
         "request": request.number,
         "given": entry is not None,

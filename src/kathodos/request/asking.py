@@ -13,9 +13,10 @@ from kathodos.errors import CallError
 from kathodos.ledger.actors import Acting, Actor, identities_called, normal_name
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, RequestPayload
-from kathodos.model.kinds import ACCOUNTS, IDENTITIES, REQUEST_REMARKS, REQUESTS
+from kathodos.model.kinds import ACCOUNTS, IDENTITIES, KITS, REQUEST_REMARKS, REQUESTS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
+from kathodos.model.suggestions import nearest
 from kathodos.model.times import end_moment, time_text
 from kathodos.request.approving import Approvers, Concerned, StepDecided, excluded_of
 from kathodos.request.content import holder_of
@@ -158,7 +159,7 @@ def meaning(desk: Desk, wish: Wish, terms: RequestTerms, actor: Actor) -> Meant:
     if kit is not None:
         entries = [it if it.on or not wish.on else replace(it, on=desk.scopes([wish.on])[0]) for it in kit.entries]
     else:
-        entries = [entry_named(desk, wish.what, wish.on)]
+        entries = [_named(desk, wish)]
     lasts, longest = (kit.lasts, kit.longest) if kit is not None else (terms.lasts, terms.longest)
     until = wish.until or f"{later(desk.now, lasts):%Y-%m-%d}"
     most = f"{later(desk.now, longest):%Y-%m-%d}"
@@ -171,6 +172,18 @@ def meaning(desk: Desk, wish: Wish, terms: RequestTerms, actor: Actor) -> Meant:
     for entry in entries if not name else ():
         holder_of(desk, entry, person, holder)
     return Meant(person, holder, kit, entries, until, name)
+
+
+def _named(desk: Desk, wish: Wish) -> KitEntry:
+    """The entry that a wish names. Raises CallError with the nearest; of a plain word with the nearest kits."""
+    try:
+        return entry_named(desk, wish.what, wish.on)
+    except CallError as error:
+        if any(mark in wish.what for mark in ":/ "):
+            raise
+        kits = [str(it) for it in desk.records.column(KITS, "kit").listed()]
+        what = f"There is no kit {wish.what}, and no role either."
+        raise CallError(what, f"{nearest(wish.what, kits)} {error.remedy}".strip()) from None
 
 
 def _whom(desk: Desk, text: str, actor: Actor) -> tuple[str, str, str]:

@@ -6,6 +6,8 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
+import msgspec
+
 from kathodos.change.applying import Rehearsed, carry_through, must_be_as_rehearsed
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet
@@ -160,16 +162,7 @@ class DecideRequest(Operation[DecidedRequest]):
             what = f"{self.speaks_against} Granting it all the same takes a reason."
             raise CallError(what, "Nothing was changed. Say why: --reason TEXT")
         _must_be_less(plan, request, self.less)
-        marked = {
-            **mine.values,
-            "decision": self.decision,
-            "decided_by": actor.name,
-            "decided_at": plan.now,
-            "capacity": as_approver(capacity),
-            "reason": reason or None,
-            "less": self.less.kept,
-        }
-        put_steps(plan, [mine], [marked])
+        put_steps(plan, [mine], [{**mine.values, **self._marks(plan, actor, reason, capacity)}])
         plan.subjects += subjects_of(request)
         instead = mine.approver if capacity != Capacity.REVIEWER else ""
         payload = RequestPayload(str(request.number), self.decision, request.whom, mine.number, in_place_of=instead)
@@ -188,18 +181,25 @@ class DecideRequest(Operation[DecidedRequest]):
             put_requests(plan, [request])
             return DecidedRequest(request, capacity, instead, [it.approver for it in left])
         found, carried = self._give(plan, request)
-        plan.payload = RequestPayload(
-            payload.requests,
-            GRANT,
-            request.whom,
-            mine.number,
-            self.rehearsed.effect if self.rehearsed is not None else "",
-            instead,
-            found.request.change,
-            len(carried.ordered),
-            len(carried.edited),
+        plan.payload = msgspec.structs.replace(
+            payload,
+            effect=self.rehearsed.effect if self.rehearsed is not None else "",
+            change=found.request.change,
+            ordered=len(carried.ordered),
+            edited=len(carried.edited),
         )
         return DecidedRequest(found.request, capacity, instead, [], found, carried)
+
+    def _marks(self, plan: Plan, actor: Actor, reason: str, capacity: Capacity) -> dict[str, str | None]:
+        """What is kept of the decision with its step."""
+        return {
+            "decision": self.decision,
+            "decided_by": actor.name,
+            "decided_at": plan.now,
+            "capacity": as_approver(capacity),
+            "reason": reason or None,
+            "less": self.less.kept,
+        }
 
     def _give(self, plan: Plan, request: Request) -> tuple[Giving, Carried]:
         """Gives what was asked for. Raises MovedError where it is not as it was rehearsed."""

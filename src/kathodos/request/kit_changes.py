@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
@@ -15,9 +14,9 @@ from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act
-from kathodos.model.kinds import REQUEST_ITEMS, REQUESTS
+from kathodos.model.kinds import REQUESTS
 from kathodos.model.references import reference_to
-from kathodos.request.content import Item, end_items, give_entries, holder_of, item_from, put_items
+from kathodos.request.content import Item, brought_by, end_items, give_entries, holder_of, item_from, put_items
 from kathodos.request.kits import Kit, KitEntry, kit_edits
 from kathodos.request.records import (
     Less,
@@ -27,6 +26,7 @@ from kathodos.request.records import (
     put_requests,
     put_steps,
     requests_at,
+    running_for,
     steps_of,
 )
 from kathodos.store.records import Records, Stored, positions_holding
@@ -72,7 +72,8 @@ def kit_change(desk: Desk, stored: Stored, before: Kit | None, after: Kit | None
     found.holding = running_of(stored, before.name)
     if not found.holding or not (found.comes or found.goes):
         return found
-    held = {number: [item_from(it) for _, it in some] for number, some in _items(stored, found.holding).items()}
+    items = items_of_requests(stored, [it.number for it in found.holding])
+    held = {number: [item_from(it) for _, it in some] for number, some in items.items()}
     gone_texts = {(it.gives, it.on) for it in found.goes}
     going, kept = [], {}
     for request in found.holding:
@@ -83,7 +84,7 @@ def kit_change(desk: Desk, stored: Stored, before: Kit | None, after: Kit | None
         going += [(request, it) for it in leaves if (it.kind, it.key) not in staying]
     gone = end_items(desk, stored, going, {it.number for it in found.holding})
     composition = found.composition.joined(Composition(gone.edits, notes=gone.notes))
-    brought = _brought_for(stored, {it.whom for it in found.holding})
+    brought = brought_by(stored, running_for(stored, *{it.whom for it in found.holding}))
     for request in found.holding:
         added = [it for it in found.comes if it not in request.less.without]
         entries = [(it, holder_of(desk, it, request.whom, request.holder)) for it in added]
@@ -101,24 +102,6 @@ def _must_be_unused(stored: Records, kit: Kit) -> None:
             numbers = ranges_text(sorted(numbers_at(stored.column(REQUESTS, "request"), at).tolist()))
             what = f"The kit {kit.name} cannot be dropped: request {numbers} {what}."
             raise CallError(what, f"End or deny these first: kathodos request list --kit {kit.name}")
-
-
-def _items(stored: Records, requests: Sequence[Request]) -> dict[int, list[tuple[int, dict[str, object]]]]:
-    found = items_of_requests(stored, [it.number for it in requests])
-    return {number: [(row, dict(record)) for row, record in some] for number, some in found.items()}
-
-
-def _brought_for(stored: Records, people: set[str]) -> set[tuple[str, str]]:
-    """The records, as kind and key, that requests which run have put there for some people."""
-    which = stored.column(REQUESTS, "whom").holding_any(sorted(people))
-    which &= stored.column(REQUESTS, "state").holding(RequestState.GRANTED.value)
-    numbers = numbers_at(stored.column(REQUESTS, "request"), which.nonzero()[0]).tolist()
-    if not numbers:
-        return set()
-    mask = stored.column(REQUEST_ITEMS, "request").holding_any(numbers)
-    at = (mask & stored.column(REQUEST_ITEMS, "brought").holding(1)).nonzero()[0]
-    columns = (stored.column(REQUEST_ITEMS, name).listed(at) for name in ("kind", "record"))
-    return {(str(kind), str(record)) for kind, record in zip(*columns, strict=True)}
 
 
 @dataclass(frozen=True)

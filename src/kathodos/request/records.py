@@ -28,7 +28,7 @@ from kathodos.model.kinds import (
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment
 from kathodos.request.kits import KitEntry, entries_from, entries_text
-from kathodos.store.records import Records, positions_holding
+from kathodos.store.records import Records
 
 NAME = "name"  # what is kept of somebody who is not in the catalogue, beside what a kit wants to be told
 LOOK_BACK = 0  # the number of the step in which somebody looks back on an emergency
@@ -379,7 +379,8 @@ def told_state(records: Records, request: Request) -> RequestState:
     return RequestState.GRANTED if held and held["state"] == ChangeState.APPLIED else RequestState.RUNNING
 
 
-def running_for(records: Records, whom: str) -> list[Request]:
-    """The granted requests for a person."""
-    at = positions_holding(records, REQUESTS, {"whom": whom, "state": RequestState.GRANTED.value})
-    return requests_at(records, at)
+def running_for(records: Records, *people: str) -> list[Request]:
+    """The granted requests for some people."""
+    which = records.column(REQUESTS, "whom").holding_any(people)
+    which &= records.column(REQUESTS, "state").holding(RequestState.GRANTED.value)
+    return requests_at(records, which.nonzero()[0])
