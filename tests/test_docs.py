@@ -13,12 +13,15 @@ from importlib.resources import files
 from pathlib import Path
 from unittest import mock
 
+import msgspec
 from msgspec.structs import asdict
 
 from kathodos.findings.excess.kinds import NAMES
 from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.findings.risk.weights import Weights
 from kathodos.roles.mining.weights import MiningWeights
+from kathodos.workspace.configuration import RequestsSection
+from kathodos.workspace.requests import KitFile
 from tests import demos
 from tools import docs
 
@@ -95,6 +98,11 @@ class Documentation(unittest.TestCase):
         self.assertEqual(said["risk"], asdict(Weights()))
         weights = [tomllib.loads(it)["suggest"] for it in blocks if "[suggest]" in it]
         self.assertEqual(weights, [asdict(MiningWeights())])
+        requests = (docs.ROOT / "docs" / "requests.md").read_text(encoding="utf-8")
+        kit, settings = (tomllib.loads(it) for it in re.findall(r"```toml\n(.*?)```", requests, re.DOTALL))
+        self.assertEqual(msgspec.convert(settings["requests"], RequestsSection), RequestsSection())
+        msgspec.convert(kit, KitFile)
+        self.assertEqual(set(kit), set(msgspec.to_builtins(KitFile(gives=[], approve=[]))))
         risk = (docs.ROOT / "docs" / "risk.md").read_text(encoding="utf-8")
         self.assertEqual(
             tomllib.loads(re.search(r"```toml\n(.*?)```", risk, re.DOTALL)[1])["risk"],

@@ -43,7 +43,7 @@ class AskingStory(unittest.TestCase):
         self.assertEqual(denied["decided_by"], "p0026")  # who stands in for the chief pilot
         self.assertIn("short of people", denied["decision_reason"])
         self.assertEqual(self.requests[3]["why"], "nobody decided it in time")
-        self.assertIn("from p0107 to p0001", self.told("request tend --yes") + self.printed)
+        self.assertIn("request 3, quay-summer of p0118: from p0107 to p0001", self.printed)
 
     def test_what_runs_is_what_was_granted_and_no_more(self):
         held = self.ask("request", "held", "--kit", "quay-summer")
