@@ -3,6 +3,8 @@
 import json
 import unittest
 
+from msgspec.structs import asdict
+
 from tests import stores
 from tests.support import OFFICE, Prepared, inside, lay_out, run
 
@@ -106,7 +108,7 @@ class Tampering(Prepared, unittest.TestCase):
 
         with Workspace.find(self.office).store.reading() as reader:
             entry = read_entries(reader)[1]
-        forged = type(entry)(**{**vars(entry), "actor": "somebody else"}).leaf().hex()
+        forged = type(entry)(**{**asdict(entry), "actor": "somebody else"}).leaf().hex()
         found = self.found_after(
             "UPDATE ledger SET actor = 'somebody else' WHERE number = 2",
             f"UPDATE ledger SET leaf = x'{forged}' WHERE number = 2",

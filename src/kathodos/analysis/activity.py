@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import Protocol
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
@@ -24,8 +24,7 @@ class Columns(Protocol):
         """One column of all records of a kind."""
 
 
-@dataclass(frozen=True)
-class Folded:
+class Folded(msgspec.Struct, frozen=True):
     """What one identity or account did with one resource: how often, and when first and last."""
 
     who: str

@@ -6,10 +6,10 @@ Every column is read when it is first asked for, and each distinct value is look
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property, partial
 from typing import Any, overload
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -31,8 +31,7 @@ from kathodos.store.records import Records, Stored
 _MANY_USERS = 20_000  # from which on all uses are looked up
 
 
-@dataclass(frozen=True)
-class Uses:
+class Uses(msgspec.Struct, frozen=True):
     """Recorded uses, one element each, by user: who (identities, then accounts), action, node, time and record.
 
     `account` is the number of the account that was named, less that of the first, or -1. `action` is a number of the

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.analysis.role_table import RoleTable
@@ -12,11 +13,10 @@ from kathodos.model.kinds import ROLE_PARTS
 from kathodos.store.records import Records
 
 
-@dataclass(frozen=True)
-class Parts:
+class Parts(msgspec.Struct, frozen=True):
     """The parts of combined roles as they are remembered: of each whole its parts, and what it took of each."""
 
-    took: Mapping[RoleKey, Mapping[RoleKey, frozenset[Entry]]] = field(default_factory=dict)
+    took: Mapping[RoleKey, Mapping[RoleKey, frozenset[Entry]]] = msgspec.field(default_factory=dict)
 
     @classmethod
     def of(cls, records: Records) -> Parts:
@@ -39,8 +39,7 @@ class Parts:
         return found
 
 
-@dataclass(frozen=True)
-class Stale:
+class Stale(msgspec.Struct, frozen=True):
     """A combined role that is no longer what its parts are: what it lacks, and what it has that they lost."""
 
     key: RoleKey

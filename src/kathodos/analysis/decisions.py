@@ -6,9 +6,9 @@ nobody's decision.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -24,8 +24,7 @@ BREAK = 600 * 1_000_000  # microseconds between two decisions after which somebo
 _NOBODYS = ("at the closing", "carried over")  # as what nobody decided anything
 
 
-@dataclass(frozen=True)
-class Decisions:
+class Decisions(msgspec.Struct, frozen=True, dict=True):
     """The decisions of one review, in the order of who made them and when.
 
     `who`: a position in `names`; `time` in microseconds; `is_against`, `is_for`: what the evidence of the line says.

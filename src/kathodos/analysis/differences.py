@@ -8,9 +8,9 @@ something changed that bears on all. They are taken in classes of those alike in
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.concerned import concerned
@@ -33,8 +33,7 @@ from kathodos.store.records import Edits
 _BLOCK = 1_000_000  # intervals or pairs that are compared together
 
 
-@dataclass(frozen=True)
-class KindDifference:
+class KindDifference(msgspec.Struct, frozen=True):
     """How many records of a kind came, changed and went from the first state to the second."""
 
     kind: Kind
@@ -61,8 +60,7 @@ def _of_kind(history: KindHistory, first: int, second: int) -> KindDifference:
     return KindDifference(kind, len(come) - shared, int((~same).sum()), len(gone) - shared)
 
 
-@dataclass(frozen=True)
-class Side:
+class Side(msgspec.Struct, frozen=True):
     """One of the two states: its index, and the moment it is asked about."""
 
     index: Index
@@ -122,8 +120,7 @@ def _between(times: Ints, first: int, second: int) -> Bools:
     return found
 
 
-@dataclass(frozen=True)
-class MovedAccount:
+class MovedAccount(msgspec.Struct, frozen=True):
     """An account that became somebody's, or nobody's: whose it was and is, and what it reaches by itself now."""
 
     account: str
@@ -416,8 +413,7 @@ class ReachDifferences:
 _Counts = tuple[Ints, Ints]  # pairs of classes and systems, as one number each, and how many pairs of each
 
 
-@dataclass(frozen=True)
-class _Measured:
+class _Measured(msgspec.Struct, frozen=True):
     """What pairs of classes gain and lose: how much in each system, and the stretches of the line that it is on."""
 
     gained_and_lost: tuple[_Counts, _Counts]
@@ -477,8 +473,7 @@ def _owner(index: Index, account: int) -> str | None:
     return reference_to("identity", index.holders.identities[owner]) if owner >= 0 else None
 
 
-@dataclass(frozen=True)
-class _Joint:
+class _Joint(msgspec.Struct, frozen=True):
     """Names of two tables in one numbering: those of the second, and behind them those of the first alone."""
 
     first: StringTable

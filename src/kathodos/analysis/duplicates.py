@@ -5,8 +5,8 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.arrow import arrow_texts
@@ -27,8 +27,7 @@ _IS_LETTER = (ord("a") <= _LOWERED) & (ord("z") >= _LOWERED)
 _IS_WORD = np.array([byte > 127 or chr(byte).isalnum() or chr(byte) == "_" for byte in range(256)])
 
 
-@dataclass(frozen=True)
-class Duplicate:
+class Duplicate(msgspec.Struct, frozen=True):
     """Two identities that may be one person, and what speaks for it."""
 
     first: str

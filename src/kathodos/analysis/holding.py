@@ -7,9 +7,9 @@ group by peer group: all that a block holds is laid out as one sorted list of (p
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import (
@@ -32,8 +32,7 @@ _MOST = 20_000_000  # pairs of group and group above up to which they are listed
 _BLOCK = 4_000_000  # things held that are counted together
 
 
-@dataclass(frozen=True)
-class Things:
+class Things(msgspec.Struct, frozen=True, dict=True):
     """What can be held: the groups, and behind them what grants give. `of_grant`: the thing that each grant gives.
 
     `counts`: which grants count. `total`: how many things there are.
@@ -70,8 +69,7 @@ class Things:
         return distinct(self.index.grants.holder[self.counts & (self.of_grant == thing)]).astype(np.int64)
 
 
-@dataclass(frozen=True)
-class Counted:
+class Counted(msgspec.Struct, frozen=True):
     """How many of the peer group hold each pair's thing, and how many of everybody hold each thing."""
 
     of_pair: Ints

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, ints, reachable
@@ -28,8 +28,7 @@ class Side(StrEnum):
     BOTH = "both"
 
 
-@dataclass(frozen=True)
-class Line:
+class Line(msgspec.Struct, frozen=True):
     """One thing that at least one of the two has: through what the first and the second have it."""
 
     side: Side

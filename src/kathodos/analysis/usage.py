@@ -6,9 +6,9 @@ holds, and its listed memberships in groups that give something.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -37,8 +37,7 @@ _NEVER = 2**62
 _BLOCK = 20_000_000  # cells and groups that give them that are held at once
 
 
-@dataclass(frozen=True)
-class Units:
+class Units(msgspec.Struct, frozen=True):
     """What is held, one element each: grants first. `owner`: an identity, or an account of nobody.
 
     `holder` is who has it, `grant` a number or -1, `group` the number of a group less that of the first, or -1.

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field, replace
 from typing import ClassVar
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.change.edit_sets import EditSet, RecordEdit
 from kathodos.change.kept import Change, ChangeState, change_called, edits_kept, find_change, put_change, put_edits
@@ -25,8 +27,7 @@ class MovedError(CallError):
     """What a change was rehearsed on is not what is there now."""
 
 
-@dataclass(frozen=True)
-class Composed:
+class Composed(msgspec.Struct, frozen=True):
     """A draft as it is after something was put into it."""
 
     change: Change
@@ -34,8 +35,7 @@ class Composed:
     is_new: bool
 
 
-@dataclass(frozen=True)
-class Compose(Operation[Composed]):
+class Compose(msgspec.Struct, Operation[Composed], frozen=True):
     """Collects edits in a change of this name, which is made where there is none."""
 
     act: ClassVar[Act] = Act.COMPOSE
@@ -90,8 +90,7 @@ def subjects_of(edits: EditSet) -> list[str]:
     return list(found)
 
 
-@dataclass(frozen=True)
-class Rehearsed:
+class Rehearsed(msgspec.Struct, frozen=True):
     """What a change was rehearsed to do, and on which entry. `stops`: what needs a reason to be done all the same.
 
     `refused`: what who applies it may not give or take.
@@ -105,16 +104,14 @@ class Rehearsed:
     refused: Sequence[str] = ()
 
 
-@dataclass(frozen=True)
-class ApplyTerms:
+class ApplyTerms(msgspec.Struct, frozen=True):
     """On what terms changes are applied: within which time orders are due, and whether by another than the author."""
 
-    orders: OrderTerms = field(default_factory=OrderTerms)
+    orders: OrderTerms = msgspec.field(default_factory=OrderTerms)
     needs_four_eyes: bool = False
 
 
-@dataclass(frozen=True)
-class Applied:
+class Applied(msgspec.Struct, frozen=True):
     """What came of applying a change."""
 
     change: Change
@@ -122,8 +119,7 @@ class Applied:
     settled: Settled
 
 
-@dataclass(frozen=True)
-class ApplyChange(Operation[Applied]):
+class ApplyChange(msgspec.Struct, Operation[Applied], frozen=True):
     """Applies a change: orders what a source brings, and edits at once what is kept here.
 
     `edits`: of a change that is not kept yet (None: those of the draft); `despite`: why what stops it may not.
@@ -132,7 +128,7 @@ class ApplyChange(Operation[Applied]):
     act: ClassVar[Act] = Act.APPLY
     change: str
     rehearsed: Rehearsed
-    terms: ApplyTerms = field(default_factory=ApplyTerms)
+    terms: ApplyTerms = msgspec.field(default_factory=ApplyTerms)
     edits: EditSet | None = None
     origin: str = ""
     despite: str = ""
@@ -218,8 +214,7 @@ def moved_error(moved: Sequence[Moved]) -> MovedError:
     return MovedError(what + more, "Nothing was changed. Take these edits out of the change, or compose it anew.")
 
 
-@dataclass(frozen=True)
-class DropChange(Operation[Change]):
+class DropChange(msgspec.Struct, Operation[Change], frozen=True):
     """Gives a draft up."""
 
     act: ClassVar[Act] = Act.DROP

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
+
+import msgspec
 
 from kathodos.change.edit_sets import EditSet, Key
 from kathodos.change.settling import records_held
@@ -37,14 +38,13 @@ EVERYONE = "everyone"
 _MOST_TOLD = 10
 
 
-@dataclass
-class Composition:
+class Composition(msgspec.Struct):
     """Edits that were composed: how many were asked for, how many stand already, and what is to be said of them."""
 
-    edits: EditSet = field(default_factory=EditSet)
+    edits: EditSet = msgspec.field(default_factory=EditSet)
     asked: int = 0
     standing: int = 0
-    notes: list[str] = field(default_factory=list)
+    notes: list[str] = msgspec.field(default_factory=list)
 
     def joined(self, other: Composition) -> Composition:
         """Both together."""
@@ -53,8 +53,7 @@ class Composition:
         return Composition(edits, self.asked + other.asked, self.standing + other.standing, notes)
 
 
-@dataclass(frozen=True)
-class Desk:
+class Desk(msgspec.Struct, frozen=True):
     """What is composed on: the records as decided, the moment, and who composes."""
 
     records: Records

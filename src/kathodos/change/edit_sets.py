@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import Any
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.model.cells import read_record_text, record_text
 from kathodos.model.json_text import json_text
@@ -25,8 +27,7 @@ class Verb(StrEnum):
     SET = "set"
 
 
-@dataclass(frozen=True)
-class RecordEdit:
+class RecordEdit(msgspec.Struct, frozen=True):
     """One record as it was (None: it was not there) and as it is to be (None: it ends), and why."""
 
     kind: Kind

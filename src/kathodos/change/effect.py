@@ -8,10 +8,11 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 from functools import cached_property
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.differences import ReachDifferences, Side
@@ -32,8 +33,7 @@ _OF_REACH_ALONE = {"grants", "members", "groups", "roles", "role_juniors", "role
 _OF_PEOPLE = {"identities", "accounts"}
 
 
-@dataclass(frozen=True)
-class RuleBroken:
+class RuleBroken(msgspec.Struct, frozen=True):
     """A rule that somebody breaks: of which kind, its id, title and severity, who, and by what, in words."""
 
     kind: str
@@ -44,8 +44,7 @@ class RuleBroken:
     what: str
 
 
-@dataclass(frozen=True)
-class RoleHolding:
+class RoleHolding(msgspec.Struct, frozen=True):
     """How many identities and accounts come to hold a role, and how many hold it no longer."""
 
     role: str
@@ -53,8 +52,7 @@ class RoleHolding:
     went: int
 
 
-@dataclass(frozen=True)
-class AdministrationLost:
+class AdministrationLost(msgspec.Struct, frozen=True):
     """Who could administer a system and no longer can, and whether nobody is left who can."""
 
     system: str
@@ -62,8 +60,7 @@ class AdministrationLost:
     is_last: bool
 
 
-@dataclass(frozen=True)
-class FindingsDiffer:
+class FindingsDiffer(msgspec.Struct, frozen=True):
     """Findings that come or go: kind, whom they are about, what they rest on; and whose risk is another: was, is."""
 
     made: Sequence[tuple[str, str, str]] = ()
@@ -75,8 +72,7 @@ def _nobody_else(_system: str, _gone: Sequence[str]) -> bool:
     return False
 
 
-@dataclass(frozen=True)
-class Effect:
+class Effect(msgspec.Struct, frozen=True, dict=True):
     """The effect of some edits, from the state `before` to the state `after` them, which may hold only those concerned.
 
     `author`: the reference of who composed them, where that is an identity; `administers`: whether somebody beside some

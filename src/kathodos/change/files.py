@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import dataclass
 from datetime import date, datetime
 from typing import Any, TypeAlias
 
@@ -21,8 +20,7 @@ _Blocks: TypeAlias = list[dict[str, Any]]
 _REMEDY = "A cell is a text, a number, true or false, a date, or a list of texts; docs/file-formats.md shows a file."
 
 
-@dataclass(frozen=True)
-class Block:
+class Block(msgspec.Struct, frozen=True):
     """One edit as a file says it: what is done, to which kind of record, its cells, why, and where it stands."""
 
     verb: Verb

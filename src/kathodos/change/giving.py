@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import edit_of, system_of
@@ -18,8 +19,7 @@ from kathodos.store.records import columns_of
 _MOST_TOLD = 5
 
 
-@dataclass(frozen=True)
-class Giving:
+class Giving(msgspec.Struct, frozen=True):
     """What is given or taken: roles and permissions, to or from holders, on scopes, from when until when, and why."""
 
     gives: Sequence[str]
@@ -210,8 +210,7 @@ def move_end(desk: Desk, references: Sequence[str], until: str | None) -> Compos
     return found
 
 
-@dataclass(frozen=True)
-class HeldBeside:
+class HeldBeside(msgspec.Struct, frozen=True):
     """A grant that somebody holds beside a role, in the same system."""
 
     record: Record

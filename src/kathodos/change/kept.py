@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, texts_of
 from kathodos.columns.csr import Ints, ints
@@ -29,8 +30,7 @@ class ChangeState(StrEnum):
     DROPPED = "dropped"
 
 
-@dataclass(frozen=True)
-class Change:
+class Change(msgspec.Struct, frozen=True):
     """A change as it is kept. `origin`: where it came from; `effect`: the digest of what it was applied for."""
 
     row: int

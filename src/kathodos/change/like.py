@@ -7,9 +7,9 @@ into a conflict or over a fence is left out unless told otherwise, and said.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from fnmatch import fnmatchcase
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -31,8 +31,7 @@ from kathodos.rules.reading import Rules
 from kathodos.store.records import edited
 
 
-@dataclass(frozen=True)
-class Likeness:
+class Likeness(msgspec.Struct, frozen=True):
     """What is asked: who is the model, who receives, and how.
 
     `replaces`: what the models do not hold ends; `used_since`: only what a model used since then (None: all of it);
@@ -47,8 +46,7 @@ class Likeness:
     may_break: bool = False
 
 
-@dataclass(frozen=True)
-class _Held:
+class _Held(msgspec.Struct, frozen=True):
     """One thing that a model holds: a grant or a membership, and by what it holds it, `identity` or a system."""
 
     record: Record
@@ -135,8 +133,7 @@ def _is_chosen(held: _Held, only: Sequence[str]) -> bool:
 _Part = tuple[_Held, Composition]  # what is held, and what gives it to a receiver
 
 
-@dataclass
-class _Receiver:
+class _Receiver(msgspec.Struct):
     """One who receives: what it holds, and what may be added without breaking a rule."""
 
     desk: Desk
@@ -144,7 +141,7 @@ class _Receiver:
     rules: Rules
     name: str
     asked: Likeness
-    notes: list[str] = field(default_factory=list)
+    notes: list[str] = msgspec.field(default_factory=list)
 
     def composed(self, wanted: Sequence[_Held]) -> Composition:
         """What is added and, where that is asked, ended."""

@@ -8,9 +8,9 @@ and never another mandate.
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.change.composition import EVERYONE
@@ -31,8 +31,7 @@ from kathodos.store.records import Records, columns_of
 GIVE, TAKE = "give", "take"
 
 
-@dataclass(frozen=True)
-class Mandate:
+class Mandate(msgspec.Struct, frozen=True):
     """One mandate as it is kept."""
 
     holder: str
@@ -66,8 +65,7 @@ def mandates_in(records: Records) -> list[Mandate]:
     ]
 
 
-@dataclass(frozen=True)
-class Handed:
+class Handed(msgspec.Struct, frozen=True):
     """One role that an edit gives to somebody or takes: by itself, or (`through`) by way of a group."""
 
     act: str
@@ -85,8 +83,7 @@ class Handed:
         return f"{self.act} role:{self.role}{where} {to} {self.receiver}{by}"
 
 
-@dataclass(frozen=True)
-class Verdict:
+class Verdict(msgspec.Struct, frozen=True):
     """What is said of one thing handed out or taken: the mandate that allows it, or why none does."""
 
     handed: Handed | None

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.change.settling import records_held
@@ -40,18 +40,16 @@ _OF_REQUESTS = (REQUESTS, REQUEST_STEPS, REQUEST_ITEMS)
 MOVING: tuple[Kind, ...] = (*GATHERED, TIES, COVERS, REVIEW_LINES, REVIEW_REMARKS, *_OF_REQUESTS)
 
 
-@dataclass(frozen=True)
-class Merging:
+class Merging(msgspec.Struct, frozen=True):
     """What a merge comes to: who goes into whom, what moves, and what is to be warned of."""
 
     gone: Record
     stays: Record
     moved: Mapping[str, int]
-    warnings: list[str] = field(default_factory=list)
+    warnings: list[str] = msgspec.field(default_factory=list)
 
 
-@dataclass(frozen=True)
-class MergeIdentities(Operation[Merging]):
+class MergeIdentities(msgspec.Struct, Operation[Merging], frozen=True):
     """Moves everything of one identity to another, whose aliases its id and mail become. It cannot be undone."""
 
     act: ClassVar[Act] = Act.MERGE

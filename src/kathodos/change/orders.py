@@ -6,12 +6,12 @@ What has been decided is the catalogue with all pending orders carried out. Chan
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import datetime
 from enum import StrEnum
 from functools import cached_property
 from typing import Any, ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, system_of, texts_of
@@ -55,20 +55,18 @@ SETTLED = (OrderState.CONFIRMED, OrderState.DROPPED)
 STATES = tuple(OrderState)
 
 
-@dataclass(frozen=True)
-class OrderTerms:
+class OrderTerms(msgspec.Struct, frozen=True):
     """Within which time each system is to have carried out an order, and all others (ISO 8601)."""
 
     within: str = "P14D"
-    of_system: Mapping[str, str] = field(default_factory=dict)
+    of_system: Mapping[str, str] = msgspec.field(default_factory=dict)
 
     def due(self, system: str, now: datetime) -> str:
         """The moment by which an order that is made now is to be carried out."""
         return time_text(later(now, self.of_system.get(system, self.within)))
 
 
-@dataclass(frozen=True)
-class Order:
+class Order(msgspec.Struct, frozen=True, dict=True):
     """One edit that a system's side is to carry out. `row`: its row in the store; `values`: all that is kept of it."""
 
     row: int
@@ -192,13 +190,12 @@ def decided(records: Records) -> Records:
 # Making orders
 
 
-@dataclass
-class Carried:
+class Carried(msgspec.Struct):
     """What became of edits: ordered, edited at once, and orders that are not wanted any more."""
 
-    ordered: list[RecordEdit] = field(default_factory=list)
-    edited: list[RecordEdit] = field(default_factory=list)
-    dropped: list[Order] = field(default_factory=list)
+    ordered: list[RecordEdit] = msgspec.field(default_factory=list)
+    edited: list[RecordEdit] = msgspec.field(default_factory=list)
+    dropped: list[Order] = msgspec.field(default_factory=list)
 
 
 def carry(plan: Plan, edits: EditSet, change: str, terms: OrderTerms) -> Carried:
@@ -265,8 +262,7 @@ def set_state(plan: Plan, orders: Sequence[Order], state: OrderState, note: str 
 # What a person says of them
 
 
-@dataclass(frozen=True)
-class SetOrders(Operation[list[Order]]):
+class SetOrders(msgspec.Struct, Operation[list[Order]], frozen=True):
     """Says of orders, given by number, that they were handed over, done, refused or are dropped."""
 
     act: ClassVar[Act] = Act.ORDERS
@@ -296,12 +292,11 @@ class SetOrders(Operation[list[Order]]):
 # Confirming them
 
 
-@dataclass(frozen=True)
-class Confirmed:
+class Confirmed(msgspec.Struct, frozen=True):
     """What a gather finds of pending orders: those that it confirms, and those said to be done that are not."""
 
-    confirmed: list[Order] = field(default_factory=list)
-    contradicted: list[Order] = field(default_factory=list)
+    confirmed: list[Order] = msgspec.field(default_factory=list)
+    contradicted: list[Order] = msgspec.field(default_factory=list)
 
 
 def confirm(plan: Plan, source: str) -> Confirmed:

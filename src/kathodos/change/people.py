@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.change.composition import Composition, Desk
@@ -29,8 +29,7 @@ _WANTED = ("name", "email")
 _FEW = 50  # names that are looked for one by one; of more the names of all are made comparable once
 
 
-@dataclass(frozen=True)
-class Invitation:
+class Invitation(msgspec.Struct, frozen=True):
     """Somebody to be invited: cells by column, and where they were said."""
 
     cells: Mapping[str, str]
@@ -177,13 +176,12 @@ def _kept_parts(skeleton: str) -> list[str]:
 # Status
 
 
-@dataclass(frozen=True)
-class _People:
+class _People(msgspec.Struct, frozen=True):
     """Some identities as they are, with their accounts."""
 
     records: Records
     ids: Sequence[str]
-    held: Mapping[str, Record] = field(default_factory=dict)
+    held: Mapping[str, Record] = msgspec.field(default_factory=dict)
 
     @classmethod
     def of(cls, records: Records, ids: Sequence[str]) -> _People:

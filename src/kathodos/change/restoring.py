@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Sequence
-from dataclasses import dataclass
 from functools import partial
 
+import msgspec
 import numpy as np
 
 from kathodos.change.edit_sets import EditSet, Key, RecordEdit, system_of
@@ -39,8 +39,7 @@ NAMED = (IDENTITIES, ACCOUNTS, GROUPS, ROLES, GRANTS, SYSTEMS)  # of which one c
 _BEARING = tuple(dict.fromkeys((*NEEDED, MANDATES)))
 
 
-@dataclass(frozen=True)
-class Part:
+class Part(msgspec.Struct, frozen=True):
     """What is put back: everything, or what belongs to one thing, given by its full reference."""
 
     reference: str
@@ -171,8 +170,7 @@ def _in_the_way(moved: Sequence[Moved], change: Change) -> CallError:
 # Counting then and now
 
 
-@dataclass(frozen=True)
-class PartCounts:
+class PartCounts(msgspec.Struct, frozen=True):
     """How many records of a kind belong to a part at a point."""
 
     kind: Kind

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Any
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.change.edit_sets import EditSet, Key, RecordEdit
 from kathodos.model.kinds import Kind
@@ -12,8 +14,7 @@ from kathodos.model.rows import Record
 from kathodos.store.records import Records, positions_of_keys
 
 
-@dataclass(frozen=True)
-class Held:
+class Held(msgspec.Struct, frozen=True):
     """A record as it is kept: the number of its row, who brings it, and what it holds."""
 
     row: int
@@ -21,8 +22,7 @@ class Held:
     record: Record
 
 
-@dataclass(frozen=True)
-class Moved:
+class Moved(msgspec.Struct, frozen=True):
     """An edit that no longer fits: the record has been changed otherwise since the edit was written."""
 
     edit: RecordEdit
@@ -41,8 +41,7 @@ class Moved:
         return "; ".join(told)
 
 
-@dataclass(frozen=True)
-class Settled:
+class Settled(msgspec.Struct, frozen=True):
     """Edits held against the records: what is to be made, what stands already, and what has moved."""
 
     ready: list[tuple[RecordEdit, Held | None]]

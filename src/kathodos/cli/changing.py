@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.cli.session import Session
 from kathodos.errors import Status
@@ -21,8 +23,7 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 
-@dataclass(frozen=True)
-class Applying:
+class Applying(msgspec.Struct, frozen=True):
     """What is to be applied: edits under a name, how they were composed, and where they came from.
 
     `is_kept`: they are those of a draft; `next_step`: the command that applies them, where it is another than this one;

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import replace
 from pathlib import Path
+
+from msgspec.structs import replace
 
 from kathodos.cli.options import Commands, Formatter, command
 from kathodos.cli.session import Session

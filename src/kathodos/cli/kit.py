@@ -150,7 +150,7 @@ def chain_said(words: list[str]) -> list[ApprovalStep]:
 
 def _said_kit(session: Session, before: Kit | None) -> Kit:
     """The kit that the options say, beside what it is already. Raises CallError where something of it is wrong."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from kathodos.request.kits import ACCOUNT, PERSON, Kit, KitEntry, checked_kit, entry_named
     from kathodos.workspace.requests import desk_of

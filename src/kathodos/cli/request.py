@@ -212,7 +212,7 @@ def run_say(session: Session) -> int:
 
 def say_of_request(session: Session, sort: str) -> int:
     """Says something of a request, and tells whoever waits for it."""
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from kathodos.cli.telling import Delivery
     from kathodos.report.notices import of_remark

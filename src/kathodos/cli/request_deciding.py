@@ -88,7 +88,7 @@ def _less(session: Session, request: Request) -> Less:
 
 
 def run_grant(session: Session) -> int:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from kathodos.change.applying import MovedError
     from kathodos.cli.telling import Delivery
@@ -134,7 +134,7 @@ def run_grant(session: Session) -> int:
 
 
 def run_deny(session: Session) -> int:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from kathodos.cli.telling import Delivery
     from kathodos.report.notices import of_deciding
@@ -155,7 +155,7 @@ def run_ask_back(session: Session) -> int:
 
 
 def run_look_back(session: Session) -> int:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from kathodos.cli.telling import Delivery
     from kathodos.report.notices import of_look_back

@@ -79,7 +79,7 @@ def run_take_out(session: Session) -> int:
 
 
 def _end(session: Session, numbers: Sequence[int]) -> int:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from kathodos.cli.telling import Delivery
     from kathodos.report.notices import of_ending
@@ -110,7 +110,7 @@ def _ending(session: Session, numbers: Sequence[int]) -> EndRequests:
 
 
 def run_tend(session: Session) -> int:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from kathodos.cli.telling import Delivery
     from kathodos.report.notices import of_tending
@@ -142,7 +142,7 @@ def run_tend(session: Session) -> int:
 
 
 def run_break_glass(session: Session) -> int:
-    from dataclasses import replace
+    from msgspec.structs import replace
 
     from kathodos.cli.telling import Delivery
     from kathodos.report.notices import of_emergency

@@ -6,6 +6,8 @@ import argparse
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from kathodos.cli.options import Commands, Formatter, command
 from kathodos.cli.session import Session
 from kathodos.errors import DataError
@@ -81,8 +83,6 @@ def _result(session: Session) -> tuple[Result, Callable[[Mapping[str, str]], str
 def _wrong(session: Session, folder: Path, result: Result, proof_for: Callable[[Mapping[str, str]], str]) -> list[str]:
     """What in a folder is not as the report of a review is, in words."""
     import tempfile
-
-    import msgspec
 
     from kathodos.ledger.proofs import Proof
     from kathodos.output.review_results import PROOF, digests_in, write_result

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+from msgspec.structs import replace
 
 from kathodos.cli.changing import desk, take_up
 from kathodos.cli.options import Commands, Formatter, acting, collecting, command, long_answer

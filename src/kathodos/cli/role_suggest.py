@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import argparse
-from dataclasses import replace
+
+from msgspec.structs import replace
 
 from kathodos.cli.changing import desk, take_up
 from kathodos.cli.options import Commands, Formatter, collecting, command

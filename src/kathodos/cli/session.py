@@ -7,9 +7,10 @@ import contextlib
 import os
 import sys
 from collections.abc import Sequence
-from dataclasses import replace
 from functools import cached_property
 from typing import TYPE_CHECKING, Any, TypeVar
+
+from msgspec.structs import replace
 
 from kathodos.errors import CallError, DataError
 from kathodos.ledger.origin import system_user

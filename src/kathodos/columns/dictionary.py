@@ -6,10 +6,10 @@ What is to be read, checked or compared is then done once for each distinct valu
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -48,8 +48,7 @@ class Numbers(Sequence[Scalar]):
         return int(there[0]) if there else -1
 
 
-@dataclass(frozen=True)
-class DictionaryColumn:
+class DictionaryColumn(msgspec.Struct, frozen=True, dict=True):
     """One column. `codes` has an int32 for each row; no value is there twice, and None is none of them.
 
     The values are a list, or a table of texts or of numbers that is mapped from a file and not held as objects.
@@ -170,12 +169,11 @@ def tabled(values: Sequence[Scalar]) -> StringTable | Numbers:
     return string_table(map(str, values))
 
 
-@dataclass
-class Encoder:
+class Encoder(msgspec.Struct):
     """Makes codes of values as they come: each new value gets the next code."""
 
-    values: list[Scalar] = field(default_factory=list)
-    _code: dict[Scalar, int] = field(default_factory=lambda: {None: -1})
+    values: list[Scalar] = msgspec.field(default_factory=list)
+    _code: dict[Scalar, int] = msgspec.field(default_factory=lambda: {None: -1})
 
     def codes(self, values: Iterable[Scalar]) -> Codes:
         """The codes of some values."""

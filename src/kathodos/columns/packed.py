@@ -5,8 +5,7 @@ All fit into 62 bits, so that nothing overflows a signed 64-bit number and nothi
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import CSRList, Ints
@@ -14,8 +13,7 @@ from kathodos.columns.csr import CSRList, Ints
 _BITS = 62
 
 
-@dataclass(frozen=True)
-class PackedPairs:
+class PackedPairs(msgspec.Struct, frozen=True):
     """Pairs of numbers from 0 in one each: in order of the first, then of the second, which has so many `bits`.
 
     >>> pairs = PackedPairs.below(1000)
@@ -53,8 +51,7 @@ class PackedPairs:
         return np.arange(count + 1, dtype=np.int64) << self.bits
 
 
-@dataclass(frozen=True)
-class CountsAndSums:
+class CountsAndSums(msgspec.Struct, frozen=True):
     """How many numbers there are and what they add up to, in one number each, so that both are summed at once.
 
     The numbers are below 2 ** `bits`, and never so many at once that their sum needs more than twice as many bits.

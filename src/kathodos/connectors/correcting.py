@@ -7,8 +7,9 @@ import io
 import itertools
 import json
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
+
+import msgspec
 
 from kathodos.connectors.mapping import Mapped
 from kathodos.errors import UnfitError
@@ -20,13 +21,12 @@ from kathodos.model.times import is_moment, moment_of
 Cells = Mapping[str, str | None]  # by the headers of a file; None leaves a cell empty
 
 
-@dataclass
-class Corrections:
+class Corrections(msgspec.Struct):
     """What is to be corrected in one file: by the line (or row) at which each row begins."""
 
-    gone: set[int] = field(default_factory=set)
-    altered: dict[int, Cells] = field(default_factory=dict)
-    added: list[Cells] = field(default_factory=list)
+    gone: set[int] = msgspec.field(default_factory=set)
+    altered: dict[int, Cells] = msgspec.field(default_factory=dict)
+    added: list[Cells] = msgspec.field(default_factory=list)
 
     def __len__(self) -> int:
         return len(self.gone) + len(self.altered) + len(self.added)

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from kathodos.columns.dictionary import Scalar
 from kathodos.connectors.ldif import Entry
@@ -27,16 +28,15 @@ _PERSON = {
 }
 
 
-@dataclass
-class Translation:
+class Translation(msgspec.Struct):
     """Entries of people and groups as tables."""
 
     settings: Settings
     file: str
     problems: list[Problem]
-    names: dict[str, str] = field(default_factory=dict)  # of normalised entry names: the reference
-    logins: dict[str, str] = field(default_factory=dict)
-    read_groups: set[str] = field(default_factory=set)
+    names: dict[str, str] = msgspec.field(default_factory=dict)  # of normalised entry names: the reference
+    logins: dict[str, str] = msgspec.field(default_factory=dict)
+    read_groups: set[str] = msgspec.field(default_factory=set)
 
     def __post_init__(self) -> None:
         settings = self.settings

@@ -6,8 +6,9 @@ import hashlib
 import ssl
 import time
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kathodos.connectors.directory_records import Translation
 from kathodos.connectors.ldif import MOST_BYTES, Entry
@@ -56,8 +57,7 @@ def from_server(settings: Settings, mark: str) -> Reading:
     return Reading(tables, problems, digest, waited=clock.waited, mark=newest, stands=stands)
 
 
-@dataclass
-class _Clock:
+class _Clock(msgspec.Struct):
     """How long was waited for the server, which may be so long in all."""
 
     url: str

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import base64
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kathodos.connectors.mapping import unreadable
 from kathodos.errors import DataError
@@ -17,8 +18,7 @@ Attributes = Mapping[str, Sequence[str]]
 MOST_BYTES = 16 << 20  # of one attribute
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """One entry: its name, its attributes by lower-case name, and the line it begins at (0: from a server)."""
 
     name: str

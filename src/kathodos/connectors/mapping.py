@@ -6,9 +6,9 @@ import functools
 import hashlib
 import re
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.dictionary import (
@@ -33,8 +33,7 @@ _FIELD = re.compile(r"\{\{|\}\}|\{([^{}:]+)(?::(path|pattern))?\}")
 _OF_RESOURCES = (Form.ADDRESS, Form.ADDRESSES, Form.PATTERN, Form.PATTERNS, Form.GIVES, Form.SCOPE)
 
 
-@dataclass(frozen=True)
-class Mapped:
+class Mapped(msgspec.Struct, frozen=True):
     """How one table of a source is written there.
 
     `file` and `format`: where it is and how its kind leaves open; `columns` and `values`: their headers and values
@@ -45,20 +44,19 @@ class Mapped:
     """
 
     file: str = ""
-    format: Format = field(default_factory=Format)
-    columns: Mapping[str, str] = field(default_factory=dict)
-    values: Mapping[str, Mapping[str, str]] = field(default_factory=dict)
+    format: Format = msgspec.field(default_factory=Format)
+    columns: Mapping[str, str] = msgspec.field(default_factory=dict)
+    values: Mapping[str, Mapping[str, str]] = msgspec.field(default_factory=dict)
     dates: Sequence[str] = ()
-    constants: Mapping[str, str] = field(default_factory=dict)
-    build: Mapping[str, str] = field(default_factory=dict)
+    constants: Mapping[str, str] = msgspec.field(default_factory=dict)
+    build: Mapping[str, str] = msgspec.field(default_factory=dict)
     where: str = ""
     once: bool = False
     totals: bool = False
     only: bool = False
 
 
-@dataclass(frozen=True)
-class Table:
+class Table(msgspec.Struct, frozen=True):
     """A table as read: columns by our names; `lines` says where in the file each row begins.
 
     `files`: the file of each row, where there are several.
@@ -90,8 +88,7 @@ class Table:
         return cls(kind, file, np.arange(1, size + 1), {name: dictionary_column(some) for name, some in cells.items()})
 
 
-@dataclass(frozen=True)
-class Reading:
+class Reading(msgspec.Struct, frozen=True):
     """All that a source says: tables, what could not be read, and a digest of what was read.
 
     `covers`: whether what the source no longer lists is gone from it; `waited`: seconds spent waiting for a server.
@@ -105,7 +102,7 @@ class Reading:
     covers: bool = True
     waited: float = 0.0
     mark: str = ""
-    stands: Mapping[str, Callable[[tuple[Scalar, ...]], bool]] = field(default_factory=dict)
+    stands: Mapping[str, Callable[[tuple[Scalar, ...]], bool]] = msgspec.field(default_factory=dict)
 
 
 def tables_of(records: Mapping[str, Sequence[Mapping[str, object]]], place: str) -> list[Table]:

@@ -11,8 +11,10 @@ import re
 import stat
 import zlib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.connectors.mapping import Reading, Table, digest_of_tables, unreadable
 from kathodos.connectors.posix_tree import EXECUTE, Access, columns_of, read_access
@@ -33,8 +35,7 @@ _ENTRY = re.compile(
 _LONGEST_NUMBER = 10  # digits of the number of a user or a group
 
 
-@dataclass(frozen=True)
-class Users:
+class Users(msgspec.Struct, frozen=True):
     """Users and groups by number, and the members of each group, primary ones included."""
 
     users: Mapping[int, str]

@@ -9,9 +9,10 @@ from __future__ import annotations
 
 import posixpath
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
+
+import msgspec
 
 from kathodos.connectors.mapping import Table
 from kathodos.connectors.recordings import Recording
@@ -57,12 +58,11 @@ _WAYS: Mapping[
 _Use = tuple[str, str, str]  # when, what is done, on which path
 
 
-@dataclass
-class _Process:
+class _Process(msgspec.Struct):
     """Where a process is, and what its descriptors stand for, as far as the log tells."""
 
     here: str | None = None
-    opened: dict[int, str] = field(default_factory=dict)
+    opened: dict[int, str] = msgspec.field(default_factory=dict)
 
 
 def read_recording(path: Path, source: Source, knows: Callable[[str], bool]) -> Recording:

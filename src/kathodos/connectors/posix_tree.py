@@ -14,8 +14,9 @@ import os
 import stat
 import struct
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
+
+import msgspec
 
 from kathodos.model.addresses import address_of
 from kathodos.model.references import reference_to
@@ -35,8 +36,7 @@ _OF_KINDS = {
 _EXECUTES = "executes"
 
 
-@dataclass(frozen=True)
-class Access:
+class Access(msgspec.Struct, frozen=True):
     """Who may do what with one file or folder. Permissions are sums of READ, WRITE and EXECUTE."""
 
     path: tuple[str, ...]
@@ -46,8 +46,8 @@ class Access:
     of_owner: int
     of_group: int
     of_others: int
-    of_users: Mapping[int, int] = field(default_factory=dict)
-    of_groups: Mapping[int, int] = field(default_factory=dict)
+    of_users: Mapping[int, int] = msgspec.field(default_factory=dict)
+    of_groups: Mapping[int, int] = msgspec.field(default_factory=dict)
     mask: int | None = None
     is_executable: bool = False
 

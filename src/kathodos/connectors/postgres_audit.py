@@ -13,8 +13,9 @@ import json
 import re
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
+
+import msgspec
 
 from kathodos.connectors.mapping import Table
 from kathodos.connectors.postgres_catalogs import DRAWS_ON, FIRES, OWNER, READS, RUNS_AS, address_in_database
@@ -35,19 +36,17 @@ _OWN = ("pg_catalog", "information_schema", "pg_toast")
 _TEMPORARY = re.compile(r"pg_(toast_)?temp_\d+")
 
 
-@dataclass(frozen=True)
-class Relation:
+class Relation(msgspec.Struct, frozen=True):
     """What is known of a table, view or sequence. `reads`: how often a view names which relation."""
 
     kind: str = ""
     runs_as: str = ""
-    reads: Mapping[str, int] = field(default_factory=dict)
+    reads: Mapping[str, int] = msgspec.field(default_factory=dict)
     draws_on: Sequence[tuple[int, str, str]] = ()
     fires: Sequence[str] = ()
 
 
-@dataclass(frozen=True)
-class Gathered:
+class Gathered(msgspec.Struct, frozen=True):
     """A database as it was gathered: relations by address; functions by the address without arguments.
 
     `of_owners`: the functions that run with their owner's rights; `reaches`: whether a login reaches something itself.
@@ -65,8 +64,7 @@ class Gathered:
         return address_in_database(self.system, self.database, schema, name)
 
 
-@dataclass(frozen=True)
-class _Audited:
+class _Audited(msgspec.Struct, frozen=True):
     """One audit line."""
 
     log: LogLine

@@ -12,8 +12,9 @@ bracket of a table or a function's name (`%28`) and the at sign that a database 
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kathodos.model.addresses import address_of
 from kathodos.model.json_text import json_text
@@ -185,8 +186,7 @@ def _in_address(name: str) -> str:
     return address_of("", [name]).removeprefix(":/")
 
 
-@dataclass
-class _Reader:
+class _Reader(msgspec.Struct):
     query: Query
     system: str
 

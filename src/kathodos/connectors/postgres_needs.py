@@ -9,16 +9,16 @@ from __future__ import annotations
 import logging
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
+
+import msgspec
 
 _PREPARED = re.compile(r"\s*prepare\s+\S+(?:\s*\([^)]*\))?\s+as\s+", re.IGNORECASE)
 _SEQUENCES = {"nextval": "usage", "currval": "usage", "setval": "update", "lastval": ""}
 
 
-@dataclass(frozen=True)
-class Needs:
+class Needs(msgspec.Struct, frozen=True):
     """One thing that a statement needs. `schema` is empty where the statement names none."""
 
     action: str
@@ -26,8 +26,7 @@ class Needs:
     name: str
 
 
-@dataclass(frozen=True)
-class Inserted:
+class Inserted(msgspec.Struct, frozen=True):
     """Into which columns a statement inserts values of its own: their names, or (where none are named) how many."""
 
     schema: str
@@ -36,8 +35,7 @@ class Inserted:
     width: int
 
 
-@dataclass(frozen=True)
-class Statement:
+class Statement(msgspec.Struct, frozen=True):
     """What the statements of a text need, and insert; `is_understood`: whether all could be parsed."""
 
     needs: Sequence[Needs] = ()

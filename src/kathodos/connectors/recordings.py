@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
+
+import msgspec
 
 from kathodos.connectors.mapping import Mapped, Table, read_raw, table_of
 from kathodos.connectors.settings import Source
@@ -14,8 +15,7 @@ from kathodos.formats.raw import NOTED, Problem
 from kathodos.model.kinds import ACTIVITY
 
 
-@dataclass(frozen=True)
-class Through:
+class Through(msgspec.Struct, frozen=True):
     """Something that was read only by way of something else, which is what one needs: a view, a definer's function."""
 
     action: str
@@ -24,8 +24,7 @@ class Through:
     count: int
 
 
-@dataclass(frozen=True)
-class Recording:
+class Recording(msgspec.Struct, frozen=True):
     """What a recording says. `table`: the uses, as activity; `refused`: tries that the system did not allow, likewise.
 
     `through`: what was touched only by way of something else; `doubtful`: of which it cannot be told whether it was;
@@ -37,7 +36,7 @@ class Recording:
     refused: Table | None = None
     through: Sequence[Through] = ()
     doubtful: Sequence[Through] = ()
-    passed_over: Sequence[tuple[str, int]] = field(default_factory=tuple)
+    passed_over: Sequence[tuple[str, int]] = msgspec.field(default_factory=tuple)
 
 
 def read_activity(path: Path, source: Source | None) -> Recording:

@@ -11,9 +11,10 @@ import hashlib
 import json
 import time
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from email.utils import parsedate_to_datetime
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from kathodos.connectors.mapping import Reading, Table
 from kathodos.connectors.settings import Settings, Source
@@ -292,13 +293,12 @@ def _asked_to_wait(answered: str | None, otherwise: float) -> float:
     return min(otherwise, _MOST_WAIT)
 
 
-@dataclass
-class _Translation:
+class _Translation(msgspec.Struct):
     """Users and groups as tables."""
 
     settings: Settings
     problems: list[Problem]
-    references: dict[str, str] = field(default_factory=dict)  # by the service's id
+    references: dict[str, str] = msgspec.field(default_factory=dict)  # by the service's id
 
     def __post_init__(self) -> None:
         self.file = self.settings.address("url")

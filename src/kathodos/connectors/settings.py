@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import os
 from collections.abc import Mapping
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kathodos.errors import DataError
 from kathodos.model.secrets import keep_secret
 
 
-@dataclass(frozen=True)
-class Source:
+class Source(msgspec.Struct, frozen=True):
     """One `[[source]]` of the configuration: its name, its kind, and the other keys of its block."""
 
     name: str
@@ -26,8 +26,7 @@ class Source:
         return Settings(f"the source {self.name}", self.folder, self.values)
 
 
-@dataclass(frozen=True)
-class Settings:
+class Settings(msgspec.Struct, frozen=True):
     """A block of settings. Every reader names what it expects, so that a wrong one is told with its place."""
 
     where: str

@@ -5,17 +5,17 @@ from __future__ import annotations
 import smtplib
 import ssl
 from collections.abc import Iterable
-from dataclasses import dataclass
 from email.message import EmailMessage
 from pathlib import Path
+
+import msgspec
 
 from kathodos.errors import DataError
 
 _SECONDS = 30
 
 
-@dataclass(frozen=True)
-class MailServer:
+class MailServer(msgspec.Struct, frozen=True):
     """A server that takes mail. `is_encrypted`: STARTTLS is needed; `ca`: a file of certificates to trust besides."""
 
     host: str

@@ -11,9 +11,9 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import lru_cache
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct, reachable, spread
@@ -22,8 +22,7 @@ from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import ANY_ACTION, Holders, Index, System
 
 
-@dataclass(frozen=True)
-class Given:
+class Given(msgspec.Struct, frozen=True):
     """Permits and denies, one element each: where they apply or whose they are is told by whoever made them.
 
     `action` is a number of the index's actions or ANY_ACTION; `rank` is lower for what decides first.

@@ -9,9 +9,9 @@ together once, and then sorted together for a block of askers. Systems with rank
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import (
@@ -40,8 +40,7 @@ Pairs = tuple[Codes, ...]
 _STREAMED = 4_000_000  # pairs that are given out together
 
 
-@dataclass(frozen=True)
-class Counts:
+class Counts(msgspec.Struct, frozen=True):
     """For each asker, by number, how many (action, resource) it reaches, and how many resources with any action."""
 
     askers: Ints

@@ -8,10 +8,10 @@ from __future__ import annotations
 import heapq
 import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints, among, ints, reachable
@@ -27,8 +27,7 @@ from kathodos.model.times import time_text
 MOST_CHAINS = 100
 
 
-@dataclass(frozen=True)
-class Chain:
+class Chain(msgspec.Struct, frozen=True):
     """One path: identity, account?, group*, then the grant, role*, permission, target node."""
 
     holders: tuple[str, ...]
@@ -44,11 +43,10 @@ class Chain:
         return len(self.holders) + len(self.roles)
 
 
-@dataclass(frozen=True)
-class Chains:
+class Chains(msgspec.Struct, frozen=True):
     """The shortest chains, up to 100, and how many there are in all; at least so many where that is not exact."""
 
-    shown: list[Chain] = field(default_factory=list)
+    shown: list[Chain] = msgspec.field(default_factory=list)
     total: int = 0
     is_exact: bool = True
 
@@ -58,8 +56,7 @@ class Chains:
         return self.total - len(self.shown)
 
 
-@dataclass(frozen=True)
-class Obstacle:
+class Obstacle(msgspec.Struct, frozen=True):
     """One reason for a no, and what it is about."""
 
     kind: str
@@ -67,8 +64,7 @@ class Obstacle:
     about: str = ""
 
 
-@dataclass(frozen=True)
-class Explanation:
+class Explanation(msgspec.Struct, frozen=True):
     """The answer for one asker, action and node. `obstacles` say why not; `nearest` what would give it.
 
     `gates`: for what is gated, each gated node on the way with the action that opens it and what permits that.

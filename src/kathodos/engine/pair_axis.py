@@ -6,9 +6,9 @@ Of several owners each has a stretch of its own on a longer line, so that the in
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, joined
@@ -21,8 +21,7 @@ _FEW = 8  # times as many scoped entries there have to be as are looked at, for 
 OwnedIntervals = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
 
 
-@dataclass(frozen=True)
-class IntervalLists:
+class IntervalLists(msgspec.Struct, frozen=True):
     """Intervals of pairs in lists, one list for each of what they are of."""
 
     starts: Ints

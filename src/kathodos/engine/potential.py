@@ -14,9 +14,9 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints, among, distinct, reachable
@@ -40,8 +40,7 @@ ADMINISTERED = ("group", "role", "grants")
 _MARK = "step-"
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(msgspec.Struct, frozen=True):
     """One thing the asker does. `by`: what allows it; `round`: after how many rounds of steps it becomes possible."""
 
     number: int
@@ -61,8 +60,7 @@ class Step:
         return f"{self.kind} {self.what}" + (f" on {self.scope}" if self.scope else "")
 
 
-@dataclass(frozen=True)
-class Potential:
+class Potential(msgspec.Struct, frozen=True):
     """What the asker reaches now, what it could, and the steps, in the order in which they become possible."""
 
     now: list[Reached]

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, among, csr_from_pairs, distinct, joined, stretches
@@ -29,8 +29,7 @@ from kathodos.engine.decide import (
 )
 
 
-@dataclass(frozen=True)
-class Reached:
+class Reached(msgspec.Struct, frozen=True, dict=True):
     """What one asker reaches in one system, as intervals of pairs that are apart and in order."""
 
     tree: Tree

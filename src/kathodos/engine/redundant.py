@@ -10,8 +10,7 @@ In systems with ranks or gates what an asker may do without each of its grants i
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, in_loads, joined, spread_each
@@ -29,8 +28,7 @@ _FEW = 4  # classes of askers that hold a grant up to which all of them are look
 _SHARES = (16, 8, 4, 2, 1, 1)  # one in so many of what is open is looked at round by round: one class decides many
 
 
-@dataclass(frozen=True)
-class Redundant:
+class Redundant(msgspec.Struct, frozen=True):
     """The redundant ones among the live grants, by number; `is_idle`: it gives nobody anything at all now."""
 
     grants: Ints

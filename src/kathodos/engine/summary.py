@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct
@@ -16,8 +16,7 @@ BY_PERMISSION, BY_ROLE = "directly, by a permission", "directly, by a role"
 BY_GROUP, BY_EVERYONE = "through a group", "as everyone"
 
 
-@dataclass(frozen=True)
-class Extent:
+class Extent(msgspec.Struct, frozen=True):
     """How much of the actions of one kind one may do on how many of a system's resources, at least one on each."""
 
     system: str
@@ -90,8 +89,7 @@ def _holders_by_path(index: Index, grants: Ints) -> dict[str, Ints]:
     return {path: distinct(holder[which]) for path, which in paths.items() if which.any()}
 
 
-@dataclass(frozen=True)
-class Collapsed:
+class Collapsed(msgspec.Struct, frozen=True):
     """A node that is reached, with all that is reached below it where that is with the same actions.
 
     `below`: how many nodes stand below it, `reached_below` how many of them are reached; 0 where it speaks for itself.

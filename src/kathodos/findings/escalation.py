@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Collection, Iterator, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -42,8 +42,7 @@ ADMINISTER = "administer"
 _MOST_ASKED = 20  # holders of each of whom one is asked first whether a system is administered
 
 
-@dataclass(frozen=True)
-class Climb:
+class Climb(msgspec.Struct, frozen=True):
     """Those who can climb alike. `gains`: the system, the pairs reached now, how many more; `steps`: what, by what."""
 
     askers: Ints
@@ -56,8 +55,7 @@ class Climb:
         return sum(more for _, _, more in self.gains)
 
 
-@dataclass(frozen=True)
-class Climber:
+class Climber(msgspec.Struct, frozen=True):
     """Those who can climb alike, and what they would reach. `gains`: per system the pairs now, and how many more."""
 
     askers: Ints
@@ -177,8 +175,7 @@ def latent_conflicts(
 # Administrators among themselves
 
 
-@dataclass(frozen=True)
-class Administration:
+class Administration(msgspec.Struct, frozen=True):
     """Who administers a system, and which pairs of them can take it away from each other."""
 
     system: str
@@ -275,8 +272,7 @@ def _administering(system: System) -> list[int]:
     return [action for action, kind in zip(system.actions.tolist(), system.kinds, strict=True) if kind == ADMINISTER]
 
 
-@dataclass(frozen=True)
-class AdministeringGrants:
+class AdministeringGrants(msgspec.Struct, frozen=True):
     """Who administers a system, by which grants: an asker and a grant at a time, by number and in order."""
 
     system: str

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -25,8 +25,7 @@ from kathodos.rules.reading import Fence, Need, Permission
 from kathodos.rules.targets import PermissionTargets
 
 
-@dataclass(frozen=True, eq=False)
-class Crossing:
+class Crossing(msgspec.Struct, frozen=True, eq=False, dict=True):
     """An identity, or an account of nobody, that reaches what a fence keeps it from.
 
     `permission` is crossed, by one action, somewhere `within` the nodes that it is about.
@@ -59,8 +58,7 @@ class Crossing:
         return list(found.values())
 
 
-@dataclass(frozen=True)
-class Lack:
+class Lack(msgspec.Struct, frozen=True):
     """An identity, or an account of nobody, that lacks what a need says it must have.
 
     `permission` on one action, and the nodes on which it is missing; of a need's `any`, none of which is there, the
@@ -179,8 +177,7 @@ def idle_rules(basis: Basis, rules: Sequence[Fence | Need]) -> Iterator[tuple[Fe
                 yield rule, permission
 
 
-@dataclass(frozen=True)
-class Surplus:
+class Surplus(msgspec.Struct, frozen=True):
     """What a service or an agent reaches in one system outside all of its needs, in pairs of action and resource.
 
     `unused`: how many of them no use is known of, where uses of the system are recorded; `actions`: the numbers of the

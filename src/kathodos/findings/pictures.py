@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -20,8 +20,7 @@ _EDGES = (0, 30, 90, 180)
 _MOST = 24
 
 
-@dataclass(frozen=True)
-class Table:
+class Table(msgspec.Struct, frozen=True):
     """Counts by row and column: `counts[r, c]`, of how many in each row."""
 
     rows: list[str]

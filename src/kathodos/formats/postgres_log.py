@@ -9,9 +9,10 @@ import csv
 import json
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from pathlib import Path
+
+import msgspec
 
 from kathodos.errors import DataError
 from kathodos.formats.raw import Problem, shown
@@ -28,8 +29,7 @@ _LONGEST = 1 << 24  # bytes of a message
 _REMEDY = "Let the server write csvlog or jsonlog, or the prefix '%m [%p] %q%u@%d '."
 
 
-@dataclass(frozen=True)
-class LogLine:
+class LogLine(msgspec.Struct, frozen=True):
     """One message of the server, and who was connected to which database. `time` is RFC 3339 in UTC."""
 
     line: int

@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.dictionary import DictionaryColumn, Ints, column_from_arrow
@@ -29,8 +29,7 @@ class Outcome(StrEnum):
 SET_ASIDE, CELL_LEFT_OUT, NOTED = Outcome
 
 
-@dataclass(frozen=True)
-class Problem:
+class Problem(msgspec.Struct, frozen=True):
     """One thing wrong with what was read, and what became of the row."""
 
     file: str
@@ -42,8 +41,7 @@ class Problem:
     outcome: Outcome = Outcome.SET_ASIDE
 
 
-@dataclass(frozen=True)
-class Raw:
+class Raw(msgspec.Struct, frozen=True):
     """A file as read: for each header the cells below it, blank ones absent; the line (or row) each row began at."""
 
     header: list[str]
@@ -52,8 +50,7 @@ class Raw:
     problems: list[Problem]
 
 
-@dataclass(frozen=True)
-class Format:
+class Format(msgspec.Struct, frozen=True):
     """How a file of text is written where its kind leaves that open."""
 
     delimiter: str = ","

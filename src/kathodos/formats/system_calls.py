@@ -8,8 +8,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from kathodos.errors import DataError
 from kathodos.formats.raw import Problem, shown
@@ -28,8 +29,7 @@ _MARKS = {b"n": b"\n", b"t": b"\t", b"r": b"\r", b"v": b"\v", b"f": b"\f", b"a":
 _OPENING, _CLOSING = b"([{", b")]}"
 
 
-@dataclass(frozen=True)
-class Call:
+class Call(msgspec.Struct, frozen=True):
     """One call that has ended. `time`: as it is written, empty where it is not; `error`: as in `EACCES`, or empty.
 
     `result`: the number that came back, and in `<...>` behind it what a descriptor stands for, where the log says it.

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -22,8 +22,7 @@ _MOST = 3
 _SHORTEST = 3  # letters of a word by which people are looked for among very many
 
 
-@dataclass(frozen=True)
-class Candidate:
+class Candidate(msgspec.Struct, frozen=True):
     """A person whose an account may be, and how like the names are, of 100."""
 
     identity: str

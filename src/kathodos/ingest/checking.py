@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import itertools
 from collections import Counter
-from dataclasses import dataclass, field
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.dictionary import (
@@ -40,8 +40,7 @@ _OF_SYSTEM = (Form.REFERENCE, Form.GIVES, Form.SCOPE, Form.ADDRESS, Form.ADDRESS
 _POINTING = (Form.PATTERN, Form.PATTERNS, Form.SCOPE, Form.GIVES, Form.ADDRESSES, Form.ADDRESS)
 
 
-@dataclass
-class Checked:
+class Checked(msgspec.Struct):
     """The good rows of a table, as columns in the kind's order, each key once; the line each is from.
 
     `aside`: the keys of rows that were set aside, `aside_rows` these rows of the table, `set_aside` how many of its
@@ -51,13 +50,13 @@ class Checked:
 
     kind: Kind
     given: frozenset[str]
-    columns: list[DictionaryColumn] = field(default_factory=list)
-    lines: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
-    aside: set[tuple[Scalar, ...]] = field(default_factory=set)
-    problems: list[Problem] = field(default_factory=list)
+    columns: list[DictionaryColumn] = msgspec.field(default_factory=list)
+    lines: Ints = msgspec.field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    aside: set[tuple[Scalar, ...]] = msgspec.field(default_factory=set)
+    problems: list[Problem] = msgspec.field(default_factory=list)
     set_aside: int = 0
-    aside_rows: Ints = field(default_factory=lambda: np.zeros(0, dtype=np.int64))
-    left_out: dict[str, Ints] = field(default_factory=dict)
+    aside_rows: Ints = msgspec.field(default_factory=lambda: np.zeros(0, dtype=np.int64))
+    left_out: dict[str, Ints] = msgspec.field(default_factory=dict)
 
     def __len__(self) -> int:
         return len(self.lines)

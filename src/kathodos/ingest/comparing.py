@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.dictionary import (
@@ -26,8 +26,7 @@ Key = tuple[Scalar, ...]
 SEPARATOR = ";"  # between the names of the sources that a record was put together from
 
 
-@dataclass(frozen=True)
-class Present:
+class Present(msgspec.Struct, frozen=True):
     """The records of a kind that the catalogue holds now, with their row numbers and sources."""
 
     kind: Kind
@@ -72,8 +71,7 @@ def present_in(records: Stored, kind: Kind) -> Present:
     return Present(kind, records.rows(kind), records.sources(kind), columns)
 
 
-@dataclass
-class Comparison:
+class Comparison(msgspec.Struct):
     """What one kind of a source makes of the catalogue.
 
     `new` are the records that come, followed by those that change; `came` counts the first. `gone` and `replaced`

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.change.merging import merged_columns, merges_in
 from kathodos.change.orders import Confirmed, OrderState, confirm, orders_in
@@ -36,8 +37,7 @@ from kathodos.store.records import Records, Stored
 _FEWEST_GONE = 10
 
 
-@dataclass(frozen=True)
-class Difference:
+class Difference(msgspec.Struct, frozen=True):
     """What a gather made of one kind of record: numbers of rows."""
 
     kind: Kind
@@ -49,8 +49,7 @@ class Difference:
     came_back: int
 
 
-@dataclass(frozen=True)
-class Detail:
+class Detail(msgspec.Struct, frozen=True):
     """One record that a gather brings, changes or ends; for a change one column, before and after."""
 
     kind: Kind
@@ -61,19 +60,17 @@ class Detail:
     after: Scalar = None
 
 
-@dataclass(frozen=True)
-class Gathered:
+class Gathered(msgspec.Struct, frozen=True):
     """What a gather did, or would do."""
 
     source: str
     differences: list[Difference]
     problems: list[Problem]
-    details: list[Detail] = field(default_factory=list)
-    orders: Confirmed = field(default_factory=Confirmed)
+    details: list[Detail] = msgspec.field(default_factory=list)
+    orders: Confirmed = msgspec.field(default_factory=Confirmed)
 
 
-@dataclass(frozen=True)
-class Terms:
+class Terms(msgspec.Struct, frozen=True):
     """On what terms a gather is applied.
 
     `precedence`: which source wins where several speak of a record; `guard`: the share of a kind's records above
@@ -90,8 +87,7 @@ class GuardedError(DataError):
     """More of a source's records would go than the guard lets pass."""
 
 
-@dataclass(frozen=True)
-class Gather(Operation[Gathered]):
+class Gather(msgspec.Struct, Operation[Gathered], frozen=True):
     """Makes the catalogue say what the source says; uses the reading up. `is_detailed`: every difference is told.
 
     `beside`: of a rehearsal, what there is to point at from other sources that are rehearsed with it; added to.

@@ -8,7 +8,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
+from functools import cached_property
+
+import msgspec
 
 from kathodos.columns.dictionary import Ints, Scalar, in_chunks, rows_of
 from kathodos.ingest.checking import Checked
@@ -27,13 +29,15 @@ _ATTRIBUTES = "attributes"
 _TOGETHER = 20_000  # records that are read together
 
 
-@dataclass(frozen=True)
-class Precedence:
+class Precedence(msgspec.Struct, frozen=True, dict=True):
     """Which source wins: per kind and attribute the sources in order, else their order in the configuration."""
 
     sources: Sequence[str]
-    per_kind: Mapping[str, Mapping[str, Sequence[str]]] = field(default_factory=dict)
-    _known: dict[tuple[str, str, tuple[str, ...]], list[str]] = field(default_factory=dict, compare=False, repr=False)
+    per_kind: Mapping[str, Mapping[str, Sequence[str]]] = msgspec.field(default_factory=dict)
+
+    @cached_property
+    def _known(self) -> dict[tuple[str, str, tuple[str, ...]], list[str]]:
+        return {}
 
     def order(self, kind: Kind, attribute: str, claiming: Iterable[str]) -> list[str]:
         """The sources that say something, the one that wins first."""
@@ -48,18 +52,17 @@ class Precedence:
         return sorted(claiming, key=lambda name: (order.index(name) if name in order else len(order), name))
 
 
-@dataclass
-class Merged:
+class Merged(msgspec.Struct):
     """What becomes of the records of one kind that several sources speak of."""
 
-    came: list[tuple[Key, str]] = field(default_factory=list)
-    changed: list[tuple[Key, str]] = field(default_factory=list)
-    replaced: list[int] = field(default_factory=list)
-    gone: list[int] = field(default_factory=list)
+    came: list[tuple[Key, str]] = msgspec.field(default_factory=list)
+    changed: list[tuple[Key, str]] = msgspec.field(default_factory=list)
+    replaced: list[int] = msgspec.field(default_factory=list)
+    gone: list[int] = msgspec.field(default_factory=list)
     same: int = 0
     let_go: int = 0
-    claims: list[tuple[Key, str, Claim]] = field(default_factory=list)
-    dropped: list[tuple[Key, str]] = field(default_factory=list)
+    claims: list[tuple[Key, str, Claim]] = msgspec.field(default_factory=list)
+    dropped: list[tuple[Key, str]] = msgspec.field(default_factory=list)
 
 
 class Claims:

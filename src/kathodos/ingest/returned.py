@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable
-from dataclasses import dataclass
 from typing import ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.change.kept import changes_called
@@ -23,8 +23,7 @@ from kathodos.store.records import Stored, positions_holding
 from kathodos.store.records import rows_of as records_of
 
 
-@dataclass(frozen=True)
-class Settle(Operation[int]):
+class Settle(msgspec.Struct, Operation[int], frozen=True):
     """Takes a record that came back, given by its number, or `all` of them off the list; gives how many."""
 
     act: ClassVar[Act] = Act.SETTLE

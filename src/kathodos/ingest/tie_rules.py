@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 ID, MAIL, ATTRIBUTE, NAME, LOGIN = "id", "mail", "attribute", "name", "login"
 
 
-@dataclass(frozen=True)
-class TieRule:
+class TieRule(msgspec.Struct, frozen=True):
     """How accounts of these systems (all: none named) find their identity; `of`: the system with the same logins."""
 
     by: str

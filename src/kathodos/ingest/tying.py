@@ -7,10 +7,10 @@ a rule that fits several identities ties to none of them.
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
@@ -40,8 +40,7 @@ NOBODY = ""
 NO_LOGIN, ORPHAN, AMBIGUOUS = "cannot log in", "orphan", "ambiguous"  # who cannot log in needs no owner
 
 
-@dataclass(frozen=True)
-class Tied:
+class Tied(msgspec.Struct, frozen=True):
     """What is known of one account's owner: the identity, how it was found, and who else it may be."""
 
     account: str
@@ -50,8 +49,7 @@ class Tied:
     candidates: Sequence[str] = ()
 
 
-@dataclass(frozen=True)
-class Ties:
+class Ties(msgspec.Struct, frozen=True, dict=True):
     """What ties each account: the position of its identity (-1: none), and how, a position in `hows`.
 
     `several`: the first rule that fits several identities, -1 for none. `of_rules`: for each rule the keys of the
@@ -219,8 +217,7 @@ def _matched(
     return _positions(tabled_texts(people), accounts), fitting
 
 
-@dataclass(frozen=True)
-class TieAccount(Operation[None]):
+class TieAccount(msgspec.Struct, Operation[None], frozen=True):
     """Ties an account by a person's word, which stands until it is taken back; NOBODY ties it to no one.
 
     `responsible`: who answers for one that is nobody's.
@@ -247,8 +244,7 @@ class TieAccount(Operation[None]):
         tie_accounts(plan, self.rules)
 
 
-@dataclass(frozen=True)
-class UntieAccount(Operation[None]):
+class UntieAccount(msgspec.Struct, Operation[None], frozen=True):
     """Takes a person's word on an account back; what its source said last counts again."""
 
     act: ClassVar[Act] = Act.TIE

@@ -8,9 +8,9 @@ from __future__ import annotations
 
 import unicodedata
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -32,8 +32,7 @@ def normal_name(text: str) -> str:
     return unicodedata.normalize("NFC", text).strip().casefold()
 
 
-@dataclass(frozen=True)
-class Acting:
+class Acting(msgspec.Struct, frozen=True):
     """The name that somebody gives. `listed`: names that may act, each with the identity that it is (empty: none)."""
 
     text: str
@@ -71,8 +70,7 @@ class Acting:
         return nearest(normal_name(self.text), [*self.listed, *map(str, some)])
 
 
-@dataclass(frozen=True)
-class Actor:
+class Actor(msgspec.Struct, frozen=True, dict=True):
     """Who acts. `name` is what is kept of them: the id of an identity, a name that is listed, or the mail of a guest.
 
     A guest is nobody in the catalogue, and may only ask for what is offered to people with mail of its domain.

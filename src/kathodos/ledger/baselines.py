@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import ClassVar
+
+import msgspec
 
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
@@ -14,8 +15,7 @@ from kathodos.model.times import normal_moment
 from kathodos.store.records import positions_holding
 
 
-@dataclass(frozen=True)
-class MarkBaseline(Operation[int]):
+class MarkBaseline(msgspec.Struct, Operation[int], frozen=True):
     """Gives the present state a name; says which entry it is the state after."""
 
     act: ClassVar[Act] = Act.MARK

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 ALTERED, DAMAGED = "altered", "damaged"
 
 
-@dataclass(frozen=True)
-class Discrepancy:
+class Discrepancy(msgspec.Struct, frozen=True):
     """One thing that is not as signed: where it is, what is wrong, and whether somebody did that or a fault could."""
 
     where: str

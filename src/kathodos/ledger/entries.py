@@ -9,11 +9,11 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any, TypeVar
 
 import msgspec
 import numpy as np
+from msgspec.structs import asdict
 
 from kathodos.columns.dictionary import Codes, DictionaryColumn, Scalar, in_chunks
 from kathodos.errors import DataError
@@ -29,8 +29,7 @@ P = TypeVar("P", bound=Payload)
 BLOCK = 1 << 16
 
 
-@dataclass(frozen=True)
-class Entry:
+class Entry(msgspec.Struct, frozen=True):
     """An entry as it is kept.
 
     `origin` says from where it was written: the user of the operating system and the host, what the database knows of
@@ -48,20 +47,20 @@ class Entry:
     reason: str
     payload: dict[str, Any]
     rows: dict[str, dict[str, str]]
-    settings: dict[str, str] = field(default_factory=dict)
+    settings: dict[str, str] = msgspec.field(default_factory=dict)
     proof: str = ""
 
     def statement(self) -> bytes:
         """What the actor signs: all but the signature, in canonical form (RFC 8785)."""
         import rfc8785
 
-        return rfc8785.dumps({name: value for name, value in vars(self).items() if name != "proof"})
+        return rfc8785.dumps({name: value for name, value in asdict(self).items() if name != "proof"})
 
     def leaf(self) -> bytes:
         """The entry's leaf hash (RFC 9162, 2.1.1) over its canonical form (RFC 8785)."""
         import rfc8785
 
-        return merkle.leaf_hash(rfc8785.dumps(vars(self)))
+        return merkle.leaf_hash(rfc8785.dumps(asdict(self)))
 
 
 def newest_entries(reader: Reader) -> Iterator[Entry]:

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import abc
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from kathodos.ledger.actors import Acting, Actor
 from kathodos.ledger.anchors import Anchor
@@ -12,8 +13,7 @@ from kathodos.ledger.payloads import Act
 from kathodos.ledger.settings import Settings
 
 
-@dataclass(frozen=True)
-class Signed:
+class Signed(msgspec.Struct, frozen=True):
     """A statement that an actor has signed, and when. `allowed_signers`: the text that said whose key is whose then."""
 
     actor: str
@@ -35,8 +35,7 @@ class Proof(abc.ABC):
         """The actor's signature of a statement. Raises DataError where it cannot be had, or is not theirs."""
 
 
-@dataclass(frozen=True)
-class Hand:
+class Hand(msgspec.Struct, frozen=True):
     """Who writes. `may_precede`: the entry may bear a time before that of the last one.
 
     `may` raises NotAllowedError where somebody may not do what an entry of a kind would say.
@@ -44,7 +43,7 @@ class Hand:
 
     acting: Acting
     reason: str = ""
-    settings: Settings = field(default_factory=Settings)
+    settings: Settings = msgspec.field(default_factory=Settings)
     proof: Proof | None = None
     anchor: Anchor | None = None
     may_precede: bool = False

@@ -7,7 +7,6 @@ import hashlib
 import json
 import os
 from collections.abc import Callable
-from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
@@ -25,8 +24,7 @@ _LONGEST = 400  # letters of a line that holds a head
 KEY, PUBLIC, WITNESS = "ledger.key", "ledger.pub", "ledger.heads"
 
 
-@dataclass(frozen=True)
-class Head:
+class Head(msgspec.Struct, frozen=True):
     """A signed statement: at `time` the tree over the first `size` entries had this root."""
 
     size: int
@@ -62,8 +60,7 @@ def read_head(line: str) -> Head:
         raise ValueError("not a signed head") from error
 
 
-@dataclass(frozen=True)
-class JunkLine:
+class JunkLine(msgspec.Struct, frozen=True):
     """A line of the file of heads that holds none: its number, and whether it is the beginning of one."""
 
     number: int

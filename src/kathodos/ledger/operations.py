@@ -9,7 +9,6 @@ from __future__ import annotations
 
 import abc
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, field
 from datetime import datetime
 from typing import ClassVar, Generic, TypeVar
 
@@ -35,8 +34,7 @@ R_co = TypeVar("R_co", covariant=True)
 _NONE: Ints = np.zeros(0, dtype=np.int64)
 
 
-@dataclass(frozen=True)
-class _Opening:
+class _Opening(msgspec.Struct, frozen=True):
     """Rows to be opened: what they hold, in the kind's order, and who brought each."""
 
     columns: Sequence[DictionaryColumn]
@@ -46,8 +44,7 @@ class _Opening:
         return _Opening([column.taken(stays) for column in self.columns], self.sources.taken(stays))
 
 
-@dataclass
-class Plan:
+class Plan(msgspec.Struct):
     """What an operation would write, from the state `records` on, by whom, why and when.
 
     Rows are named by their numbers; those that the plan itself opens have the numbers -1, -2 and so on, by kind, as
@@ -57,12 +54,12 @@ class Plan:
     records: Stored
     actor: Actor
     reason: str = ""
-    time: datetime = field(default_factory=times.now)
-    subjects: list[str] = field(default_factory=list)
-    payload: Payload = field(default_factory=Payload)
+    time: datetime = msgspec.field(default_factory=times.now)
+    subjects: list[str] = msgspec.field(default_factory=list)
+    payload: Payload = msgspec.field(default_factory=Payload)
     is_kept_empty: bool = False  # an entry is written although no row is
-    _opened: dict[str, list[_Opening]] = field(default_factory=dict)
-    _closed: dict[str, Ints] = field(default_factory=dict)
+    _opened: dict[str, list[_Opening]] = msgspec.field(default_factory=dict)
+    _closed: dict[str, Ints] = msgspec.field(default_factory=dict)
 
     @property
     def now(self) -> str:
@@ -135,7 +132,7 @@ class Plan:
         draft.payload |= msgspec.to_builtins(self.payload)
 
 
-class Operation(abc.ABC, Generic[R_co]):
+class Operation(Generic[R_co]):
     """One write, and what is to be said of it."""
 
     act: ClassVar[Act]
@@ -148,8 +145,7 @@ class Operation(abc.ABC, Generic[R_co]):
         """
 
 
-@dataclass(frozen=True)
-class Done(Generic[R]):
+class Done(msgspec.Struct, Generic[R], frozen=True):
     """What an operation came to, and the number of its ledger entry; None where there was nothing to write."""
 
     result: R

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import ClassVar
+
+import msgspec
 
 from kathodos.errors import NotAllowedError
 from kathodos.ledger.actors import Actor
@@ -43,8 +44,7 @@ ACTS: Mapping[str, Sequence[Act]] = {
 FOUR_EYES = ("apply", "close reviews")
 
 
-@dataclass(frozen=True)
-class May:
+class May(msgspec.Struct, frozen=True):
     """Who may do some acts: those named, and the identities that a filter selects."""
 
     acts: Sequence[str]
@@ -62,11 +62,10 @@ class May:
         return bool((columns.selected(parse_filter(self.where)) & own).any())
 
 
-@dataclass(frozen=True)
-class Powers:
+class Powers(msgspec.Struct, frozen=True):
     """What the configuration says of who may do what; where it says nothing, everyone may do all."""
 
-    may: Sequence[May] = field(default_factory=list)
+    may: Sequence[May] = msgspec.field(default_factory=list)
     four_eyes: Sequence[str] = ()
 
     def allows(self, actor: Actor, act: str) -> bool:
@@ -85,8 +84,7 @@ class Powers:
                 )
 
 
-@dataclass(frozen=True)
-class NoteRefusal(Operation[None]):
+class NoteRefusal(msgspec.Struct, Operation[None], frozen=True):
     """Enters that somebody tried what they may not."""
 
     act: ClassVar[Act] = Act.REFUSED

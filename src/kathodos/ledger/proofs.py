@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
 import msgspec
+from msgspec.structs import asdict
 
 from kathodos.errors import DataError
 from kathodos.ledger import merkle
@@ -107,7 +108,7 @@ def proof_of(
     wanted, head = set(numbers), heads[size]
     entries = sorted((entry_of(row) for row in reader.entries() if row.number in wanted), key=lambda it: it.number)
     paths = [
-        EntryProof(vars(it), [part.hex() for part in merkle.inclusion_path(it.number - 1, size, node)])
+        EntryProof(asdict(it), [part.hex() for part in merkle.inclusion_path(it.number - 1, size, node)])
         for it in entries
     ]
     public = key.public_key().public_bytes(Encoding.Raw, PublicFormat.Raw).hex()

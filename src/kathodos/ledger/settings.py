@@ -12,9 +12,10 @@ import hashlib
 import re
 import tomllib
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cache
 from typing import Any
+
+import msgspec
 
 from kathodos.ledger.entries import Entry
 from kathodos.ledger.payloads import SettingsPayload
@@ -27,11 +28,10 @@ CONFIGURATION = "kathodos.toml"
 _MOST_TOLD = 2000  # lines of a difference that an entry keeps; the texts themselves are kept whole
 
 
-@dataclass(frozen=True)
-class Settings:
+class Settings(msgspec.Struct, frozen=True):
     """Files by name, as texts."""
 
-    files: Mapping[str, str] = field(default_factory=dict)
+    files: Mapping[str, str] = msgspec.field(default_factory=dict)
 
     def digests(self) -> dict[str, str]:
         """A SHA-256 digest over the configuration, over the rules, and over the controls."""
@@ -69,8 +69,7 @@ def files_recorded(records: Records) -> dict[str, str]:
     return {name: text for name, text in found.items() if plain.fullmatch(name) and name not in (".", "..", "rules/..")}
 
 
-@dataclass(frozen=True)
-class ProofAsked:
+class ProofAsked(msgspec.Struct, frozen=True):
     """Of an entry: whether its actor was to sign it, and the file that said whose key is whose (None: none is kept)."""
 
     must_be_signed: bool = False
@@ -109,8 +108,7 @@ def _actors_in(text: str) -> Mapping[str, Any]:
     return actors if isinstance(actors, dict) else {}
 
 
-@dataclass(frozen=True)
-class SettingsChange:
+class SettingsChange(msgspec.Struct, frozen=True):
     """What differs between the files in force and those last written: rows to close and to open, and the words."""
 
     closed: list[int]

@@ -7,7 +7,8 @@ import multiprocessing
 import os
 from collections.abc import Iterator
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass, field
+
+import msgspec
 
 from kathodos.columns.ranges import ranges_in, ranges_text
 from kathodos.errors import DataError
@@ -34,15 +35,14 @@ _LARGE = 500_000  # rows from which on several processes pay
 _PROCESSES = 4
 
 
-@dataclass(frozen=True)
-class Verification:
+class Verification(msgspec.Struct, frozen=True):
     """`notes`: what is as signed and yet to be known, such as entries that were made while the clock was set back."""
 
     entries: int
     rows: int
     head: Head | None
     discrepancies: list[Discrepancy]
-    notes: list[str] = field(default_factory=list)
+    notes: list[str] = msgspec.field(default_factory=list)
 
 
 def verify(store: Store, keys: Keys, witnesses: Witnesses | None = None) -> Verification:

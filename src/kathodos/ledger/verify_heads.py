@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from kathodos.errors import DataError
 from kathodos.ledger import merkle
@@ -17,13 +18,12 @@ from kathodos.ledger.ssh import SSHProof
 _UNSIGNED = "no signed head: inserted, or the head was taken away"
 
 
-@dataclass(frozen=True)
-class Witnesses:
+class Witnesses(msgspec.Struct, frozen=True):
     """What the ledger is held against besides itself: heads that an auditor kept, an anchor, and what proves actors."""
 
     kept: Sequence[Head] = ()
     anchor: Anchor | None = None
-    proof: Proof = field(default_factory=SSHProof)
+    proof: Proof = msgspec.field(default_factory=SSHProof)
 
 
 def head_discrepancies(

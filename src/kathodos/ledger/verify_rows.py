@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.columns.csr import Ints, distinct
 from kathodos.columns.ordered import insertion_points

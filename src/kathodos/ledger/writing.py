@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from functools import partial
 from typing import TYPE_CHECKING, Any
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.columns.csr import Ints, joined
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, in_chunks
@@ -41,8 +41,7 @@ _CHUNK = 20_000
 _MOST_APART = timedelta(minutes=5)  # that two clocks may be
 
 
-@dataclass
-class Draft:
+class Draft(msgspec.Struct):
     """The entry being written. `open_rows` and `close_rows` change the catalogue as part of it."""
 
     writer: Writer
@@ -50,12 +49,12 @@ class Draft:
     time: datetime
     actor: Actor
     records: Stored  # as they were when the entry was begun
-    subjects: list[str] = field(default_factory=list)
-    payload: dict[str, Any] = field(default_factory=dict)
-    opened: dict[str, list[Opened]] = field(default_factory=dict)
+    subjects: list[str] = msgspec.field(default_factory=list)
+    payload: dict[str, Any] = msgspec.field(default_factory=dict)
+    opened: dict[str, list[Opened]] = msgspec.field(default_factory=dict)
     is_kept_empty: bool = False
-    _digests: dict[str, Digest] = field(default_factory=dict)
-    _closed: dict[str, list[int]] = field(default_factory=dict)
+    _digests: dict[str, Digest] = msgspec.field(default_factory=dict)
+    _closed: dict[str, list[int]] = msgspec.field(default_factory=dict)
 
     def open_rows(self, kind: Kind, values: Sequence[tuple[Scalar, ...]], source: str | None = None) -> None:
         """Opens a row for each tuple of values, in the order of the kind's columns."""

@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kathodos.model.carried import uncarried, written_out
 
@@ -16,8 +17,7 @@ _ESCAPE = re.compile(r"%2[fa5]")
 _PATTERN = re.compile(r"(?P<system>[^:/\s]+):(?P<path>/.*)\Z", re.DOTALL)
 
 
-@dataclass(frozen=True)
-class Pattern:
+class Pattern(msgspec.Struct, frozen=True):
     """`system` and the segments below its root; `()` is the root itself."""
 
     system: str

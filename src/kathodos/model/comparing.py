@@ -11,8 +11,8 @@ import contextlib
 import re
 from calendar import monthrange
 from collections.abc import Callable
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -26,8 +26,7 @@ _OFFSET = re.compile(r"(\d{1,5})([dwmy])\Z", re.ASCII | re.IGNORECASE)
 _DATES = 'write a date as "2026-05-31", a month as "2026-05", a year as "2026", or today, today+30d, today-P6M'
 
 
-@dataclass(frozen=True)
-class Stretch:
+class Stretch(msgspec.Struct, frozen=True):
     """A stretch of time in microseconds since 1970: from `begin`, up to `end` and without it."""
 
     begin: int

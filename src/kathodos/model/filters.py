@@ -9,8 +9,8 @@ from __future__ import annotations
 
 import json
 import re
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -31,8 +31,7 @@ class FilterError(ValueError):
     """A filter that does not parse; says at which character and what was expected."""
 
 
-@dataclass(frozen=True)
-class Day:
+class Day(msgspec.Struct, frozen=True):
     """A day or a time written without quotes: `2026-05`, `today`, `today+30d`; what it is, `comparing` says."""
 
     text: str
@@ -41,8 +40,7 @@ class Day:
 Value = str | int | float | bool | Day | None
 
 
-@dataclass(frozen=True)
-class Comparison:
+class Comparison(msgspec.Struct, frozen=True):
     attribute: str
     operator: str
     value: Value
@@ -65,8 +63,7 @@ class Comparison:
         return any(_compare(value, self.operator, self.value) for value in values)
 
 
-@dataclass(frozen=True)
-class Combination:
+class Combination(msgspec.Struct, frozen=True):
     """Parts joined by `and` or `or`."""
 
     word: str
@@ -76,8 +73,7 @@ class Combination:
         return set().union(*(part.attributes() for part in self.parts))
 
 
-@dataclass(frozen=True)
-class Negation:
+class Negation(msgspec.Struct, frozen=True):
     part: Node
 
     def attributes(self) -> set[str]:

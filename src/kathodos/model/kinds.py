@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from enum import Enum
 from functools import cached_property
+
+import msgspec
 
 
 class Form(Enum):
@@ -29,8 +30,7 @@ class Form(Enum):
     SCOPE = "an address, a pattern or area:.."
 
 
-@dataclass(frozen=True)
-class Column:
+class Column(msgspec.Struct, frozen=True):
     """One column. A reference that `must_exist` sets the row aside where it points at nothing; others are noted.
 
     Of a column that `decides` what a record means a cell that cannot be read sets the row aside; of others that need
@@ -51,8 +51,7 @@ class Column:
         return self.form in (Form.NUMBER, Form.YES_NO)
 
 
-@dataclass(frozen=True, eq=False)
-class Kind:
+class Kind(msgspec.Struct, frozen=True, eq=False, dict=True):
     """One kind of record: the name of its table and file, its columns and the columns that identify a record.
 
     Each is declared once, and is equal to itself alone.

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kathodos.model.kinds import Kind
 
 Record = Mapping[str, Any]
 
 
-@dataclass(frozen=True)
-class Rows:
+class Rows(msgspec.Struct, frozen=True):
     """Rows of one kind as columns: `rows["login"][3]` is the login of the fourth. `ids` are the row numbers."""
 
     kind: Kind

@@ -8,7 +8,6 @@ from __future__ import annotations
 import re
 import tomllib
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any, TypeVar
 
 import msgspec
@@ -23,8 +22,7 @@ _PART = re.compile(r"""\s*("(?:[^"\\]|\\.)*"|'[^']*'|[A-Za-z0-9_-]+)\s*(?:\.|$)"
 _STEP = re.compile(r"\.([A-Za-z0-9_-]+)|\[(\d+)\]")
 
 
-@dataclass(frozen=True)
-class TomlText:
+class TomlText(msgspec.Struct, frozen=True):
     """What a TOML file says, and its text for telling lines. `name`: how errors call the file."""
 
     name: str

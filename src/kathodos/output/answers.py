@@ -10,8 +10,10 @@ import shutil
 import sys
 import textwrap
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, replace
 from typing import Any, TextIO
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.model.printing import harmless, printable
 from kathodos.output.text import csv_cell, json_safe
@@ -30,8 +32,7 @@ _NEVER_BROKEN = re.compile(r"[-+]?[\d.,]+ ?%?|\d{4}-\d\d(-\d\d([T ][\d:.]+Z?)?)?
 FORMATS = ("table", "csv", "json", "jsonl")
 
 
-@dataclass(frozen=True)
-class CsvForm:
+class CsvForm(msgspec.Struct, frozen=True):
     """How CSV is written: what stands between cells, and whether it begins with the mark that spreadsheets need."""
 
     delimiter: str = ","

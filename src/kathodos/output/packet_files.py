@@ -6,9 +6,10 @@ import multiprocessing
 import os
 from collections.abc import Mapping, Sequence
 from concurrent.futures import ProcessPoolExecutor
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
+
+import msgspec
 
 from kathodos.output.files import file_name
 from kathodos.output.packets import WORDS, PacketWriter
@@ -22,8 +23,7 @@ _PROCESSES = 4
 HTML, XLSX, BOTH = "html", "xlsx", "both"
 
 
-@dataclass(frozen=True)
-class PacketFiles:
+class PacketFiles(msgspec.Struct, frozen=True):
     """What is written: of which workspace as of which ledger entry, which review, where, in which form, made when."""
 
     workspace: Path

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 import numpy as np
+from msgspec.structs import asdict
 
 from kathodos.analysis.activity import Activity
 from kathodos.model.times import microseconds
@@ -33,6 +34,6 @@ def used(view: View, by: str | None, on: str | None, since: datetime | None) -> 
         chosen &= activity.by(view.asker(by))
     if on:
         chosen &= uses_below(view, activity, on)
-    rows = [vars(it) for it in activity.folded(chosen)]
+    rows = [asdict(it) for it in activity.folded(chosen)]
     heading = f"{plural(len(rows), 'use')} of an action on a resource."
     return Answer(_FIELDS, rows, heading, hint="Each event: `kathodos list activity`." if rows else "")

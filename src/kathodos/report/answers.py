@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from kathodos.errors import Status
 
@@ -29,8 +30,7 @@ class Lines(tuple[str, ...]):
 Row = Mapping[str, Any]
 
 
-@dataclass(frozen=True)
-class Field:
+class Field(msgspec.Struct, frozen=True):
     """One column: the key in the data, the title in the table. Those of lower `weight` give way in a narrow window."""
 
     key: str
@@ -42,8 +42,7 @@ class Field:
     style: Callable[[Any], str] | None = None
 
 
-@dataclass(frozen=True)
-class Branch:
+class Branch(msgspec.Struct, frozen=True):
     """A line of a tree and what hangs on it."""
 
     text: str
@@ -51,8 +50,7 @@ class Branch:
     style: str = ""
 
 
-@dataclass(frozen=True)
-class Answer:
+class Answer(msgspec.Struct, frozen=True):
     """What a command found. `text` and `trees` are for people only; `rows` are for people and programs.
 
     `document` stands in for the rows in JSON, where the answer is one thing and not a list. `is_verbatim`: another
@@ -67,6 +65,6 @@ class Answer:
     hint: str = ""
     status: Status = Status.DONE
     document: Row | None = None
-    extra_keys: Sequence[str] = field(default=())
+    extra_keys: Sequence[str] = msgspec.field(default=())
     is_verbatim: bool = False
     rules: str = ""

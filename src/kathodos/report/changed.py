@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -72,8 +72,7 @@ def changed(view: View, since: str, kind_name: str | None, most: int | None, is_
     return Answer(_FIELDS, shown, heading, hint=hint, status=found_if(shown))
 
 
-@dataclass(frozen=True)
-class _Changes:
+class _Changes(msgspec.Struct, frozen=True):
     """The records of a kind that are another: for each the entry, and its rows before and after (-1: none)."""
 
     kind: Kind

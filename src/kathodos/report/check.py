@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Sequence
-from dataclasses import replace
 from typing import Any, TypeVar
+
+from msgspec.structs import replace
 
 from kathodos.analysis.basis import Basis
 from kathodos.errors import CallError, DataError, found_if

@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
+import msgspec
 import numpy as np
+from msgspec.structs import asdict
 
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.dictionary import DictionaryColumn
@@ -26,8 +27,7 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import Asked, View
 
 
-@dataclass(frozen=True)
-class Counted:
+class Counted(msgspec.Struct, frozen=True):
     """Conflicts counted: the first rows, of how many, and which of the counts are anywhere above zero."""
 
     rows: list[dict[str, Any]]
@@ -35,8 +35,7 @@ class Counted:
     counts: set[str]
 
 
-@dataclass
-class ChosenConflicts:
+class ChosenConflicts(msgspec.Struct, dict=True):
     """The conflicts of a view by some of its rules, of the people that a filter selects; on demand the latent ones."""
 
     view: View
@@ -137,7 +136,7 @@ class ChosenConflicts:
             "duties": [duty.name for duty in conflict.duties],
             "state": conflict.state,
             "records": list(conflict.records),
-            "uses": [vars(use) for use in conflict.uses],
+            "uses": [asdict(use) for use in conflict.uses],
             "roles": list(conflict.roles),
             "cover": cover[0].control if cover else None,
             "cover_state": cover[1] if cover else None,

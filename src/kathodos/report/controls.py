@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from msgspec.structs import asdict
+
 from kathodos.errors import CallError, found_if
 from kathodos.findings.conflicts.covers import HOLDS, Control
 from kathodos.model.times import day_text
@@ -44,7 +46,7 @@ def control_list(view: View) -> Answer:
         confirmed = [it.confirmed_at for it in register.confirmations if it.control == control.id]
         rows.append(
             {
-                **vars(control),
+                **asdict(control),
                 "control": control.id,
                 "covers": due.covers if due else 0,
                 "last": max(confirmed, default=None),
@@ -81,7 +83,7 @@ def cover_list(view: View) -> Answer:
     names = {it.id: it.name for it in view.asked(sorted(concerned - {-1})).values()}
     rows = [
         {
-            **vars(cover),
+            **asdict(cover),
             "conflict": f"{cover.rule}/{cover.identity}",
             "name": names.get(cover.identity),
             "state": register.state(cover, view.moment),

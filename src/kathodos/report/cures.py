@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kathodos.change.edit_sets import Verb
 from kathodos.change.files import Block, each_once
@@ -20,8 +21,7 @@ from kathodos.report.conflicts import ChosenConflicts
 _FIELDS = [Field(key, key) for key in ("withdrawal", "people", "others", "uses", "clears")]
 
 
-@dataclass(frozen=True)
-class CureQuestion:
+class CureQuestion(msgspec.Struct, frozen=True):
     """Which conflicts are to be cleared, what is to be left alone, and how long to look.
 
     `whose`: one identity, or all whom `conflicts` are about; `protected`: references; `days`: of use that counts;

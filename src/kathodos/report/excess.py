@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any
 
+import msgspec
 import numpy as np
+from msgspec.structs import asdict
 
 from kathodos.analysis.askers import AskerAttributes
 from kathodos.change.edit_sets import Verb
@@ -71,8 +72,7 @@ class _OfFindings:
         return self._concerned.form(name)
 
 
-@dataclass(frozen=True)
-class ExcessQuestion:
+class ExcessQuestion(msgspec.Struct, frozen=True, dict=True):
     """Which findings are asked for: of some kinds, about one thing, selected by a filter; None for all."""
 
     view: View
@@ -223,7 +223,7 @@ def _in_words(kept: list[tuple[Batch, Any]], most: int) -> Iterator[Finding]:
 
 def _row(found: Finding) -> dict[str, Any]:
     edits = [{"do": it.verb, "kind": it.kind, **it.cells} for it in found.edits]
-    return {**{key: value for key, value in vars(found).items() if key != "edits"}, "edits": edits}
+    return {**{key: value for key, value in asdict(found).items() if key != "edits"}, "edits": edits}
 
 
 def _shown(row: dict[str, Any]) -> dict[str, Any]:

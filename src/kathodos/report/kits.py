@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from typing import Any
 
+from msgspec.structs import asdict
+
 from kathodos.errors import found_if
 from kathodos.model.kinds import REQUESTS
 from kathodos.model.words import plural
@@ -97,7 +99,7 @@ def kit_shown(view: View, kit: Kit) -> Answer:
 
 def kits_checked(faults: Sequence[Fault], count: int) -> Answer:
     """What is wrong with kits."""
-    rows = [vars(it) for it in faults]
+    rows = [asdict(it) for it in faults]
     wrong = len({it.kit for it in faults})
     heading = f"{plural(wrong, 'kit')} of {count} with something wrong: {plural(len(faults), 'fault')}"
     if not faults:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, fields
 from typing import Any
+
+import msgspec
+from msgspec.structs import asdict, fields
 
 from kathodos.columns.ranges import ranges_in
 from kathodos.errors import CallError, Status, sentence
@@ -42,8 +44,7 @@ _WRONG = (
 _BY = {ALTERED: "somebody", DAMAGED: "a fault, or somebody"}
 
 
-@dataclass(frozen=True)
-class EntryChoice:
+class EntryChoice(msgspec.Struct, frozen=True):
     """Which entries are asked for: from and to a date or time, of a kind, by an actor, about a subject."""
 
     first: str | None
@@ -146,7 +147,7 @@ def _settings_changes(entries: Sequence[Entry]) -> Answer:
 
 
 def _record(entry: Entry) -> dict[str, Any]:
-    return dict(vars(entry))
+    return asdict(entry)
 
 
 def _what(entry: Entry) -> str:
@@ -210,7 +211,7 @@ def _about(histories: Histories, entries: Sequence[Entry], text: str) -> set[int
 
 def verified(found: Verification) -> Answer:
     """Whether all is as signed, and if not, what is not."""
-    rows = [vars(discrepancy) for discrepancy in found.discrepancies]
+    rows = [asdict(discrepancy) for discrepancy in found.discrepancies]
     counted = f"{plural(found.entries, 'entry', 'entries')} and {plural(found.rows, 'catalogue row')}"
     document = {
         "intact": not rows,

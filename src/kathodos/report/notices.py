@@ -7,8 +7,9 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.words import plural
@@ -24,8 +25,7 @@ if TYPE_CHECKING:
     from kathodos.request.kit_changes import KitChange
 
 
-@dataclass(frozen=True)
-class Told:
+class Told(msgspec.Struct, frozen=True):
     """One thing that somebody is told: a sentence, and the command by which they go on, if there is one."""
 
     whom: str
@@ -34,15 +34,14 @@ class Told:
     is_urgent: bool = False
 
 
-@dataclass(frozen=True)
-class Notice:
+class Notice(msgspec.Struct, frozen=True):
     """What one person is told at once. `mail`: empty where no address is known; `values`: for the template."""
 
     whom: str
     name: str
     mail: str
     told: Sequence[Told]
-    values: dict[str, Any] = field(default_factory=dict)
+    values: dict[str, Any] = msgspec.field(default_factory=dict)
 
     @property
     def is_urgent(self) -> bool:

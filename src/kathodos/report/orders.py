@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from kathodos.change.kept import changes_called
@@ -47,8 +47,7 @@ WORK_COLUMNS = ("order", "system", "todo", "account", "due", "change", "why", "d
 _MOST_NUMBERS = 100  # characters of the numbers of orders that were set
 
 
-@dataclass(frozen=True)
-class OrderChoice:
+class OrderChoice(msgspec.Struct, frozen=True):
     """Which orders: in some state (None: those that are not settled), of a system, of a change."""
 
     state: str | None = None
@@ -108,8 +107,7 @@ def _row(view: View, order: Order, wording: Wording) -> dict[str, Any]:
 # Worklists
 
 
-@dataclass(frozen=True)
-class Worklist:
+class Worklist(msgspec.Struct, frozen=True):
     """What the owner of some systems is to do: a row for each order."""
 
     owner: str
@@ -208,8 +206,7 @@ def orders_set(orders: Sequence[Order], state: OrderState) -> Answer:
 # Carried out
 
 
-@dataclass(frozen=True)
-class Enacted:
+class Enacted(msgspec.Struct, frozen=True):
     """What was written to carry orders out: files, how many orders they are about, and what was left with why."""
 
     files: Sequence[str]

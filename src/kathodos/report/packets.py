@@ -5,11 +5,11 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from itertools import islice
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import CSRList, Ints, csr_from_pairs
@@ -33,8 +33,7 @@ _TOGETHER = 50_000  # lines that are read at once
 Named = tuple[Sequence[str], Sequence[str]]  # the systems and the roles of a line
 
 
-@dataclass(frozen=True)
-class Packet:
+class Packet(msgspec.Struct, frozen=True):
     """What one reviewer gets. `content`: what is shown, as JSON in ASCII that may stand in a page; not signed yet."""
 
     reviewer: str

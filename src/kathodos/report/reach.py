@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
+from msgspec.structs import asdict
 
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.everyone import Pairs, count_everything, everything, pairs_of, stream_pairs
@@ -46,8 +47,7 @@ _COUNTS = (
 )
 
 
-@dataclass(frozen=True)
-class ReachQuestion:
+class ReachQuestion(msgspec.Struct, frozen=True):
     """The parts that are given, as numbers of the index, and the moment asked about."""
 
     view: View
@@ -196,7 +196,7 @@ def _document(question: ReachQuestion, action: str, explanation: Explanation) ->
             for gate, address, chains in explanation.gates
         ],
         "notes": ended_notes(question),
-        "obstacles": [vars(obstacle) for obstacle in explanation.obstacles],
+        "obstacles": [asdict(obstacle) for obstacle in explanation.obstacles],
         "nearest": explanation.nearest,
     }
 
@@ -386,8 +386,7 @@ def written(count: int, file: str) -> Answer:
     return Answer(text=[f"{plural(count, 'pair')} written to {file}"])
 
 
-@dataclass(frozen=True)
-class NumberedPairs:
+class NumberedPairs(msgspec.Struct, frozen=True):
     """Pairs in blocks of numbers - asker, action and node of each - and what the numbers stand for."""
 
     blocks: Iterable[Pairs]

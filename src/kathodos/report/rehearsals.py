@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import asdict
 
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import EditSet
@@ -40,8 +41,7 @@ _PEOPLE = (
 )
 
 
-@dataclass(frozen=True)
-class Told:
+class Told(msgspec.Struct, frozen=True):
     """What is told of a rehearsal. `name`: of the change; `whose`: only this person's combinations, each of them.
 
     `next_step`: how it is applied; `can_be_named`: it is rehearsed again by its name, a draft or a file.
@@ -282,7 +282,7 @@ def _document(view: View, told: Told, wording: Wording, fails: str) -> dict[str,
 
 def _found_by(effect: Effect) -> dict[str, Any]:
     """What rules, excess, risk and administration come to."""
-    made, settled = ([vars(it) for it in some] for some in effect.broken)
+    made, settled = ([asdict(it) for it in some] for some in effect.broken)
     findings = effect.findings
     return {
         "rules_broken": made,

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from itertools import groupby
 from typing import Any
+
+import msgspec
 
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.words import plural
@@ -26,8 +27,7 @@ _FIELDS = (
 )
 
 
-@dataclass(frozen=True)
-class Reminder:
+class Reminder(msgspec.Struct, frozen=True):
     """What one reviewer is reminded of. `mail`: empty where no address is known; `values`: for the template."""
 
     reviewer: str

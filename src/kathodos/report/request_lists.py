@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from kathodos.change.edit_sets import key_text
@@ -213,8 +213,7 @@ _NEVER_GRANTED = (RequestState.OPEN, RequestState.DENIED, RequestState.WITHDRAWN
 # Many
 
 
-@dataclass(frozen=True)
-class RequestChoice:
+class RequestChoice(msgspec.Struct, frozen=True):
     """Which requests are asked for: in which states, for a kit, asked or decided by, for or waiting for whom, when.
 
     `about`: the mail or id of somebody whom a request is for or by; `where`: a filter over requests.

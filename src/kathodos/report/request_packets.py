@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
+
+import msgspec
 
 from kathodos.errors import CallError, found_if
 from kathodos.model.times import time_text
@@ -57,8 +58,7 @@ def request_packets(view: View, wanted: Sequence[str] | None, now: datetime) -> 
             yield _packet(view, approver, some, time_text(now), told, shown)
 
 
-@dataclass(frozen=True)
-class _Told:
+class _Told(msgspec.Struct, frozen=True):
     """What is told of one request, whoever decides it."""
 
     whom: str
@@ -138,8 +138,7 @@ def request_packets_made(seals: Sequence[Seal], folder: str) -> Answer:
     return Answer(heading=heading, text=text, hint=hint, document={"packets": rows})
 
 
-@dataclass(frozen=True)
-class NotTaken:
+class NotTaken(msgspec.Struct, frozen=True):
     """An answer that was not taken, and why. `request`: its number; 0: the whole file."""
 
     file: str

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from typing import TYPE_CHECKING, Any
 
+from msgspec.structs import asdict
+
 from kathodos.change.settling import records_held
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.rows import Record
@@ -175,8 +177,8 @@ def evidence_data(evidence: Evidence) -> dict[str, Any]:
             }
             for it in evidence.shares
         ],
-        "before": vars(evidence.before),
-        "reviewed": [vars(it) for it in evidence.reviewed],
+        "before": asdict(evidence.before),
+        "reviewed": [asdict(it) for it in evidence.reviewed],
     }
 
 

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import contextlib
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from kathodos.errors import CallError
@@ -91,8 +91,7 @@ _KEYS = (
 )
 
 
-@dataclass(frozen=True)
-class LineChoice:
+class LineChoice(msgspec.Struct, frozen=True):
     """Which lines of which review: of one reviewer, about one person, by a filter, only undecided ones."""
 
     review: str | None

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
@@ -39,8 +39,7 @@ _FIELDS = (
 )
 
 
-@dataclass(frozen=True)
-class Overview:
+class Overview(msgspec.Struct, frozen=True):
     """Counts of lines, a row for each name. A line that bears on several systems counts in each of them."""
 
     names: list[str]

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -38,8 +38,7 @@ MOST_SHOWN = 20_000  # lines on a page, in a workbook and on paper; the table ho
 COLUMNS = ("line", "whose", "what", "stands out", "evidence", "decision", "by", "when", "as", "why", "reviewer")
 
 
-@dataclass(frozen=True)
-class Result:
+class Result(msgspec.Struct, frozen=True):
     """A result in words. `facts`: what was asked and done; `parts`: the counts by reviewer, department and system.
 
     `signs`: what was said before the signature of lines that nobody may have looked at.

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from msgspec.structs import asdict
+
 from kathodos.model.kinds import DECISIONS
 from kathodos.model.times import now
 from kathodos.model.words import plural
@@ -52,7 +54,7 @@ def review_status(view: View, name: str | None, form: str) -> Answer:
     for review, it in found:
         days = it.days_left if review.state == OPEN else None  # nothing is due any more
         rows.append(
-            {**vars(it), "days_left": days, "name": names.get(it.reviewer), "state": str(state_of(records, review))}
+            {**asdict(it), "days_left": days, "name": names.get(it.reviewer), "state": str(state_of(records, review))}
         )
     behind = {review.name for review, it in found if it.left}
     one = next(iter(behind)) if len(behind) == 1 else "NAME"

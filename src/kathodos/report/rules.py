@@ -6,6 +6,8 @@ from collections.abc import Callable, Iterable
 from functools import partial
 from typing import Any
 
+from msgspec.structs import asdict
+
 from kathodos.analysis.basis import Basis
 from kathodos.errors import CallError, found_if
 from kathodos.findings.conflicts.states import find_conflicts
@@ -109,7 +111,7 @@ def rules_checked(view: View) -> Answer:
     rules = view.rules
     remarks = check_rules(view.basis, rules)
     faults = sum(it.kind == FAULT for it in remarks)
-    rows = sorted((vars(it) for it in remarks), key=lambda row: row["kind"] != FAULT)
+    rows = sorted((asdict(it) for it in remarks), key=lambda row: row["kind"] != FAULT)
     heading = f"{plural(len(rules.every()), 'rule')}: {plural(faults, 'fault')}, {plural(len(rows) - faults, 'note')}"
     hint = "See one: kathodos rules show ID" if rows else "Whom they hit: kathodos conflicts, kathodos check"
     hint = hint if rules.every() else "Begin with `kathodos rules start`."

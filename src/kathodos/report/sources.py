@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from typing import Any
+
+import msgspec
 
 from kathodos.connectors.mapping import Table
 from kathodos.connectors.settings import Source
@@ -45,8 +46,7 @@ _SAMPLE = (
 )
 
 
-@dataclass(frozen=True)
-class Tried:
+class Tried(msgspec.Struct, frozen=True):
     """A source read as a gather would: what came of it, in how many seconds, so many of them waiting for a server."""
 
     source: str

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from msgspec.structs import asdict
+
 from kathodos.errors import Status
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
@@ -61,7 +63,7 @@ def workspace_made(workspace: Workspace, is_joined: bool) -> Answer:
 def store_copied(found: Copied, verification: Verification, source: Store, target: Store, url: str | None) -> Answer:
     """What was copied, whether it is as signed, and where the workspace works from now on (`url`: there)."""
     counted = f"{plural(found.entries, 'entry', 'entries')} and {plural(found.rows, 'catalogue row')}"
-    wrong = [vars(it) for it in verification.discrepancies]
+    wrong = [asdict(it) for it in verification.discrepancies]
     document = {
         "from": source.place,
         "to": target.place,

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import ClassVar
+
+import msgspec
 
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Operation, Plan
@@ -43,8 +44,7 @@ def was_taken(records: Records, request: Request, steps: Sequence[Step], actor: 
     return any(it.decision == decision and (it.values["reason"] or "") == answer.reason.strip() for it in own)
 
 
-@dataclass(frozen=True)
-class IssueRequests(Operation[None]):
+class IssueRequests(msgspec.Struct, Operation[None], frozen=True):
     """Enters that packets of requests were made, and the digest over all of their seals."""
 
     act: ClassVar[Act] = Act.REQUEST_PACKETS
@@ -57,15 +57,13 @@ class IssueRequests(Operation[None]):
         plan.payload = RequestPacketsPayload(len(self.seals), sum(it.lines for it in self.seals), whole)
 
 
-@dataclass(frozen=True)
-class TakeDecision(DecideRequest):
+class TakeDecision(DecideRequest, frozen=True):
     """Decides a request as the answer to a packet says."""
 
     act: ClassVar[Act] = Act.TAKE_REQUESTS
 
 
-@dataclass(frozen=True)
-class TakeRemark(Remark):
+class TakeRemark(Remark, frozen=True):
     """Says of a request what the answer to a packet says."""
 
     act: ClassVar[Act] = Act.TAKE_REQUESTS

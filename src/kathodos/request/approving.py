@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kathodos.ledger.actors import Actor, normal_name
 from kathodos.model.kinds import GROUPS, IDENTITIES, RESOURCES, ROLES, SYSTEMS
@@ -15,16 +16,14 @@ NAMED = "named"
 _HIGHEST = 100  # steps up from somebody; whoever is further up manages nobody here
 
 
-@dataclass(frozen=True)
-class Approver:
+class Approver(msgspec.Struct, frozen=True):
     """Somebody who decides a step, and as what: manager, owner, or named."""
 
     name: str
     as_: str
 
 
-@dataclass(frozen=True)
-class StepDecided:
+class StepDecided(msgspec.Struct, frozen=True):
     """Who decides one step: each of them (`takes` all) or the first of them who does; and whom the chain meant."""
 
     approvers: Sequence[Approver]
@@ -32,8 +31,7 @@ class StepDecided:
     meant: str
 
 
-@dataclass(frozen=True)
-class Concerned:
+class Concerned(msgspec.Struct, frozen=True):
     """Whom a request is about and who asks, under all of their names; what it is for, and who owns that.
 
     `owner`: of the kit; `systems`: the systems in which something is given; `person`: whom it is for.

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from typing import ClassVar
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.change.composition import Desk
 from kathodos.change.orders import decided
@@ -41,20 +43,18 @@ from kathodos.store.naming import resolved
 from kathodos.store.records import Records, positions_holding
 
 
-@dataclass(frozen=True)
-class Wish:
+class Wish(msgspec.Struct, frozen=True):
     """What is asked for as somebody says it. `whom`: who is to get it (empty: who asks); `until`: the last day."""
 
     what: str
     whom: str = ""
     on: str | None = None
     until: str | None = None
-    says: Mapping[str, str] = field(default_factory=dict)
+    says: Mapping[str, str] = msgspec.field(default_factory=dict)
     renews: int = 0
 
 
-@dataclass(frozen=True)
-class Meant:
+class Meant(msgspec.Struct, frozen=True):
     """What a wish means: for whom, under which account, the kit or the entries, and until when."""
 
     person: str
@@ -70,8 +70,7 @@ class Meant:
         return self.kit.name if self.kit is not None else ", ".join(it.text for it in self.entries)
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(msgspec.Struct, frozen=True):
     """A request as it was entered, what it means, and who decides each step."""
 
     request: Request
@@ -79,8 +78,7 @@ class Asked:
     steps: Sequence[StepDecided]
 
 
-@dataclass(frozen=True)
-class Ask(Operation[Asked]):
+class Ask(msgspec.Struct, Operation[Asked], frozen=True):
     """Enters a request. `acting`: how the name of somebody who acts is looked up."""
 
     act: ClassVar[Act] = Act.ASK
@@ -280,8 +278,7 @@ def steps_for(
     return Approvers(records, concerned).steps(chain)
 
 
-@dataclass(frozen=True)
-class Renew(Operation[Asked]):
+class Renew(msgspec.Struct, Operation[Asked], frozen=True):
     """Asks that something that runs goes on; until that is granted, it ends when it was to end."""
 
     act: ClassVar[Act] = Act.ASK
@@ -312,8 +309,7 @@ class Renew(Operation[Asked]):
 # What is said meanwhile
 
 
-@dataclass(frozen=True)
-class Withdraw(Operation[Request]):
+class Withdraw(msgspec.Struct, Operation[Request], frozen=True):
     """Takes a request back that nobody has decided yet."""
 
     act: ClassVar[Act] = Act.WITHDRAW
@@ -344,8 +340,7 @@ def is_theirs(records: Records, request: Request, actor: Actor) -> bool:
     return actor.is_called(request.asked_by) or actor.is_called(request.whom) or request.whom == actor.name
 
 
-@dataclass(frozen=True)
-class Remark(Operation[Request]):
+class Remark(msgspec.Struct, Operation[Request], frozen=True):
     """Says something of a request: a question to who asked, the answer, or a comment.
 
     `by`: whose words they are, where somebody else brings them.

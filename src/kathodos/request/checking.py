@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kathodos.analysis.basis import Basis
 from kathodos.change.composition import Desk
@@ -30,8 +31,7 @@ NEVER_GIVEN, BREAKS_RULE, NOT_APPROVED = "never given", "breaks a rule", "not ap
 TRIED = "kit-check"  # the id of the person, whom nobody knows, that a kit is tried on
 
 
-@dataclass(frozen=True)
-class Fault:
+class Fault(msgspec.Struct, frozen=True):
     """Something wrong with a kit: of which sort, about which part of it, and what, in a sentence."""
 
     kit: str

@@ -7,8 +7,9 @@ by a grant of their own, that lasts as long, is left as it is, and stays when th
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
+
+import msgspec
 
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet, Key, edit_of, key_from, key_text
@@ -28,8 +29,7 @@ from kathodos.store.records import Records, positions_holding
 _GRANTED = ("holder", "gives", "on")
 
 
-@dataclass(frozen=True)
-class Item:
+class Item(msgspec.Struct, frozen=True):
     """One entry of a request as somebody holds it: by which record, and whether a request put it there."""
 
     kind: Kind
@@ -51,12 +51,11 @@ def item_from(record: Record) -> Item:
     return Item(BY_NAME[str(record["kind"])], key_from(str(record["record"])), *own)
 
 
-@dataclass
-class Given:
+class Given(msgspec.Struct):
     """What it takes to give something: the edits, and the items that are held then."""
 
-    composition: Composition = field(default_factory=Composition)
-    items: list[Item] = field(default_factory=list)
+    composition: Composition = msgspec.field(default_factory=Composition)
+    items: list[Item] = msgspec.field(default_factory=list)
 
 
 def holder_of(desk: Desk, entry: KitEntry, person: str, holder: str = "") -> str:
@@ -189,12 +188,11 @@ def put_items(plan: Plan, request: int, items: Sequence[Item], before: Sequence[
 # Ending
 
 
-@dataclass
-class Ending:
+class Ending(msgspec.Struct):
     """What it takes to end something: the edits, and what stays although it was given, with why."""
 
-    edits: EditSet = field(default_factory=EditSet)
-    notes: list[str] = field(default_factory=list)
+    edits: EditSet = msgspec.field(default_factory=EditSet)
+    notes: list[str] = msgspec.field(default_factory=list)
 
 
 def end_items(

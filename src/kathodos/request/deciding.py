@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
 import msgspec
+from msgspec.structs import replace
 
 from kathodos.change.applying import Rehearsed, carry_through, must_be_as_rehearsed
 from kathodos.change.composition import Composition, Desk
@@ -56,8 +56,7 @@ _NOTHING = Less()
 _STILL = 2**31 - 2  # beyond the number of any entry: the end of what still stands
 
 
-@dataclass(frozen=True)
-class Giving:
+class Giving(msgspec.Struct, frozen=True):
     """What granting a request would do: the edits, the items that are held then, and what it would be called."""
 
     request: Request
@@ -71,8 +70,7 @@ class Giving:
         return self.composition.edits
 
 
-@dataclass(frozen=True)
-class DecidedRequest:
+class DecidedRequest(msgspec.Struct, frozen=True):
     """What came of a decision. `left`: who has to decide still; `carried`: what was given, once all have granted."""
 
     request: Request
@@ -80,7 +78,7 @@ class DecidedRequest:
     in_place_of: str
     left: Sequence[str]
     giving: Giving | None = None
-    carried: Carried = field(default_factory=Carried)
+    carried: Carried = msgspec.field(default_factory=Carried)
 
 
 def content_of(records: Records, request: Request, less: Less = _NOTHING) -> list[KitEntry]:
@@ -119,8 +117,7 @@ def giving(desk: Desk, stored: Stored, request: Request, less: Less = _NOTHING) 
     return Giving(granted, composition, given.items, person, renewed)
 
 
-@dataclass(frozen=True)
-class Answered:
+class Answered(msgspec.Struct, frozen=True):
     """An answer that somebody else brings: whose it is, why they decided so, and as of which entry they were asked."""
 
     by: str
@@ -128,8 +125,7 @@ class Answered:
     entry: int
 
 
-@dataclass(frozen=True)
-class DecideRequest(Operation[DecidedRequest]):
+class DecideRequest(msgspec.Struct, Operation[DecidedRequest], frozen=True):
     """Grants or denies the step that waits. `less`: what it is granted for where that is less than was asked.
 
     `rehearsed`: what giving it was rehearsed to do; `speaks_against`: what of that has to be answered with a reason.

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from datetime import timedelta
 from typing import ClassVar
+
+import msgspec
 
 from kathodos.change.composition import Desk
 from kathodos.change.orders import Carried, decided
@@ -35,8 +36,7 @@ from kathodos.request.terms import RequestTerms
 RIGHT, WRONG = "right", "wrong"
 
 
-@dataclass(frozen=True)
-class Broken:
+class Broken(msgspec.Struct, frozen=True):
     """An emergency that was taken: the request that gives it, who is told at once, and who looks back on it."""
 
     request: Request
@@ -48,8 +48,7 @@ class Broken:
     carried: Carried
 
 
-@dataclass(frozen=True)
-class BreakGlass(Operation[Broken]):
+class BreakGlass(msgspec.Struct, Operation[Broken], frozen=True):
     """Gives a kit at once, for as many hours as it says, without anybody's decision before."""
 
     act: ClassVar[Act] = Act.BREAK_GLASS
@@ -108,8 +107,7 @@ class BreakGlass(Operation[Broken]):
         return Broken(found.request, kit, told, looks_back, due, found, carried)
 
 
-@dataclass(frozen=True)
-class LookedBack:
+class LookedBack(msgspec.Struct, frozen=True):
     """What somebody found who looked back on an emergency, and what was taken away for it."""
 
     request: Request
@@ -117,8 +115,7 @@ class LookedBack:
     ended: Ended | None = None
 
 
-@dataclass(frozen=True)
-class LookBack(Operation[LookedBack]):
+class LookBack(msgspec.Struct, Operation[LookedBack], frozen=True):
     """Says whether an emergency was right; where it was wrong, what it still gives ends at once."""
 
     act: ClassVar[Act] = Act.LOOK_BACK

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, field, replace
 from typing import ClassVar
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.change.applying import carry_through
 from kathodos.change.composition import Desk
@@ -51,14 +52,13 @@ _RUN_OUT = "its time was over"
 _MOST_SUBJECTS = 100  # requests beyond which an entry names only the numbers, as ranges
 
 
-@dataclass(frozen=True)
-class Ended:
+class Ended(msgspec.Struct, frozen=True):
     """Requests that are over, the change that takes away what they gave, and what stays although they gave it."""
 
     requests: Sequence[Request]
     change: str = ""
-    edits: EditSet = field(default_factory=EditSet)
-    carried: Carried = field(default_factory=Carried)
+    edits: EditSet = msgspec.field(default_factory=EditSet)
+    carried: Carried = msgspec.field(default_factory=Carried)
     notes: Sequence[str] = ()
 
 
@@ -85,8 +85,7 @@ def end_requests(plan: Plan, requests: Sequence[Request], why: str, terms: Reque
     return Ended(over, change, found.edits, carried, found.notes)
 
 
-@dataclass(frozen=True)
-class EndRequests(Operation[Ended]):
+class EndRequests(msgspec.Struct, Operation[Ended], frozen=True):
     """Ends requests before their time: given back by who has it, or taken away by who may."""
 
     act: ClassVar[Act] = Act.END_REQUEST
@@ -135,8 +134,7 @@ class EndRequests(Operation[Ended]):
 # What the day brings
 
 
-@dataclass(frozen=True)
-class Tended:
+class Tended(msgspec.Struct, frozen=True):
     """What the day brought. `passed_on`: whose step went to whom; `stayed`: those whom nobody above could take over.
 
     `ending`: requests whose end is near, of which both sides are told now.
@@ -154,8 +152,7 @@ class Tended:
         return not (self.ended.requests or self.lapsed or self.passed_on or self.ending)
 
 
-@dataclass(frozen=True)
-class TendRequests(Operation[Tended]):
+class TendRequests(msgspec.Struct, Operation[Tended], frozen=True):
     """Does what is due: ends what has run out, lets lapse what nobody decided, passes on what is late, notes what ends.
 
     Nothing is written where nothing is due, so that it may be done as often as one likes.

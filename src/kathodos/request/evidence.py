@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -26,8 +26,7 @@ _MOST_ADDRESSES = 20_000  # of which the sensitivity is looked up
 _FEW, _MOST = 0.1, 0.5  # shares of peers from which on it stands out that hardly any, or most of them, have it
 
 
-@dataclass(frozen=True)
-class Share:
+class Share(msgspec.Struct, frozen=True):
     """How many of those who are counted hold an entry: of the peers of somebody, and of everybody."""
 
     entry: KitEntry
@@ -37,8 +36,7 @@ class Share:
     everybody: int
 
 
-@dataclass(frozen=True)
-class Before:
+class Before(msgspec.Struct, frozen=True):
     """What became of requests for the same by anybody: granted, denied, ended before their time, found wrong."""
 
     granted: int = 0
@@ -59,8 +57,7 @@ class Before:
         return f"It was {', '.join(parts)}{'; ' + '; '.join(more) if more else ''}."
 
 
-@dataclass(frozen=True)
-class Reviewed:
+class Reviewed(msgspec.Struct, frozen=True):
     """What a review decided about the same thing of the same person: which, when, by whom, and why."""
 
     review: str
@@ -71,8 +68,7 @@ class Reviewed:
     what: str
 
 
-@dataclass(frozen=True)
-class Evidence:
+class Evidence(msgspec.Struct, frozen=True):
     """What is known of a request. `examples`: some of what is gained; `sensitive`: the most sensitive of it, by number.
 
     `risk`: the person's before and after, where that is looked at; `contains`: what a role or group brings, in words;
@@ -82,7 +78,7 @@ class Evidence:
     person: Record | None
     composition: Composition
     gained: int
-    by_system: dict[str, int] = field(default_factory=dict)
+    by_system: dict[str, int] = msgspec.field(default_factory=dict)
     examples: Sequence[str] = ()
     sensitive: tuple[int, int, str] | None = None
     conflicts: Sequence[str] = ()
@@ -90,7 +86,7 @@ class Evidence:
     needs: Sequence[str] = ()
     risk: tuple[float, float] | None = None
     shares: Sequence[Share] = ()
-    before: Before = field(default_factory=Before)
+    before: Before = msgspec.field(default_factory=Before)
     reviewed: Sequence[Reviewed] = ()
     contains: Sequence[tuple[str, Sequence[str]]] = ()
     signed_in: Sequence[tuple[str, str]] = ()

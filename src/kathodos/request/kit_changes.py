@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
 from typing import ClassVar
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.change.applying import Applied, ApplyChange, MovedError
 from kathodos.change.composition import Composition, Desk
@@ -32,15 +34,14 @@ from kathodos.request.records import (
 from kathodos.store.records import Records, Stored, positions_holding
 
 
-@dataclass
-class KitChange:
+class KitChange(msgspec.Struct):
     """What changing a kit comes to: the edits, who has it with what comes and goes for them, and the items then."""
 
     before: Kit | None
     after: Kit | None
-    composition: Composition = field(default_factory=Composition)
-    holding: list[Request] = field(default_factory=list)
-    items: dict[int, list[Item]] = field(default_factory=dict)
+    composition: Composition = msgspec.field(default_factory=Composition)
+    holding: list[Request] = msgspec.field(default_factory=list)
+    items: dict[int, list[Item]] = msgspec.field(default_factory=dict)
 
     @property
     def comes(self) -> list[KitEntry]:
@@ -104,8 +105,7 @@ def _must_be_unused(stored: Records, kit: Kit) -> None:
             raise CallError(what, f"End or deny these first: kathodos request list --kit {kit.name}")
 
 
-@dataclass(frozen=True)
-class ChangeKit(Operation[Applied]):
+class ChangeKit(msgspec.Struct, Operation[Applied], frozen=True):
     """Applies a change of a kit, and enters what those who have it hold by it from now on."""
 
     act: ClassVar[Act] = Act.APPLY

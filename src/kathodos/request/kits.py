@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from typing import Annotated, Literal
 
 import msgspec
@@ -31,8 +30,7 @@ _REMEDY = "Correct the kit; docs/requests.md says what may stand in it."
 _MARKS = ';"\\'
 
 
-@dataclass(frozen=True, order=True)
-class KitEntry:
+class KitEntry(msgspec.Struct, frozen=True, order=True):
     """One thing that is given: a role, a permission or a group; on which scope; to the person or their account."""
 
     gives: str
@@ -76,8 +74,7 @@ class ApprovalStep(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit
 _WORDS = {MANAGER: "the manager", OWNER: "the owner"}
 
 
-@dataclass(frozen=True)
-class Kit:
+class Kit(msgspec.Struct, frozen=True):
     """A kit as it is kept. `receivers`: the filter over people that says who may ask; `says`: what a request must say.
 
     `hours`: how long an emergency gives it, 0 where it is not given so; `told`: who is told of one at once;

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kathodos.columns.csr import distinct, ints
 from kathodos.engine.compiled.index import Index
@@ -15,8 +16,7 @@ from kathodos.rules.targets import entitlements_on
 _MOST = 8  # roles, and groups, that are tried
 
 
-@dataclass(frozen=True)
-class Candidate:
+class Candidate(msgspec.Struct, frozen=True):
     """Something that may give what is wanted: what it is called when it is asked for, and its entries."""
 
     name: str

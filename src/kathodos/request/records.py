@@ -4,11 +4,12 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from enum import StrEnum
 from typing import Any
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.change.kept import ChangeState
 from kathodos.columns.csr import Bools, Ints
@@ -54,8 +55,7 @@ class Sort(StrEnum):
     COMMENT = "comment"
 
 
-@dataclass(frozen=True)
-class Less:
+class Less(msgspec.Struct, frozen=True):
     """What a request is granted for where that is less than was asked: an earlier end, a smaller scope, entries out."""
 
     until: str | None = None
@@ -97,8 +97,7 @@ def less_from(text: str | None) -> Less:
     return Less(kept["until"], kept["on"], tuple(KitEntry(*it) for it in kept["without"]))
 
 
-@dataclass(frozen=True)
-class Request:
+class Request(msgspec.Struct, frozen=True):
     """A request as it is kept. `row`: its row in the store; 0: it is not kept yet.
 
     `whom`: the id of an identity, or the mail of somebody who is not in the catalogue; `holder`: an account that is to
@@ -116,9 +115,9 @@ class Request:
     reason: str
     until: str
     holder: str = ""
-    says: Mapping[str, str] = field(default_factory=dict)
+    says: Mapping[str, str] = msgspec.field(default_factory=dict)
     on: str | None = None
-    less: Less = field(default_factory=Less)
+    less: Less = msgspec.field(default_factory=Less)
     step: int = 1
     lapses: str = ""
     renews: int = 0
@@ -244,8 +243,7 @@ def closed(request: Request, plan: Plan, state: RequestState, why: str) -> Reque
 # Steps and remarks
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(msgspec.Struct, frozen=True):
     """What one approver has to decide, or decided. `row`: in the store; `as_`: manager, owner, or named."""
 
     row: int

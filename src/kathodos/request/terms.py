@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from kathodos.change.orders import OrderTerms
 from kathodos.request.kits import MANAGER, OWNER, ApprovalStep
 from kathodos.review.authority import Authority
 
 
-@dataclass(frozen=True)
-class RequestTerms:
+class RequestTerms(msgspec.Struct, frozen=True):
     """`chain`: who approves what is asked for without a kit; `lasts`, `longest`: for how long that is.
 
     `decide_within`: the time after which a step goes to the next one up; `lapse_after`: the time after which a request
@@ -26,5 +26,5 @@ class RequestTerms:
     lapse_after: str = "P21D"
     tell_before: str = "P14D"
     look_back_within: str = "P3D"
-    authority: Authority = field(default_factory=Authority)
-    orders: OrderTerms = field(default_factory=OrderTerms)
+    authority: Authority = msgspec.field(default_factory=Authority)
+    orders: OrderTerms = msgspec.field(default_factory=OrderTerms)

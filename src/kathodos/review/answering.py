@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import TYPE_CHECKING, ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, bools, ints
@@ -36,18 +36,16 @@ _PASS = "pass"
 _LONGEST = 10_000  # characters of a reason or a comment
 
 
-@dataclass(frozen=True)
-class Given:
+class Given(msgspec.Struct, frozen=True):
     """One file of answers. `digest`: SHA-256 of the file, in hex; `wrong`: by number, why a line cannot be taken."""
 
     file: str
     digest: str
     answers: AnswerFile
-    wrong: Mapping[int, str] = field(default_factory=dict)
+    wrong: Mapping[int, str] = msgspec.field(default_factory=dict)
 
 
-@dataclass(frozen=True)
-class Refused:
+class Refused(msgspec.Struct, frozen=True):
     """What was not taken, and why. `line`: its number; 0: the whole file."""
 
     file: str
@@ -55,16 +53,15 @@ class Refused:
     why: str
 
 
-@dataclass
-class Taken:
+class Taken(msgspec.Struct):
     """What was taken: for each file how many lines were certified, reduced, revoked, corrected, passed on, spoken of.
 
     `repeated`: how many lines were decided so already, by the same answers taken before.
     """
 
     review: Review
-    counts: dict[str, dict[str, int]] = field(default_factory=dict)
-    refused: list[Refused] = field(default_factory=list)
+    counts: dict[str, dict[str, int]] = msgspec.field(default_factory=dict)
+    refused: list[Refused] = msgspec.field(default_factory=list)
     repeated: int = 0
 
     def count(self, what: str) -> int:
@@ -72,8 +69,7 @@ class Taken:
         return sum(it.get(what, 0) for it in self.counts.values())
 
 
-@dataclass(frozen=True)
-class IssuePackets(Operation[None]):
+class IssuePackets(msgspec.Struct, Operation[None], frozen=True):
     """Enters that packets were made, and the digest over all of their seals."""
 
     act: ClassVar[Act] = Act.PACKETS
@@ -88,8 +84,7 @@ class IssuePackets(Operation[None]):
         plan.payload = PacketsPayload(self.review, len(self.seals), sum(it.lines for it in self.seals), whole)
 
 
-@dataclass(frozen=True)
-class TakeAnswers(Operation[Taken]):
+class TakeAnswers(msgspec.Struct, Operation[Taken], frozen=True):
     """Takes files of answers to the packets of one review in, all in one transaction."""
 
     act: ClassVar[Act] = Act.TAKE_ANSWERS

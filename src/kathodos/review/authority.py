@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from enum import StrEnum
+
+import msgspec
 
 from kathodos.ledger.actors import Actor
 
@@ -19,14 +20,13 @@ class Capacity(StrEnum):
     CARRIED = "carried over"
 
 
-@dataclass(frozen=True)
-class Authority:
+class Authority(msgspec.Struct, frozen=True):
     """What the configuration says: for each reviewer who stands in, and who may decide in place of any reviewer.
 
     `needs_reason`: whether certifying takes a reason where the evidence speaks against a line.
     """
 
-    stand_ins: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    stand_ins: Mapping[str, Sequence[str]] = msgspec.field(default_factory=dict)
     deciders: Sequence[str] = ()
     needs_reason: bool = False
 

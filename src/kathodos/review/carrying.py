@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, joined
@@ -30,8 +30,7 @@ KEYS = ("holder", "grant", "group", "part")  # what makes a line of one review t
 OF_THINGS = ("gives", "brings", "contains", "within")
 
 
-@dataclass(frozen=True)
-class Certified:
+class Certified(msgspec.Struct, frozen=True):
     """The last certification of each line that was signed off: in which review, when, by whom; nothing where none was.
 
     `line`: the position of the line then, among the records of all reviews; -1 where there was none.

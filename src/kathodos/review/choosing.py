@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -20,8 +20,7 @@ from kathodos.review.subjects import About
 CAPACITIES = tuple(Capacity)
 
 
-@dataclass(frozen=True)
-class Wanted:
+class Wanted(msgspec.Struct, frozen=True):
     """Lines of a review, or of the only open one, that words or a filter name."""
 
     review: str | None
@@ -29,8 +28,7 @@ class Wanted:
     where: str | None = None
 
 
-@dataclass(frozen=True)
-class Chosen:
+class Chosen(msgspec.Struct, frozen=True):
     """Lines as they are, the positions of those that are meant, and for each as what: a position in CAPACITIES."""
 
     lines: ReviewLines

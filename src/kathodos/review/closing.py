@@ -2,11 +2,12 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
 from datetime import datetime
 from typing import ClassVar
 
+import msgspec
 import numpy as np
+from msgspec.structs import asdict, replace
 
 from kathodos.analysis.decisions import decisions_of
 from kathodos.change.applying import subjects_of
@@ -38,8 +39,7 @@ from kathodos.review.subjects import Decision
 from kathodos.store.records import Records, positions_holding
 
 
-@dataclass(frozen=True)
-class Closing:
+class Closing(msgspec.Struct, frozen=True):
     """What the closing of a review does, or would do: positions of lines, and the edits that take away.
 
     `by_closing`: which lines are decided only by the word of who closes. `undecided`: what
@@ -57,7 +57,7 @@ class Closing:
     outcome: Outcome
     change: str
     ordered: int = 0
-    signs: list[str] = field(default_factory=list)
+    signs: list[str] = msgspec.field(default_factory=list)
 
     @property
     def is_complete(self) -> bool:
@@ -90,8 +90,7 @@ def _closing(records: Records, name: str | None, undecided: str | None, actor: A
     return Closing(lines, certified, reduced, revoked, left_open, by_closing, undecided, outcome, change)
 
 
-@dataclass(frozen=True)
-class CloseReview(Operation[Closing]):
+class CloseReview(msgspec.Struct, Operation[Closing], frozen=True):
     """Signs off what is decided: revoked assignments become a change with orders; what is undecided stays open.
 
     Or it is decided so by whoever closes. `needs_four_eyes`: whoever opened it may not.
@@ -100,9 +99,9 @@ class CloseReview(Operation[Closing]):
     act: ClassVar[Act] = Act.CLOSE_REVIEW
     review: str | None
     undecided: str | None
-    orders: OrderTerms = field(default_factory=OrderTerms)
+    orders: OrderTerms = msgspec.field(default_factory=OrderTerms)
     needs_four_eyes: bool = False
-    limits: Thresholds = field(default_factory=Thresholds)
+    limits: Thresholds = msgspec.field(default_factory=Thresholds)
 
     def compose(self, plan: Plan) -> Closing:
         """Raises CallError where it is signed off already, or is the actor's alone."""
@@ -166,7 +165,7 @@ def _sign(plan: Plan, closing: Closing) -> None:
         review = lines.review
         at = positions_holding(lines.records, REVIEWS, {"review": review.name})
         plan.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at])
-        values = {**vars(review), "state": SIGNED, "signed_at": plan.now, "signed_by": plan.actor.name}
+        values = {**asdict(review), "state": SIGNED, "signed_at": plan.now, "signed_by": plan.actor.name}
         plan.open_rows(REVIEWS, [tuple(values.values())])
 
 

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import Any, ClassVar
+
+import msgspec
 
 from kathodos.errors import CallError, sentence
 from kathodos.findings.conflicts.controls import control_for_use
@@ -18,8 +19,7 @@ from kathodos.model.times import first_moment, last_moment_of, microseconds, nor
 from kathodos.store.records import positions_holding, rows_of
 
 
-@dataclass(frozen=True)
-class AddControl(Operation[None]):
+class AddControl(msgspec.Struct, Operation[None], frozen=True):
     """Adds a control. `configured`: those of controls.toml."""
 
     act: ClassVar[Act] = Act.ADD_CONTROL
@@ -39,8 +39,7 @@ class AddControl(Operation[None]):
         plan.payload = AddControlPayload(control.id, control.period)
 
 
-@dataclass(frozen=True)
-class ConfirmControl(Operation[Control]):
+class ConfirmControl(msgspec.Struct, Operation[Control], frozen=True):
     """The owner's word that a control was carried out; gives the control. `configured`: those of controls.toml."""
 
     act: ClassVar[Act] = Act.CONFIRM_CONTROL
@@ -59,8 +58,7 @@ class ConfirmControl(Operation[Control]):
         return control
 
 
-@dataclass(frozen=True)
-class CoverConflict(Operation[None]):
+class CoverConflict(msgspec.Struct, Operation[None], frozen=True):
     """Leaves a conflict, given by rule and identity, standing under a control until a day."""
 
     act: ClassVar[Act] = Act.COVER
@@ -83,8 +81,7 @@ class CoverConflict(Operation[None]):
         plan.payload = CoverPayload("/".join(self.conflict), control.id, end)
 
 
-@dataclass(frozen=True)
-class EndCover(Operation[None]):
+class EndCover(msgspec.Struct, Operation[None], frozen=True):
     """Ends the cover of a conflict before its time."""
 
     act: ClassVar[Act] = Act.UNCOVER

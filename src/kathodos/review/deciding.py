@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -28,8 +28,7 @@ from kathodos.review.subjects import SUBJECTS, About, Decision
 _NOTHING = Reduction()
 
 
-@dataclass(frozen=True)
-class Decide(Operation[Chosen]):
+class Decide(msgspec.Struct, Operation[Chosen], frozen=True):
     """Decides lines. `reduction`: what is left of them where they are made less."""
 
     act: ClassVar[Act] = Act.DECIDE
@@ -101,8 +100,7 @@ def must_be_correct(lines: ReviewLines, at: Ints, text: str, actor: Actor) -> st
     return checked_value(lines.records, parts.pop(), text)
 
 
-@dataclass(frozen=True)
-class TakeBack(Operation[Chosen]):
+class TakeBack(msgspec.Struct, Operation[Chosen], frozen=True):
     """Takes back what was decided of lines and is not signed off; they are undecided again."""
 
     act: ClassVar[Act] = Act.TAKE_BACK

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
@@ -22,8 +22,7 @@ from kathodos.review.reviewers import managers_of, one_person
 from kathodos.store.records import Records
 
 
-@dataclass(frozen=True)
-class Waiting:
+class Waiting(msgspec.Struct, frozen=True):
     """What waits for one reviewer in one review. `asked`: questions to them that are not answered."""
 
     reviewer: str
@@ -52,8 +51,7 @@ def _counted(column: DictionaryColumn, which: Bools) -> dict[str, int]:
     return {str(name): int(count) for name, count in zip(some.values, counts, strict=True) if count}
 
 
-@dataclass(frozen=True)
-class Remind(Operation[None]):
+class Remind(msgspec.Struct, Operation[None], frozen=True):
     """Enters that reviewers were reminded of what waits for them."""
 
     act: ClassVar[Act] = Act.REMIND
@@ -68,8 +66,7 @@ class Remind(Operation[None]):
         plan.payload = RemindPayload(reviews, people, sum(it.left for it in self.reminded))
 
 
-@dataclass(frozen=True)
-class Escalated:
+class Escalated(msgspec.Struct, frozen=True):
     """What went on: from whom, to whom, how many lines; and whose lines stay, since nobody is above who may."""
 
     review: Review
@@ -77,8 +74,7 @@ class Escalated:
     stayed: Sequence[tuple[str, int]]
 
 
-@dataclass(frozen=True)
-class Escalate(Operation[Escalated]):
+class Escalate(msgspec.Struct, Operation[Escalated], frozen=True):
     """Passes lines of a review that is overdue on to the next one up of their reviewers."""
 
     act: ClassVar[Act] = Act.ESCALATE

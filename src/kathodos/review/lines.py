@@ -5,12 +5,12 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from enum import StrEnum
 from functools import cached_property
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct
@@ -47,8 +47,7 @@ OPEN, SIGNED, CARRIED_OUT = ReviewState
 CERTIFY, REDUCE, REVOKE, CORRECT = Decision
 
 
-@dataclass(frozen=True)
-class Review:
+class Review(msgspec.Struct, frozen=True):
     """A review, as it was opened and as it stands."""
 
     name: str
@@ -319,8 +318,7 @@ def _what(
     )
 
 
-@dataclass(frozen=True)
-class Progress:
+class Progress(msgspec.Struct, frozen=True):
     """How far one reviewer is with one review; `by_others`: how many of the lines done somebody else decided.
 
     `days_left` is negative when it is late.

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct
@@ -42,8 +42,7 @@ _DRAFTS: Mapping[About, Callable[[Asked], Draft]] = {
 }
 
 
-@dataclass(frozen=True)
-class Drafted:
+class Drafted(msgspec.Struct, frozen=True):
     """A review about to be opened: its lines and things, about how many, and what is no line of theirs.
 
     `without_reviewer`: about how many people whoever opens it decides, of other kinds how many lines; `reviewers`: the
@@ -71,8 +70,7 @@ class Drafted:
         return self.lines[REVIEW_LINES.names.index(name) - 1]
 
 
-@dataclass(frozen=True)
-class Opening:
+class Opening(msgspec.Struct, frozen=True):
     """What a review is made of. `chain`: who decides, by choice; `opener`: who decides what nobody of the chain may.
 
     Of an account that is nobody's the manager is who answers for it, or else the owner of its system. `only`: a filter
@@ -87,8 +85,7 @@ class Opening:
     only_changed: bool = False
 
 
-@dataclass(frozen=True)
-class _DraftedLines:
+class _DraftedLines(msgspec.Struct, frozen=True, dict=True):
     """Lines that are drafted, as a filter sees them: nothing is decided of them."""
 
     records: Records
@@ -183,8 +180,7 @@ def _carried(
     ]
 
 
-@dataclass(frozen=True)
-class OpenReview(Operation[None]):
+class OpenReview(msgspec.Struct, Operation[None], frozen=True):
     """Puts a drafted review into the catalogue. `declared`: the name under which it was declared, if it was."""
 
     act: ClassVar[Act] = Act.OPEN_REVIEW

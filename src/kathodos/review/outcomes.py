@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from kathodos.change.edit_sets import EditSet, Key, edit_of
@@ -22,18 +22,17 @@ from kathodos.store.records import Records
 _NEVER = "never "
 
 
-@dataclass
-class Outcome:
+class Outcome(msgspec.Struct):
     """The edits; references of what ends, of what is made less or corrected, of what was gone or ordered to go already.
 
     `uncovered`: the conflicts whose cover ends, by rule and identity; no edit of a gathered record does that.
     """
 
-    edits: EditSet = field(default_factory=EditSet)
-    ended: list[str] = field(default_factory=list)
-    lessened: list[str] = field(default_factory=list)
-    gone_before: list[str] = field(default_factory=list)
-    uncovered: list[tuple[str, str]] = field(default_factory=list)
+    edits: EditSet = msgspec.field(default_factory=EditSet)
+    ended: list[str] = msgspec.field(default_factory=list)
+    lessened: list[str] = msgspec.field(default_factory=list)
+    gone_before: list[str] = msgspec.field(default_factory=list)
+    uncovered: list[tuple[str, str]] = msgspec.field(default_factory=list)
 
 
 def outcome_of(standing: Records, lines: ReviewLines, reduced: Ints, revoked: Ints) -> Outcome:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from typing import ClassVar
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -24,8 +24,7 @@ from kathodos.review.lines import ReviewLines, find_review, numbered, reviews_in
 from kathodos.review.remarks import Sort
 
 
-@dataclass(frozen=True)
-class PassOn(Operation[Chosen]):
+class PassOn(msgspec.Struct, Operation[Chosen], frozen=True):
     """Hands lines that are undecided to another reviewer, for the reason that the entry gives; or to several.
 
     Among several the lines are split evenly, those about one person together.
@@ -62,8 +61,7 @@ class PassOn(Operation[Chosen]):
         return found
 
 
-@dataclass(frozen=True)
-class Ask(Operation[Chosen]):
+class Ask(msgspec.Struct, Operation[Chosen], frozen=True):
     """Asks somebody about lines before they are decided. `of`: who is asked; None: whoever opened the review."""
 
     act: ClassVar[Act] = Act.REMARK
@@ -83,8 +81,7 @@ class Ask(Operation[Chosen]):
         return found
 
 
-@dataclass(frozen=True)
-class Say(Operation[Chosen]):
+class Say(msgspec.Struct, Operation[Chosen], frozen=True):
     """Answers what was asked about lines, or comments on them."""
 
     act: ClassVar[Act] = Act.REMARK

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from dataclasses import dataclass
+
+import msgspec
+from msgspec.structs import asdict
 
 from kathodos.change.edit_sets import RecordEdit, edit_of
 from kathodos.columns.csr import Ints
@@ -17,8 +19,7 @@ from kathodos.model.times import end_moment
 from kathodos.review.lines import ReviewLines
 
 
-@dataclass(frozen=True)
-class Reduction:
+class Reduction(msgspec.Struct, frozen=True):
     """What is to be left of a grant: another role or permission, another scope, an end; what is None stays.
 
     Of identity data it is the value that is right.
@@ -32,7 +33,7 @@ class Reduction:
     @property
     def text(self) -> str:
         """How it is kept."""
-        return json_text({name: value for name, value in vars(self).items() if value is not None})
+        return json_text({name: value for name, value in asdict(self).items() if value is not None})
 
     @property
     def in_words(self) -> str:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis, numbers_among
@@ -40,8 +40,7 @@ def chain_of(basis: Basis, words: Sequence[str], about: About = About.ACCESS) ->
     return found
 
 
-@dataclass(frozen=True)
-class Reviewers:
+class Reviewers(msgspec.Struct, frozen=True, dict=True):
     """Who decides each of some lines. `asker`: whom each is about, an identity or account by number (-1: nobody).
 
     `owner`: makes the numbers of the identities that own what each is about; `opener`: who decides where nobody else of

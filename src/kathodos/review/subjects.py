@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
+
+import msgspec
 
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, RESOURCES, ROLES, Kind
 
@@ -32,8 +33,7 @@ class Decision(StrEnum):
 MANAGER, OWNER, PERSON = "manager", "owner", "person"  # of whom it is about; of what it is about; that person
 
 
-@dataclass(frozen=True)
-class Subject:
+class Subject(msgspec.Struct, frozen=True):
     """One kind of review. `selected`: the kind of record that its filter selects; `chain`: who decides by default.
 
     `line`: what one line is, in words; `decisions`: what may be decided of it.

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -16,13 +16,12 @@ from kathodos.review.lines import ReviewLines
 from kathodos.review.subjects import About
 
 
-@dataclass
-class Walk:
+class Walk(msgspec.Struct):
     """Stops, each a line or all lines of one person, as numbers of lines. `done`: the stops decided, last one last."""
 
     stops: list[list[int]]
     at: int = 0
-    done: list[list[int]] = field(default_factory=list)
+    done: list[list[int]] = msgspec.field(default_factory=list)
 
     @property
     def is_over(self) -> bool:

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.role_entries import DENY, PERMIT, Entry
@@ -16,16 +16,14 @@ from kathodos.roles.trying import Trial
 from kathodos.roles.uses import Touched
 
 
-@dataclass(frozen=True)
-class RoleEntry:
+class RoleEntry(msgspec.Struct, frozen=True):
     """An entry that a role has, and the role of its hierarchy that has it."""
 
     entry: Entry
     of_role: str
 
 
-@dataclass(frozen=True)
-class Against:
+class Against(msgspec.Struct, frozen=True):
     """What came of holding a trace against a role. `unknown`: uses of what no system knows."""
 
     missing: list[Touched]

@@ -7,8 +7,9 @@ part has since got what the whole lacks, or lost what the whole still has of it.
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
+
+import msgspec
 
 from kathodos.analysis.combined import Parts
 from kathodos.analysis.role_entries import Entry, RoleKey
@@ -31,8 +32,7 @@ class Combining(StrEnum):
     HIERARCHY = "hierarchy"
 
 
-@dataclass(frozen=True)
-class Combined:
+class Combined(msgspec.Struct, frozen=True):
     """What became of a role. Entries that are new on a resource of which it said nothing, and on one of which it did.
 
     `gone`: what the parts lost; `left_out`: parts that give nothing, for they are not active. `as_union` and

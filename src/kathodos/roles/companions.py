@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.role_entries import DENY, Entry
@@ -19,8 +19,7 @@ EVERY_DEPTH = 1 << 30
 _MOST_NAMES = 1 << 12  # of reading actions
 
 
-@dataclass(frozen=True)
-class Companion:
+class Companion(msgspec.Struct, frozen=True):
     """A read that an entry needs besides. `source`: the resource that refers to it; `depth`: after how many references.
 
     `needed_by`: the writing entry that it is needed for.
@@ -64,8 +63,7 @@ def companions_of_each(
     return _Search(index, references, reading, entries, held).found(writing, depth)
 
 
-@dataclass(frozen=True)
-class _Reads:
+class _Reads(msgspec.Struct, frozen=True):
     """References followed: of which role, from which resource, to which, because of which entry; and how one reads it.
 
     `action`: the number of the reading action; -1 where the system knows no such action.

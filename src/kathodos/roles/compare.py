@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.exposure import matrix
@@ -25,8 +25,7 @@ class Side(StrEnum):
     BOTH = "the same"
 
 
-@dataclass(frozen=True)
-class ResourceLine:
+class ResourceLine(msgspec.Struct, frozen=True):
     """What two roles say of one resource: the rights that each gives or denies there."""
 
     side: Side
@@ -54,8 +53,7 @@ def _by_resource(entries: Iterable[Entry]) -> dict[str, list[str]]:
     return found
 
 
-@dataclass(frozen=True)
-class NearPair:
+class NearPair(msgspec.Struct, frozen=True):
     """Two roles that are nearly the same: how many entries both have, and how many only one of them."""
 
     first: RoleKey

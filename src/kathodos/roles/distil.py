@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from kathodos.analysis.role_entries import Entry, is_like
 from kathodos.engine.compiled.index import Index
@@ -20,8 +21,7 @@ from kathodos.roles.uses import Touched
 _MOST_NAMED = 6
 
 
-@dataclass(frozen=True)
-class DistilTerms:
+class DistilTerms(msgspec.Struct, frozen=True):
     """What becomes of uses. `at_least`: uses below which an entry is noise; `in_traces`: traces below which it is.
 
     `lift`: how many resources beside each other, used in the same way, become a pattern (0: none do); `patterns`:
@@ -35,8 +35,7 @@ class DistilTerms:
     without: Sequence[str] = ()
 
 
-@dataclass(frozen=True)
-class DistilledEntry:
+class DistilledEntry(msgspec.Struct, frozen=True):
     """One entry, and the uses behind it. `permits`: how many resources it holds; `used`: how many of them were used.
 
     `note`: what is to be known of it besides.
@@ -69,17 +68,16 @@ class DistilledEntry:
         return max(it.traces for it in self.behind)
 
 
-@dataclass
-class Distilled:
+class Distilled(msgspec.Struct):
     """What came of uses. `noise`: what is below a threshold; `unknown`: what no system knows; `taken_out`: by hand."""
 
     traces: Sequence[str]
-    entries: list[DistilledEntry] = field(default_factory=list)
-    gates: list[Entry] = field(default_factory=list)
-    companions: list[Companion] = field(default_factory=list)
-    noise: list[Touched] = field(default_factory=list)
-    unknown: list[Touched] = field(default_factory=list)
-    taken_out: list[Entry] = field(default_factory=list)
+    entries: list[DistilledEntry] = msgspec.field(default_factory=list)
+    gates: list[Entry] = msgspec.field(default_factory=list)
+    companions: list[Companion] = msgspec.field(default_factory=list)
+    noise: list[Touched] = msgspec.field(default_factory=list)
+    unknown: list[Touched] = msgspec.field(default_factory=list)
+    taken_out: list[Entry] = msgspec.field(default_factory=list)
 
     @property
     def all_entries(self) -> list[Entry]:

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+
+import msgspec
 
 from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.analysis.role_table import RoleTable
@@ -16,8 +17,7 @@ from kathodos.model.suggestions import nearest
 from kathodos.store.naming import resolved
 
 
-@dataclass(frozen=True)
-class RoleDraft:
+class RoleDraft(msgspec.Struct, frozen=True):
     """A role as it is to be: its entries, why each is there, and what else is said of it where it is new.
 
     `is_whole`: entries that it has and that are not among these go.
@@ -25,7 +25,7 @@ class RoleDraft:
 
     key: RoleKey
     entries: Sequence[Entry]
-    why: Mapping[Entry, str] = field(default_factory=dict)
+    why: Mapping[Entry, str] = msgspec.field(default_factory=dict)
     title: str | None = None
     owner: str | None = None
     is_active: bool = True

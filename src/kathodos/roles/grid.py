@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.role_entries import RoleKey
@@ -33,8 +33,7 @@ class Standing(StrEnum):
     THROUGH = "through another"
 
 
-@dataclass(frozen=True)
-class Cell:
+class Cell(msgspec.Struct, frozen=True):
     """What stands: how, until when where that ends, and through what it comes where it is no grant of one's own."""
 
     standing: Standing | None = None
@@ -55,8 +54,7 @@ NOTHING = Cell()
 _ORDER = {it: at for at, it in enumerate((*Standing, None))}
 
 
-@dataclass(frozen=True)
-class Grid:
+class Grid(msgspec.Struct, frozen=True):
     """Cells by person, area and role. People are full references; areas are scopes, None for everywhere."""
 
     people: Sequence[str]
@@ -147,8 +145,7 @@ class _Reader:
         return Cell(Standing.THROUGH, until, " ".join(ways))
 
 
-@dataclass(frozen=True)
-class AskedCell:
+class AskedCell(msgspec.Struct, frozen=True):
     """What a cell of a filled grid asks for, and the edits that do it."""
 
     person: str

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
 from enum import StrEnum
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.analysis.role_table import RoleTable
@@ -48,8 +50,7 @@ CHOICES = {
 }
 
 
-@dataclass(frozen=True)
-class Renaming:
+class Renaming(msgspec.Struct, frozen=True):
     """Systems and prefixes of addresses by other names here. `pairs`: from what to what, the longest first."""
 
     pairs: Sequence[tuple[str, str]] = ()
@@ -85,8 +86,7 @@ def _longest(pair: tuple[str, str]) -> tuple[int, str]:
     return -len(pair[0]), pair[0]
 
 
-@dataclass(frozen=True)
-class PlannedRole:
+class PlannedRole(msgspec.Struct, frozen=True):
     """One role of a file beside what is here. `only_there` and `only_here`: entries; `other_rights`: resources of both.
 
     `missing`: what it names and is not here. `digest`: of the role as it is here, by which an answer knows it again.
@@ -111,15 +111,14 @@ class PlannedRole:
         return CHOICES[self.state]
 
 
-@dataclass(frozen=True)
-class ExchangePlan:
+class ExchangePlan(msgspec.Struct, frozen=True):
     """All roles of a file, and the areas that it brings that are not here; `other_areas`: those that are, otherwise."""
 
     roles: Sequence[PlannedRole]
     areas: Sequence[AreaBlock] = ()
     other_areas: Sequence[str] = ()
     digest: str = ""
-    missing: Sequence[str] = field(default_factory=tuple)
+    missing: Sequence[str] = msgspec.field(default_factory=tuple)
 
     def of_state(self, state: RoleState) -> list[PlannedRole]:
         """The roles in a state."""

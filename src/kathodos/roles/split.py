@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -21,13 +21,12 @@ _SECONDS = 30.0
 _Term = tuple[str, str | None, int, int]  # rule, value, duty, which of the things that it asks for
 
 
-@dataclass(frozen=True)
-class Split:
+class Split(msgspec.Struct, frozen=True):
     """Parts by name, each with its entries. `fewest`: how few parts there have to be at least; 0 where nothing asks."""
 
     parts: Mapping[str, Sequence[Entry]]
     fewest: int = 0
-    rules: Sequence[str] = field(default_factory=tuple)
+    rules: Sequence[str] = msgspec.field(default_factory=tuple)
 
 
 def by_system(entries: Sequence[Entry]) -> Split:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from enum import StrEnum
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.activity import Activity
@@ -28,8 +28,7 @@ class SplitBy(StrEnum):
     TASK = "task"
 
 
-@dataclass(frozen=True)
-class Uses:
+class Uses(msgspec.Struct, frozen=True):
     """Uses, one a row, and of which trace each is. `traces`: the names of the traces; `moments` in microseconds."""
 
     action: DictionaryColumn
@@ -43,8 +42,7 @@ class Uses:
         return len(self.moments)
 
 
-@dataclass(frozen=True, order=True)
-class Touched:
+class Touched(msgspec.Struct, frozen=True, order=True):
     """What was done with one resource: how often, when first and last, and in how many of the traces."""
 
     entry: Entry
@@ -122,8 +120,7 @@ def folded(uses: Uses) -> list[Touched]:
     )
 
 
-@dataclass(frozen=True)
-class OneKind:
+class OneKind(msgspec.Struct, frozen=True):
     """Records of a single kind as columns, such as a file that is read and not kept."""
 
     kind: Kind

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -17,8 +17,7 @@ from kathodos.rules.targets import PermissionTargets
 FAULT, NOTE = "fault", "note"
 
 
-@dataclass(frozen=True)
-class Remark:
+class Remark(msgspec.Struct, frozen=True):
     """What is wrong with a rule (a fault), or worth knowing about it (a note), and what to do."""
 
     rule: str

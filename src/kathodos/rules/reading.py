@@ -6,7 +6,6 @@ A file may say what a duty means itself, or name duties that `rules/duties.toml`
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 from typing import Any
 
 import msgspec
@@ -23,8 +22,7 @@ _NEEDS = 'Write must = ["ACTION PATTERN", ...] for what all of them need, or any
 DUTIES_FILE = "duties.toml"
 
 
-@dataclass(frozen=True)
-class Permission:
+class Permission(msgspec.Struct, frozen=True):
     """An action, or `*`, on a resource pattern."""
 
     action: str
@@ -34,8 +32,7 @@ class Permission:
         return f"{self.action} {self.pattern}"
 
 
-@dataclass(frozen=True)
-class Duty:
+class Duty(msgspec.Struct, frozen=True):
     """One side of a conflict: held by whoever reaches one of `permissions`, if there are any, and all of `every`."""
 
     name: str
@@ -48,23 +45,24 @@ class Duty:
         return bool(self.permissions or self.every)
 
 
-@dataclass(frozen=True)
-class Rule:
+class _Said(msgspec.Struct, frozen=True, kw_only=True):
+    severity: Severity = Severity.MEDIUM
+    description: str = ""
+    remedy: str = ""
+    reference: str = ""
+    excepted: Node | None = None
+    file: str = ""
+
+
+class Rule(_Said, frozen=True):
     """What all rules say of themselves. `reference`: where a control framework asks for it."""
 
     id: str
     title: str
     topic: str
-    severity: Severity = field(default=Severity.MEDIUM, kw_only=True)
-    description: str = field(default="", kw_only=True)
-    remedy: str = field(default="", kw_only=True)
-    reference: str = field(default="", kw_only=True)
-    excepted: Node | None = field(default=None, kw_only=True)
-    file: str = field(default="", kw_only=True)
 
 
-@dataclass(frozen=True)
-class Conflicting(Rule):
+class Conflicting(Rule, frozen=True):
     """A conflict rule: broken by whoever holds `threshold` or more of its duties."""
 
     threshold: int = 2
@@ -72,8 +70,7 @@ class Conflicting(Rule):
     duties: tuple[Duty, ...] = ()
 
 
-@dataclass(frozen=True)
-class Need(Rule):
+class Need(Rule, frozen=True):
     """What those that `who` selects must be able to do: all of `must`, and of `any` one on one resource."""
 
     who: Node
@@ -86,22 +83,20 @@ class Need(Rule):
         return (*self.must, *self.any)
 
 
-@dataclass(frozen=True)
-class Fence(Rule):
+class Fence(Rule, frozen=True):
     """What the identities that `who` selects must never reach."""
 
     who: Node
     never: tuple[Permission, ...]
 
 
-@dataclass(frozen=True)
-class Rules:
+class Rules(msgspec.Struct, frozen=True):
     """All rules, and the generic duties that are said in one place for all of them."""
 
-    conflicts: list[Conflicting] = field(default_factory=list)
-    needs: list[Need] = field(default_factory=list)
-    fences: list[Fence] = field(default_factory=list)
-    duties: dict[str, Duty] = field(default_factory=dict)
+    conflicts: list[Conflicting] = msgspec.field(default_factory=list)
+    needs: list[Need] = msgspec.field(default_factory=list)
+    fences: list[Fence] = msgspec.field(default_factory=list)
+    duties: dict[str, Duty] = msgspec.field(default_factory=dict)
 
     def every(self) -> list[Rule]:
         return [*self.conflicts, *self.fences, *self.needs]

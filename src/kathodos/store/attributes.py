@@ -9,10 +9,10 @@ import contextlib
 import json
 import operator
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Protocol
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -40,8 +40,7 @@ _OF_A_LIST = 'Write it as in: ends le today+30d, or: last_login lt "2026-05"'
 _LISTS = (Form.LIST, Form.ADDRESSES, Form.PATTERNS, Form.GATES)
 
 
-@dataclass(frozen=True)
-class Distinct:
+class Distinct(msgspec.Struct, frozen=True):
     """The values of an attribute, each once, and which of them each record has; code -1 is none.
 
     `form`: how they compare with the value of a filter, where it is not as texts. `is_ranked`: they stand in order, and

@@ -11,6 +11,8 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any, NamedTuple, TypeVar
 
+import msgspec
+
 from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
 from kathodos.model.times import moment_of
@@ -53,7 +55,6 @@ def unreadable(entry: int) -> DataError:
 
 def part_of_entry(entry: int, text: Any, kind: type[T]) -> T:
     """A part of an entry, written as JSON. Raises DataError where it is not what was written any more."""
-    import msgspec
 
     try:
         return msgspec.json.decode(text, type=kind)

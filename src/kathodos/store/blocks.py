@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -15,8 +15,7 @@ FIRST, LAST = -(2**63), 2**63 - 1  # the smallest and the largest number that a 
 BLOCK = 1 << 16  # rows that are read together
 
 
-@dataclass(frozen=True)
-class Block:
+class Block(msgspec.Struct, frozen=True):
     """Some rows in the order of their numbers. `columns` are the kind's own, `sources` who brought each row."""
 
     rows: Ints

@@ -20,10 +20,10 @@ import time
 import weakref
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager, suppress
-from dataclasses import dataclass
 from pathlib import Path
 from typing import IO, Any
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -41,8 +41,7 @@ _ABANDONED = 600.0  # seconds after which a file that somebody began to write is
 KEY = "computed.key"
 
 
-@dataclass(frozen=True)
-class Point:
+class Point(msgspec.Struct, frozen=True):
     """A ledger entry by number and leaf: the same number of another history has another leaf."""
 
     entry: int

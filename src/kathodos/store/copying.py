@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+import msgspec
 
 from kathodos.errors import CallError
 from kathodos.model.kinds import KINDS
@@ -11,8 +11,7 @@ from kathodos.store.base import Reader, Store
 from kathodos.store.blocks import FIRST, LAST
 
 
-@dataclass(frozen=True)
-class Copied:
+class Copied(msgspec.Struct, frozen=True):
     """How many entries and rows were copied; `was_there`: whether all of it was there already, and nothing was."""
 
     entries: int

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
@@ -50,8 +50,7 @@ NAMED: dict[Kind, tuple[str, ...]] = {
 _FORMER = "former id or mail"  # of somebody merged with another
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(msgspec.Struct, frozen=True):
     """Records of a kind: the positions, and the name of each in which the text was found."""
 
     kind: Kind

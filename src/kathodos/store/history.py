@@ -8,9 +8,9 @@ put behind. So every state of the catalogue is a choice of rows, and a column is
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -49,12 +49,11 @@ _NOTHING: Ints = np.zeros(0, dtype=np.int64)
 _NONE: Closed = (_NOTHING, _NOTHING)
 
 
-@dataclass
-class Pending:
+class Pending(msgspec.Struct):
     """What entries after a file opened and closed of one kind: ranges of row numbers."""
 
-    opened: list[tuple[range, int]] = field(default_factory=list)
-    closed: list[tuple[range, int]] = field(default_factory=list)
+    opened: list[tuple[range, int]] = msgspec.field(default_factory=list)
+    closed: list[tuple[range, int]] = msgspec.field(default_factory=list)
     entries: int = 0
 
     def __len__(self) -> int:
@@ -188,8 +187,7 @@ def _some_in(arrays: Computed, name: str, positions: Ints) -> list[Scalar]:
     return [known.get(code) for code in codes.tolist()]
 
 
-@dataclass
-class Added:
+class Added(msgspec.Struct):
     """Rows that stand in no file yet."""
 
     rows: Ints
@@ -330,8 +328,7 @@ class Histories:
         return self._kept(kind, KindHistory(kind, stored, added, pending.closures()))
 
 
-@dataclass(frozen=True)
-class Opened:
+class Opened(msgspec.Struct, frozen=True):
     """Rows that an entry has opened: the number of the first, and what they hold."""
 
     entry: int

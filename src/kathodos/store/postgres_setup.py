@@ -7,8 +7,9 @@ Triggers see to it for whoever writes, rights for the roles that are not the own
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
+
+import msgspec
 
 from kathodos.model.kinds import KINDS, Kind
 from kathodos.store.base import ANCHOR_TABLE
@@ -65,8 +66,7 @@ def _is_more_than_closing(kind: Kind) -> str:
     )
 
 
-@dataclass(frozen=True)
-class Roles:
+class Roles(msgspec.Struct, frozen=True):
     """The roles of a store: who owns it, who works with it, who may only read it."""
 
     owner: str
@@ -151,8 +151,7 @@ def _text(text: str) -> str:
     return "'" + text.replace("'", "''") + "'"
 
 
-@dataclass(frozen=True)
-class Check:
+class Check(msgspec.Struct, frozen=True):
     """One thing that has to hold, whether it does, and what was found."""
 
     what: str

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, Protocol
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -39,8 +39,7 @@ class Records(Protocol):
         """The record with this key, if there is one."""
 
 
-@dataclass(frozen=True)
-class Edit:
+class Edit(msgspec.Struct, frozen=True):
     """Records of one kind that go and that come; one that changes goes as it was and comes as it is."""
 
     gone: Sequence[Record] = ()
@@ -79,8 +78,7 @@ def record_at(records: Records, kind: Kind, position: int) -> dict[str, Any]:
     return {name: records.column(kind, name).value(position) for name in kind.names}
 
 
-@dataclass(frozen=True)
-class Stored:
+class Stored(msgspec.Struct, frozen=True, dict=True):
     """What the store keeps after ledger entry `point` (None: the present)."""
 
     histories: Histories
@@ -133,8 +131,7 @@ class Stored:
         return self.column(kind, SOURCE)
 
 
-@dataclass(frozen=True)
-class InMemory:
+class InMemory(msgspec.Struct, frozen=True, dict=True):
     """Records held as rows of each kind; a kind that is not held has none."""
 
     state: State
@@ -168,8 +165,7 @@ class InMemory:
         return next((dict(zip(kind.names, values, strict=True)) for held, values in records if held == key), None)
 
 
-@dataclass(frozen=True)
-class KindEdits:
+class KindEdits(msgspec.Struct, frozen=True):
     """Of one kind: the positions of the records that go, ascending; what comes, in the kind's order; who brings it."""
 
     gone: Ints
@@ -180,8 +176,7 @@ class KindEdits:
         return len(self.gone) + len(self.sources)
 
 
-@dataclass(frozen=True)
-class Edited:
+class Edited(msgspec.Struct, frozen=True, dict=True):
     """Records as they would be with some edits. A record that comes has the row number -1, -2 and so on, by kind."""
 
     records: Records

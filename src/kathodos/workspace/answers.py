@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 import pandas as pd
 
@@ -22,8 +22,7 @@ if TYPE_CHECKING:
 _SEVERITIES = [str(name) for name in SEVERITIES]
 
 
-@dataclass(frozen=True)
-class ConflictsFound:
+class ConflictsFound(msgspec.Struct, frozen=True):
     """Conflicts, whose they are by number, and which of them a cover holds."""
 
     conflicts: Conflicts
@@ -48,8 +47,7 @@ class ConflictsFound:
         )
 
 
-@dataclass(frozen=True)
-class ExcessFound:
+class ExcessFound(msgspec.Struct, frozen=True):
     """Findings of excess, kind by kind, and the names of those concerned."""
 
     kinds: list[FindingColumns]
@@ -77,8 +75,7 @@ class ExcessFound:
         )
 
 
-@dataclass(frozen=True)
-class RiskFound:
+class RiskFound(msgspec.Struct, frozen=True):
     """The risk scores of all of a kind."""
 
     scores: Scores

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, NamedTuple
 
@@ -43,8 +42,7 @@ _NAME = re.compile(r"\{(\w+)\}")
 # Put together
 
 
-@dataclass(frozen=True)
-class CombinedRole:
+class CombinedRole(msgspec.Struct, frozen=True):
     """A role that was put together. `is_same`: whether as a union and as a hierarchy it reaches the same."""
 
     made: Combined
@@ -70,8 +68,7 @@ def combined_role(
 # Taken apart
 
 
-@dataclass(frozen=True)
-class SplitRole:
+class SplitRole(msgspec.Struct, frozen=True):
     """A role taken apart: its parts by name, the edits, and the parts that break a rule all the same."""
 
     key: RoleKey
@@ -142,8 +139,7 @@ class Holding(NamedTuple):
     accounts: int
 
 
-@dataclass(frozen=True)
-class ComparedRoles:
+class ComparedRoles(msgspec.Struct, frozen=True):
     """Two roles beside each other: what each says of each resource, and how many hold them."""
 
     first: RoleKey
@@ -201,8 +197,7 @@ class Template(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     title: str = ""
 
 
-@dataclass(frozen=True)
-class NewRole:
+class NewRole(msgspec.Struct, frozen=True):
     """A role that is made anew, and its entries."""
 
     key: RoleKey

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
 from typing import Literal
@@ -45,8 +44,7 @@ class DeclaredReview(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     after: str = ""
 
 
-@dataclass(frozen=True)
-class OpeningTerms:
+class OpeningTerms(msgspec.Struct, frozen=True):
     """What is opened: its name, about whom or what, until when, by which chain; the name it is declared under."""
 
     name: str
@@ -61,8 +59,7 @@ class OpeningTerms:
     undecided: str | None = None
 
 
-@dataclass(frozen=True)
-class Declared:
+class Declared(msgspec.Struct, frozen=True):
     """A declared review by its name, with those opened of it, newest last; `first`: those that come before it."""
 
     name: str

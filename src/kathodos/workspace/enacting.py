@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+import msgspec
 
 from kathodos.change.orders import Order, OrderState, orders_in
 from kathodos.connectors.correcting import Corrections, can_be_corrected, cells_of, corrected
@@ -25,8 +26,7 @@ if TYPE_CHECKING:
 TABLES, WORKLIST = "tables", "worklist"
 
 
-@dataclass(frozen=True)
-class CorrectedFile:
+class CorrectedFile(msgspec.Struct, frozen=True):
     """A corrected copy: its name, what it holds, and how many rows were taken out, altered and added."""
 
     name: str
@@ -36,14 +36,13 @@ class CorrectedFile:
     added: int
 
 
-@dataclass
-class Copies:
+class Copies(msgspec.Struct):
     """Corrected copies of a source's files, the orders that they carry out, and those that they cannot, with why."""
 
     source: str
-    files: list[CorrectedFile] = field(default_factory=list)
-    carried: list[Order] = field(default_factory=list)
-    left: list[tuple[Order, str]] = field(default_factory=list)
+    files: list[CorrectedFile] = msgspec.field(default_factory=list)
+    carried: list[Order] = msgspec.field(default_factory=list)
+    left: list[tuple[Order, str]] = msgspec.field(default_factory=list)
 
 
 def open_orders(view: View, system: str | None = None, change: str | None = None) -> list[Order]:

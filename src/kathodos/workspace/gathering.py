@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from dataclasses import replace
 from typing import TYPE_CHECKING, Any
+
+from msgspec.structs import replace
 
 from kathodos.connectors.sources import digest_with, reader_of
 from kathodos.ingest.gather import Gather, Gathered, Terms, last_gather, last_mark

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.analysis.role_entries import RoleKey
 from kathodos.change.composition import Composition, Desk
@@ -31,8 +33,7 @@ _GUARDED = re.compile(r"'+[=+\-@]")
 _MOST_CELLS, _MOST_REHEARSED = 500_000, 200
 
 
-@dataclass(frozen=True)
-class NamedGrid:
+class NamedGrid(msgspec.Struct, frozen=True):
     """A grid, after which entry of the ledger it was, and what the people are called."""
 
     grid: Grid
@@ -66,16 +67,14 @@ def _held(view: View, people: Sequence[str]) -> list[RoleKey]:
     return sorted(RoleKey.of(f"role:{view.index.roles[number]}") for number in found if number >= 0)
 
 
-@dataclass(frozen=True)
-class FilledCell:
+class FilledCell(msgspec.Struct, frozen=True):
     """A cell that asks for something, and what it alone would do; None where there are too many to tell."""
 
     asked: AskedCell
     effect: Effect | None
 
 
-@dataclass(frozen=True)
-class FilledGrid:
+class FilledGrid(msgspec.Struct, frozen=True):
     """What a filled grid asks for, as one composition."""
 
     cells: Sequence[FilledCell]

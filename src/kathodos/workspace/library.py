@@ -4,17 +4,17 @@ from __future__ import annotations
 
 import contextlib
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
 from importlib.resources import files
 from pathlib import Path
+
+import msgspec
 
 from kathodos.errors import CallError
 from kathodos.model.suggestions import nearest
 from kathodos.rules.reading import DUTIES_FILE
 
 
-@dataclass(frozen=True)
-class LayingOut:
+class LayingOut(msgspec.Struct, frozen=True):
     """Files of the library to be put into a folder: the texts of those that are not there yet, by name, and the others.
 
     What is there already is left as it is.

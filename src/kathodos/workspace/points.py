@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
 from datetime import datetime
+
+import msgspec
 
 from kathodos.errors import CallError, sentence
 from kathodos.model.kinds import BASELINES
@@ -16,8 +17,7 @@ from kathodos.store.records import Stored, columns_of
 _DIGITS = 19  # that the number of an entry cannot have
 
 
-@dataclass(frozen=True)
-class NamedPoint:
+class NamedPoint(msgspec.Struct, frozen=True):
     """A state of the catalogue: the number of its last ledger entry (None: the present), and the moment it means."""
 
     entry: int | None

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.activity import Activity
@@ -33,8 +33,7 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 
-@dataclass(frozen=True)
-class Chosen:
+class Chosen(msgspec.Struct, frozen=True):
     """Which uses a trace is of. `first` and `end`: moments in microseconds; the rest: only these, None for any."""
 
     by: str | None = None
@@ -45,8 +44,7 @@ class Chosen:
     task: str | None = None
 
 
-@dataclass(frozen=True)
-class Traced:
+class Traced(msgspec.Struct, frozen=True):
     """Uses of one trace or several, folded, and what is to be told of how they were read."""
 
     touched: Sequence[Touched]
@@ -55,7 +53,7 @@ class Traced:
     refused: Sequence[Touched] = ()
     through: Sequence[Through] = ()
     doubtful: Sequence[Through] = ()
-    passed_over: Sequence[tuple[str, int]] = field(default_factory=list)
+    passed_over: Sequence[tuple[str, int]] = msgspec.field(default_factory=list)
     problems: Sequence[Problem] = ()
 
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
+from msgspec.structs import replace
 
 from kathodos.change.applying import Rehearsed
 from kathodos.change.composition import Desk
@@ -49,8 +49,7 @@ def desk_of(view: View, author: str = "", at: datetime | None = None) -> Desk:
 # Granting
 
 
-@dataclass(frozen=True)
-class Trial:
+class Trial(msgspec.Struct, frozen=True):
     """What granting a request would do: its edits, their effect on everyone, the evidence, what mandates say."""
 
     giving: Giving
@@ -105,8 +104,7 @@ def must_reach_no_more(view: View, request: Request, less: Less) -> None:
 # What somebody would need
 
 
-@dataclass(frozen=True)
-class Nearest:
+class Nearest(msgspec.Struct, frozen=True):
     """One thing that would give what is wanted: how much it would give besides, and what it would break.
 
     `beyond`: combinations of action and resource that are gained beside what is wanted.

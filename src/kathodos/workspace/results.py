@@ -11,9 +11,9 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable, Iterable
-from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -69,8 +69,7 @@ _OF_PEOPLE = (DECISIONS, RETURNED, COVERS, CONTROLS, CONFIRMATIONS, ORDERS, REQU
 _BEARING_ON_FEW = {*_BEARING_ON_NOTHING, *(kind.name for kind in _OF_PEOPLE)}
 
 
-@dataclass(frozen=True)
-class Result:
+class Result(msgspec.Struct, frozen=True):
     """What a question found: arrays by name, and what else was found, as JSON has it."""
 
     arrays: Arrays

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.role_entries import Entry, RoleKey, is_like
@@ -38,8 +38,7 @@ if TYPE_CHECKING:
 _MOST_NAMED = 6
 
 
-@dataclass(frozen=True)
-class RoleTerms:
+class RoleTerms(msgspec.Struct, frozen=True):
     """What is said of the roles that are made. `depth`: how many references companions follow; 0 for none.
 
     `reads`: with which action a system is read; `is_exact`: an existing role loses what was not used.
@@ -53,8 +52,7 @@ class RoleTerms:
     reads: Mapping[str, str] | None = None
 
 
-@dataclass(frozen=True)
-class DistilledRole:
+class DistilledRole(msgspec.Struct, frozen=True):
     """One role that was distilled, the edits that make it, and what was used that it alone would not let be done."""
 
     key: RoleKey
@@ -63,8 +61,7 @@ class DistilledRole:
     lacking: Sequence[Entry]
 
 
-@dataclass(frozen=True)
-class DistilledRoles:
+class DistilledRoles(msgspec.Struct, frozen=True):
     """The roles made of a trace; `elsewhere`: how many things were touched in other systems, by system."""
 
     roles: Sequence[DistilledRole]
@@ -128,8 +125,7 @@ def companion_text(companion: Companion) -> str:
     return f"{companion.source} refers to it{far}"
 
 
-@dataclass(frozen=True)
-class RoleAgainst:
+class RoleAgainst(msgspec.Struct, frozen=True):
     """A trace held against a role, and the edits that add to the role what it lacks.
 
     `elsewhere`: how many things were touched in systems of which the role says nothing.
@@ -168,8 +164,7 @@ def used_text(it: Touched | DistilledEntry) -> str:
     return f"used {times} {it.last[:10]}"
 
 
-@dataclass(frozen=True)
-class RoleCompanions:
+class RoleCompanions(msgspec.Struct, frozen=True):
     """What some roles need to read besides: by role, with the edits that give it; `unknown`: lost references."""
 
     by_role: Mapping[RoleKey, Sequence[Companion]]

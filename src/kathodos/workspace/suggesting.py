@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 from collections.abc import Sequence
-from dataclasses import dataclass, replace
 from typing import TYPE_CHECKING
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.analysis.exposure import Exposure
 from kathodos.analysis.role_entries import Entry, RoleKey
@@ -35,8 +36,7 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 
-@dataclass(frozen=True)
-class SuggestedRole:
+class SuggestedRole(msgspec.Struct, frozen=True):
     """One role: what it gives, to which rows of the holdings, and the attributes that tell its holders.
 
     `extras`: what it would give to whoever does not hold it, by row. `people` and `accounts`: who they are.
@@ -51,8 +51,7 @@ class SuggestedRole:
     accounts: int
 
 
-@dataclass(frozen=True)
-class SystemSuggestion:
+class SystemSuggestion(msgspec.Struct, frozen=True):
     """The roles suggested for one system, what they cost, and what stays given by itself."""
 
     holdings: Holdings
@@ -60,8 +59,7 @@ class SystemSuggestion:
     roles: Sequence[SuggestedRole]
 
 
-@dataclass(frozen=True)
-class Suggested:
+class Suggested(msgspec.Struct, frozen=True):
     """What is suggested, system by system. `index`: of what is composed on."""
 
     systems: Sequence[SystemSuggestion]

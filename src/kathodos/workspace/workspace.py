@@ -6,10 +6,12 @@ import contextlib
 import os
 from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, TypeVar
+
+import msgspec
+from msgspec.structs import replace
 
 from kathodos.errors import CallError, DataError, NotAllowedError
 
@@ -35,8 +37,7 @@ R = TypeVar("R")
 CONFIGURATION = "kathodos.toml"
 
 
-@dataclass(frozen=True)
-class Workspace:
+class Workspace(msgspec.Struct, frozen=True, dict=True):
     """An open workspace: what a command or a notebook works on."""
 
     folder: Path

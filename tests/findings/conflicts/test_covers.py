@@ -2,6 +2,8 @@
 
 import unittest
 
+from msgspec.structs import asdict
+
 from kathodos.findings.conflicts.covers import (
     CONTROL_GONE,
     ENDED,
@@ -33,9 +35,9 @@ class Covers(unittest.TestCase):
         self.assertEqual(held.state(COVER, first_moment("2026-06-15T23:59:59Z")), HOLDS)
         self.assertEqual(held.state(COVER, first_moment("2026-06-16")), RAN_OUT)
         self.assertEqual(register(controls=()).state(COVER, first_moment("2026-02-01")), CONTROL_GONE)
-        late = Cover(**{**vars(COVER), "until": "2027-06-01"})
+        late = Cover(**{**asdict(COVER), "until": "2027-06-01"})
         self.assertEqual(held.state(late, first_moment("2027-01-01")), CONTROL_GONE)
-        ended = Cover(**{**vars(COVER), "ended_by": "head", "ended_at": "2026-03-01T00:00:00Z"})
+        ended = Cover(**{**asdict(COVER), "ended_by": "head", "ended_at": "2026-03-01T00:00:00Z"})
         self.assertEqual(held.state(ended, first_moment("2026-04-01")), ENDED)
 
     def test_a_conflict_is_open_again_when_its_cover_ran_out(self):
@@ -47,7 +49,7 @@ class Covers(unittest.TestCase):
             self.assertEqual(is_open.sum(), count, day)
 
     def test_a_later_cover_stands_in_for_an_earlier_one(self):
-        later = Cover(**{**vars(COVER), "until": "2026-12-01", "covered_at": "2026-06-20T00:00:00Z"})
+        later = Cover(**{**asdict(COVER), "until": "2026-12-01", "covered_at": "2026-06-20T00:00:00Z"})
         both = register(COVER, later)
         self.assertEqual(both.standing(first_moment("2026-06-18"))["D-1", "ann"], COVER)
         self.assertEqual(both.standing(first_moment("2026-06-21"))["D-1", "ann"], later)

@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, closures, csr_from_lists, csr_from_pairs, ints
@@ -43,8 +44,7 @@ NO_ROLE = -1
 LISTED, BY_FILTER = 1, 2  # why somebody is a member; both may be true
 
 
-@dataclass(frozen=True)
-class System:
+class System(msgspec.Struct, frozen=True):
     """One system: its combining way, inheritance, and `actions`, numbers of actions that are its own.
 
     `covers[b, a]`: action b is a or implies a, both as positions in `actions`. `gates`: (type, position of action).
@@ -71,8 +71,7 @@ class System:
         return not self.gates and self.combining in ("deny-overrides", "permit-overrides")
 
 
-@dataclass(frozen=True)
-class AccessEntry:
+class AccessEntry(msgspec.Struct, frozen=True):
     """One permission as a role or a grant carries it."""
 
     action: str
@@ -321,8 +320,7 @@ class Entitlements:
         return len(self.gives)
 
 
-@dataclass(frozen=True)
-class Mandate:
+class Mandate(msgspec.Struct, frozen=True):
     """Who may give which roles (patterns of `system/role`) to whom (a filter), and in which area."""
 
     holder: str

@@ -7,6 +7,7 @@ from collections.abc import Iterator, Mapping
 from functools import cache
 from typing import Any, get_type_hints
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -39,8 +40,7 @@ def index_from(arrays: Mapping[str, npt.NDArray[Any]], rest: Mapping[str, Any]) 
 
 @cache
 def _fields(kind: Any) -> tuple[tuple[str, Any], ...]:
-    hints = get_type_hints(kind)
-    return tuple((field.name, hints[field.name]) for field in dataclasses.fields(kind))
+    return tuple(get_type_hints(kind).items())
 
 
 @cache
@@ -103,7 +103,7 @@ def _plain(name: str, held: Any) -> Any:
         return [_plain_system(system) for system in held.values()]
     if name == "scopes":
         return [[scope.node, _plain_runs(scope.intervals)] for scope in held]
-    return [dataclasses.astuple(it) if name == "mandates" else it for it in held]
+    return [msgspec.structs.astuple(it) if name == "mandates" else it for it in held]
 
 
 def _made(name: str, plain: Any) -> Any:

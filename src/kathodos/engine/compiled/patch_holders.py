@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from typing import Any, TypeVar
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -37,8 +38,7 @@ ROW = "row"
 Number = TypeVar("Number", bound=np.generic)
 
 
-@dataclass(frozen=True)
-class _Names:
+class _Names(msgspec.Struct, frozen=True):
     """What goes and comes among the names of one kind of holder: positions that go, and records by key."""
 
     gone: Ints

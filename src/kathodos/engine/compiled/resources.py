@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import (
@@ -18,8 +18,7 @@ from kathodos.model import kinds
 from kathodos.store.records import Records, columns_of
 
 
-@dataclass(frozen=True)
-class Resources:
+class Resources(msgspec.Struct, frozen=True):
     """The resources: the tree, and the type of each node."""
 
     tree: Tree

@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints, distinct, joined, small, stretches
@@ -19,8 +20,7 @@ from kathodos.engine.compiled.tree import Tree
 _BLOCK = 256
 
 
-@dataclass(frozen=True)
-class AnchoredIntervals:
+class AnchoredIntervals(msgspec.Struct, frozen=True):
     """Intervals [first, end) of places, and the depth of the anchor of each (-1: none)."""
 
     first: Ints
@@ -31,8 +31,7 @@ class AnchoredIntervals:
         return len(self.first)
 
 
-@dataclass(frozen=True)
-class Scope:
+class Scope(msgspec.Struct, frozen=True):
     """What a grant's scope holds: `node` and below up to detached nodes, or runs; everything where both are absent.
 
     The anchor of a run is, for an area, the depth of its deepest entry that is an address on the way there.

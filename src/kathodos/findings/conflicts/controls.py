@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 import msgspec
+from msgspec.structs import replace
 
 from kathodos.errors import DataError, sentence
 from kathodos.findings.conflicts.covers import Control

@@ -7,8 +7,8 @@ no longer than its control. Nothing has to be done to end it: what has run out d
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools
@@ -23,8 +23,7 @@ from kathodos.store.records import Records, rows_of
 HOLDS, RAN_OUT, ENDED, CONTROL_GONE = "holds", "ran out", "ended", "its control is gone"
 
 
-@dataclass(frozen=True)
-class Control:
+class Control(msgspec.Struct, frozen=True):
     """A compensating control: who answers for it, what is done, and how often (a duration of ISO 8601 in days)."""
 
     id: str
@@ -36,8 +35,7 @@ class Control:
     added_at: str | None = None
 
 
-@dataclass(frozen=True)
-class Cover:
+class Cover(msgspec.Struct, frozen=True):
     """A conflict of one identity left standing under a control, as it was entered."""
 
     rule: str
@@ -51,8 +49,7 @@ class Cover:
     ended_at: str | None = None
 
 
-@dataclass(frozen=True)
-class Confirmation:
+class Confirmation(msgspec.Struct, frozen=True):
     """The owner's word that a control was carried out."""
 
     control: str
@@ -61,8 +58,7 @@ class Confirmation:
     note: str
 
 
-@dataclass(frozen=True)
-class Register:
+class Register(msgspec.Struct, frozen=True):
     """All controls, covers past and present, and confirmations, the oldest first."""
 
     controls: Mapping[str, Control]
@@ -95,8 +91,7 @@ class Register:
         return found
 
 
-@dataclass(frozen=True)
-class Due:
+class Due(msgspec.Struct, frozen=True):
     """When a control has to be confirmed next, in microseconds since 1970."""
 
     control: Control

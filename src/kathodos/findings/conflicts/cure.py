@@ -14,7 +14,8 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass
+
+import msgspec
 
 from kathodos.analysis.basis import Basis
 from kathodos.engine.compiled.patch import updated
@@ -29,8 +30,7 @@ _SOLVING = 0.8  # of the time; the rest is for the rehearsal
 _MOST_WITH_OTHERS = 200  # people for whom further cures are looked for
 
 
-@dataclass(frozen=True)
-class Cure:
+class Cure(msgspec.Struct, frozen=True):
     """One cure of the conflicts of some people who have to be looked at together; `others` cost as little."""
 
     conflicts: list[Conflict]
@@ -38,8 +38,7 @@ class Cure:
     others: list[list[Withdrawal]]
 
 
-@dataclass(frozen=True)
-class Cures:
+class Cures(msgspec.Struct, frozen=True):
     """The cures, and what no withdrawal clears. `cost` was found; that nothing costs less than `bound` is proven.
 
     What is left standing is in both, at a price above all withdrawals that bear on it; what there was no time to look

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -25,8 +25,7 @@ from kathodos.rules.targets import PermissionTargets
 _MOST_OTHERS = 3  # further cures as small as the first
 
 
-@dataclass(frozen=True)
-class Withdrawal:
+class Withdrawal(msgspec.Struct, frozen=True):
     """A grant, or a membership (member and group), to be ended; who loses by it, and the uses that it carries."""
 
     grant: str
@@ -54,8 +53,7 @@ class Withdrawal:
         return (system, group, self.member)
 
 
-@dataclass(frozen=True)
-class Solved:
+class Solved(msgspec.Struct, frozen=True):
     links: set[Link]
     left: set[int]
     cost: float
@@ -372,14 +370,13 @@ def _parts(duty: Duty) -> list[tuple[Permission, ...]]:
     return [*([duty.permissions] if duty.permissions else []), *((permission,) for permission in duty.every)]
 
 
-@dataclass
-class _Paths:
+class _Paths(msgspec.Struct):
     """How one person comes to what its conflicts rest on. `parts`: the grants of each part of a duty on a value."""
 
     direct: list[int]
-    grants: set[int] = field(default_factory=set)
-    parts: dict[tuple[int, Duty, int, str | None], set[int]] = field(default_factory=dict)
-    edges: list[Link] = field(default_factory=list)
+    grants: set[int] = msgspec.field(default_factory=set)
+    parts: dict[tuple[int, Duty, int, str | None], set[int]] = msgspec.field(default_factory=dict)
+    edges: list[Link] = msgspec.field(default_factory=list)
 
     def above(self, groups: Iterable[int]) -> dict[int, set[int]]:
         """For each of some groups all that it leads to, itself included."""

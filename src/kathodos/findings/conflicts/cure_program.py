@@ -3,16 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
 Link = tuple[int, int]  # (grant, -1), or (member, group) as numbers of holders
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(msgspec.Struct, frozen=True):
     values: npt.NDArray[np.float64]
     objective: float
     bound: float

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from dataclasses import dataclass, replace
 
+import msgspec
 import numpy as np
+from msgspec.structs import replace
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable, spread_each
@@ -24,8 +25,7 @@ from kathodos.store.records import Edit, edited
 _TRIAL = "trial of "
 
 
-@dataclass(frozen=True)
-class RoleConflict:
+class RoleConflict(msgspec.Struct, frozen=True):
     """A role that holds too many duties of a rule; no junior of it does, or only its seniors. `askers` have it so."""
 
     rule: Conflicting

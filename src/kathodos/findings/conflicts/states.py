@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, replace
 from enum import StrEnum
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
+from msgspec.structs import replace
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct
@@ -39,8 +40,7 @@ STATES = tuple(State)
 LATENT, HELD, EXERCISED, SAME_RECORD = STATES
 
 
-@dataclass(frozen=True)
-class Used:
+class Used(msgspec.Struct, frozen=True):
     """One use of a duty: its name, the day, and the record that it was about."""
 
     duty: str
@@ -48,8 +48,7 @@ class Used:
     record: str | None
 
 
-@dataclass(frozen=True)
-class Conflict:
+class Conflict(msgspec.Struct, frozen=True):
     """An identity, or an account of nobody, that breaks a rule: the duties it holds, and whether its activity shows
     them used.
 
@@ -74,8 +73,7 @@ class Conflict:
 Held = tuple[tuple[Duty, ...], tuple[str | None, ...]]  # the duties held, and the values on which enough of them are
 
 
-@dataclass(frozen=True)
-class Breach:
+class Breach(msgspec.Struct, frozen=True):
     """All who break one rule: `alike` says for each of `askers` which of the `held` (duties, values) it is."""
 
     rule: Conflicting
@@ -94,8 +92,7 @@ def who_breaks(basis: Basis, rules: Sequence[Conflicting]) -> list[Breach]:
     return in_threads(finder.breach, rules)
 
 
-@dataclass(frozen=True)
-class Conflicts:
+class Conflicts(msgspec.Struct, frozen=True):
     """Many conflicts, one element each: `rule` a position in `rules`, `held` one in `held_alike`, `state` in STATES.
 
     `asker` is the number of an identity, or of an account that is tied to nobody.
@@ -244,8 +241,7 @@ def _values_reached(targets: PermissionTargets, duty: Duty, within: str | None, 
     return set.intersection(*parts) if parts else set()
 
 
-@dataclass(frozen=True)
-class Given:
+class Given(msgspec.Struct, frozen=True):
     """What gives one duty: an action on an address, on how many more alike, and the chains."""
 
     action: str

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -25,8 +25,7 @@ CERTAIN = 100
 _TOGETHER = 60  # needs that are looked at together, a bit each
 
 
-@dataclass(frozen=True)
-class Edit:
+class Edit(msgspec.Struct, frozen=True):
     """What a remedy would change: end, add or set a record of a kind, with these cells."""
 
     verb: str
@@ -34,8 +33,7 @@ class Edit:
     cells: Mapping[str, str]
 
 
-@dataclass(frozen=True)
-class Finding:
+class Finding(msgspec.Struct, frozen=True):
     """One finding in words. `confidence` is a percentage; `days`: for how long it has stood, where that is known."""
 
     kind: str
@@ -49,8 +47,7 @@ class Finding:
     edits: tuple[Edit, ...] = ()
 
 
-@dataclass(frozen=True)
-class FindingText:
+class FindingText(msgspec.Struct, frozen=True):
     """The part of a finding that is put into words when it is shown."""
 
     rests_on: str
@@ -59,8 +56,7 @@ class FindingText:
     edits: tuple[Edit, ...] = ()
 
 
-@dataclass(frozen=True)
-class FindingColumns:
+class FindingColumns(msgspec.Struct, frozen=True):
     """Findings of one kind, one element each.
 
     `whose`: the identity concerned, or the account that is tied to nobody (-1: none), for filters and for risk.
@@ -78,8 +74,7 @@ class FindingColumns:
         return len(self.whose)
 
 
-@dataclass(frozen=True)
-class Batch(FindingColumns):
+class Batch(FindingColumns, frozen=True):
     """Findings that can be put into words: `subject` names who or what one is about, `describe` says the rest.
 
     `account`: the account concerned, by its number less that of the first, where findings are about accounts.
@@ -140,13 +135,12 @@ def joined_batches(first: Batch, second: Batch) -> Batch:
     )
 
 
-@dataclass(frozen=True)
-class ExcessContext:
+class ExcessContext(msgspec.Struct, frozen=True, dict=True):
     """What all kinds of excess are found from."""
 
     basis: Basis
     needs: Sequence[Need] = ()
-    thresholds: Thresholds = field(default_factory=Thresholds)
+    thresholds: Thresholds = msgspec.field(default_factory=Thresholds)
 
     @cached_property
     def exposure(self) -> Exposure:

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -51,8 +51,7 @@ def former_departments(context: ExcessContext) -> tuple[Ints, Ints, Sequence[Sca
     return (*kept.movers, kept.department.values)
 
 
-@dataclass(frozen=True)
-class _Kept:
+class _Kept(msgspec.Struct, frozen=True, dict=True):
     """Who moved, and what each of them kept."""
 
     context: ExcessContext

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.exposure import READ
@@ -33,8 +33,7 @@ SURPLUS, LATE_CONTROL = "surplus", "late-control"
 _MOST_NAMED = 4
 
 
-@dataclass(frozen=True)
-class Kind:
+class Kind(msgspec.Struct, frozen=True):
     """A kind of excess: its name, what it is in a few words, and what finds it."""
 
     name: str

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.decisions import Decisions
@@ -19,8 +19,7 @@ UNOPENED = "unopened-evidence"
 _AGAIN = "Have these lines looked at again, in a new review."
 
 
-@dataclass(frozen=True)
-class Sign:
+class Sign(msgspec.Struct, frozen=True):
     """A sign that somebody decided without looking: of which kind, who, in words, and since when (-1: not known)."""
 
     kind: str

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.exposure import KINDS
@@ -40,8 +40,7 @@ EXCESSIVE = np.array([0.03, 0.12, 0.35, 0.7])  # by the severity of a finding
 _MOST_RESOURCES = 2000
 
 
-@dataclass(frozen=True)
-class Judged:
+class Judged(msgspec.Struct, frozen=True):
     """What has been found, and counts for risk."""
 
     context: ExcessContext
@@ -50,7 +49,7 @@ class Judged:
     faults: Sequence[RoleConflict] = ()
     excess: Sequence[Batch] = ()
     climbers: Sequence[Climb] = ()
-    weights: Weights = field(default_factory=Weights)
+    weights: Weights = msgspec.field(default_factory=Weights)
 
 
 class Risk:

@@ -7,9 +7,9 @@ are 100 together. What each measure says is written in docs/risk.md.
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass, field
 from functools import cached_property
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 
@@ -23,8 +23,7 @@ from kathodos.model.words import plural
 Floats = npt.NDArray[np.float64]
 
 
-@dataclass(frozen=True)
-class Part:
+class Part(msgspec.Struct, frozen=True):
     """One part of a score: what it may add at most, what it adds, and why."""
 
     name: str
@@ -33,8 +32,7 @@ class Part:
     why: str
 
 
-@dataclass(frozen=True)
-class Scores:
+class Scores(msgspec.Struct, frozen=True, dict=True):
     """Scores of many of one kind: `points` has a row for each, a column for each of COLUMNS.
 
     `subjects` names them, `why` puts one part of one of them into words, from what was `measured` of identities and
@@ -46,7 +44,7 @@ class Scores:
     points: Floats
     weights: Weights
     why: Callable[[int, int], str]
-    measured: Mapping[str, Ints] = field(default_factory=dict)
+    measured: Mapping[str, Ints] = msgspec.field(default_factory=dict)
 
     @cached_property
     def totals(self) -> Floats:

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property, lru_cache
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import distinct
@@ -80,16 +80,15 @@ _PATH = re.compile(r"([^:/\s]+:)?/\S*")
 _SAMPLE = 3000
 
 
-@dataclass
-class KnownValues:
+class KnownValues(msgspec.Struct):
     """What the tables at hand hold that others may point at."""
 
-    ids: set[str] = field(default_factory=set)
-    mails: set[str] = field(default_factory=set)
-    names: set[str] = field(default_factory=set)
-    logins: set[str] = field(default_factory=set)
-    roles: set[str] = field(default_factory=set)
-    groups: set[str] = field(default_factory=set)
+    ids: set[str] = msgspec.field(default_factory=set)
+    mails: set[str] = msgspec.field(default_factory=set)
+    names: set[str] = msgspec.field(default_factory=set)
+    logins: set[str] = msgspec.field(default_factory=set)
+    roles: set[str] = msgspec.field(default_factory=set)
+    groups: set[str] = msgspec.field(default_factory=set)
 
     def of(self, target: str) -> set[str]:
         """What a column of a target points at."""
@@ -103,8 +102,7 @@ class KnownValues:
         }.get(target, set())
 
 
-@dataclass(frozen=True)
-class Facts:
+class Facts(msgspec.Struct, frozen=True, dict=True):
     """What a column holds, as shares of the cells that are filled, over its distinct values."""
 
     header: str
@@ -141,16 +139,14 @@ class Facts:
         return _share(self.values, lambda it: it.casefold() in known)
 
 
-@dataclass(frozen=True)
-class Match:
+class Match(msgspec.Struct, frozen=True):
     """One column: what it is, and how sure that is in per cent."""
 
     target: str
     sure: int
 
 
-@dataclass(frozen=True)
-class Judgement:
+class Judgement(msgspec.Struct, frozen=True):
     """The kind of record that a table holds, what its columns are by header, and how well that fits."""
 
     kind: Kind

@@ -8,8 +8,9 @@ import io
 import itertools
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from pathlib import Path
+
+import msgspec
 
 from kathodos.connectors.mapping import read_raw
 from kathodos.errors import DataError
@@ -24,8 +25,7 @@ LDIF = ".ldif"
 LOGS = (".log", ".syslog")
 
 
-@dataclass(frozen=True)
-class Sheet:
+class Sheet(msgspec.Struct, frozen=True):
     """A table of a file as it stands there; `settings` say how the file has to be read, `name` is that of the sheet."""
 
     path: Path

@@ -5,9 +5,10 @@ from __future__ import annotations
 import os
 import re
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+
+import msgspec
 
 from kathodos.ingest.proposing.judging import (
     DATE_FORMS,
@@ -50,26 +51,24 @@ _TIMES = tuple(
 )
 
 
-@dataclass
-class Block:
+class Block(msgspec.Struct):
     """One table of a source: its settings, and for each header what it is and how sure that is."""
 
     kind: Kind
     settings: dict[str, Any]
-    columns: dict[str, Match] = field(default_factory=dict)
-    further: list[str] = field(default_factory=list)
+    columns: dict[str, Match] = msgspec.field(default_factory=dict)
+    further: list[str] = msgspec.field(default_factory=list)
     is_derived: bool = False
 
 
-@dataclass
-class ProposedSource:
+class ProposedSource(msgspec.Struct):
     """One `[[source]]`: its name, kind and settings, its tables, and the questions that stayed open."""
 
     name: str
     kind: str
     settings: dict[str, Any]
-    blocks: list[Block] = field(default_factory=list)
-    questions: list[str] = field(default_factory=list)
+    blocks: list[Block] = msgspec.field(default_factory=list)
+    questions: list[str] = msgspec.field(default_factory=list)
 
     @property
     def has_people(self) -> bool:
@@ -77,8 +76,7 @@ class ProposedSource:
         return "identities" in self.settings.get("as", ()) or any(it.kind is IDENTITIES for it in self.blocks)
 
 
-@dataclass(frozen=True)
-class Proposal:
+class Proposal(msgspec.Struct, frozen=True):
     """What is proposed for some files: sources, and rules that tie accounts."""
 
     sources: list[ProposedSource]
@@ -89,8 +87,7 @@ class Proposal:
         return [question for source in self.sources for question in source.questions]
 
 
-@dataclass
-class _Table:
+class _Table(msgspec.Struct):
     """A table that is looked at: its columns, and what it was judged to hold."""
 
     sheet: Sheet
@@ -170,8 +167,7 @@ def _put_together(tables: Sequence[_Table]) -> None:
 # What one table can point at in another
 
 
-@dataclass(frozen=True)
-class _Directory:
+class _Directory(msgspec.Struct, frozen=True):
     source: ProposedSource
     logins: set[str]
     mails: set[str]

@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator, Sequence
 from typing import Any
 
+from msgspec.structs import asdict
+
 from kathodos.analysis.role_entries import Entry
 from kathodos.formats.raw import Problem
 from kathodos.model.words import plural
@@ -144,8 +146,8 @@ def _document(found: DistilledRoles, traced: Traced) -> dict[str, Any]:
         "uses": traced.uses,
         "roles": [_role_document(role) for role in found.roles],
         "elsewhere": dict(found.elsewhere),
-        "through": [vars(it) for it in traced.through],
-        "doubtful": [vars(it) for it in traced.doubtful],
+        "through": [asdict(it) for it in traced.through],
+        "doubtful": [asdict(it) for it in traced.doubtful],
         "refused": touched_rows(traced.refused),
         "passed_over": [{"what": what, "count": count} for what, count in traced.passed_over],
         "not_read": len(traced.problems),

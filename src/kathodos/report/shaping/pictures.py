@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
 from fnmatch import fnmatchcase
 
+import msgspec
 import numpy as np
 import numpy.typing as npt
 from scipy.sparse import csr_array
@@ -24,8 +24,7 @@ from kathodos.workspace.view import View
 _MOST_ROLES, _MOST_LOOKED_AT = 14, 200
 
 
-@dataclass(frozen=True)
-class Overlap:
+class Overlap(msgspec.Struct, frozen=True):
     """How far roles overlap: `share[r, c]`, of what role r permits the share that role c permits as well.
 
     `holders`: how many hold each.
@@ -90,8 +89,7 @@ def _masks(view: View, entries: dict[RoleKey, list[Entry]]) -> dict[RoleKey, Int
     return found
 
 
-@dataclass(frozen=True)
-class HoldingsMatrix:
+class HoldingsMatrix(msgspec.Struct, frozen=True):
     """What is held in one system: `cells[r, c]` is 0 for nothing, 1 for an exception, 2 and more by a suggested role.
 
     Rows are kinds of row in the order of the roles, each so many times as there are of it, `rows` in all.

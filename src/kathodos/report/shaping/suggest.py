@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+from msgspec.structs import asdict
+
 from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.long import first_rows
@@ -122,5 +124,5 @@ def _document(it: SystemSuggestion) -> dict[str, Any]:
         "system": it.holdings.system,
         "bound": it.cover.bound,
         "left_as_they_are": it.holdings.left,
-        "steps": [vars(step) for step in it.cover.steps],
+        "steps": [asdict(step) for step in it.cover.steps],
     }

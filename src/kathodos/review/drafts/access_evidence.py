@@ -7,9 +7,9 @@ one holder stands with the line. Shares are counted exactly, people by peer grou
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.holding import Counted, Holding, Things
@@ -32,8 +32,7 @@ _TOGETHER = 60  # needs that are looked at together, a bit each
 _EMPTY = "[]"
 
 
-@dataclass(frozen=True)
-class Evidence:
+class Evidence(msgspec.Struct, frozen=True, dict=True):
     """What stands beside all items of a review.
 
     A thing is numbered as a group, behind the groups as what a grant gives, and behind these as what one denies.

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import json
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
@@ -19,8 +19,7 @@ from kathodos.review.drafts.holder_evidence import Found
 from kathodos.rules.reading import Rules
 
 
-@dataclass(frozen=True)
-class Asked:
+class Asked(msgspec.Struct, frozen=True):
     """What lines are made of. `chosen`: what the filter selects, by the numbers of the index.
 
     `parts`: of identity data the attributes that are reviewed.
@@ -35,8 +34,7 @@ class Asked:
     parts: Sequence[str] = ()
 
 
-@dataclass(frozen=True)
-class Draft:
+class Draft(msgspec.Struct, frozen=True):
     """`asker`: whom each line is about, the number of an identity or account (-1: nobody); `owner`: makes the numbers
     of the identities that own what each line is about (-1: nobody).
 

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -19,8 +19,7 @@ from kathodos.model.times import BEGINNING, moment_text
 from kathodos.review.drafts.items import Items
 
 
-@dataclass(frozen=True)
-class Found:
+class Found(msgspec.Struct, frozen=True):
     """What was found before. `risk`: of each identity, rounded; empty where it is not known.
 
     `excess`: for each kind of finding the identities, or accounts that are nobody's, whom it is about; `of_things`: for
@@ -30,7 +29,7 @@ class Found:
 
     risk: Ints
     excess: Sequence[tuple[str, Ints]] = ()
-    of_things: Mapping[str, Sequence[str]] = field(default_factory=dict)
+    of_things: Mapping[str, Sequence[str]] = msgspec.field(default_factory=dict)
     redundant: Ints | None = None
 
     @property
@@ -39,8 +38,7 @@ class Found:
         return len(self.risk) > 0
 
 
-@dataclass(frozen=True)
-class HolderEvidence:
+class HolderEvidence(msgspec.Struct, frozen=True):
     """What is known of whoever each item belongs to."""
 
     basis: Basis

@@ -6,8 +6,7 @@ been given. What comes by a group's filter or from `everyone` cannot be taken fr
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import CSRList, Ints, among, csr_from_pairs, distinct, spread_each
@@ -15,8 +14,7 @@ from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.compiled.index import LISTED, Index
 
 
-@dataclass(frozen=True)
-class Items:
+class Items(msgspec.Struct, frozen=True):
     """Assignments of askers, one element each, in the order of the askers, grants first.
 
     `asker` and `holder` are numbers of holders, `grant` a number or -1, `group` the number of a group or -1.

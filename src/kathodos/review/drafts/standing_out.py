@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
 
+import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
@@ -26,8 +26,7 @@ class Speaks(StrEnum):
     FOR = "for"
 
 
-@dataclass(frozen=True)
-class Facts:
+class Facts(msgspec.Struct, frozen=True, dict=True):
     """What is known of each line. `known`: status, fences, conflicts, former, needed_by, recorded, having, counted.
 
     `used`: the moment of the last use, or the beginning of time; `watched`: since when uses would be known; `moment`:

@@ -10,8 +10,8 @@ from __future__ import annotations
 
 import heapq
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
 
+import msgspec
 import numpy as np
 from scipy.sparse import csr_array
 
@@ -24,21 +24,19 @@ _POOL, _MOST_VARIABLES = 120, 60_000
 _BLOCK = 400  # candidates that are held against all rows at once
 
 
-@dataclass(frozen=True)
-class MiningTerms:
+class MiningTerms(msgspec.Struct, frozen=True):
     """How roles are looked for. `fewest`: rows that a role has to be for; `most`: roles at most; `tolerance`: share of
     a role's entries that whoever gets it may lack, 0 for none; `seconds`: for the program in whole numbers.
     """
 
-    weights: MiningWeights = field(default_factory=MiningWeights)
+    weights: MiningWeights = msgspec.field(default_factory=MiningWeights)
     fewest: int = 3
     most: int | None = None
     tolerance: float = 0.0
     seconds: float = 30.0
 
 
-@dataclass(frozen=True)
-class Step:
+class Step(msgspec.Struct, frozen=True):
     """What it comes to with so many of the roles, the best first."""
 
     roles: int
@@ -49,8 +47,7 @@ class Step:
     cost: float
 
 
-@dataclass(frozen=True)
-class Cover:
+class Cover(msgspec.Struct, frozen=True):
     """The roles chosen, as sets of things, and to which kinds of row each is assigned.
 
     `steps`: what it comes to with none, with the first, the first two, and so on. `bound`: the least that any choice

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 from itertools import combinations
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
@@ -18,8 +18,7 @@ _FIRST = ("title", "department", "location", "employment", "kind")
 _WITHOUT = ("id", "name", "email", "status", "starts", "ends", "sponsor", "risk", "attributes")
 
 
-@dataclass(frozen=True)
-class Criterion:
+class Criterion(msgspec.Struct, frozen=True):
     """Attributes and values, all of which hold: for how many of the holders, of how many, and for how many in all."""
 
     terms: Sequence[tuple[str, str]]

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
+import msgspec
 import numpy as np
 from scipy.sparse import csr_array
 
@@ -15,8 +15,7 @@ from kathodos.model.references import name_in
 from kathodos.model.times import NEVER
 
 
-@dataclass(frozen=True)
-class Kinds:
+class Kinds(msgspec.Struct, frozen=True):
     """Rows that hold the same, together: which things each kind of row holds, and how many rows are of it."""
 
     held: csr_array
@@ -36,8 +35,7 @@ class Kinds:
         return int((np.diff(self.held.indptr) * self.counts).sum())
 
 
-@dataclass(frozen=True)
-class Holdings:
+class Holdings(msgspec.Struct, frozen=True):
     """What is held of one system. A row is a holder on a scope (-1: everywhere); `kind` says which kind of row it is.
 
     `things`: what is given, as grants say it; `cell_row`, `cell_thing`, `cell_grant`: each grant that counts. `left`:
