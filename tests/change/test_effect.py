@@ -12,7 +12,7 @@ from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.change.edit_sets import EditSet, RecordEdit
 from kathodos.change.effect import Effect
 from kathodos.columns.strings import string_table
-from kathodos.engine.compiled.among import index_among, with_owners
+from kathodos.engine.compiled.among import groups_touched, index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED
 from kathodos.engine.compiled.patch import patched, updated
 from kathodos.findings.conflicts.states import who_breaks
@@ -159,7 +159,7 @@ class EffectEqualsTheReference(unittest.TestCase):
         some = concerned(index, MOMENT, edits)
         if some is None:
             return None
-        few = index_among(index, *with_owners(index.holders, some.nonzero()[0]))
+        few = index_among(index, *with_owners(index.holders, some), groups_touched(index, edits))
         after = edited(records, edits)
         found = patched(few, edits, after)
         if found is None:

@@ -6,10 +6,10 @@ from collections.abc import Iterable, Mapping
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.columns.csr import Ints, distinct, ints, reachable
 from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.index import Index
-from kathodos.engine.decide import who_has
+from kathodos.engine.decide import askers_with
 from kathodos.model import kinds
 from kathodos.model.references import reference_to
 from kathodos.store.records import Edits
@@ -21,8 +21,8 @@ _OF_NOBODY = (kinds.MANDATES.name, kinds.ROLE_PARTS.name)
 _KNOWN = {*_OF_HOLDERS, *_OF_ROLES, *_OF_NOBODY, kinds.AREAS.name}
 
 
-def concerned(index: Index, moment: int, edits: Edits, more: Iterable[int] = ()) -> Bools | None:
-    """Which identities and accounts of an index can reach otherwise by some edits; None where everybody can.
+def concerned(index: Index, moment: int, edits: Edits, more: Iterable[int] = ()) -> Ints | None:
+    """The identities and accounts of an index that can reach otherwise by some edits; None where everybody can.
 
     `more`: further holders, by number, that something has happened to. The index may be that before the edits or the
     one after; who is there only in one of them is told by that one.
@@ -34,15 +34,12 @@ def concerned(index: Index, moment: int, edits: Edits, more: Iterable[int] = ())
     return counting_as(index, holding, moment)
 
 
-def counting_as(index: Index, holding: Ints, moment: int) -> Bools:
+def counting_as(index: Index, holding: Ints, moment: int) -> Ints:
     """Who counts as one of some holders: these themselves, whatever their status, members, and owners of accounts."""
     holders = index.holders
-    mask = who_has(index, holding, moment)
     own = holding[holding < holders.first_group]
-    mask[own] = True
     owner = holders.owner[own[own >= holders.people] - holders.people]
-    mask[owner[owner >= 0]] = True
-    return mask
+    return distinct(np.concatenate([askers_with(index, holding, moment), own, owner[owner >= 0]]))
 
 
 def _bears_on_all(index: Index, edits: Edits) -> bool:

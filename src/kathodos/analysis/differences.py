@@ -76,13 +76,12 @@ def who_may_differ(first: Side, second: Side, edits: Edits | None) -> tuple[Bool
         holders, grants = side.index.holders, side.index.grants
         begun = _between(grants.starts, first.moment, second.moment)
         begun |= _between(grants.ends, first.moment, second.moment)
-        mask = None
+        mask = np.zeros(holders.first_group, dtype=bool)
         for moment in dict.fromkeys((first.moment, second.moment)):
             some = concerned(side.index, moment, edits, distinct(grants.holder[begun]).tolist())
             if some is None:
                 return None
-            mask = some if mask is None else mask | some
-        assert mask is not None
+            mask[some] = True
         moved = _between(holders.starts, first.moment, second.moment)
         moved |= _between(holders.ends, first.moment, second.moment)
         mask[: holders.people] |= moved

@@ -249,7 +249,8 @@ class _Touching:
     """Whether somebody gains or loses what a permission is about, given the pairs that somebody gains or loses."""
 
     def __init__(self, basis: Basis, touched: Bools) -> None:
-        self._targets, self._touched = PermissionTargets(basis), touched
+        self._targets, self._touched = PermissionTargets(basis), touched.nonzero()[0]
+        self._known: dict[Permission, bool] = {}
         index = basis.index
         self._actions: set[tuple[str, str]] = set()  # of which somebody gains or loses something somewhere
         for number, (system, name) in enumerate(index.actions):
@@ -261,10 +262,14 @@ class _Touching:
         """Whether it is about one of these pairs."""
         if (permission.pattern.system, permission.action) not in self._actions:
             return False
-        actions, nodes = self._targets.of_permission(permission)
-        index = self._targets.index
-        positions = index.tree.position[nodes].astype(np.int64)
-        return any(bool(self._touched[index.action_rows[action] + positions].any()) for action in actions)
+        if permission not in self._known:
+            (first, end), rows = self._targets.places_of(permission), self._targets.index.action_rows
+            bounds = ((rows[action] + first, rows[action] + end) for action in self._targets.actions_of(permission))
+            self._known[permission] = any(
+                bool((np.searchsorted(self._touched, low) < np.searchsorted(self._touched, high)).any())
+                for low, high in bounds
+            )
+        return self._known[permission]
 
 
 def _edited_askers(edits: EditSet) -> Iterator[str]:

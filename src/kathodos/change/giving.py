@@ -69,11 +69,8 @@ def _must_be_in_order(desk: Desk, asked: Giving) -> None:
 
 def _held_by(desk: Desk, holders: Sequence[str]) -> Mapping[tuple[str, str, str | None], list[Record]]:
     """The grants of some holders, by holder, what they give, and scope."""
-    at = desk.records.column(GRANTS, "holder").holding_any(list(holders)).nonzero()[0]
-    columns = [desk.records.column(GRANTS, name).listed(at) for name in GRANTS.names]
     found: dict[tuple[str, str, str | None], list[Record]] = {}
-    for values in zip(*columns, strict=True):
-        record: Record = dict(zip(GRANTS.names, values, strict=True))
+    for record in desk.records.holding(GRANTS, {"holder": holders}).records():
         found.setdefault((record["holder"], record["gives"], record["on"]), []).append(record)
     return found
 

@@ -14,6 +14,7 @@ from kathodos.columns.csr import Ints, ints
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Plan
 from kathodos.model.kinds import CHANGE_EDITS, CHANGES
+from kathodos.model.rows import Rows
 from kathodos.model.suggestions import nearest
 from kathodos.store.records import Records, Stored
 
@@ -63,18 +64,20 @@ def changes_in(records: Records) -> list[Change]:
 
 def changes_at(records: Records, positions: Ints) -> list[Change]:
     """The changes at some positions, the oldest first."""
-    rows = records.rows(CHANGES)[positions].tolist()
+    return _changes(records.some(CHANGES, records.rows(CHANGES)[positions].tolist()))
+
+
+def _changes(rows: Rows) -> list[Change]:
     found = [
         Change(row, str(values[0]), ChangeState(values[1]), *(str(it or "") for it in values[2:]))
-        for row, values in zip(rows, records.some(CHANGES, rows).values(), strict=True)
+        for row, values in zip(rows.ids, rows.values(), strict=True)
     ]
     return sorted(found, key=lambda it: (it.made_at, it.row))
 
 
 def changes_called(records: Records, names: Iterable[str]) -> dict[str, Change]:
     """The changes with some names, by name; what is not there is left out."""
-    at = records.column(CHANGES, "change").holding_any(list(names)).nonzero()[0]
-    return {it.name: it for it in changes_at(records, at)}
+    return {it.name: it for it in _changes(records.holding(CHANGES, {"change": list(names)}))}
 
 
 def change_called(records: Records, name: str) -> Change | None:
@@ -94,7 +97,8 @@ def find_change(records: Records, name: str) -> Change:
 
 def edits_kept(records: Records, name: str) -> EditSet:
     """The edits of a change, in order."""
-    return EditSet(edits_at(records, positions_of_edits(records, name)))
+    found = records.holding(CHANGE_EDITS, {"change": [name]})
+    return EditSet(edit_from(*values[2:]) for values in sorted(found.values(), key=lambda it: int(it[1])))
 
 
 def positions_of_edits(records: Records, name: str) -> Ints:
@@ -115,8 +119,8 @@ def entry_applied(records: Stored, name: str) -> int:
     """The number of the ledger entry in which a change was applied; 0 where it was not."""
     history = records.history(CHANGES)
     states = [ChangeState.APPLIED.value, ChangeState.CARRIED_OUT.value]
-    rows = history.column("change").holding(name) & history.column("state").holding_any(states)
-    return int(history.since[rows].min()) if rows.any() else 0
+    entries = history.opened_by(history.holding({"change": [name], "state": states}))
+    return int(entries.min()) if len(entries) else 0
 
 
 def free_name(records: Records, start: str, is_plain_first: bool = False) -> str:
@@ -154,9 +158,7 @@ def set_change_state(plan: Plan, change: Change, state: ChangeState) -> None:
 
 def put_edits(plan: Plan, name: str, edits: EditSet) -> None:
     """Writes the edits of a change, in the place of those that it had."""
-    records = plan.records
-    at = records.column(CHANGE_EDITS, "change").holding(name).nonzero()[0]
-    plan.close_rows(CHANGE_EDITS, records.rows(CHANGE_EDITS)[at])
+    plan.close_rows(CHANGE_EDITS, plan.records.holding(CHANGE_EDITS, {"change": [name]}).ids)
     plan.open_rows(CHANGE_EDITS, _rows(name, list(edits)))
 
 

@@ -28,7 +28,7 @@ from kathodos.model.kinds import AREAS, GRANTS, IDENTITIES, MANDATES, ORDERS, SY
 from kathodos.model.periods import later
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment, time_text
-from kathodos.store.records import Records, edited
+from kathodos.store.records import Records, Wanted, edited
 
 SEPARATOR = ";"  # between the names of the sources that bring a record
 OF_NO_SYSTEM = (IDENTITIES, AREAS, MANDATES)
@@ -98,8 +98,14 @@ class Order(msgspec.Struct, frozen=True, dict=True):
 
 def orders_in(records: Records, states: Iterable[OrderState] = tuple(OrderState)) -> list[Order]:
     """The orders in some states, in the order of their numbers."""
-    at = records.column(ORDERS, "state").holding_any(list(map(str, states))).nonzero()[0]
-    return sorted(orders_at(records, at), key=lambda it: it.number)
+    return orders_holding(records, {"state": list(map(str, states))})
+
+
+def orders_holding(records: Records, wanted: Wanted) -> list[Order]:
+    """The orders that hold one of some values in each of some columns, in the order of their numbers."""
+    rows = records.holding(ORDERS, wanted)
+    found = [Order(row, record) for row, record in zip(rows.ids, rows.records(), strict=True)]
+    return sorted(found, key=lambda it: it.number)
 
 
 def orders_at(records: Records, positions: Ints) -> list[Order]:
@@ -347,9 +353,7 @@ def _granted_alike(records: Records, orders: Sequence[Order]) -> set[tuple[objec
     wanted = [order.edit.record for order in orders if order.edit.before is None]
     found: set[tuple[object, ...]] = set()
     if wanted:
-        holders = records.column(GRANTS, "holder").holding_any([it["holder"] for it in wanted]).nonzero()[0]
-        columns = [records.column(GRANTS, name).listed(holders) for name in _GRANTED]
-        found = set(zip(*columns, strict=True))
+        found = set(map(_content, records.holding(GRANTS, {"holder": [it["holder"] for it in wanted]}).records()))
     return found
 
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from typing import Any
 
 import msgspec
 from msgspec.structs import replace
@@ -11,7 +10,7 @@ from msgspec.structs import replace
 from kathodos.change.edit_sets import EditSet, Key, RecordEdit
 from kathodos.model.kinds import Kind
 from kathodos.model.rows import Record
-from kathodos.store.records import Records, positions_of_keys
+from kathodos.store.records import Records
 
 
 class Held(msgspec.Struct, frozen=True):
@@ -87,12 +86,13 @@ def _is_apart(edit: RecordEdit, now: Record) -> bool:
 
 def records_held(records: Records, kind: Kind, keys: Sequence[Key]) -> Mapping[Key, Held]:
     """The records with some keys, by key; what is not there is left out. They are looked for all together."""
-    at = positions_of_keys(records, kind, keys)
-    rows, sources = records.rows(kind)[at].tolist(), records.sources(kind).listed(at)
     found: dict[Key, Held] = {}
-    if not rows:
+    if not keys:
         return found
-    for row, source, values in zip(rows, sources, records.some(kind, rows).values(), strict=True):
-        record: dict[str, Any] = dict(zip(kind.names, values, strict=True))
-        found[tuple(record[name] for name in kind.key)] = Held(row, None if source is None else str(source), record)
+    rows, wanted = records.holding(kind, dict(zip(kind.key, zip(*keys, strict=True), strict=True))), set(keys)
+    held = [(row, *it) for row, it in zip(rows.ids, zip(rows.record_keys(), rows.records(), strict=True), strict=True)]
+    held = [it for it in held if it[1] in wanted]
+    sources = records.sources_at(kind, [row for row, _, _ in held])
+    for (row, key, record), source in zip(held, sources, strict=True):
+        found[key] = Held(row, None if source is None else str(source), record)
     return found

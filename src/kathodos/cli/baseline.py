@@ -16,7 +16,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos baseline mark before-summer\n  kathodos baseline compare before-summer",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     marking = command(
         steps,
         "mark",

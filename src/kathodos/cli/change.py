@@ -31,7 +31,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "  kathodos change rehearse summer     # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     composing = (
         _add_give,
         _add_take,

@@ -34,7 +34,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     parser.add_argument("--latent", action="store_true", help="also what people could bring themselves into")
     long_answer(parser)
     about_state(parser)
-    steps = parser.add_subparsers(dest="step", metavar="STEP", help="cover, covers, cure: each has its own --help")
+    steps = parser.add_subparsers(
+        prog=parser.prog, dest="step", metavar="STEP", help="cover, covers, cure: each has its own --help"
+    )
     covering.add(steps, common, formatter)
     curing.add(steps, common, formatter)
 

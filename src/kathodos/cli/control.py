@@ -17,7 +17,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos control list        # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     what = "list the controls, what they cover and which are late"
     listing = command(steps, "list", common, formatter, run_list, what, "  kathodos control list --format json")
     as_of(listing)

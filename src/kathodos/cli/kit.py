@@ -22,7 +22,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "  kathodos kit check     # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     for add_step in (_add_list, _add_show, _add_check, _add_make, _add_set, _add_read, _add_drop):
         add_step(steps, common, formatter)
 

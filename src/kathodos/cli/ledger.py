@@ -16,7 +16,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos ledger verify        # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     _add_listing(steps, common, formatter)
     _add_proof(steps, common, formatter)
 

@@ -83,7 +83,7 @@ def build_parser(names: Sequence[str] = COMMANDS) -> argparse.ArgumentParser:
     )
     parser.add_argument("--workspace", metavar="DIR", help="the workspace to work on (else the nearest one upward)")
     parser.add_argument("--version", action=_Version, nargs=0, help="print the version and stop")
-    commands = parser.add_subparsers(dest="command", metavar="COMMAND", required=True)
+    commands = parser.add_subparsers(prog=parser.prog, dest="command", metavar="COMMAND", required=True)
     for name in names:
         module = import_module(f"kathodos.cli.{MODULES.get(name, name)}")
         module.add(commands, common, HelpFormatter)

@@ -16,7 +16,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos mandates list --format csv\n  kathodos mandates try p0007",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     _add_list(steps, common, formatter)
     _add_try(steps, common, formatter)
 

@@ -19,7 +19,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos orders worklist        # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     for add_step in (_add_list, _add_worklist, _add_done, _add_refused, _add_drop):
         add_step(steps, common, formatter)
 

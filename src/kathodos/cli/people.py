@@ -25,7 +25,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos people invite 'Ane Holm, ane.holm@example.org'   # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     for add_step in (_add_list, _add_invite, _add_activate, _add_suspend, _add_back, _add_leave, _add_merge):
         add_step(steps, common, formatter)
 

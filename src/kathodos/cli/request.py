@@ -26,7 +26,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "  kathodos request grant 1 --as p0101     # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     _add_ask(steps, common, formatter)
     _add_need(steps, common, formatter)
     _add_renew(steps, common, formatter)

@@ -18,7 +18,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos risk top        # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     example = "  kathodos risk top\n  kathodos risk top --of roles --most 5\n"
     example += "  kathodos list identities --where 'risk gt 40'"
     top = command(steps, "top", common, formatter, run_top, "list the highest scores", example)

@@ -17,7 +17,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         "  kathodos role against berths/planner --by p0201 --since 2026-06-01     # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     role_from_use.add(steps, common, formatter)
     role_from_roles.add(steps, common, formatter)
     role_exchange.add(steps, common, formatter)

@@ -17,7 +17,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos rules check        # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     listing = command(steps, "list", common, formatter, run_list, "list the rules", "  kathodos rules list --topic IT")
     listing.add_argument("--topic", metavar="TOPIC", help="only those of one topic")
     what = "show one rule in full"

@@ -26,7 +26,7 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         epilog="example:\n  kathodos sources list        # each step has its own --help",
         formatter_class=formatter,
     )
-    steps = parser.add_subparsers(dest="step", metavar="STEP", required=True)
+    steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
     for name, run, what, example in (
         ("list", _list, "list the sources, and when each last brought something new", "kathodos sources list"),
         ("check", _check, "read every source as a gather would; change nothing", "kathodos sources check harbour"),

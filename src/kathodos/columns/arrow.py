@@ -22,7 +22,7 @@ def arrow_texts(starts: Ints, content: npt.NDArray[np.uint8]) -> Any:
     """Texts, given by where each starts in their bytes, as an Arrow array of bytes that shares the memory."""
     import pyarrow as pa
 
-    buffers = [None, pa.py_buffer(starts), pa.py_buffer(content)]
+    buffers = [None, *(pa.py_buffer(np.asarray(it)) for it in (starts, content))]
     return pa.Array.from_buffers(pa.large_binary(), len(starts) - 1, buffers)
 
 

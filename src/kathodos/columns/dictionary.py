@@ -42,10 +42,7 @@ class Numbers(Sequence[Scalar]):
 
     def find(self, value: Scalar) -> int:
         """The position of a number; -1 where it is not there."""
-        if not isinstance(value, int):
-            return -1
-        there = (self.array == value).nonzero()[0].tolist()
-        return int(there[0]) if there else -1
+        return int(matches(np.array([value], dtype=np.int64), self.array)[0]) if isinstance(value, int) else -1
 
 
 class DictionaryColumn(msgspec.Struct, frozen=True, dict=True):
@@ -98,19 +95,21 @@ class DictionaryColumn(msgspec.Struct, frozen=True, dict=True):
         found: npt.NDArray[np.bool_] = self.codes == self.code_of(value)
         return found
 
-    def holding_any(self, values: Sequence[Scalar]) -> npt.NDArray[np.bool_]:
+    def codes_of(self, values: Iterable[Scalar]) -> Ints:
+        """The codes of some values, each once, -1 for nothing; those that no row holds are left out."""
+        some = dict.fromkeys(values)
+        if isinstance(self.values, StringTable | Numbers):
+            wanted = str if isinstance(self.values, StringTable) else int
+            codes = positions_among([it for it in some if isinstance(it, wanted)], self.values)
+            codes = codes[codes >= 0]
+        else:  # a list, which is gone through once
+            codes = np.array([code for code, it in enumerate(self.values) if it in some], dtype=np.int64)
+        return np.append(codes, -1) if None in some else codes
+
+    def holding_any(self, values: Iterable[Scalar]) -> npt.NDArray[np.bool_]:
         """Which rows hold one of some values."""
         wanted = np.zeros(len(self.values) + 1, dtype=bool)
-        if isinstance(self.values, StringTable | Numbers):
-            some = [value for value in dict.fromkeys(values) if isinstance(value, str | int)]
-            of_kind = [it for it in some if isinstance(it, str) == isinstance(self.values, StringTable)]
-            codes = positions_among(of_kind, self.values)
-            wanted[codes[codes >= 0]] = True
-            wanted[-1] = None in values
-        else:  # a list, which is gone through once
-            sought = set(values)
-            wanted[:-1] = [value in sought for value in self.values]
-            wanted[-1] = None in sought
+        wanted[self.codes_of(values)] = True
         found: npt.NDArray[np.bool_] = wanted[self.codes]
         return found
 
@@ -310,9 +309,13 @@ def first_of_each(numbers: Ints) -> Ints:
 
 def matches(wanted: Ints, among: Ints) -> Ints:
     """For each wanted number its position among others, none of which is there twice; -1 where it is not."""
-    if len(wanted) * 20 < len(among) and (among[1:] > among[:-1]).all():
+    if not len(among):
+        return np.full(len(wanted), -1, dtype=np.int64)
+    if len(wanted) * 20 < len(among):
         at = np.minimum(insertion_points(among, wanted), len(among) - 1)
-        return np.where(among[at] == wanted, at, -1)
+        is_there = among[at] == wanted  # which is so where they are in order, or happens to be
+        if is_there.all() or (among[1:] > among[:-1]).all():
+            return np.where(is_there, at, -1)
     return positions_in(arrow_ints(wanted), arrow_ints(among))
 
 

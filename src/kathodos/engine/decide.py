@@ -107,7 +107,24 @@ def principals_of(index: Index, asker: int, moment: int) -> Ints:
 
 def askers_with(index: Index, some: Ints, moment: int) -> Ints:
     """Who has one of these holders among its principals: identities, then accounts asked on their own, by number."""
-    return who_has(index, some, moment).nonzero()[0]
+    holders = index.holders
+    if (some == holders.everyone).any():
+        return who_has(index, some, moment).nonzero()[0]
+    found = reachable(holders.members, some).astype(np.int64)
+    found = found[found < holders.first_group]
+    found = found[is_able(holders, found, moment)]
+    owners = holders.owner[found[found >= holders.people] - holders.people]
+    return np.union1d(found, owners[owners >= 0]).astype(np.int64)
+
+
+def is_able(holders: Holders, some: Ints, moment: int) -> Bools:
+    """Which of some identities and accounts are principals of their own at a moment, or enabled (step 1)."""
+    is_person = some < holders.people
+    person, account = some[is_person], some[~is_person] - holders.people
+    found = np.empty(len(some), dtype=bool)
+    found[is_person] = holders.is_active[person] & (holders.starts[person] <= moment) & (moment < holders.ends[person])
+    found[~is_person] = holders.is_enabled[account]
+    return found
 
 
 def somebody_with(index: Index, holder: int, moment: int) -> int:

@@ -43,7 +43,7 @@ class Acting(msgspec.Struct, frozen=True):
         text = self.text.strip()
         prefix, _, rest = text.partition(":")
         exact = rest if prefix == "identity" else text
-        if prefix != "account" and records.column(IDENTITIES, "id").holding(exact).any():
+        if prefix != "account" and records.with_key(IDENTITIES, (exact,)):
             return Actor(exact, records)
         for name, identity in self.listed.items():
             if normal_name(name) == normal_name(text):
@@ -161,14 +161,13 @@ def accounts_called(records: Records, name: str) -> Ints:
 def _owners(records: Records, accounts: Ints) -> set[str]:
     """The identities to which some accounts are tied; one that is not there owns nothing."""
     named = _texts(records.column(ACCOUNTS, "identity"), accounts)
-    ids = records.column(IDENTITIES, "id")
-    return _texts(ids, ids.holding_any(list(named)).nonzero()[0]) if named else named
+    return set(records.holding(IDENTITIES, {"id": list(named)})["id"]) if named else named
 
 
 def _mails_of(records: Records, ids: Iterable[str]) -> set[str]:
     """The mails of some identities."""
-    at = records.column(IDENTITIES, "id").holding_any(list(ids)).nonzero()[0]
-    return {mail for mail in _texts(records.column(IDENTITIES, "email"), at) if mail.strip()}
+    held = records.holding(IDENTITIES, {"id": list(ids)})["email"]
+    return {str(mail) for mail in held if mail and mail.strip()}
 
 
 def _where(columns: AttributeColumns, attribute: str, value: str) -> Mask:

@@ -33,6 +33,10 @@ class Rows(msgspec.Struct, frozen=True):
         """All values of each row, in the order of the kind's columns."""
         return list(zip(*(self.columns[name] for name in self.kind.names), strict=True))
 
+    def records(self) -> list[Record]:
+        """Each row as a record."""
+        return [dict(zip(self.kind.names, values, strict=True)) for values in self.values()]
+
 
 State = Mapping[str, Rows]
 

@@ -11,7 +11,7 @@ from kathodos.change.applying import Applied, Composed, Rehearsed
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import RecordEdit, key_text, system_of
 from kathodos.change.kept import Change, changes_in, edits_at, find_change, positions_of_edits
-from kathodos.change.orders import WAITING, Order, OrderTable
+from kathodos.change.orders import WAITING, Order, OrderTable, orders_holding
 from kathodos.columns.csr import ints
 from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.model.kinds import CHANGE_EDITS, ORDERS
@@ -70,9 +70,9 @@ def change_shown(view: View, name: str, most: int | None, form: str) -> Answer:
     change = find_change(view.catalogue, name)
     some, more = first_rows(positions_of_edits(view.catalogue, name).tolist(), most if form == "table" else None)
     shown = edits_at(view.catalogue, ints(some))
-    wording, table = Wording(view.catalogue, shown), OrderTable(view.catalogue, view.moment)
-    which = table.holding("change", [name]) & table.holding("record", [key_text(it.key) for it in shown])
-    orders = {(it.edit.kind.name, it.edit.key): it for it in table.orders(table.positions(which))}
+    wording = Wording(view.catalogue, shown)
+    wanted = {"change": [name], "record": [key_text(it.key) for it in shown]}
+    orders = {(it.edit.kind.name, it.edit.key): it for it in orders_holding(view.catalogue, wanted)}
     rows = [_edit(edit, wording, orders.get((edit.kind.name, edit.key)), view.moment) for edit in shown]
     heading = f"{name}, {change.state}: composed by {change.author} on {change.made_at}"
     text = [f"Because: {change.reason}"] if change.reason else []

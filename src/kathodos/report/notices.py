@@ -62,9 +62,8 @@ def notices(records: Records, some: Iterable[Told]) -> list[Notice]:
         own = by_person.setdefault(it.whom, [])
         if it not in own:
             own.append(it)
-    at = records.column(IDENTITIES, "id").holding_any(list(by_person)).nonzero()[0]
-    columns = (records.column(IDENTITIES, name).listed(at) for name in ("id", "name", "email"))
-    known = {str(one): (str(name or ""), str(mail or "")) for one, name, mail in zip(*columns, strict=True)}
+    held = records.holding(IDENTITIES, {"id": list(by_person)}).records()
+    known = {it["id"]: (str(it["name"] or ""), str(it["email"] or "")) for it in held}
     found = []
     for whom, told in by_person.items():
         name, mail = known.get(whom, ("", whom if "@" in whom else ""))

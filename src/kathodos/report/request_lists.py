@@ -10,7 +10,7 @@ import msgspec
 import numpy as np
 
 from kathodos.change.edit_sets import key_text
-from kathodos.change.orders import PENDING, OrderTable, order_text
+from kathodos.change.orders import PENDING, order_text, orders_holding
 from kathodos.columns.csr import Bools, ints
 from kathodos.columns.dictionary import numbers_at
 from kathodos.errors import CallError, found_if
@@ -143,9 +143,8 @@ def items_told(
     """Items of requests as rows, each with how it stands."""
     records = view.catalogue
     items = [(request, item_from(record)) for request, record in some]
-    table = OrderTable(records, view.moment)
-    pending = table.which(PENDING) & table.holding("record", [key_text(it.key) for _, it in items])
-    orders = {(it.edit.kind.name, it.edit.key): it for it in table.orders(table.positions(pending))} if items else {}
+    wanted = {"record": [key_text(it.key) for _, it in items], "state": list(map(str, PENDING))}
+    orders = {(it.edit.kind.name, it.edit.key): it for it in orders_holding(records, wanted)} if items else {}
     rows = []
     for request, item in items:
         held = records.with_key(BY_NAME[item.kind.name], item.key)

@@ -15,7 +15,7 @@ from kathodos.errors import CallError
 from kathodos.ledger.actors import Acting, Actor, identities_called, normal_name
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, RequestPayload
-from kathodos.model.kinds import ACCOUNTS, IDENTITIES, KITS, REQUEST_REMARKS, REQUESTS
+from kathodos.model.kinds import ACCOUNTS, IDENTITIES, KITS, REQUEST_REMARKS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
 from kathodos.model.suggestions import nearest
@@ -35,12 +35,12 @@ from kathodos.request.records import (
     put_requests,
     put_steps,
     remarks_of,
-    requests_at,
+    requests_holding,
     steps_of,
 )
 from kathodos.request.terms import RequestTerms
 from kathodos.store.naming import resolved
-from kathodos.store.records import Records, positions_holding
+from kathodos.store.records import Records, Wanted
 
 
 class Wish(msgspec.Struct, frozen=True):
@@ -251,8 +251,7 @@ def _must_be_new(records: Records, meant: Meant, wish: Wish) -> None:
     """Raises CallError where the same is asked for already, or runs as long already."""
     if wish.renews:
         return
-    at = positions_holding(records, REQUESTS, {"whom": meant.person})
-    for request in requests_at(records, at):
+    for request in requests_holding(records, {"whom": [meant.person]}):
         if request.what != meant.what or request.holder != meant.holder:
             continue
         if request.state == RequestState.OPEN:
@@ -293,9 +292,8 @@ class Renew(msgspec.Struct, Operation[Asked], frozen=True):
         if before.state != RequestState.GRANTED or before.is_emergency:
             what = f"Request {before.number} is {before.state if not before.is_emergency else 'an emergency'}"
             raise CallError(f"{what}, and cannot go on.", "Ask anew: kathodos request ask")
-        other = positions_holding(plan.records, REQUESTS, {"renews": before.number, "state": RequestState.OPEN.value})
-        if len(other):
-            (open_one,) = requests_at(plan.records, other[:1])
+        wanted: Wanted = {"renews": [before.number], "state": [RequestState.OPEN.value]}
+        for open_one in requests_holding(plan.records, wanted):
             raise CallError(f"Request {open_one.number} asks for that already.", "Wait until it is decided.")
         says = {name: text for name, text in before.says.items() if name != NAME}
         what, on = (before.kit, before.on) if before.kit else (before.entries[0].gives, before.entries[0].on)

@@ -18,13 +18,13 @@ from kathodos.change.settling import records_held
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Plan
 from kathodos.model.cells import IN_AN_ID, derived_id
-from kathodos.model.kinds import ACCOUNTS, BY_NAME, GRANTS, MEMBERS, REQUEST_ITEMS, REQUESTS, Kind
+from kathodos.model.kinds import ACCOUNTS, BY_NAME, GRANTS, MEMBERS, REQUEST_ITEMS, Kind
 from kathodos.model.references import reference_to
 from kathodos.model.rows import Record
 from kathodos.model.times import end_moment, first_moment
 from kathodos.request.kits import ACCOUNT, KitEntry
-from kathodos.request.records import Request, RequestState, items_of_requests, requests_at
-from kathodos.store.records import Records, positions_holding
+from kathodos.request.records import Request, RequestState, items_of_requests, requests_holding
+from kathodos.store.records import Records
 
 _GRANTED = ("holder", "gives", "on")
 
@@ -67,8 +67,8 @@ def holder_of(desk: Desk, entry: KitEntry, person: str, holder: str = "") -> str
         return holder
     if entry.to != ACCOUNT:
         return reference_to("identity", person)
-    at = positions_holding(desk.records, ACCOUNTS, {"identity": person, "system": entry.system, "status": "enabled"})
-    logins = [str(it) for it in desk.records.column(ACCOUNTS, "login").listed(at)]
+    wanted = {"identity": [person], "system": [entry.system], "status": ["enabled"]}
+    logins = [str(it) for it in desk.records.holding(ACCOUNTS, wanted)["login"]]
     if len(logins) != 1:
         has = f"has {len(logins)} accounts" if logins else "has no account that is enabled"
         what = f"{entry.text} is held by an account, and {person} {has} in {entry.system}."
@@ -107,12 +107,7 @@ def _held(desk: Desk, wanted: Sequence[tuple[KitEntry, str]]) -> Mapping[tuple[s
 
 def _granted(desk: Desk, holders: Sequence[str], gives: Sequence[str]) -> Iterator[Record]:
     """The grants of some of some holders; only these are read in full."""
-    at = desk.records.column(GRANTS, "holder").holding_any(holders).nonzero()[0]
-    if len(at):
-        at = at[desk.records.column(GRANTS, "gives").taken(at).holding_any(gives)]
-    rows = desk.records.some(GRANTS, desk.records.rows(GRANTS)[at].tolist()) if len(at) else None
-    for values in rows.values() if rows is not None else ():
-        yield dict(zip(GRANTS.names, values, strict=True))
+    yield from desk.records.holding(GRANTS, {"holder": holders, "gives": gives}).records()
 
 
 def _counts(desk: Desk, grant: Record) -> bool:
@@ -259,20 +254,18 @@ def _others(
     if not wanted:
         return {}
     texts = {key_text(key): key for _, key in wanted}
-    at = stored.column(REQUEST_ITEMS, "record").holding_any(list(texts)).nonzero()[0]
-    columns = [stored.column(REQUEST_ITEMS, name).listed(at) for name in ("request", "kind", "record", "brought")]
     pairs = [
-        (int(str(number)), BY_NAME[str(kind)], texts[str(record)])
-        for number, kind, record, brought in zip(*columns, strict=True)
-        if brought and int(str(number)) not in over
+        (int(it["request"]), BY_NAME[it["kind"]], texts[it["record"]])
+        for it in stored.holding(REQUEST_ITEMS, {"record": list(texts)}).records()
+        if it["brought"] and int(it["request"]) not in over
     ]
     numbers = list(dict.fromkeys(number for number, _, _ in pairs))
     found: dict[tuple[Kind, Key], list[Request]] = {}
     if not numbers:
         return found
-    positions = stored.column(REQUESTS, "request").holding_any(numbers)
-    positions &= stored.column(REQUESTS, "state").holding(RequestState.GRANTED.value)
-    running = {it.number: it for it in requests_at(stored, positions.nonzero()[0])}
+    running = {
+        it.number: it for it in requests_holding(stored, {"request": numbers, "state": [RequestState.GRANTED.value]})
+    }
     for number, kind, key in pairs:
         if number in running:
             found.setdefault((kind, key), []).append(running[number])

@@ -283,9 +283,11 @@ def must_be_unchanged(records: Stored, request: Request, entry: int) -> None:
         (KIT_ENTRIES, "kit", request.kit),
     ):
         history = records.history(kind)
-        rows = history.column(column).holding(value).nonzero()[0]
-        closed_since = (history.until[rows] > entry) & (history.until[rows] < _STILL)
-        if value and (closed_since | (history.since[rows] > entry)).any():
+        if not value:
+            continue
+        rows = history.holding({column: [value]})
+        closed_by = history.closed_by(rows)
+        if ((closed_by > entry) & (closed_by < _STILL) | (history.opened_by(rows) > entry)).any():
             what = "was decided further" if kind is REQUESTS else "asks for a kit that was changed"
             raise CallError(f"Request {request.number} {what} since that was sent.", "Send it anew.")
 

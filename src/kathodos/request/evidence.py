@@ -10,16 +10,16 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.change.composition import Composition
 from kathodos.change.effect import Effect
-from kathodos.columns.csr import Bools, distinct, ints, reachable
-from kathodos.columns.dictionary import numbers_at
-from kathodos.engine.decide import who_has
+from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.columns.dictionary import DictionaryColumn
+from kathodos.engine.decide import askers_with
 from kathodos.model.kinds import ACCOUNTS, DECISIONS, IDENTITIES, REQUEST_STEPS, REQUESTS, REVIEW_LINES, REVIEW_THINGS
 from kathodos.model.references import reference_to
 from kathodos.model.rows import Record
 from kathodos.model.words import plural
 from kathodos.request.kits import KitEntry
 from kathodos.request.records import Request, RequestState, RequestTable
-from kathodos.store.records import Records, positions_holding
+from kathodos.store.records import Records, Wanted
 
 _MOST_EXAMPLES = 6
 _MOST_ADDRESSES = 20_000  # of which the sensitivity is looked up
@@ -195,11 +195,9 @@ def _contains(basis: Basis, entries: Sequence[KitEntry]) -> Iterator[tuple[str, 
 def _signed_in(records: Records, person: str, entries: Sequence[KitEntry]) -> Iterator[tuple[str, str]]:
     """The accounts of somebody in the systems in which something is given, with the last sign-in."""
     systems = {it.system for it in entries}
-    at = positions_holding(records, ACCOUNTS, {"identity": person})
-    columns = (records.column(ACCOUNTS, name).listed(at) for name in ("system", "login", "last_login"))
-    for system, login, last in zip(*columns, strict=True):
-        if system in systems:
-            yield reference_to("account", system, login), str(last or "")
+    for it in records.holding(ACCOUNTS, {"identity": [person]}).records():
+        if it["system"] in systems:
+            yield reference_to("account", it["system"], it["login"]), str(it["last_login"] or "")
 
 
 def _sensitive(basis: Basis, texts: Sequence[str]) -> tuple[int, int, str] | None:
@@ -235,27 +233,25 @@ def _shares(basis: Basis, person: str, entries: Sequence[KitEntry], peers: Seque
         others[number] = False
     found = []
     for entry in entries:
-        having = _having(basis, entry)[: basis.people]
-        found.append(
-            Share(
-                entry, int((having & others).sum()), int(alike.sum()), int((having & counted).sum()), int(counted.sum())
-            )
-        )
+        having = _having(basis, entry)
+        having = having[having < basis.people]
+        counts = (int(some.sum()) for some in (others[having], alike, counted[having], counted))
+        found.append(Share(entry, *counts))
     return found
 
 
-def _having(basis: Basis, entry: KitEntry) -> Bools:
+def _having(basis: Basis, entry: KitEntry) -> Ints:
     """Who holds a role or a permission on whatever scope, or is in a group."""
     index = basis.index
     if entry.gives.startswith("group:"):
         number = index.holders.find(entry.gives)
-        return who_has(index, ints([number] if number >= 0 else []), basis.moment)
+        return askers_with(index, ints([number] if number >= 0 else []), basis.moment)
     gives = index.entitlements.gives_texts.find(entry.gives)
     entitlements = (index.entitlements.gives == gives).nonzero()[0] if gives >= 0 else ints([])
     grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
     grants = grants[~index.grants.denies[grants]]
     grants = grants[(index.grants.starts[grants] <= basis.moment) & (basis.moment < index.grants.ends[grants])]
-    return who_has(index, distinct(index.grants.holder[grants]).astype(np.int64), basis.moment)
+    return askers_with(index, distinct(index.grants.holder[grants]).astype(np.int64), basis.moment)
 
 
 # What was decided before
@@ -263,25 +259,21 @@ def _having(basis: Basis, entry: KitEntry) -> Bools:
 
 def before_of(records: Records, request: Request) -> Before:
     """What became of other requests for the same."""
-    which = (
-        records.column(REQUESTS, "kit").holding(request.kit)
-        if request.kit
-        else records.column(REQUESTS, "entries").holding(_entries_kept(request))
+    same: Wanted = {"kit": [request.kit]} if request.kit else {"entries": [_entries_kept(request)]}
+
+    def others(**wanted: Sequence[str | int]) -> Ints:
+        found = records.rows_holding(REQUESTS, {**same, **wanted})
+        return distinct(found[found != request.row])
+
+    running, ended, denied = (
+        others(state=[it.value]) for it in (RequestState.GRANTED, RequestState.ENDED, RequestState.DENIED)
     )
-    which &= ~records.column(REQUESTS, "request").holding(request.number)
-    if not which.any():
-        return Before()
-    state = records.column(REQUESTS, "state")
-    ended, denied = (which & state.holding(it.value) for it in (RequestState.ENDED, RequestState.DENIED))
-    granted, early = which & (state.holding(RequestState.GRANTED.value) | ended), ended
-    if ended.any():
-        table = RequestTable(records)
-        early = ended & (table.moments("closed_at") < table.ends()) & ~_starting(records, "why", "renewed by ")
-    wrong = records.column(REQUEST_STEPS, "decision").holding("wrong")
-    if wrong.any():
-        numbers = numbers_at(records.column(REQUESTS, "request"), which.nonzero()[0]).tolist()
-        wrong = wrong & records.column(REQUEST_STEPS, "request").holding_any(numbers)
-    return Before(int(granted.sum()), int(denied.sum()), int(early.sum()), int(wrong.sum()))
+    over = RequestTable(records, ended)
+    early = (over.moments("closed_at") < over.ends()) & ~_starting(over.column("why"), "renewed by ")
+    looked_back = records.rows_holding(REQUEST_STEPS, {"decision": ["wrong"]})
+    numbers = [int(str(it)) for it in records.picked(REQUEST_STEPS, "request", looked_back).listed()]
+    wrong = len(others(request=numbers)) if numbers else 0
+    return Before(len(running) + len(ended), len(denied), int(early.sum()), wrong)
 
 
 def _entries_kept(request: Request) -> str | None:
@@ -289,28 +281,22 @@ def _entries_kept(request: Request) -> str | None:
     return None if from_values is None else str(from_values)
 
 
-def _starting(records: Records, name: str, start: str) -> Bools:
-    column = records.column(REQUESTS, name)
+def _starting(column: DictionaryColumn, start: str) -> Bools:
     found: Bools = np.array([*(str(it).startswith(start) for it in column.values), False], dtype=bool)[column.codes]
     return found
 
 
 def _reviewed(records: Records, person: str, entries: Sequence[KitEntry]) -> list[Reviewed]:
     """What reviews decided about the same of the same person, the newest first."""
-    at = positions_holding(records, REVIEW_LINES, {"identity": person})
-    if not len(at):
-        return []
     wanted = {it.gives: it for it in entries}
-    reviews, lines, things = (records.column(REVIEW_LINES, name).listed(at) for name in ("review", "line", "thing"))
     found = []
-    for review, line, thing in zip(reviews, lines, things, strict=True):
-        of_thing = positions_holding(records, REVIEW_THINGS, {"review": review, "thing": thing})
-        gives = str(records.column(REVIEW_THINGS, "gives").value(int(of_thing[0]))) if len(of_thing) else ""
+    for line in records.holding(REVIEW_LINES, {"identity": [person]}).records():
+        thing = records.with_key(REVIEW_THINGS, (line["review"], line["thing"]))
+        gives = str(thing["gives"]) if thing is not None else ""
         what = gives.partition(" on ")[0] if gives not in wanted else gives
         if what not in wanted:
             continue
-        for one in positions_holding(records, DECISIONS, {"review": review, "line": line}).tolist():
-            values = {name: records.column(DECISIONS, name).value(one) for name in DECISIONS.names}
-            told = [str(values[name] or "") for name in ("decision", "decided_by", "decided_at", "reason")]
-            found.append(Reviewed(str(review), told[0], told[1], told[2], told[3], wanted[what].text))
+        for one in records.holding(DECISIONS, {"review": [line["review"]], "line": [line["line"]]}).records():
+            told = [str(one[name] or "") for name in ("decision", "decided_by", "decided_at", "reason")]
+            found.append(Reviewed(line["review"], told[0], told[1], told[2], told[3], wanted[what].text))
     return sorted(found, key=lambda it: it.at, reverse=True)

@@ -28,6 +28,7 @@ from kathodos.request.records import (
     put_requests,
     put_steps,
     requests_at,
+    requests_holding,
     running_for,
     steps_of,
 )
@@ -58,7 +59,7 @@ class KitChange(msgspec.Struct):
 
 def running_of(records: Records, kit: str) -> list[Request]:
     """The requests by which somebody has a kit."""
-    return requests_at(records, positions_holding(records, REQUESTS, {"kit": kit, "state": RequestState.GRANTED.value}))
+    return requests_holding(records, {"kit": [kit], "state": [RequestState.GRANTED.value]})
 
 
 def kit_change(desk: Desk, stored: Stored, before: Kit | None, after: Kit | None) -> KitChange:

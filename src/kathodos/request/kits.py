@@ -22,7 +22,7 @@ from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
 from kathodos.store.attributes import AttributeColumns
 from kathodos.store.naming import resolved
-from kathodos.store.records import Records, columns_of, positions_holding
+from kathodos.store.records import Records, columns_of
 
 MANAGER, OWNER = "manager", "owner"
 PERSON, ACCOUNT = "person", "account"
@@ -175,12 +175,8 @@ def find_kit(records: Records, name: str) -> Kit:
     if record is None:
         known = [str(it) for it in records.column(KITS, "kit").listed()]
         raise CallError(f"There is no kit {name}.", f"{nearest(name, known)} See `kathodos kit list`.")
-    at = positions_holding(records, KIT_ENTRIES, {"kit": record["kit"]})
-    columns = (records.column(KIT_ENTRIES, column).listed(at) for column in ("gives", "on", "to"))
-    some = [
-        KitEntry(str(gives), None if on is None else str(on), str(to)) for gives, on, to in zip(*columns, strict=True)
-    ]
-    return kit_from(record, some)
+    some = records.holding(KIT_ENTRIES, {"kit": [record["kit"]]}).records()
+    return kit_from(record, [KitEntry(str(it["gives"]), it["on"], str(it["to"])) for it in some])
 
 
 def is_kit(records: Records, name: str) -> bool:

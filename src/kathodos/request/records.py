@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterable, Mapping, Sequence
 from enum import StrEnum
+from functools import cached_property
 from typing import Any
 
 import msgspec
@@ -13,7 +14,7 @@ from msgspec.structs import replace
 
 from kathodos.change.kept import ChangeState
 from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import highest
+from kathodos.columns.dictionary import DictionaryColumn, highest
 from kathodos.columns.moments import moments_of
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Plan
@@ -29,7 +30,7 @@ from kathodos.model.kinds import (
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment
 from kathodos.request.kits import KitEntry, entries_from, entries_text
-from kathodos.store.records import Records
+from kathodos.store.records import Records, Wanted
 
 NAME = "name"  # what is kept of somebody who is not in the catalogue, beside what a kit wants to be told
 LOOK_BACK = 0  # the number of the step in which somebody looks back on an emergency
@@ -208,11 +209,16 @@ def requests_at(records: Records, positions: Ints) -> list[Request]:
     return [_request(row, dict(zip(REQUESTS.names, it, strict=True))) for row, it in zip(rows, found, strict=True)]
 
 
+def requests_holding(records: Records, wanted: Wanted) -> list[Request]:
+    """The requests that hold one of some values in each of some columns."""
+    rows = records.holding(REQUESTS, wanted)
+    return [_request(row, record) for row, record in zip(rows.ids, rows.records(), strict=True)]
+
+
 def requests_numbered(records: Records, numbers: Iterable[int]) -> list[Request]:
     """The requests with some numbers, in order. Raises CallError where there is none of a number."""
     wanted = list(dict.fromkeys(numbers))
-    at = records.column(REQUESTS, "request").holding_any(wanted).nonzero()[0]
-    found = {it.number: it for it in requests_at(records, at)}
+    found = {it.number: it for it in requests_holding(records, {"request": wanted})}
     missing = [it for it in wanted if it not in found]
     if missing:
         raise CallError(f"There is no request {missing[0]}.", "See `kathodos request list`.")
@@ -310,31 +316,39 @@ def items_of_requests(records: Records, numbers: Sequence[int]) -> dict[int, lis
 
 
 def _of_requests(records: Records, kind: Kind, numbers: Sequence[int]) -> list[tuple[int, Record]]:
-    column = records.column(kind, "request")
-    at = (column.holding(numbers[0]) if len(numbers) == 1 else column.holding_any(list(numbers))).nonzero()[0]
-    rows = records.rows(kind)[at].tolist()
-    values = records.some(kind, rows).values()
-    return [(row, dict(zip(kind.names, it, strict=True))) for row, it in zip(rows, values, strict=True)]
+    rows = records.holding(kind, {"request": numbers})
+    return list(zip(rows.ids, rows.records(), strict=True))
 
 
 # All of them
 
 
 class RequestTable:
-    """All requests as columns. `states`: of each as it is told, by its position in STATES."""
+    """All requests as columns, or those with some row numbers."""
 
     STATES = tuple(RequestState)
 
-    def __init__(self, records: Records) -> None:
+    def __init__(self, records: Records, rows: Ints | None = None) -> None:
         self.records = records
-        kept = records.column(REQUESTS, "state")
+        self._rows = rows
+
+    def column(self, name: str) -> DictionaryColumn:
+        """A column of them."""
+        if self._rows is None:
+            return self.records.column(REQUESTS, name)
+        return self.records.picked(REQUESTS, name, self._rows)
+
+    @cached_property
+    def states(self) -> Ints:
+        """The state of each as it is told, by its position in STATES."""
+        kept = self.column("state")
         codes = np.array([*(self.STATES.index(RequestState(str(it))) for it in kept.values), -1], dtype=np.int64)
-        self.states: Ints = codes[kept.codes]
-        granted = self.states == self.STATES.index(RequestState.GRANTED)
-        pending = _names_pending(records)
-        change = records.column(REQUESTS, "change")
-        waits = change.holding_any(pending) if pending else np.zeros(len(self.states), dtype=bool)
-        self.states[granted & ~waits] = self.STATES.index(RequestState.RUNNING)
+        states: Ints = codes[kept.codes]
+        granted = states == self.STATES.index(RequestState.GRANTED)
+        pending = _names_pending(self.records)
+        waits = self.column("change").holding_any(pending) if pending else np.zeros(len(states), dtype=bool)
+        states[granted & ~waits] = self.STATES.index(RequestState.RUNNING)
+        return states
 
     def which(self, *states: RequestState) -> Bools:
         """Those in one of some states, as it is told."""
@@ -347,7 +361,7 @@ class RequestTable:
 
     def ends(self) -> Ints:
         """The moment at which each ends, as it was granted or else asked for."""
-        until, less = (self.records.column(REQUESTS, name) for name in ("until", "less"))
+        until, less = (self.column(name) for name in ("until", "less"))
         found: Ints = np.append(moments_of(until.values, is_end=True), NEVER)[until.codes]
         lessened = [less_from(str(it)).until for it in less.values]
         earlier = np.array([*(end_moment(it) if it else NEVER for it in lessened), NEVER], dtype=np.int64)
@@ -355,7 +369,7 @@ class RequestTable:
 
     def moments(self, name: str, is_end: bool = False) -> Ints:
         """A column of dates or times as moments; where there is none, never."""
-        column = self.records.column(REQUESTS, name)
+        column = self.column(name)
         return np.append(moments_of(column.values, is_end=is_end), NEVER)[column.codes]
 
     def state(self, position: int) -> RequestState:
@@ -365,8 +379,8 @@ class RequestTable:
 
 def _names_pending(records: Records) -> list[str]:
     """The changes with orders that are not settled yet."""
-    at = records.column(CHANGES, "state").holding(ChangeState.APPLIED.value).nonzero()[0]
-    return [str(it) for it in records.column(CHANGES, "change").listed(at)]
+    found = records.rows_holding(CHANGES, {"state": [ChangeState.APPLIED.value]})
+    return [str(it) for it in records.picked(CHANGES, "change", found).listed()]
 
 
 def told_state(records: Records, request: Request) -> RequestState:
@@ -379,6 +393,4 @@ def told_state(records: Records, request: Request) -> RequestState:
 
 def running_for(records: Records, *people: str) -> list[Request]:
     """The granted requests for some people."""
-    which = records.column(REQUESTS, "whom").holding_any(people)
-    which &= records.column(REQUESTS, "state").holding(RequestState.GRANTED.value)
-    return requests_at(records, which.nonzero()[0])
+    return requests_holding(records, {"whom": people, "state": [RequestState.GRANTED.value]})

@@ -8,9 +8,10 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Ints, distinct, ints, joined
+from kathodos.columns.intervals import Intervals
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import Given
-from kathodos.engine.reach import nodes_in
+from kathodos.engine.reach import nodes_in, places_in
 from kathodos.rules.reading import Duty, Permission
 
 ByValue = dict[str | None, Ints]
@@ -34,12 +35,23 @@ class PermissionTargets:
         pattern, index = permission.pattern, self.index
         if pattern.system not in index.systems:
             return [], ints([])
+        nodes = nodes_in(index, index.tree.matches(pattern.target), pattern.holds_everything_below)
+        return self.actions_of(permission), nodes
+
+    def actions_of(self, permission: Permission) -> list[int]:
+        """The numbers of the actions that a permission names."""
+        system, index = permission.pattern.system, self.index
         if permission.action == "*":
-            actions = index.systems[pattern.system].actions.tolist()
-        else:
-            number = index.action_number.get((pattern.system, permission.action))
-            actions = [number] if number is not None else []
-        return actions, nodes_in(index, index.tree.matches(pattern.target), pattern.holds_everything_below)
+            return index.systems[system].actions.tolist() if system in index.systems else []
+        number = index.action_number.get((system, permission.action))
+        return [number] if number is not None else []
+
+    def places_of(self, permission: Permission) -> Intervals:
+        """The places of the nodes on which a permission applies, as intervals that may overlap."""
+        pattern, index = permission.pattern, self.index
+        if pattern.system not in index.systems:
+            return ints([]), ints([])
+        return places_in(index, index.tree.matches(pattern.target), pattern.holds_everything_below)
 
     def of_duty(self, duty: Duty, within: str | None, values: Sequence[str | None]) -> Iterator[tuple[int, Ints]]:
         """Each action of a duty with its nodes, only those that have one of the values where a rule is `within`."""

@@ -18,15 +18,17 @@ import mmap
 import os
 import time
 import weakref
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping
 from contextlib import contextmanager, suppress
+from functools import partial
 from pathlib import Path
-from typing import IO, Any
+from typing import IO, Any, cast
 
 import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.columns.parted import PartedArray
 from kathodos.store.modes import OWNER, folder_mode, made
 
 Arrays = Mapping[str, npt.NDArray[Any]]
@@ -59,8 +61,8 @@ class DamagedError(Exception):
 class Computed(Mapping[str, npt.NDArray[Any]]):
     """One file of arrays, mapped. `rest` is what was kept beside the arrays.
 
-    An array, or the part of one that is asked for, is checked when it is first used, by reading it past the map: only
-    what is used of it stays in memory.
+    A large array is checked part by part as its numbers are asked for, by reading the parts past the map: only what is
+    used of it stays in memory.
     """
 
     def __init__(
@@ -76,60 +78,45 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         self._nonce = bytes.fromhex(description["nonce"])
         self._key = key
         self._known: dict[str, npt.NDArray[Any]] = {}
-        self._unchecked: dict[str, npt.NDArray[np.bool_]] = {}  # of each array of which some was checked: which parts
 
     def __getitem__(self, name: str) -> npt.NDArray[Any]:
         if name not in self._known:
             array = self._mapped(name)
-            self._check_parts(name, self._left(name).nonzero()[0].tolist())
+            if array.ndim == 1 and array.nbytes > _PART:
+                check = partial(self._check_parts, name)
+                array = cast(npt.NDArray[Any], PartedArray(array, _PART // array.itemsize, check))
+            else:
+                self.check(name)
             self._known[name] = array
         return self._known[name]
 
-    def taken(self, name: str, positions: npt.NDArray[np.int64]) -> npt.NDArray[Any]:
-        """Some numbers of an array of one dimension, of which only the parts that hold them are read and checked."""
-        if name in self._known:
-            return self._known[name][positions]
-        array = self._mapped(name)
-        wanted = np.unique(positions * array.itemsize // _PART)
-        self._check_parts(name, wanted[self._left(name)[wanted]].tolist())
-        return array[positions]
-
-    def between(self, name: str, first: int, end: int) -> bytes:
-        """Some bytes of an array of bytes, of which only the parts that hold them are read and checked."""
-        if first < end:
-            wanted = np.arange(first // _PART, (end - 1) // _PART + 1)
-            self._check_parts(name, wanted[self._left(name)[wanted]].tolist())
-        return self._mapped(name)[first:end].tobytes()
-
     def check(self, name: str) -> None:
         """Raises DamagedError where an array is not what was written."""
-        self._check_parts(name, range(len(self._left(name))))
+        self._check_parts(name, range(_parts(self._size(name))))
 
     def _mapped(self, name: str) -> npt.NDArray[Any]:
-        """An array as it is mapped, checked or not."""
+        """An array as it is mapped, not checked."""
         kind, shape, offset, _ = self._locations[name]
         count = int(np.prod(shape))
         return np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
 
-    def _left(self, name: str) -> npt.NDArray[np.bool_]:
-        """Which parts of an array were not checked yet."""
-        if name not in self._unchecked:
-            self._unchecked[name] = np.ones(len(self._locations[name][3]) // _TAG, dtype=bool)
-        return self._unchecked[name]
+    def _size(self, name: str) -> int:
+        """How many bytes an array has."""
+        kind, shape, _, _ = self._locations[name]
+        return int(np.prod(shape)) * int(np.dtype(kind).itemsize)
 
-    def _check_parts(self, name: str, numbers: Sequence[int]) -> None:
+    def _check_parts(self, name: str, numbers: Iterable[int]) -> None:
         """Raises DamagedError where a part of an array is not what was written."""
-        kind, shape, offset, tags = self._locations[name]
-        size = int(np.prod(shape)) * np.dtype(kind).itemsize
-        if len(self._left(name)) != _parts(size):
+        _, _, offset, tags = self._locations[name]
+        size = self._size(name)
+        if len(tags) != _parts(size) * _TAG:
             raise DamagedError(self.file)
-        for number in numbers:
+        for number in map(int, numbers):
             first = number * _PART
             content = os.pread(self._descriptor, min(_PART, size - first), offset + first)
             wanted = bytes.fromhex(tags[number * _TAG : (number + 1) * _TAG])
             if not hmac.compare_digest(_tag(self._key, self._nonce, name, number, content), wanted):
                 raise DamagedError(self.file)
-        self._left(name)[list(numbers)] = False
 
     def __contains__(self, name: object) -> bool:
         """Whether it holds an array of this name, which is not read for that."""

@@ -14,7 +14,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.csr import Ints, distinct, joined
+from kathodos.columns.csr import Ints, joined
 from kathodos.columns.dictionary import (
     DictionaryColumn,
     Numbers,
@@ -36,7 +36,6 @@ from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.recorded import Closings, Openings
 
 SOURCE = "source"
-_FEW = 1000  # rows up to which only what they hold is read of a column
 _OPEN = 2**31 - 1  # stands for FOREVER among 32-bit entry numbers
 _MOST_BEHIND = 20_000  # rows behind the file up to which they are read anew by each command
 _MOST_ENTRIES = 200
@@ -64,10 +63,11 @@ class Pending(msgspec.Struct):
         return sum(len(rows) for rows, _ in self.opened)
 
     def closures(self) -> Closed:
-        """The rows that were closed, and by which entry."""
-        rows = [np.arange(numbers.start, numbers.stop) for numbers, _ in self.closed]
-        entries = [np.full(len(numbers), entry) for numbers, entry in self.closed]
-        return joined(rows), joined(entries)
+        """The rows that were closed, ascending, and by which entry."""
+        rows = joined([np.arange(numbers.start, numbers.stop) for numbers, _ in self.closed])
+        entries = joined([np.full(len(numbers), entry) for numbers, entry in self.closed])
+        order = np.argsort(rows)
+        return rows[order], entries[order]
 
 
 class KindHistory:
@@ -79,6 +79,7 @@ class KindHistory:
         self._added = added
         self._closed = closed
         self._known: dict[str, DictionaryColumn] = {}
+        self._in_file: dict[str, DictionaryColumn] = {}
 
     @cached_property
     def rows(self) -> Ints:
@@ -110,21 +111,80 @@ class KindHistory:
         if name not in self._known:
             parts = [self._added.columns[name]] if len(self._added) or self._stored is None else []
             if self._stored is not None:
-                parts = [_column_in(self._stored, name), *parts]
+                parts = [self._kept(name), *parts]
             self._known[name] = appended(*parts) if len(parts) > 1 else parts[0]
         return self._known[name]
 
+    def _kept(self, name: str) -> DictionaryColumn:
+        """A column as the file holds it."""
+        if name not in self._in_file:
+            assert self._stored is not None
+            self._in_file[name] = _column_in(self._stored, name)
+        return self._in_file[name]
+
+    def holding(self, wanted: Mapping[str, Sequence[Scalar]]) -> Ints:
+        """The positions of the rows that hold one of some values in each of some columns, which are not put together
+        for that."""
+        if self._stored is None:
+            return _holding(self._added.columns, wanted)
+        kept = _holding({name: self._kept(name) for name in wanted}, wanted)
+        if not len(self._added):
+            return kept
+        return np.concatenate([kept, self._kept_rows + _holding(self._added.columns, wanted)])
+
+    @property
+    def _kept_rows(self) -> int:
+        """How many rows the file holds."""
+        return len(self._stored["rows"]) if self._stored is not None else 0
+
+    def at_rows(self, rows: Ints) -> Ints:
+        """The positions of the rows with some numbers."""
+        if self._stored is None or not len(self._added):
+            return insertion_points(self.rows, rows)
+        is_added = rows >= self._added.rows[0]
+        found = np.empty(len(rows), dtype=np.int64)
+        found[~is_added] = insertion_points(self._stored["rows"], rows[~is_added])
+        found[is_added] = self._kept_rows + insertion_points(self._added.rows, rows[is_added])
+        return found
+
+    def among(self, positions: Ints, point: int | None) -> Ints:
+        """Those of some positions, in order, whose rows belong to the state after an entry."""
+        until = self.closed_by(positions)
+        return positions[until == _OPEN if point is None else (self.opened_by(positions) <= point) & (until > point)]
+
+    def numbers(self, positions: Ints) -> Ints:
+        """The numbers of the rows at some positions."""
+        return self._some("rows", positions)
+
+    def opened_by(self, positions: Ints) -> Ints:
+        """The entries that opened the rows at some positions."""
+        return self._some("since", positions)
+
+    def closed_by(self, positions: Ints) -> Ints:
+        """The entries that closed the rows at some positions; a number above all for those that are open."""
+        until, (rows, entries) = self._some("until", positions), self._closed
+        if len(rows):
+            numbers = self.numbers(positions)
+            at = np.minimum(insertion_points(rows, numbers), len(rows) - 1)
+            until = np.where(rows[at] == numbers, entries[at], until)
+        return until
+
+    def _some(self, name: str, positions: Ints) -> Ints:
+        added: Ints = getattr(self._added, name)
+        if self._stored is None or not len(added):
+            return (self._stored[name] if self._stored is not None else added)[positions]
+        is_added, found = positions >= self._kept_rows, np.empty(len(positions), dtype=np.int64)
+        found[~is_added] = self._stored[name][positions[~is_added]]
+        found[is_added] = added[positions[is_added] - self._kept_rows]
+        return found
+
     def listed(self, name: str, positions: Ints) -> list[Scalar]:
         """What some rows hold in a column, which is not put together for them where rows stand behind the file."""
-        is_few = isinstance(self._stored, Computed) and len(positions) <= _FEW
-        if name in self._known or self._stored is None or not (len(self._added) or is_few):
+        if name in self._known or self._stored is None or not len(self._added):
             return self.column(name).listed(positions)
-        count = len(self.rows) - len(self._added)
+        count = self._kept_rows
         is_kept = positions < count
-        if isinstance(self._stored, Computed) and is_few:
-            kept = iter(_some_in(self._stored, name, positions[is_kept]))
-        else:
-            kept = iter(_column_in(self._stored, name).listed(positions[is_kept]))
+        kept = iter(self._kept(name).listed(positions[is_kept]))
         added = iter(self._added.columns[name].listed(positions[~is_kept] - count))
         return [next(kept if it else added) for it in is_kept.tolist()]
 
@@ -172,19 +232,15 @@ def _column_in(arrays: Arrays, name: str) -> DictionaryColumn:
     return DictionaryColumn(arrays[f"{name}.codes"], StringTable(*parts))
 
 
-def _some_in(arrays: Computed, name: str, positions: Ints) -> list[Scalar]:
-    """What a few rows hold in a column of a file, of which only what they hold is read and checked."""
-    codes = arrays.taken(f"{name}.codes", positions)
-    used = distinct(codes[codes >= 0].astype(np.int64))
-    values: list[Scalar]
-    if f"{name}.numbers" in arrays:
-        values = arrays.taken(f"{name}.numbers", used).tolist()
-    else:
-        first, end = (arrays.taken(f"{name}.starts", used + more).tolist() for more in (0, 1))
-        encoded = (arrays.between(f"{name}.content", *it) for it in zip(first, end, strict=True))
-        values = [it.decode("utf-8", "surrogatepass") for it in encoded]
-    known = dict(zip(used.tolist(), values, strict=True))
-    return [known.get(code) for code in codes.tolist()]
+def _holding(columns: Mapping[str, DictionaryColumn], wanted: Mapping[str, Sequence[Scalar]]) -> Ints:
+    """The rows that hold one of some values in each of some columns, that which tells most apart looked at first."""
+    found: Ints | None = None
+    for name in sorted(wanted, key=lambda it: -len(columns[it].values)):
+        codes = columns[name].codes_of(wanted[name])
+        held = columns[name].codes if found is None else columns[name].codes[found]
+        is_held = held == codes[0] if len(codes) == 1 else np.isin(held, codes)
+        found = is_held.nonzero()[0] if found is None else found[is_held]
+    return np.arange(len(next(iter(columns.values())))) if found is None else found
 
 
 class Added(msgspec.Struct):

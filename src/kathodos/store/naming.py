@@ -60,8 +60,8 @@ def _person(records: Records, text: str, among: Sequence[Kind]) -> str:
         more = f" and {len(found) - len(listed)} more" if len(found) > len(listed) else ""
         raise CallError(f"{text} may be {', '.join(listed)}{more}.", "Write the id of one of them.")
     if ACCOUNTS not in among:
-        at = positions_holding(records, ACCOUNTS, {"login": text.rpartition("/")[2]})
-        systems, owners = (records.column(ACCOUNTS, name).listed(at) for name in ("system", "identity"))
+        held = records.holding(ACCOUNTS, {"login": [text.rpartition("/")[2]]})
+        systems, owners = held["system"], held["identity"]
         wanted = text.rpartition("/")[0]
         of = {str(owner) for system, owner in zip(systems, owners, strict=True) if owner and wanted in ("", system)}
         if len(of) == 1:
@@ -74,9 +74,8 @@ def _person(records: Records, text: str, among: Sequence[Kind]) -> str:
 def _merged(records: Records, text: str) -> str:
     """The identity that a merged one is now, by its former id or mail; empty where it is none."""
     for column in ("identity", "email"):
-        at = positions_holding(records, MERGES, {column: text})
-        if len(at):
-            return str(records.column(MERGES, "into").value(int(at[0])))
+        for it in records.holding(MERGES, {column: [text]})["into"]:
+            return str(it)
     return ""
 
 
@@ -95,26 +94,21 @@ def _one_person(records: Records, found: Sequence[str]) -> str:
     if len(people) != 1 or len(people) + len(accounts) < len(found):
         return ""
     for system, _, login in accounts:
-        at = positions_holding(records, ACCOUNTS, {"system": system, "login": login})
-        if records.column(ACCOUNTS, "identity").listed(at) != [name_in("identity", people[0])]:
+        held = records.with_key(ACCOUNTS, (system, login))
+        if held is None or held["identity"] != name_in("identity", people[0]):
             return ""
     return people[0]
 
 
 def _exact(records: Records, kind: Kind, name: str) -> bool:
     parts = key_named(kind, name)
-    return (
-        len(parts) == len(kind.key)
-        and len(positions_holding(records, kind, dict(zip(kind.key, parts, strict=True)))) > 0
-    )
+    return len(parts) == len(kind.key) and records.with_key(kind, tuple(parts)) is not None
 
 
 def _ending_in(records: Records, kind: Kind, name: str) -> Iterator[str]:
     """The full names of the records whose last part is the name."""
     if len(kind.key) > 1:
-        at = positions_holding(records, kind, {kind.key[-1]: name})
-        columns = (records.column(kind, part).listed(at) for part in kind.key)
-        yield from ("/".join(map(str, parts)) for parts in zip(*columns, strict=True))
+        yield from ("/".join(map(str, parts)) for parts in records.holding(kind, {kind.key[-1]: [name]}).record_keys())
 
 
 def _some_names(records: Records, kind: Kind) -> list[str]:

@@ -10,14 +10,23 @@ import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Ints
-from kathodos.columns.dictionary import DictionaryColumn, always, appended, dictionary_column, positions_among
+from kathodos.columns.dictionary import (
+    DictionaryColumn,
+    Scalar,
+    always,
+    appended,
+    dictionary_column,
+    joined_columns,
+    positions_among,
+)
 from kathodos.columns.dictionary import rows_of as rows_of_columns
-from kathodos.columns.ordered import insertion_points
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.rows import Record, Rows, State, rows_from
 from kathodos.store.history import SOURCE, Histories, KindHistory
 
+_FEW = 1000  # records up to which what they hold is looked up one by one
 Key = tuple[Any, ...]
+Wanted = Mapping[str, Sequence[Scalar]]
 
 
 class Records(Protocol):
@@ -32,8 +41,20 @@ class Records(Protocol):
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
         """The records with these row numbers, in this order."""
 
+    def rows_holding(self, kind: Kind, wanted: Wanted) -> Ints:
+        """The row numbers of the records that hold one of some values in each of some columns, in order."""
+
+    def holding(self, kind: Kind, wanted: Wanted) -> Rows:
+        """The records that hold one of some values in each of some columns, in order."""
+
+    def picked(self, kind: Kind, name: str, rows: Ints) -> DictionaryColumn:
+        """One column of the records with these row numbers, in this order."""
+
     def sources(self, kind: Kind) -> DictionaryColumn:
         """Who brought each record of a kind."""
+
+    def sources_at(self, kind: Kind, rows: Sequence[int]) -> list[Scalar]:
+        """Who brought each of the records with these row numbers."""
 
     def with_key(self, kind: Kind, key: Key) -> Record | None:
         """The record with this key, if there is one."""
@@ -107,28 +128,79 @@ class Stored(msgspec.Struct, frozen=True, dict=True):
         return rows if chosen is None else rows[chosen]
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
+        return self._listed(kind, self.history(kind).at_rows(np.array(rows, dtype=np.int64)))
+
+    def rows_holding(self, kind: Kind, wanted: Wanted) -> Ints:
         history = self.history(kind)
-        at = insertion_points(history.rows, np.array(rows, dtype=np.int64))
-        columns = {name: history.listed(name, at) for name in kind.names}
-        return Rows(kind, list(rows), columns)
+        return history.numbers(history.among(history.holding(wanted), self.point))
+
+    def holding(self, kind: Kind, wanted: Wanted) -> Rows:
+        history = self.history(kind)
+        return self._listed(kind, history.among(history.holding(wanted), self.point))
+
+    def picked(self, kind: Kind, name: str, rows: Ints) -> DictionaryColumn:
+        history = self.history(kind)
+        positions = history.at_rows(rows)
+        if len(rows) > _FEW:
+            return history.column(name).taken(positions)
+        return dictionary_column(history.listed(name, positions))
+
+    def _listed(self, kind: Kind, positions: Ints) -> Rows:
+        history = self.history(kind)
+        columns = {name: history.listed(name, positions) for name in kind.names}
+        return Rows(kind, history.numbers(positions).tolist(), columns)
 
     def with_key(self, kind: Kind, key: Key) -> Record | None:
-        history = self.history(kind)
-        found: Ints = np.arange(len(history.rows)) if not kind.key else np.zeros(0, dtype=np.int64)
-        for number, (name, part) in enumerate(zip(kind.key, key, strict=True)):
-            column = history.column(name)
-            code = column.code_of(part)
-            found = (column.codes == code).nonzero()[0] if not number else found[column.codes[found] == code]
-        is_there = history.until[found] > (2**31 - 2) if self.point is None else history.until[found] > self.point
-        if self.point is not None:
-            is_there &= history.since[found] <= self.point
-        there = found[is_there].tolist()
-        at = np.array(there[:1], dtype=np.int64)
-        return {name: history.listed(name, at)[0] for name in kind.names} if there else None
+        return _first(self.holding(kind, _with_key(kind, key)))
 
     def sources(self, kind: Kind) -> DictionaryColumn:
         """Who brought each record."""
         return self.column(kind, SOURCE)
+
+    def sources_at(self, kind: Kind, rows: Sequence[int]) -> list[Scalar]:
+        history = self.history(kind)
+        return history.listed(SOURCE, history.at_rows(np.array(rows, dtype=np.int64)))
+
+
+class Few(msgspec.Struct, frozen=True):
+    """Records of which, of some kinds, the columns are only of those with some row numbers, in that order.
+
+    What is looked up by what it holds is looked up among all.
+    """
+
+    records: Records
+    only: Mapping[str, Ints]
+
+    def column(self, kind: Kind, name: str) -> DictionaryColumn:
+        rows = self.only.get(kind.name)
+        return self.records.column(kind, name) if rows is None else self.records.picked(kind, name, rows)
+
+    def rows(self, kind: Kind) -> Ints:
+        return self.only[kind.name] if kind.name in self.only else self.records.rows(kind)
+
+    def sources(self, kind: Kind) -> DictionaryColumn:
+        rows = self.only.get(kind.name)
+        if rows is None:
+            return self.records.sources(kind)
+        return dictionary_column(self.records.sources_at(kind, rows.tolist()))
+
+    def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
+        return self.records.some(kind, rows)
+
+    def rows_holding(self, kind: Kind, wanted: Wanted) -> Ints:
+        return self.records.rows_holding(kind, wanted)
+
+    def holding(self, kind: Kind, wanted: Wanted) -> Rows:
+        return self.records.holding(kind, wanted)
+
+    def picked(self, kind: Kind, name: str, rows: Ints) -> DictionaryColumn:
+        return self.records.picked(kind, name, rows)
+
+    def sources_at(self, kind: Kind, rows: Sequence[int]) -> list[Scalar]:
+        return self.records.sources_at(kind, rows)
+
+    def with_key(self, kind: Kind, key: Key) -> Record | None:
+        return self.records.with_key(kind, key)
 
 
 class InMemory(msgspec.Struct, frozen=True, dict=True):
@@ -153,16 +225,29 @@ class InMemory(msgspec.Struct, frozen=True, dict=True):
     def sources(self, kind: Kind) -> DictionaryColumn:
         return always(None, len(self.rows(kind)))
 
+    def sources_at(self, kind: Kind, rows: Sequence[int]) -> list[Scalar]:
+        return [None] * len(rows)
+
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
-        held = self.state[kind.name]
+        held = self.state.get(kind.name, rows_from(kind, []))
         at = {row: position for position, row in enumerate(held.ids)}
         values = held.values()
         return rows_from(kind, [(row, *values[at[row]]) for row in rows])
 
+    def rows_holding(self, kind: Kind, wanted: Wanted) -> Ints:
+        found = np.ones(len(self.rows(kind)), dtype=bool)
+        for name, values in wanted.items():
+            found &= self.column(kind, name).holding_any(values)
+        return self.rows(kind)[found]
+
+    def holding(self, kind: Kind, wanted: Wanted) -> Rows:
+        return self.some(kind, self.rows_holding(kind, wanted).tolist())
+
+    def picked(self, kind: Kind, name: str, rows: Ints) -> DictionaryColumn:
+        return dictionary_column(self.some(kind, rows.tolist())[name])
+
     def with_key(self, kind: Kind, key: Key) -> Record | None:
-        rows = self.state[kind.name]
-        records = zip(rows.record_keys(), rows.values(), strict=True)
-        return next((dict(zip(kind.names, values, strict=True)) for held, values in records if held == key), None)
+        return _first(self.holding(kind, _with_key(kind, key)))
 
 
 class KindEdits(msgspec.Struct, frozen=True):
@@ -207,6 +292,10 @@ class Edited(msgspec.Struct, frozen=True, dict=True):
         edits = self.edits.get(kind.name)
         return self._with(kind, self.records.sources(kind), edits.sources if edits is not None else None)
 
+    def sources_at(self, kind: Kind, rows: Sequence[int]) -> list[Scalar]:
+        kept = iter(self.records.sources_at(kind, [row for row in rows if row > 0]))
+        return [next(kept) if row > 0 else self.edits[kind.name].sources.value(-1 - row) for row in rows]
+
     def _with(self, kind: Kind, column: DictionaryColumn, come: DictionaryColumn | None) -> DictionaryColumn:
         staying = self.staying(kind)
         kept = column if staying is None else column.taken(staying)
@@ -228,19 +317,39 @@ class Edited(msgspec.Struct, frozen=True, dict=True):
         by_row |= dict(zip(kept.ids, kept.values(), strict=True))
         return rows_from(kind, [(row, *by_row[row]) for row in rows])
 
-    def with_key(self, kind: Kind, key: Key) -> Record | None:
-        edits = self.edits.get(kind.name)
+    def rows_holding(self, kind: Kind, wanted: Wanted) -> Ints:
+        found, edits = self.records.rows_holding(kind, wanted), self.edits.get(kind.name)
         if edits is None:
-            return self.records.with_key(kind, key)
-        if len(edits.sources):
-            keys = [edits.come[kind.names.index(name)] for name in kind.key]
-            for at, held in enumerate(rows_of_columns(keys)):
-                if held == key:
-                    (values,) = rows_of_columns(edits.come, np.array([at]))
-                    return dict(zip(kind.names, values, strict=True))
-        if np.isin(positions_of_keys(self.records, kind, [key]), edits.gone).any():
-            return None
-        return self.records.with_key(kind, key)
+            return found
+        if len(edits.gone) and len(found):
+            found = found[~np.isin(found, self.records.rows(kind)[edits.gone])]
+        come = np.ones(len(edits.sources), dtype=bool)
+        for name, values in wanted.items():
+            come &= edits.come[kind.names.index(name)].holding_any(values)
+        return np.concatenate([found, -1 - come.nonzero()[0]])
+
+    def holding(self, kind: Kind, wanted: Wanted) -> Rows:
+        return self.some(kind, self.rows_holding(kind, wanted).tolist())
+
+    def picked(self, kind: Kind, name: str, rows: Ints) -> DictionaryColumn:
+        kept = self.records.picked(kind, name, rows[rows > 0])
+        if (rows > 0).all():
+            return kept
+        come = self.edits[kind.name].come[kind.names.index(name)].taken(-1 - rows[rows < 0])
+        both, at = joined_columns([kept, come]), np.empty(len(rows), dtype=np.int64)
+        at[rows > 0], at[rows < 0] = np.arange(len(kept)), len(kept) + np.arange(len(come))
+        return both.taken(at)
+
+    def with_key(self, kind: Kind, key: Key) -> Record | None:
+        return _first(self.holding(kind, _with_key(kind, key)))
+
+
+def _with_key(kind: Kind, key: Key) -> Wanted:
+    return {name: [part] for name, part in zip(kind.key, key, strict=True)}
+
+
+def _first(rows: Rows) -> Record | None:
+    return next(iter(rows.records()), None)
 
 
 def edits_of(edited: Edited, kinds: Iterable[Kind]) -> Edits:

@@ -16,8 +16,9 @@ from kathodos.change.edit_sets import EditSet, edits_from
 from kathodos.change.effect import Effect, FindingsDiffer
 from kathodos.change.mandates import MandateCheck, Verdict
 from kathodos.change.orders import pending_edits
+from kathodos.columns.csr import Ints, distinct, joined
 from kathodos.columns.strings import string_table
-from kathodos.engine.compiled.among import index_among, with_owners
+from kathodos.engine.compiled.among import groups_touched, index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.patch import patched
 from kathodos.findings.escalation import is_administered
@@ -27,8 +28,9 @@ from kathodos.findings.excess.kinds import LATE_CONTROL, NAMES
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
+from kathodos.model.kinds import ACCOUNTS, IDENTITIES
 from kathodos.model.references import reference_to
-from kathodos.store.records import Edited, Records, edited, edits_of
+from kathodos.store.records import Edited, Few, Records, edited, edits_of
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
@@ -113,25 +115,31 @@ def _bases_of_few(view: View, before: EditSet, after: EditSet) -> tuple[Basis, B
 
 def _index_of_few(view: View, pending: EditSet, whole: EditSet) -> Index | None:
     """The index of those on whom edits bear; None where these are not few."""
-    found = np.zeros(view.index.holders.first_group, dtype=bool)
+    index, found, groups = view.index, list[Ints](), list[Ints | None]()
     for edits in (pending, whole):
-        some = concerned(view.index, view.moment, edits.edits)
+        some = concerned(index, view.moment, edits.edits)
         if some is None:
             return None
-        found |= some
-    people, accounts = with_owners(view.index.holders, found.nonzero()[0])
-    if 2 * (len(people) + len(accounts)) > len(found):
+        found.append(some)
+        groups.append(groups_touched(index, edits.edits))
+    people, accounts = with_owners(index.holders, distinct(joined(found)))
+    if 2 * (len(people) + len(accounts)) > index.holders.first_group:
         return None
-    return index_among(view.index, people, accounts)
+    known = [it for it in groups if it is not None]
+    return index_among(index, people, accounts, joined(known) if len(known) == len(groups) else None)
 
 
 def _patched(view: View, index: Index, edits: EditSet) -> Basis | None:
     """What findings rest on with edits made, of the few that an index holds; None where it takes everybody to tell."""
-    if not len(edits):
-        return Basis(view.stored, index, view.moment)
-    records = edited(view.stored, edits.edits)
-    found = patched(index, edits.edits, records)
-    return Basis(records, found, view.moment) if found is not None else None
+    records: Records = view.stored
+    if len(edits):
+        records = edited(view.stored, edits.edits)
+        found = patched(index, edits.edits, records)
+        if found is None:
+            return None
+        index = found
+    only = {IDENTITIES.name: index.holders.rows, ACCOUNTS.name: index.holders.account_rows}
+    return Basis(Few(records, only), index, view.moment)
 
 
 def _administers(view: View, system: str, gone: Sequence[str]) -> bool:

@@ -10,11 +10,16 @@ from dataclasses import replace
 
 import numpy as np
 
-from kathodos.columns.csr import CSRList, Ints, csr_from_pairs, small
+from kathodos.columns.csr import CSRList, Ints, csr_from_pairs, ints, reachable, small
 from kathodos.columns.ordered import order_of
 from kathodos.columns.strings import hashes_of, string_table
 from kathodos.engine.compiled.compile import accounts_by_owner
 from kathodos.engine.compiled.index import Grants, Holders, Index
+from kathodos.model import kinds
+from kathodos.model.references import reference_to
+from kathodos.store.records import Edits
+
+_OF_NAMED_GROUPS = {kinds.GRANTS.name, kinds.MEMBERS.name}
 
 
 def with_owners(holders: Holders, askers: Ints) -> tuple[Ints, Ints]:
@@ -22,19 +27,31 @@ def with_owners(holders: Holders, askers: Ints) -> tuple[Ints, Ints]:
 
     Gives identities, and accounts by their number less that of the first; both in order.
     """
-    kept = np.zeros(holders.first_group, dtype=bool)
-    kept[askers] = True
-    owners = holders.owner[kept[holders.people :]]
-    kept[owners[owners >= 0]] = True
-    people = kept[: holders.people].nonzero()[0]
-    kept[holders.accounts_of.all_of(people)] = True
-    return people, kept[holders.people :].nonzero()[0]
+    owners = holders.owner[askers[askers >= holders.people] - holders.people]
+    people = np.union1d(askers[askers < holders.people], owners[owners >= 0]).astype(np.int64)
+    owned = holders.accounts_of.all_of(people)
+    return people, np.union1d(askers[askers >= holders.people], owned).astype(np.int64) - holders.people
 
 
-def index_among(index: Index, people: Ints, accounts: Ints) -> Index:
+def groups_touched(index: Index, edits: Edits) -> Ints | None:
+    """The groups that edits name; None where others may come to have other members too."""
+    if not {name for name, edit in edits.items() if len(edit)} <= _OF_NAMED_GROUPS:
+        return None
+    named = set()
+    for name, edit in edits.items():
+        for record in (*edit.gone, *edit.come):
+            if name == kinds.GRANTS.name:
+                named.add(str(record["holder"]))
+            else:
+                named |= {str(record["member"]), reference_to("group", record["system"], record["group"])}
+    return ints(sorted({index.holders.find(it) for it in named if it.startswith("group:")} - {-1}))
+
+
+def index_among(index: Index, people: Ints, accounts: Ints, groups: Ints | None = None) -> Index:
     """The index with only these identities and accounts, as `with_owners` gives them.
 
-    Both are numbers in order, of accounts less that of the first.
+    Both are numbers in order, of accounts less that of the first. `groups`: those that edits will name, where grants to
+    others that nobody here is in are left out too; None: all groups keep theirs.
     """
     old = index.holders
     rest = np.arange(old.first_group, old.size)
@@ -42,7 +59,11 @@ def index_among(index: Index, people: Ints, accounts: Ints) -> Index:
     number = small(np.full(old.size, -1))
     number[kept] = np.arange(len(kept))
     holders = _holders(old, people, accounts, kept, number)
-    positions = np.sort(index.holder_grants.all_of(kept)).astype(np.int64)
+    bearing = kept
+    if groups is not None:
+        ahead = reachable(old.edges, np.concatenate([people, accounts + old.people, groups])).astype(np.int64)
+        bearing = np.union1d(ahead, [old.everyone])
+    positions = np.sort(index.holder_grants.all_of(bearing)).astype(np.int64)
     grants = _grants(index.grants, positions, number)
     every = np.arange(len(grants))
     return replace(

@@ -12,6 +12,7 @@ import numpy as np
 import numpy.typing as npt
 
 from kathodos.columns.csr import ints
+from kathodos.columns.parted import PartedArray
 from kathodos.engine.compiled.index import Index, Mandate, System
 from kathodos.engine.compiled.scopes import AnchoredIntervals, Scope
 
@@ -64,8 +65,8 @@ def _take_apart(prefix: str, value: Any, arrays: Arrays, rest: dict[str, Any]) -
             rest[path] = _plain(name, held)
         elif dataclasses.is_dataclass(held):
             _take_apart(path + ".", held, arrays, rest)
-        elif isinstance(held, np.ndarray):
-            arrays[path] = held
+        elif isinstance(held, np.ndarray | PartedArray):
+            arrays[path] = np.asarray(held)
         else:
             rest[path] = list(held)
 
