@@ -12,7 +12,8 @@ from kathodos.ledger import hand, writing
 from kathodos.model.kinds import AREAS
 from kathodos.store import history
 from kathodos.store.blocks import FOREVER
-from kathodos.store.history import SOURCE, Histories
+from kathodos.store.history import Histories
+from kathodos.store.kind_history import SOURCE, STANDS
 from kathodos.workspace.workspace import Workspace
 from tests import stores
 
@@ -51,15 +52,25 @@ class KeptUp(unittest.TestCase):
             self.assertEqual(found.rows.tolist(), row)
             self.assertEqual(found.since.tolist(), since)
             is_open = [it == FOREVER for it in until]
-            self.assertEqual((found.until == history._OPEN).tolist(), is_open)
+            self.assertEqual((found.until == STANDS).tolist(), is_open)
             self.assertEqual(
                 [it for it, forever in zip(found.until.tolist(), is_open, strict=True) if not forever],
                 [it for it in until if it != FOREVER],
             )
             some = np.array(self.random.sample(range(len(row)), min(len(row), 5)), dtype=np.int64)
+            self.assertEqual(found.numbers(some).tolist(), [row[at] for at in some.tolist()])
+            self.assertEqual(found.at_rows(found.numbers(some)).tolist(), some.tolist())
+            self.assertEqual(found.opened_by(some).tolist(), [since[at] for at in some.tolist()])
+            self.assertEqual(found.closed_by(some).tolist(), found.until[some].tolist())
             for name, expected in zip(NAMES, columns, strict=True):
+                wanted = self.random.sample(sorted({*expected, "nowhere"}, key=str), 2)
+                held = [at for at, it in enumerate(expected) if it in wanted]
+                self.assertEqual(found.holding({name: wanted}).tolist(), held, (name, wanted))
                 self.assertEqual(found.listed(name, some), [expected[at] for at in some.tolist()], name)
                 self.assertEqual(found.column(name).listed(), expected, name)
+            sources, resources = columns[0], columns[NAMES.index("resources")]
+            pairs = [at for at in range(len(row)) if (sources[at], resources[at]) in (("one", "é"), ("one", None))]
+            self.assertEqual(found.holding({SOURCE: ["one"], "resources": ["é", None]}).tolist(), pairs)
             for point in (0, 1, reader.newest().entry):
                 state = found.in_state(point)
                 positions = range(len(row)) if state is None else state.tolist()
@@ -67,6 +78,7 @@ class KeptUp(unittest.TestCase):
                     it for it, (first, end) in enumerate(zip(since, until, strict=True)) if first <= point < end
                 ]
                 self.assertEqual(list(positions), expected, point)
+                self.assertEqual(found.among(np.arange(len(row)), point).tolist(), expected, point)
 
     def test_after_each_of_many_entries(self):
         self.entry(100, 100)
@@ -83,11 +95,33 @@ class KeptUp(unittest.TestCase):
         self.assert_as_in_the_store()
         kept = self.workspace.store.computed.file("columns-areas")
         first = kept.stat().st_mtime_ns
-        with mock.patch.object(history, "_MOST_BEHIND", 3), mock.patch.object(history, "_MOST_ENTRIES", 4):
+        with self.limits(read=1, entries=4, behind=3, percent=0):
             for _ in range(6):
                 self.entry(0, 40)
                 self.assert_as_in_the_store()
         self.assertGreater(kept.stat().st_mtime_ns, first)
+
+    def test_what_comes_later_is_kept_in_a_file_behind(self):
+        self.entry(40, 40)
+        self.assert_as_in_the_store()
+        whole, behind = (self.workspace.store.computed.file(f"{it}-areas") for it in ("columns", "behind"))
+        first = whole.stat().st_mtime_ns
+        made = set()
+        with self.limits(read=3, entries=4):
+            for step in range(25):
+                self.entry()
+                if step % 3:
+                    self.workspace = Workspace(self.workspace.folder)  # as another command finds it
+                self.assert_as_in_the_store()
+                made |= {behind.stat().st_mtime_ns} if behind.exists() else set()
+        self.assertGreater(len(made), 3)
+        self.assertEqual(whole.stat().st_mtime_ns, first, "the file of most rows stays as it is")
+
+    @staticmethod
+    def limits(read, entries, behind=1000, percent=10):
+        """Other limits from which on files are made anew."""
+        values = {"_MOST_READ": read, "_MOST_ENTRIES": entries, "_MOST_BEHIND": behind, "_PERCENT": percent}
+        return mock.patch.multiple(history, **values)
 
     @stores.ONLY_IN_A_FILE
     def test_files_of_another_history_are_not_used(self):
@@ -97,7 +131,7 @@ class KeptUp(unittest.TestCase):
         rows = list(self.open), self.next
         self.entry()
         self.entry()
-        with mock.patch.object(history, "_MOST_BEHIND", 0):
+        with self.limits(read=0, entries=1, behind=0, percent=0):
             self.assert_as_in_the_store()
         for file in self.workspace.store.files:
             file.unlink(missing_ok=True)

@@ -11,12 +11,13 @@ from kathodos.model.kinds import AREAS, IDENTITIES
 from kathodos.model.rows import rows_from
 from kathodos.store.records import (
     Edit,
+    Few,
     InMemory,
     edited,
     edits_of,
     positions_holding,
-    positions_of_keys,
     record_at,
+    rows_of_keys,
 )
 from tests.support import searching
 
@@ -58,6 +59,16 @@ class AsWritten(unittest.TestCase):
         for record in (*before, *come):
             known = next((it for it in expected if it["area"] == record["area"]), None)
             self.assertEqual(after.with_key(AREAS, (record["area"],)), known)
+        wanted = {"resources": data.draw(st.lists(VALUES, max_size=2)), "area": [it["area"] for it in expected[1:]]}
+        at = [at for at, it in enumerate(expected) if it["resources"] in wanted["resources"] and at]
+        self.assertEqual(after.holding(AREAS, wanted).records(), [expected[it] for it in at])
+        self.assertEqual(after.rows_holding(AREAS, wanted).tolist(), [numbers[it] for it in at])
+        turned = np.array(numbers[::-1], dtype=np.int64)
+        picked = after.picked(AREAS, "resources", turned)
+        self.assertEqual(picked.listed(), [it["resources"] for it in expected[::-1]])
+        few = Few(after, {AREAS.name: turned[:2]})
+        self.assertEqual(few.column(AREAS, "area").listed(), [it["area"] for it in expected[::-1][:2]])
+        self.assertEqual(few.holding(AREAS, wanted).records(), [expected[it] for it in at])
         back = edits_of(after, [AREAS])
         if gone or come:
             self.assertCountEqual(map(str, back[AREAS.name].gone), map(str, gone))
@@ -71,7 +82,7 @@ class AsWritten(unittest.TestCase):
         found = positions_holding(records, AREAS, {"resources": value}).tolist()
         self.assertEqual(found, [at for at, it in enumerate(some) if it["resources"] == value])
         keys = [(it["area"],) for it in some[::2]] + [("nowhere",)]
-        self.assertEqual(sorted(positions_of_keys(records, AREAS, keys).tolist()), list(range(0, len(some), 2)))
+        self.assertEqual(rows_of_keys(records, AREAS, keys).tolist(), records.rows(AREAS)[::2].tolist())
 
 
 class Appended(unittest.TestCase):

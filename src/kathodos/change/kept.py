@@ -125,10 +125,9 @@ def entry_applied(records: Stored, name: str) -> int:
 
 def free_name(records: Records, start: str, is_plain_first: bool = False) -> str:
     """The name that the next change without one takes: a word and a number; or the word, where it is free."""
-    column = records.column(CHANGES, "change")
 
     def is_free(name: str) -> bool:
-        return column.code_of(name) < -1 or not column.holding(name).any()
+        return not len(records.rows_holding(CHANGES, {"change": [name]}))
 
     if is_plain_first and is_free(start):
         return start

@@ -18,7 +18,7 @@ from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, system_of,
 from kathodos.change.kept import ChangeState, changes_called, set_change_state
 from kathodos.change.settling import Held, records_held
 from kathodos.columns.csr import Bools, Ints, ints
-from kathodos.columns.dictionary import Scalar, highest
+from kathodos.columns.dictionary import Scalar
 from kathodos.columns.moments import moments_of
 from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
@@ -245,7 +245,7 @@ def _source_of(kind: Kind, system: str, now: Held | None, systems: Mapping[Scala
 
 
 def _put_orders(plan: Plan, ordered: Sequence[tuple[RecordEdit, str, str]], change: str, terms: OrderTerms) -> None:
-    first = highest(plan.records.column(ORDERS, "order")) + 1
+    first = plan.records.history(ORDERS).highest("order") + 1
     due: dict[str, str] = {}
     rows = []
     for number, (edit, system, source) in enumerate(ordered, first):
@@ -329,11 +329,10 @@ def close_changes(plan: Plan, names: set[str]) -> list[str]:
     """Notes of applied changes with no order left that they are carried out, or dropped; gives those."""
     if not names:
         return []
-    after, of_change = plan.after(ORDERS), dict[str, set[OrderState]]()
-    at = after.column(ORDERS, "change").holding_any(sorted(names)).nonzero()[0]
-    pairs = zip(*(after.column(ORDERS, name).listed(at) for name in ("change", "state")), strict=True)
-    for change, state in dict.fromkeys(pairs):
-        of_change.setdefault(str(change), set()).add(OrderState(str(state)))
+    of_change = dict[str, set[OrderState]]()
+    orders = plan.after(ORDERS).holding(ORDERS, {"change": sorted(names)})
+    for change, state in dict.fromkeys(zip(orders["change"], orders["state"], strict=True)):
+        of_change.setdefault(change, set()).add(OrderState(state))
     closed = []
     for one in changes_called(plan.records, names).values():
         states = of_change.get(one.name, set())

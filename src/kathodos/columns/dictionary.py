@@ -319,12 +319,6 @@ def matches(wanted: Ints, among: Ints) -> Ints:
     return positions_in(arrow_ints(wanted), arrow_ints(among))
 
 
-def highest(column: DictionaryColumn) -> int:
-    """The highest number that a column of numbers from 0 on ever held; 0 where it held none."""
-    values = tabled(column.values)
-    return int(values.array.max(initial=0)) if isinstance(values, Numbers) else 0
-
-
 def numbers_at(column: DictionaryColumn, at: Ints) -> Ints:
     """The numbers that some rows of a column of numbers hold; each of them has to hold one."""
     values = tabled(column.values)

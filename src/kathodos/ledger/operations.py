@@ -17,7 +17,6 @@ import numpy as np
 
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, joined_columns
-from kathodos.columns.ordered import insertion_points
 from kathodos.errors import NotAllowedError
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.hand import Hand
@@ -102,10 +101,8 @@ class Plan(msgspec.Struct):
         named = [kind.name for kind in kinds] or dict.fromkeys([*self._closed, *self._opened])
         found = {}
         for name in named:
-            kind, closed = BY_NAME[name], self._closed.get(name, _NONE)
-            gone = insertion_points(self.records.rows(kind), closed) if len(closed) else _NONE
-            whole = self._together(kind)
-            found[name] = KindEdits(gone, whole.columns, whole.sources)
+            whole = self._together(BY_NAME[name])
+            found[name] = KindEdits(self._closed.get(name, _NONE), whole.columns, whole.sources)
         return found
 
     def after(self, *kinds: Kind) -> Edited:

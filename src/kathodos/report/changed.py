@@ -22,7 +22,7 @@ from kathodos.model.times import first_moment
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, plain
 from kathodos.report.records import reference_of
-from kathodos.store.history import KindHistory
+from kathodos.store.kind_history import KindHistory
 from kathodos.workspace.view import View
 
 _FIELDS = (

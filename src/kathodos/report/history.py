@@ -19,7 +19,7 @@ from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.edits import Wording
 from kathodos.report.long import first_rows
 from kathodos.report.restoring import reference_of_part
-from kathodos.store.history import KindHistory
+from kathodos.store.kind_history import KindHistory
 from kathodos.workspace.view import View
 
 _FIELDS = (

@@ -14,7 +14,7 @@ from msgspec.structs import replace
 
 from kathodos.change.kept import ChangeState
 from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, highest
+from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.columns.moments import moments_of
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Plan
@@ -30,7 +30,7 @@ from kathodos.model.kinds import (
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment
 from kathodos.request.kits import KitEntry, entries_from, entries_text
-from kathodos.store.records import Records, Wanted
+from kathodos.store.records import Records, Stored, Wanted
 
 NAME = "name"  # what is kept of somebody who is not in the catalogue, beside what a kit wants to be told
 LOOK_BACK = 0  # the number of the step in which somebody looks back on an emergency
@@ -230,9 +230,9 @@ def find_request(records: Records, number: int) -> Request:
     return requests_numbered(records, [number])[0]
 
 
-def next_number(records: Records) -> int:
+def next_number(records: Stored) -> int:
     """The number that the next request takes."""
-    return highest(records.column(REQUESTS, "request")) + 1
+    return records.history(REQUESTS).highest("request") + 1
 
 
 def put_requests(plan: Plan, requests: Sequence[Request]) -> None:

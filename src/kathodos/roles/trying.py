@@ -122,7 +122,7 @@ def _without_others(records: Records, gives: Sequence[str], actions: Sequence[tu
     below = reachable(table.juniors, distinct(ints(table.number[key] for key in named if key in table.number)))
     goes = np.ones(len(table.keys) + 1, dtype=bool)
     goes[below] = False
-    found = {kind.name: _edits(kind, goes[table.roles_of_rows(kind)].nonzero()[0], []) for kind in _OF_ROLES}
+    found = {kind.name: _edits(kind, records.rows(kind)[goes[table.roles_of_rows(kind)]], []) for kind in _OF_ROLES}
     listed = set(zip(*columns_of(records, ACTIONS, "system", "action"), strict=True))
     further = [{"system": system, "action": name} for system, name in actions if (system, name) not in listed]
     found[ACTIONS.name] = _edits(ACTIONS, ints([]), further)

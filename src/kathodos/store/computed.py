@@ -156,6 +156,7 @@ class ComputedFolder:
         self.mode = mode
         self._key: bytes | None = None
         self._opened: dict[str, tuple[tuple[int, ...], Computed]] = {}
+        self.shared: dict[str, tuple[Point, Any]] = {}  # what was opened of each kind, and as of which entry
 
     def file(self, name: str) -> Path:
         return self.folder / name

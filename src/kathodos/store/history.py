@@ -1,51 +1,46 @@
 """The records of every kind as columns, with their whole history: each column a dictionary, each row from when to when.
 
-What the columns hold is kept in files beside the store, one for each kind, and mapped. Each belongs to a ledger entry;
-the rows that later entries opened and closed are read from the store by their numbers, which these entries say, and
-put behind. So every state of the catalogue is a choice of rows, and a column is read only when it is asked for.
+What the columns hold is kept in files beside the store and mapped: one for each kind, and where much was written since,
+one behind it. Each belongs to a ledger entry; the rows that later entries opened and closed are read from the store by
+their numbers, which these entries say, and put behind. So every state of the catalogue is a choice of rows, and a
+column is read only when it is asked for.
 """
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
-from functools import cached_property
+from collections.abc import Mapping, Sequence
 
 import msgspec
 import numpy as np
-import numpy.typing as npt
 
-from kathodos.columns.csr import Ints, joined
-from kathodos.columns.dictionary import (
-    DictionaryColumn,
-    Numbers,
-    Scalar,
-    always,
-    appended,
-    in_chunks,
-    joined_columns,
-)
-from kathodos.columns.ordered import insertion_points
+from kathodos.columns.csr import joined
+from kathodos.columns.dictionary import DictionaryColumn, in_chunks, joined_columns
 from kathodos.columns.ranges import ranges_in
-from kathodos.columns.strings import StringTable
 from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.store.base import Reader, rows_of_entry, unreadable
 from kathodos.store.blocks import FOREVER, LAST, Block, joined_blocks
-from kathodos.store.computed import Arrays, Computed, ComputedFolder
+from kathodos.store.computed import Computed, ComputedFolder, Point
+from kathodos.store.kind_history import (
+    NOT_CLOSED,
+    SOURCE,
+    STANDS,
+    Closed,
+    KindHistory,
+    Part,
+    both_closed,
+    nothing_of,
+    part_in,
+)
 from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.recorded import Closings, Openings
 
-SOURCE = "source"
-_OPEN = 2**31 - 1  # stands for FOREVER among 32-bit entry numbers
-_MOST_BEHIND = 20_000  # rows behind the file up to which they are read anew by each command
+_MOST_READ = 500  # rows behind the files up to which they are read anew by each command
 _MOST_ENTRIES = 200
+_MOST_BEHIND = 20_000  # rows in the file behind up to which the other one stays; or so many in a hundred of its own
+_PERCENT = 10
 _ALTERED = "See what was altered with `kathodos ledger verify`; put the store back from a copy."
 _TOGETHER = 20_000  # rows whose marks are looked at together
-
-
-Closed = tuple[Ints, Ints]  # the numbers of rows, and the entry that closed each
-_NOTHING: Ints = np.zeros(0, dtype=np.int64)
-_NONE: Closed = (_NOTHING, _NOTHING)
 
 
 class Pending(msgspec.Struct):
@@ -66,201 +61,25 @@ class Pending(msgspec.Struct):
         """The rows that were closed, ascending, and by which entry."""
         rows = joined([np.arange(numbers.start, numbers.stop) for numbers, _ in self.closed])
         entries = joined([np.full(len(numbers), entry) for numbers, entry in self.closed])
-        order = np.argsort(rows)
-        return rows[order], entries[order]
+        return both_closed((rows, entries), NOT_CLOSED)
 
-
-class KindHistory:
-    """All rows of one kind there ever were, in the order of their numbers."""
-
-    def __init__(self, kind: Kind, stored: Arrays | None, added: Added, closed: Closed) -> None:
-        self.kind = kind
-        self._stored = stored
-        self._added = added
-        self._closed = closed
-        self._known: dict[str, DictionaryColumn] = {}
-        self._in_file: dict[str, DictionaryColumn] = {}
-
-    @cached_property
-    def rows(self) -> Ints:
-        """The number of each row, ascending."""
-        return self._both("rows", self._added.rows)
-
-    @cached_property
-    def since(self) -> Ints:
-        """The entry that opened each row."""
-        return self._both("since", self._added.since)
-
-    @cached_property
-    def until(self) -> Ints:
-        """The entry that closed each row; a number above all for those that are open."""
-        until = self._both("until", self._added.until)
-        rows, entries = self._closed
-        if len(rows):
-            until = np.array(until)
-            until[insertion_points(self.rows, rows)] = entries
-        return until
-
-    def _both(self, name: str, added: Ints) -> Ints:
-        if self._stored is None:
-            return added
-        return np.concatenate([self._stored[name], added]) if len(added) else self._stored[name]
-
-    def column(self, name: str) -> DictionaryColumn:
-        """One column over all rows; `source` is who brought each."""
-        if name not in self._known:
-            parts = [self._added.columns[name]] if len(self._added) or self._stored is None else []
-            if self._stored is not None:
-                parts = [self._kept(name), *parts]
-            self._known[name] = appended(*parts) if len(parts) > 1 else parts[0]
-        return self._known[name]
-
-    def _kept(self, name: str) -> DictionaryColumn:
-        """A column as the file holds it."""
-        if name not in self._in_file:
-            assert self._stored is not None
-            self._in_file[name] = _column_in(self._stored, name)
-        return self._in_file[name]
-
-    def holding(self, wanted: Mapping[str, Sequence[Scalar]]) -> Ints:
-        """The positions of the rows that hold one of some values in each of some columns, which are not put together
-        for that."""
-        if self._stored is None:
-            return _holding(self._added.columns, wanted)
-        kept = _holding({name: self._kept(name) for name in wanted}, wanted)
-        if not len(self._added):
-            return kept
-        return np.concatenate([kept, self._kept_rows + _holding(self._added.columns, wanted)])
-
-    @property
-    def _kept_rows(self) -> int:
-        """How many rows the file holds."""
-        return len(self._stored["rows"]) if self._stored is not None else 0
-
-    def at_rows(self, rows: Ints) -> Ints:
-        """The positions of the rows with some numbers."""
-        if self._stored is None or not len(self._added):
-            return insertion_points(self.rows, rows)
-        is_added = rows >= self._added.rows[0]
-        found = np.empty(len(rows), dtype=np.int64)
-        found[~is_added] = insertion_points(self._stored["rows"], rows[~is_added])
-        found[is_added] = self._kept_rows + insertion_points(self._added.rows, rows[is_added])
+    def stretches(self) -> list[range]:
+        """The rows that were opened, in as few ranges as it takes."""
+        found: list[range] = []
+        for rows, _ in sorted(self.opened, key=lambda it: it[0].start):
+            if found and found[-1].stop == rows.start:
+                found[-1] = range(found[-1].start, rows.stop)
+            else:
+                found.append(rows)
         return found
 
-    def among(self, positions: Ints, point: int | None) -> Ints:
-        """Those of some positions, in order, whose rows belong to the state after an entry."""
-        until = self.closed_by(positions)
-        return positions[until == _OPEN if point is None else (self.opened_by(positions) <= point) & (until > point)]
 
-    def numbers(self, positions: Ints) -> Ints:
-        """The numbers of the rows at some positions."""
-        return self._some("rows", positions)
-
-    def opened_by(self, positions: Ints) -> Ints:
-        """The entries that opened the rows at some positions."""
-        return self._some("since", positions)
-
-    def closed_by(self, positions: Ints) -> Ints:
-        """The entries that closed the rows at some positions; a number above all for those that are open."""
-        until, (rows, entries) = self._some("until", positions), self._closed
-        if len(rows):
-            numbers = self.numbers(positions)
-            at = np.minimum(insertion_points(rows, numbers), len(rows) - 1)
-            until = np.where(rows[at] == numbers, entries[at], until)
-        return until
-
-    def _some(self, name: str, positions: Ints) -> Ints:
-        added: Ints = getattr(self._added, name)
-        if self._stored is None or not len(added):
-            return (self._stored[name] if self._stored is not None else added)[positions]
-        is_added, found = positions >= self._kept_rows, np.empty(len(positions), dtype=np.int64)
-        found[~is_added] = self._stored[name][positions[~is_added]]
-        found[is_added] = added[positions[is_added] - self._kept_rows]
-        return found
-
-    def listed(self, name: str, positions: Ints) -> list[Scalar]:
-        """What some rows hold in a column, which is not put together for them where rows stand behind the file."""
-        if name in self._known or self._stored is None or not len(self._added):
-            return self.column(name).listed(positions)
-        count = self._kept_rows
-        is_kept = positions < count
-        kept = iter(self._kept(name).listed(positions[is_kept]))
-        added = iter(self._added.columns[name].listed(positions[~is_kept] - count))
-        return [next(kept if it else added) for it in is_kept.tolist()]
-
-    def in_state(self, point: int | None) -> Ints | None:
-        """The positions of the rows that belong to the state after an entry; None where that is all of them."""
-        open_ = self.until == _OPEN if point is None else (self.since <= point) & (self.until > point)
-        return None if open_.all() else open_.nonzero()[0]
-
-    def between(self, first: int, second: int) -> tuple[Ints, Ints]:
-        """The positions of the rows that go and that come from the state after one entry to that after another."""
-        low, high = (np.logical_and(self.since <= it, self.until > it) for it in (first, second))
-        return (low & ~high).nonzero()[0], (high & ~low).nonzero()[0]
-
-    def ended_by(self, entries: Iterable[int]) -> Ints:
-        """The positions of the rows that one of these entries closed."""
-        return np.isin(self.until, list(entries)).nonzero()[0]
-
-    def arrays(self) -> dict[str, npt.NDArray[np.generic]]:
-        """All of it as named arrays."""
-        arrays: dict[str, npt.NDArray[np.generic]] = {
-            "rows": self.rows,
-            "since": self.since.astype(np.int32),
-            "until": self.until.astype(np.int32),
-        }
-        for name in (SOURCE, *self.kind.names):
-            arrays |= _arrays_of(name, self.column(name).compact())
-        return arrays
-
-
-def _arrays_of(name: str, column: DictionaryColumn) -> dict[str, npt.NDArray[np.generic]]:
-    """A column as named arrays."""
-    arrays: dict[str, npt.NDArray[np.generic]] = {f"{name}.codes": column.codes}
-    if isinstance(column.values, Numbers):
-        return {**arrays, f"{name}.numbers": column.values.array}
-    assert isinstance(column.values, StringTable)
-    parts = {part: getattr(column.values, part) for part in ("starts", "content", "hashes", "by_hash")}
-    return {**arrays, **{f"{name}.{part}": array for part, array in parts.items()}}
-
-
-def _column_in(arrays: Arrays, name: str) -> DictionaryColumn:
-    """A column of named arrays."""
-    if f"{name}.numbers" in arrays:
-        return DictionaryColumn(arrays[f"{name}.codes"], Numbers(arrays[f"{name}.numbers"]))
-    parts = (arrays[f"{name}.{part}"] for part in ("starts", "content", "hashes", "by_hash"))
-    return DictionaryColumn(arrays[f"{name}.codes"], StringTable(*parts))
-
-
-def _holding(columns: Mapping[str, DictionaryColumn], wanted: Mapping[str, Sequence[Scalar]]) -> Ints:
-    """The rows that hold one of some values in each of some columns, that which tells most apart looked at first."""
-    found: Ints | None = None
-    for name in sorted(wanted, key=lambda it: -len(columns[it].values)):
-        codes = columns[name].codes_of(wanted[name])
-        held = columns[name].codes if found is None else columns[name].codes[found]
-        is_held = held == codes[0] if len(codes) == 1 else np.isin(held, codes)
-        found = is_held.nonzero()[0] if found is None else found[is_held]
-    return np.arange(len(next(iter(columns.values())))) if found is None else found
-
-
-class Added(msgspec.Struct):
-    """Rows that stand in no file yet."""
-
-    rows: Ints
-    since: Ints
-    until: Ints
-    columns: dict[str, DictionaryColumn]
-
-    def __len__(self) -> int:
-        return len(self.rows)
-
-
-def _read(reader: Reader, kind: Kind, pending: Pending, is_whole: bool) -> Added:
+def _read(reader: Reader, kind: Kind, pending: Pending, is_whole: bool) -> Part:
     """The rows that entries opened (`is_whole`: all there are), read from the store; they have to be as entries say."""
-    ranges = [range(1, LAST + 1)] if is_whole else [rows for rows, _ in pending.opened]
+    ranges = [range(1, LAST + 1)] if is_whole else pending.stretches()
     blocks = [it for numbers in ranges for it in reader.blocks(kind, numbers.start, numbers.stop - 1)]
     if not blocks and not pending.rows_opened:
-        return _none_of(kind)
+        return nothing_of(kind)
     if sum(map(len, blocks)) != pending.rows_opened:
         there, brought = sum(map(len, blocks)), pending.rows_opened
         what = f"The store holds {there} rows of {kind.name}, and entries of the ledger have brought {brought}."
@@ -274,9 +93,9 @@ def _read(reader: Reader, kind: Kind, pending: Pending, is_whole: bool) -> Added
             f"Row {whole.rows[wrong[0]]} of {kind.name} in the store begins or ends where no entry of the ledger says."
         )
         raise DataError(what, _ALTERED)
-    until = np.where(whole.until == FOREVER, _OPEN, whole.until)
-    named = zip((SOURCE, *kind.names), (whole.sources, *whole.columns), strict=True)
-    return Added(whole.rows, whole.since, until, dict(named))
+    until = np.where(whole.until == FOREVER, STANDS, whole.until)
+    named = dict(zip((SOURCE, *kind.names), (whole.sources, *whole.columns), strict=True))
+    return Part(whole.rows, whole.since, until, named.__getitem__)
 
 
 def _must_be_marked(kind: Kind, block: Block) -> None:
@@ -290,8 +109,32 @@ def _must_be_marked(kind: Kind, block: Block) -> None:
             raise DataError(what, _ALTERED)
 
 
+class _Files(msgspec.Struct, frozen=True):
+    """The files of one kind: that of most rows, and perhaps one behind it. `point`: what both belong to together."""
+
+    whole: Computed
+    behind: Computed | None
+
+    @property
+    def point(self) -> Point:
+        return self.behind.point if self.behind is not None else self.whole.point
+
+    @property
+    def parts(self) -> list[Part]:
+        return [part_in(it) for it in (self.whole, self.behind) if it is not None]
+
+    @property
+    def closed(self) -> Closed:
+        """The rows of the first that were closed before the second was made."""
+        return (self.behind["closed"], self.behind["closed_by"]) if self.behind is not None else NOT_CLOSED
+
+
 class Histories:
-    """The histories of all kinds as one reader of the store sees them; each is opened when it is first asked for."""
+    """The histories of all kinds as one reader of the store sees them; each is opened when it is first asked for.
+
+    What another reader of the same process has opened of a kind is not opened once more, where nothing was written of
+    that kind since.
+    """
 
     def __init__(self, reader: Reader, folder: ComputedFolder) -> None:
         self.reader = reader
@@ -304,8 +147,18 @@ class Histories:
     def of(self, kind: Kind) -> KindHistory:
         """The history of one kind."""
         if kind.name not in self._of:
-            self._of[kind.name] = self._opened(kind)
+            self._of[kind.name] = self._shared(kind) or self._opened(kind)
+            self.folder.shared[kind.name] = (self.newest, self._of[kind.name])
         return self._of[kind.name]
+
+    def _shared(self, kind: Kind) -> KindHistory | None:
+        """What another reader has opened of a kind, if that is what this one would."""
+        point, history = self.folder.shared.get(kind.name, (None, None))
+        if point == self.newest:
+            return history
+        if point is None or point.entry > self.newest.entry or self.reader.leaf(point.entry) != point.leaf:
+            return None
+        return history if not any(kind.name in rows for _, rows in self._after(point.entry)) else None
 
     def touched_between(self, first: int, second: int) -> set[str]:
         """The names of the kinds of which the entries between two, the later one included, opened or closed a row."""
@@ -334,54 +187,86 @@ class Histories:
                 pending.closed += [(numbers, number) for numbers in closed]
         return pending
 
-    def _stored(self, kind: Kind) -> Computed | None:
-        """The file of a kind; None where there is none that fits."""
-        stored = self.folder.open(_file(kind))
+    def _files(self, kind: Kind) -> _Files | None:
+        """The files of a kind; None where there is none that fits."""
+        whole = self._fitting(kind, _file(kind))
+        if whole is None:
+            return None
+        behind = self._fitting(kind, _file_behind(kind))
+        is_behind = behind is not None and behind.rest.get("behind") == [whole.point.entry, whole.point.leaf]
+        return _Files(whole, behind if is_behind else None)
+
+    def _fitting(self, kind: Kind, name: str) -> Computed | None:
+        stored = self.folder.open(name)
         if stored is None or self.reader.leaf(stored.point.entry) != stored.point.leaf:
             return None  # of another history, or the store was put back from a copy
-        whole = all(f"{name}.codes" in stored for name in (SOURCE, *kind.names))
+        whole = all(f"{it}.codes" in stored for it in (SOURCE, *kind.names))
         return stored if whole and "rows" in stored else None  # else of another version
 
     def _opened(self, kind: Kind) -> KindHistory:
-        stored = self._stored(kind)
-        if stored is None:
+        files = self._files(kind)
+        if files is None:
             everything = _read(self.reader, kind, self._pending(kind, 0), is_whole=True)
-            return self._kept(kind, KindHistory(kind, None, everything, _NONE))
-        pending = self._pending(kind, stored.point.entry)
-        if not len(pending) and pending.entries < _MOST_ENTRIES:
-            return KindHistory(kind, stored, _none_of(kind), _NONE)
-        added = _read(self.reader, kind, pending, is_whole=False)
-        history = KindHistory(kind, stored, added, pending.closures())
-        is_far_behind = len(pending) > min(_MOST_BEHIND, len(stored["rows"])) or pending.entries >= _MOST_ENTRIES
-        return self._kept(kind, history) if is_far_behind else history
+            return self._kept(kind, None, KindHistory(kind, [everything]))
+        pending = self._pending(kind, files.point.entry)
+        if not len(pending):
+            history = KindHistory(kind, files.parts, files.closed)
+        else:
+            history = self._continued(kind, files, pending, _read(self.reader, kind, pending, is_whole=False))
+        is_far_behind = len(pending) > _MOST_READ or pending.entries >= _MOST_ENTRIES
+        return self._kept(kind, files, history) if is_far_behind else history
 
-    def _kept(self, kind: Kind, history: KindHistory) -> KindHistory:
-        """The history as the file holds it that is written of it; as it is where none can be written."""
-        if self.newest.entry and self.folder.save(_file(kind), self.newest, history.arrays(), {}):
-            stored = self.folder.open(_file(kind))
-            if stored is not None and stored.point == self.newest:
-                return KindHistory(kind, stored, _none_of(kind), _NONE)
-        return history
+    @staticmethod
+    def _continued(kind: Kind, files: _Files, pending: Pending, fresh: Part) -> KindHistory:
+        """What files hold, and behind it what entries have opened since."""
+        return KindHistory(kind, [*files.parts, fresh], both_closed(files.closed, pending.closures()))
+
+    def _kept(self, kind: Kind, files: _Files | None, history: KindHistory) -> KindHistory:
+        """The history as the files hold it that are written of it; as it is where none can be written."""
+        if not self.newest.entry:
+            return history
+        count = len(files.whole["rows"]) if files is not None else 0
+        behind = len(history.rows) - count + len(history.closed[0])
+        if files is None or behind > max(_MOST_BEHIND, count * _PERCENT // 100):
+            is_written = self.folder.save(_file(kind), self.newest, history.arrays(), {})
+        else:
+            is_written = self._kept_behind(kind, files.whole, history)
+        kept = self._files(kind) if is_written else None
+        return KindHistory(kind, kept.parts, kept.closed) if kept is not None and kept.point == self.newest else history
+
+    def _kept_behind(self, kind: Kind, whole: Computed, history: KindHistory) -> bool:
+        """Writes what stands behind the file of most rows into another; whether that was done."""
+        count = len(whole["rows"])
+        last = int(whole["rows"][-1]) if count else 0
+        rows, entries = history.closed
+        is_of_whole = rows <= last
+        later = [it for it in history.parts if len(it) and int(it.rows[0]) > last] or [nothing_of(kind)]
+        behind = KindHistory(kind, later, (rows[~is_of_whole], entries[~is_of_whole]))
+        arrays = {**behind.arrays(), "closed": rows[is_of_whole], "closed_by": entries[is_of_whole]}
+        about = {"behind": [whole.point.entry, whole.point.leaf]}
+        return self.folder.save(_file_behind(kind), self.newest, arrays, about)
 
     def take_in(self, opened: Mapping[str, Sequence[Opened]]) -> None:
         """Writes the files of kinds of which many rows have just been opened, from the columns that are at hand."""
         for name, parts in opened.items():
             kind = BY_NAME[name]
-            if sum(len(part.sources) for part in parts) > _MOST_BEHIND and kind.name not in self._of:
+            if sum(len(part.sources) for part in parts) > _MOST_READ and kind.name not in self._of:
                 self._of[name] = self._taken_in(kind, parts)
 
     def _taken_in(self, kind: Kind, parts: Sequence[Opened]) -> KindHistory:
-        stored = self._stored(kind)
-        pending = self._pending(kind, stored.point.entry if stored is not None else 0)
+        files = self._files(kind)
+        pending = self._pending(kind, files.point.entry if files is not None else 0)
         if pending.rows_opened != sum(len(part.sources) for part in parts):
-            return self._opened(kind)  # others wrote meanwhile
+            return self._opened(kind)  # others wrote meanwhile, or little before
         rows = np.concatenate([np.arange(part.first, part.first + len(part.sources)) for part in parts])
         named = [(SOURCE, [part.sources for part in parts])]
         named += [(name, [part.columns[at] for part in parts]) for at, name in enumerate(kind.names)]
         columns = {name: joined_columns(some) for name, some in named}
         since = np.concatenate([np.full(len(part.sources), part.entry) for part in parts])
-        added = Added(rows, since, np.full(len(rows), _OPEN), columns)
-        return self._kept(kind, KindHistory(kind, stored, added, pending.closures()))
+        fresh = Part(rows, since, np.full(len(rows), STANDS), columns.__getitem__)
+        if files is None:
+            return self._kept(kind, None, KindHistory(kind, [fresh], pending.closures()))
+        return self._kept(kind, files, self._continued(kind, files, pending, fresh))
 
 
 class Opened(msgspec.Struct, frozen=True):
@@ -398,9 +283,9 @@ class Opened(msgspec.Struct, frozen=True):
         return self.first + len(self.sources)
 
 
-def _none_of(kind: Kind) -> Added:
-    return Added(_NOTHING, _NOTHING, _NOTHING, {name: always(None, 0) for name in (SOURCE, *kind.names)})
-
-
 def _file(kind: Kind) -> str:
     return f"columns-{kind.name}"
+
+
+def _file_behind(kind: Kind) -> str:
+    return f"behind-{kind.name}"

@@ -17,12 +17,12 @@ from kathodos.columns.dictionary import (
     appended,
     dictionary_column,
     joined_columns,
-    positions_among,
 )
 from kathodos.columns.dictionary import rows_of as rows_of_columns
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.rows import Record, Rows, State, rows_from
-from kathodos.store.history import SOURCE, Histories, KindHistory
+from kathodos.store.history import Histories
+from kathodos.store.kind_history import SOURCE, KindHistory
 
 _FEW = 1000  # records up to which what they hold is looked up one by one
 Key = tuple[Any, ...]
@@ -251,7 +251,7 @@ class InMemory(msgspec.Struct, frozen=True, dict=True):
 
 
 class KindEdits(msgspec.Struct, frozen=True):
-    """Of one kind: the positions of the records that go, ascending; what comes, in the kind's order; who brings it."""
+    """Of one kind: the row numbers of the records that go; what comes, in the kind's order; who brings it."""
 
     gone: Ints
     come: Sequence[DictionaryColumn]
@@ -277,9 +277,7 @@ class Edited(msgspec.Struct, frozen=True, dict=True):
             edits = self.edits.get(kind.name)
             found: Ints | None = None
             if edits is not None and len(edits.gone):
-                stays = np.ones(len(self.records.rows(kind)), dtype=bool)
-                stays[edits.gone] = False
-                found = stays.nonzero()[0]
+                found = (~np.isin(self.records.rows(kind), edits.gone)).nonzero()[0]
             self._staying[kind.name] = found
         return self._staying[kind.name]
 
@@ -322,7 +320,7 @@ class Edited(msgspec.Struct, frozen=True, dict=True):
         if edits is None:
             return found
         if len(edits.gone) and len(found):
-            found = found[~np.isin(found, self.records.rows(kind)[edits.gone])]
+            found = found[~np.isin(found, edits.gone)]
         come = np.ones(len(edits.sources), dtype=bool)
         for name, values in wanted.items():
             come &= edits.come[kind.names.index(name)].holding_any(values)
@@ -358,8 +356,7 @@ def edits_of(edited: Edited, kinds: Iterable[Kind]) -> Edits:
     for kind in kinds:
         edits = edited.edits.get(kind.name)
         if edits is not None and len(edits):
-            rows = edited.records.rows(kind)[edits.gone].tolist()
-            gone = edited.records.some(kind, rows).values()
+            gone = edited.records.some(kind, edits.gone.tolist()).values()
             come = rows_of_columns(edits.come)
             found[kind.name] = Edit(*([dict(zip(kind.names, it, strict=True)) for it in some] for some in (gone, come)))
     return found
@@ -370,9 +367,9 @@ def edited(records: Records, edits: Edits) -> Edited:
     by_kind = {}
     for name, edit in edits.items():
         kind = BY_NAME[name]
-        gone = positions_of_keys(records, kind, [_key(kind, record) for record in edit.gone])
+        gone = rows_of_keys(records, kind, [_key(kind, record) for record in edit.gone])
         come = [dictionary_column([record[column] for record in edit.come]) for column in kind.names]
-        by_kind[name] = KindEdits(np.sort(gone), come, always(None, len(edit.come)))
+        by_kind[name] = KindEdits(gone, come, always(None, len(edit.come)))
     return Edited(records, by_kind)
 
 
@@ -380,26 +377,16 @@ def _key(kind: Kind, record: Record) -> Key:
     return tuple(record[name] for name in kind.key)
 
 
-def positions_of_keys(records: Records, kind: Kind, keys: Iterable[Key]) -> Ints:
-    """The positions of the records with some keys; what is not there is passed over."""
-    wanted = list(keys)
+def rows_of_keys(records: Records, kind: Kind, keys: Iterable[Key]) -> Ints:
+    """The row numbers of the records with some keys, in order; what is not there is passed over."""
+    wanted = set(keys)
     if not wanted:
         return np.zeros(0, dtype=np.int64)
-    found: Ints | None = None
-    for name, parts in zip(kind.key, zip(*wanted, strict=True), strict=True):
-        column = records.column(kind, name)
-        distinct = list(dict.fromkeys(parts))
-        codes = positions_among([part for part in distinct if part is not None], column.values)
-        is_wanted = np.zeros(len(column.values) + 1, dtype=bool)
-        is_wanted[codes[codes >= 0]] = True
-        is_wanted[-1] = None in distinct
-        found = is_wanted[column.codes].nonzero()[0] if found is None else found[is_wanted[column.codes[found]]]
-    assert found is not None
+    found = records.rows_holding(kind, dict(zip(kind.key, zip(*wanted, strict=True), strict=True)))
     if len(kind.key) == 1:
         return found
-    held = zip(*(records.column(kind, name).listed(found) for name in kind.key), strict=True)
-    among = set(wanted)
-    kept: Ints = found[np.fromiter((key in among for key in held), dtype=bool, count=len(found))]
+    held = zip(*(records.picked(kind, name, found).listed() for name in kind.key), strict=True)
+    kept: Ints = found[np.fromiter((key in wanted for key in held), dtype=bool, count=len(found))]
     return kept
 
 
