@@ -155,8 +155,11 @@ def set_change_state(plan: Plan, change: Change, state: ChangeState) -> None:
     put_change(plan, replace(change, state=state))
 
 
-def put_edits(plan: Plan, name: str, edits: EditSet) -> None:
-    """Writes the edits of a change, in the place of those that it had."""
+def put_edits(plan: Plan, name: str, edits: EditSet, is_new: bool = False) -> None:
+    """Writes the edits of a change, in the place of those that it had (`is_new`: there were none)."""
+    if is_new:
+        plan.open_rows(CHANGE_EDITS, _rows(name, list(edits)))
+        return
     plan.close_rows(CHANGE_EDITS, plan.records.holding(CHANGE_EDITS, {"change": [name]}).ids)
     plan.open_rows(CHANGE_EDITS, _rows(name, list(edits)))
 

@@ -227,7 +227,7 @@ def give(
         change = Change(0, name, ChangeState.DRAFT, origin, request.asked_by, request.asked_at, why)
         told = replace(change, effect=effect, despite=despite)
         _, carried = carry_through(plan, told, found.edits, terms.orders)
-        put_edits(plan, name, found.edits)
+        put_edits(plan, name, found.edits, is_new=True)
     granted = replace(found.request, state=RequestState.GRANTED, change=name, whom=found.person)
     over = []
     if found.renewed is not None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 
 import msgspec
 import numpy as np
@@ -11,7 +11,7 @@ from kathodos.analysis.basis import Basis
 from kathodos.change.composition import Composition
 from kathodos.change.effect import Effect
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
-from kathodos.columns.dictionary import DictionaryColumn
+from kathodos.columns.dictionary import DictionaryColumn, Scalar
 from kathodos.engine.decide import askers_with
 from kathodos.model.kinds import ACCOUNTS, DECISIONS, IDENTITIES, REQUEST_STEPS, REQUESTS, REVIEW_LINES, REVIEW_THINGS
 from kathodos.model.references import reference_to
@@ -136,8 +136,8 @@ def evidence_of(
     composition: Composition,
     peers: Sequence[str],
 ) -> Evidence:
-    """The evidence of a request. `basis`: the catalogue as decided; `effect`: of what granting it would edit;
-    `peers`: the attributes that make peers."""
+    """The evidence of a request. `basis`: the records as decided, and the index as of now; `effect`: of what granting
+    it would edit, from what has been decided; `peers`: the attributes that make peers."""
     reference = reference_to("identity", person)
     differences = effect.differences
     gained, texts = 0, list[str]()
@@ -163,18 +163,18 @@ def evidence_of(
         [f"{it.rule} ({it.title}): {it.what}" for it in own if it.kind == "fence"],
         [f"{it.rule} ({it.title})" for it in mended if it.kind == "need" and it.who == reference],
         risks.get(reference),
-        _shares(basis, person, entries, peers),
+        _shares(basis, effect.before, person, entries, peers),
         before_of(basis.records, request),
         list(_reviewed(basis.records, person, entries)),
-        list(_contains(basis, entries)),
+        list(_contains(basis, effect.before, entries)),
         list(_signed_in(basis.records, person, entries)),
     )
 
 
-def _contains(basis: Basis, entries: Sequence[KitEntry]) -> Iterator[tuple[str, list[str]]]:
+def _contains(basis: Basis, decided: Basis, entries: Sequence[KitEntry]) -> Iterator[tuple[str, list[str]]]:
     """What each role permits, with its junior roles, and what being in each group brings."""
-    index = basis.index
     for entry in entries:
+        index = decided.index if entry.gives.startswith("role:") else basis.index
         if entry.gives.startswith("role:"):
             role = index.roles.find(entry.gives.removeprefix("role:"))
             roles = reachable(index.juniors, ints([role])).tolist() if role >= 0 else []
@@ -215,29 +215,58 @@ def _sensitive(basis: Basis, texts: Sequence[str]) -> tuple[int, int, str] | Non
 # Who has it
 
 
-def _shares(basis: Basis, person: str, entries: Sequence[KitEntry], peers: Sequence[str]) -> list[Share]:
-    """How many peers of somebody, and how many of everybody, hold each entry by whatever way."""
-    index = basis.index
-    counted = basis.is_person & ~basis.identity("status").holding("left")
-    number = index.holders.identities.find(person)
-    alike = counted.copy() if number >= 0 and peers else np.zeros(basis.people, dtype=bool)
-    for name in peers if number >= 0 else ():
-        codes = basis.identity(name).codes
-        alike &= codes == codes[number]
-    if number >= 0:
-        alike[number] = True
-        counted = counted.copy()
-        counted[number] = False
-    others = alike.copy()
-    if number >= 0:
-        others[number] = False
-    found = []
-    for entry in entries:
-        having = _having(basis, entry)
-        having = having[having < basis.people]
-        counts = (int(some.sum()) for some in (others[having], alike, counted[having], counted))
-        found.append(Share(entry, *counts))
+def _shares(basis: Basis, few: Basis, person: str, entries: Sequence[KitEntry], peers: Sequence[str]) -> list[Share]:
+    """How many peers of somebody, and how many of everybody, hold each entry by whatever way.
+
+    `few` tells what has been decided of those of whom it knows, and `basis` of all others.
+    """
+    told = basis.index.holders.identities.positions_of(few.index.holders.identities)
+    others = np.ones(basis.people, dtype=bool)
+    others[told[told >= 0]] = False
+    sides = [_Side(basis, others), _Side(few, np.ones(few.people, dtype=bool))]
+    values = next((it for it in (side.values_of(person, peers) for side in reversed(sides)) if it is not None), None)
+    found = [Share(entry, 0, int(values is not None), 0, 0) for entry in entries]
+    for side in sides:
+        counted = side.counted_but(person)
+        alike = counted & side.alike(values)
+        for number, share in enumerate(found):
+            having = _having(side.basis, share.entry)
+            having = having[having < side.basis.people]
+            more = (int(it.sum()) for it in (alike[having], alike, counted[having], counted))
+            before = (share.peers_having, share.peers, share.having, share.everybody)
+            found[number] = Share(share.entry, *map(sum, zip(before, more, strict=True)))
     return found
+
+
+class _Side(msgspec.Struct, frozen=True):
+    """People who are counted: some of those of whom a basis tells."""
+
+    basis: Basis
+    which: Bools
+
+    def _number(self, person: str) -> int:
+        number = self.basis.index.holders.identities.find(person)
+        return number if number >= 0 and self.which[number] else -1
+
+    def values_of(self, person: str, names: Sequence[str]) -> dict[str, Scalar] | None:
+        """Some attributes of somebody; None where they are not among these people."""
+        number = self._number(person)
+        return {name: self.basis.identity(name).value(number) for name in names} if number >= 0 else None
+
+    def counted_but(self, person: str) -> Bools:
+        """Everybody who is a person and has not left, one left out."""
+        counted = self.which & self.basis.is_person & ~self.basis.identity("status").holding("left")
+        number = self._number(person)
+        if number >= 0:
+            counted[number] = False
+        return counted
+
+    def alike(self, values: Mapping[str, Scalar] | None) -> Bools:
+        """Who has the same attributes; nobody where there are none."""
+        found = np.full(self.basis.people, bool(values))
+        for name, value in (values or {}).items():
+            found &= self.basis.identity(name).holding(value)
+        return found
 
 
 def _having(basis: Basis, entry: KitEntry) -> Ints:

@@ -28,7 +28,7 @@ from kathodos.findings.excess.kinds import LATE_CONTROL, NAMES
 from kathodos.ledger.actors import Actor
 from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
-from kathodos.model.kinds import ACCOUNTS, IDENTITIES
+from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, MANDATES, MEMBERS
 from kathodos.model.references import reference_to
 from kathodos.store.records import Edited, Few, Records, edited, edits_of
 
@@ -97,11 +97,37 @@ def rehearse_between(view: View, before: EditSet, after: EditSet) -> Effect:
 def verdicts(view: View, edits: EditSet, actor: Actor, authors: Collection[str] = ()) -> list[Verdict]:
     """What mandates say of each give and take among edits, as who composed them or who applies them."""
     state = decided_view(view)
+    if not len(state.catalogue.rows(MANDATES)):
+        return []
     powers = view.workspace.configuration.powers
     others = [view.workspace.acting(name).among(view.stored) for name in authors if not actor.is_called(name)]
     actors = [actor, *others]
     free, alter = (any(powers.allows(it, act) for it in actors) for act in (GIVE_FREELY, ALTER_MANDATES))
-    return MandateCheck(state.catalogue, state.index, view.moment).verdicts(edits, actors, free, alter)
+    few = _basis_of_named(view, edits, actors)
+    check = MandateCheck(few.records, few.index, view.moment) if few is not None else None
+    return (check or MandateCheck(state.catalogue, state.index, view.moment)).verdicts(edits, actors, free, alter)
+
+
+def _basis_of_named(view: View, edits: EditSet, actors: Sequence[Actor]) -> Basis | None:
+    """What findings rest on with all that is decided, of those alone whom edits name, and of some who act.
+
+    None where it takes others to tell.
+    """
+    column = {GRANTS: "holder", MEMBERS: "member"}
+    named = {str(it.record[column[it.kind]]) for it in edits if it.kind in column}
+    if view.assumed is not None or not all(it.startswith(("identity:", "account:")) for it in named):
+        return None
+    pending, index = pending_edits(view.stored), view.index
+    some = concerned(index, view.moment, pending.edits)
+    if some is None:
+        return None
+    named |= {reference_to("identity", it) for actor in actors for it in actor.identities}
+    numbers = index.holders.numbers_of(string_table(sorted(named)))
+    people, accounts = with_owners(index.holders, distinct(np.concatenate([some, numbers[numbers >= 0]])))
+    groups = [groups_touched(index, it.edits) for it in (pending, edits)]
+    known = [it for it in groups if it is not None]
+    among = index_among(index, people, accounts, joined(known) if len(known) == len(groups) else None)
+    return _patched(view, among, pending)
 
 
 def _bases_of_few(view: View, before: EditSet, after: EditSet) -> tuple[Basis, Basis] | None:

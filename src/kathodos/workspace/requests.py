@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import msgspec
 from msgspec.structs import replace
 
+from kathodos.analysis.basis import Basis
 from kathodos.change.applying import Rehearsed
 from kathodos.change.composition import Desk
 from kathodos.change.edit_sets import EditSet
@@ -68,7 +69,8 @@ def trial(view: View, request: Request, less: Less = _NOTHING, actor: Actor | No
     state = decided_view(view)
     entries = content_of(state.catalogue, request, less)
     peers = view.workspace.configuration.thresholds.peers
-    evidence = evidence_of(state.basis, effect, request, found.person, entries, found.composition, peers)
+    now_and_decided = effect.before if effect.is_whole else Basis(state.catalogue, view.index, view.moment)
+    evidence = evidence_of(now_and_decided, effect, request, found.person, entries, found.composition, peers)
     said: Sequence[Verdict] = []
     if actor is not None:
         steps = steps_of(view.stored, [request.number])[request.number] if request.row else []
