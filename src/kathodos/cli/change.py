@@ -397,9 +397,8 @@ def _of_file(session: Session, name: str):  # type: ignore[no-untyped-def]  # th
     from kathodos.change.composition import Composition
     from kathodos.change.edits import edits_in
     from kathodos.workspace.configuration import read_toml
-    from kathodos.workspace.rehearsing import decided_view
 
-    view = decided_view(session.view)
+    view = session.view.decided
     edits = edits_in(read_toml(Path(name), name), view.catalogue, view.index)
     return Composition(edits, asked=len(edits))
 

@@ -95,13 +95,12 @@ def keep_remedies(session: Session, answer: Answer, blocks: Sequence[Block], ori
     from kathodos.change.edits import edits_of
     from kathodos.change.files import changes_text
     from kathodos.report.changes import collected
-    from kathodos.workspace.rehearsing import decided_view
 
     asked = session.arguments
     if asked.into is None or not blocks:
         content = changes_text(f"Remedies, as kathodos {origin} found them.", blocks) if asked.change and blocks else ""
         return session.answer_with_file(answer, asked.change, content)
-    view = decided_view(session.view)
+    view = session.view.decided
     edits = edits_of(blocks, view.catalogue, view.index)
     if session.format == "table":
         session.found(replace(answer, hint=""))
@@ -177,7 +176,7 @@ def _rehearsed(session: Session, view: View, applying: Applying) -> tuple[Told, 
     """What edits do, as it is told and as it is applied. Raises CallError where they do not fit any more."""
     from kathodos.change.applying import Rehearsed, moved_error
     from kathodos.change.mandates import refusals
-    from kathodos.change.orders import decided, pending_edits
+    from kathodos.change.orders import decided
     from kathodos.change.settling import settled
     from kathodos.model.references import reference_to
     from kathodos.report.rehearsals import Told
@@ -191,7 +190,7 @@ def _rehearsed(session: Session, view: View, applying: Applying) -> tuple[Told, 
     author = reference_to("identity", author) if author else ""
     effect = rehearse(view, fits.edits, author, asked.thorough)
     said = verdicts(view, fits.edits, session.acts, {edit.author for edit in edits} - {""})
-    pending = len(pending_edits(view.stored))
+    pending = len(view.pending)
     whose = getattr(asked, "whose", None)
     who = view.index.holders.references[view.asker(whose)] if whose is not None else None
     told = Told(

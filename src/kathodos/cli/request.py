@@ -167,13 +167,12 @@ def _nearest(session: Session, what: str) -> Answer:
     from kathodos.model.periods import later
     from kathodos.model.times import now
     from kathodos.report.requests import needed
-    from kathodos.workspace.rehearsing import decided_view
     from kathodos.workspace.requests import nearest_to
 
     action, _, address = what.partition(" ")
     if ":/" not in address:
         raise CallError(f"{what} is no action on a resource.", "Write it as in 'view dues:/northmole/waivers'.")
-    state = decided_view(session.view)
+    state = session.view.decided
     node = state.node(address)
     system = state.index.system_of(node).name
     number = state.index.action_number.get((system, action))

@@ -25,7 +25,6 @@ from kathodos.model.times import DAY, day_text
 from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Field
 from kathodos.report.long import first_rows
-from kathodos.workspace.rehearsing import decided_view
 from kathodos.workspace.view import View
 
 _OVERVIEW = (
@@ -49,7 +48,7 @@ _LATELY = 90  # days
 
 def overview(view: View, whose: str | None, most: int | None, is_table: bool) -> Answer:
     """Everyone who may hand out roles or administers a system: through what, on which area; one person's powers."""
-    state = decided_view(view)
+    state = view.decided
     powers = _Powers(state)
     holders = state.index.holders
     chosen, heading = np.arange(len(powers)), ""
@@ -191,7 +190,7 @@ def _lately(view: View, state: View, now: Ints) -> list[str]:
 
 def tried(view: View, actor: Actor, most: int | None, is_table: bool) -> Answer:
     """What somebody could hand out and take, by role and area, and to or from how many people; nothing is done."""
-    state = decided_view(view)
+    state = view.decided
     check = MandateCheck(state.catalogue, state.index, view.moment)
     rows = list(_possible(state, check, actor))
     shown, more = first_rows(rows, most if is_table else None)

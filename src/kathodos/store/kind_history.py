@@ -51,7 +51,12 @@ class Part:
         for name in sorted(wanted, key=lambda it: -len(columns[it].values)):  # first what tells most apart
             codes = columns[name].codes_of(wanted[name])
             held = columns[name].codes if found is None else columns[name].codes[found]
-            is_held = held == codes[0] if len(codes) == 1 else np.isin(held, codes)
+            if len(codes) == 1:
+                is_held = held == codes[0]
+            else:
+                is_wanted = np.zeros(len(columns[name].values) + 1, dtype=bool)
+                is_wanted[codes] = True
+                is_held = is_wanted[held]
             found = is_held.nonzero()[0] if found is None else found[is_held]
         return np.arange(len(self)) if found is None else found
 

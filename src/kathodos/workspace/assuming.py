@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.edits import edits_in
 from kathodos.change.kept import change_called, edits_kept
-from kathodos.change.orders import decided, pending_edits
+from kathodos.change.orders import decided
 from kathodos.change.settling import settled
 from kathodos.errors import CallError, DataError
 from kathodos.store.records import edited
@@ -29,10 +29,10 @@ def assumed_view(view: View, assumed: str) -> View:
 def assumed_edits(view: View, assumed: str) -> EditSet:
     """The edits that a text names, of the records as they are."""
     if assumed == ORDERS:
-        return pending_edits(view.stored)
+        return view.pending
     if change_called(view.stored, assumed) is not None:
         found = settled(edits_kept(view.stored, assumed), decided(view.stored))
-        return EditSet([*pending_edits(view.stored), *found.edits])
+        return EditSet([*view.pending, *found.edits])
     file = Path(assumed)
     try:
         return edits_in(read_toml(file, assumed), view.catalogue, view.index)

@@ -15,7 +15,6 @@ from kathodos.change.composition import Desk
 from kathodos.change.edit_sets import EditSet, edits_from
 from kathodos.change.effect import Effect, FindingsDiffer
 from kathodos.change.mandates import MandateCheck, Verdict
-from kathodos.change.orders import pending_edits
 from kathodos.columns.csr import Ints, distinct, joined
 from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.among import groups_touched, index_among, with_owners
@@ -44,14 +43,6 @@ _TOUCHED = [name for name in NAMES if name not in _UNTOUCHED]
 _MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at too
 
 
-def decided_view(view: View) -> View:
-    """The view with all pending orders carried out; one that assumes something stays as it is."""
-    if view.assumed is not None:
-        return view
-    pending = pending_edits(view.stored)
-    return view.assuming(edited(view.stored, pending.edits)) if len(pending) else view
-
-
 def desk_view(view: View, desk: Desk) -> View:
     """The view of what is composed on: what has been decided, and what a draft holds already."""
     return view.assuming(desk.records) if isinstance(desk.records, Edited) else view
@@ -59,7 +50,7 @@ def desk_view(view: View, desk: Desk) -> View:
 
 def basis_of_few(view: View, records: Records, references: Collection[str]) -> Basis:
     """What findings rest on, of some people alone, with the records as they would be."""
-    state = decided_view(view)
+    state = view.decided
     if isinstance(records, Edited):
         state = view.assuming(records)
     numbers = np.array([state.index.holders.find(it) for it in references], dtype=np.int64)
@@ -72,7 +63,7 @@ def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = F
 
     `is_thorough`: excess and risk are looked at however many people there are.
     """
-    pending = pending_edits(view.stored)
+    pending = view.pending
     whole = EditSet([*pending, *edits])
     first, second = (view.assuming(edited(view.stored, it.edits)) if len(it) else view for it in (pending, whole))
     with_findings = is_thorough or view.index.holders.first_group <= _MOST_LOOKED_AT
@@ -85,7 +76,7 @@ def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = F
 
 def rehearse_between(view: View, before: EditSet, after: EditSet) -> Effect:
     """What differs between some edits of what has been decided and others."""
-    pending = pending_edits(view.stored)
+    pending = view.pending
     first, second = (EditSet([*pending, *it]) for it in (before, after))
     few = _bases_of_few(view, first, second)
     if few is not None:
@@ -96,7 +87,7 @@ def rehearse_between(view: View, before: EditSet, after: EditSet) -> Effect:
 
 def verdicts(view: View, edits: EditSet, actor: Actor, authors: Collection[str] = ()) -> list[Verdict]:
     """What mandates say of each give and take among edits, as who composed them or who applies them."""
-    state = decided_view(view)
+    state = view.decided
     if not len(state.catalogue.rows(MANDATES)):
         return []
     powers = view.workspace.configuration.powers
@@ -117,7 +108,7 @@ def _basis_of_named(view: View, edits: EditSet, actors: Sequence[Actor]) -> Basi
     named = {str(it.record[column[it.kind]]) for it in edits if it.kind in column}
     if view.assumed is not None or not all(it.startswith(("identity:", "account:")) for it in named):
         return None
-    pending, index = pending_edits(view.stored), view.index
+    pending, index = view.pending, view.index
     some = concerned(index, view.moment, pending.edits)
     if some is None:
         return None

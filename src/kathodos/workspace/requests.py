@@ -16,7 +16,6 @@ from kathodos.change.composition import Desk
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.effect import Effect
 from kathodos.change.mandates import MandateCheck, Verdict, refusals
-from kathodos.change.orders import pending_edits
 from kathodos.engine.reach import who_reaches
 from kathodos.errors import CallError, DataError
 from kathodos.model.kinds import IDENTITIES
@@ -31,7 +30,7 @@ from kathodos.request.kits import ApprovalStep, Kit, KitEntry, checked_kit, kits
 from kathodos.request.nearest import Candidate, candidates
 from kathodos.request.records import Less, Request, running_for, steps_of
 from kathodos.workspace.configuration import read_toml
-from kathodos.workspace.rehearsing import decided_view, rehearse, rehearse_between, verdicts
+from kathodos.workspace.rehearsing import rehearse, rehearse_between, verdicts
 
 if TYPE_CHECKING:
     from kathodos.ledger.actors import Actor
@@ -44,7 +43,7 @@ _REMEDY = "Correct the file; docs/requests.md says what may stand in it."
 
 def desk_of(view: View, author: str = "", at: datetime | None = None) -> Desk:
     """What is composed on: the catalogue with all that is decided."""
-    return Desk(decided_view(view).catalogue, at or moment_now(), author)
+    return Desk(view.decided.catalogue, at or moment_now(), author)
 
 
 # Granting
@@ -66,7 +65,7 @@ def trial(view: View, request: Request, less: Less = _NOTHING, actor: Actor | No
     author = actor.name if actor is not None else ""
     found = giving(desk_of(view, author), view.stored, request, less)
     effect = rehearse(view, _once_active(found.edits) if request.is_guest else found.edits)
-    state = decided_view(view)
+    state = view.decided
     entries = content_of(state.catalogue, request, less)
     peers = view.workspace.configuration.thresholds.peers
     now_and_decided = effect.before if effect.is_whole else Basis(state.catalogue, view.index, view.moment)
@@ -79,7 +78,7 @@ def trial(view: View, request: Request, less: Less = _NOTHING, actor: Actor | No
         said = verdicts(view, found.edits, actor, others)
     counts = (effect.gained, effect.lost)
     rehearsed = Rehearsed(view.point.entry, effect.digest, *counts, effect.stops, refusals(said))
-    return Trial(found, effect, evidence, said, rehearsed, len(pending_edits(view.stored)))
+    return Trial(found, effect, evidence, said, rehearsed, len(view.pending))
 
 
 def _once_active(edits: EditSet) -> EditSet:
@@ -120,7 +119,7 @@ class Nearest(msgspec.Struct, frozen=True):
 
 def nearest_to(view: View, person: str, node: int, action: int, until: str) -> list[Nearest]:
     """What would let somebody do an action on a resource, that which gives least besides first."""
-    state = decided_view(view)
+    state = view.decided
     desk = desk_of(view)
     kits = [it for it in kits_in(state.catalogue) if may_ask(state.catalogue, it, person, desk.moment)]
     brought = brought_by(view.stored, running_for(view.stored, person))
@@ -233,7 +232,7 @@ def kit_of_file(desk: Desk, name: str, text: TomlText) -> Kit:
 
 def faults_of(view: View, kits: Sequence[Kit]) -> list[Fault]:
     """What is wrong with some kits."""
-    state = decided_view(view)
+    state = view.decided
     check = KitCheck(state.basis, MandateCheck(state.catalogue, state.index, view.moment), desk_of(view))
     found: list[Fault] = []
     for kit in kits:

@@ -22,7 +22,7 @@ from kathodos.review.drafts.holder_evidence import Found
 from kathodos.review.opening import Drafted, Opening, draft_review
 from kathodos.review.reviewers import chain_of
 from kathodos.review.subjects import SUBJECTS, About
-from kathodos.workspace.rehearsing import decided_view, rehearse
+from kathodos.workspace.rehearsing import rehearse
 
 if TYPE_CHECKING:
     from kathodos.ledger.actors import Actor
@@ -83,7 +83,7 @@ def must_be_less(view: View, actor: Actor, wanted: Wanted, reduction: Reduction,
     """Raises CallError where what is to be left of some grants lets anybody reach what they do not reach now."""
     found = chosen(Plan(view.stored, actor), wanted, authority)
     names = [str(it) for it in found.lines.column("grant", found.at).listed() if it]
-    held = records_held(decided_view(view).catalogue, GRANTS, [(name,) for name in names])
+    held = records_held(view.decided.catalogue, GRANTS, [(name,) for name in names])
     edits = EditSet()
     for it in held.values():
         for edit in reduction.edits(it.record, actor.name, "", ""):

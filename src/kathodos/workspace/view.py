@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING, NamedTuple, TypeVar
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.change.edit_sets import EditSet
 from kathodos.columns.csr import Ints
 from kathodos.engine.compiled.index import Index
 from kathodos.errors import CallError
@@ -19,7 +20,7 @@ from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
 from kathodos.store.computed import Point
 from kathodos.store.history import Histories
-from kathodos.store.records import Edited, Records, Stored, edits_of
+from kathodos.store.records import Edited, Records, Stored, edited, edits_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -69,6 +70,20 @@ class View:
         view = View(self.workspace, self.histories, self.entry, self.moment, assumed)
         view._before = self
         return view
+
+    @cached_property
+    def pending(self) -> EditSet:
+        """What pending orders would still alter."""
+        from kathodos.change.orders import pending_edits
+
+        return pending_edits(self.stored)
+
+    @cached_property
+    def decided(self) -> View:
+        """The view with all pending orders carried out; one that assumes something stays as it is."""
+        if self.assumed is not None or not len(self.pending):
+            return self
+        return self.assuming(edited(self.stored, self.pending.edits))
 
     def plan(self, operation: Operation[R], actor: str | None = None, reason: str = "") -> tuple[Plan, R]:
         """What an operation would write, and what it comes to; `assuming(plan.after())` is the catalogue then.
