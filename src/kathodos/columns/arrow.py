@@ -10,14 +10,6 @@ import numpy.typing as npt
 Ints = npt.NDArray[np.int64]
 
 
-def arrow_ints(numbers: Ints) -> Any:
-    """Whole numbers as an Arrow array that shares the memory."""
-    import pyarrow as pa
-
-    numbers = np.ascontiguousarray(numbers, dtype=np.int64)
-    return pa.Array.from_buffers(pa.int64(), len(numbers), [None, pa.py_buffer(numbers)])
-
-
 def arrow_texts(starts: Ints, content: npt.NDArray[np.uint8]) -> Any:
     """Texts, given by where each starts in their bytes, as an Arrow array of bytes that shares the memory."""
     import pyarrow as pa

@@ -13,7 +13,6 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.arrow import arrow_ints, positions_in
 from kathodos.columns.csr import distinct
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable, string_table
@@ -26,10 +25,11 @@ _FEW = 50_000  # rows below which importing a faster library would take longer t
 
 
 class Numbers(Sequence[Scalar]):
-    """Whole numbers, each once, as an array."""
+    """Whole numbers, each once, as an array; `ascends`: which is known to be in order."""
 
-    def __init__(self, array: Ints) -> None:
+    def __init__(self, array: Ints, ascends: bool = False) -> None:
         self.array = array
+        self.ascends = ascends
 
     def __len__(self) -> int:
         return len(self.array)
@@ -42,7 +42,18 @@ class Numbers(Sequence[Scalar]):
 
     def find(self, value: Scalar) -> int:
         """The position of a number; -1 where it is not there."""
-        return int(matches(np.array([value], dtype=np.int64), self.array)[0]) if isinstance(value, int) else -1
+        return int(self.positions_of(np.array([value], dtype=np.int64))[0]) if isinstance(value, int) else -1
+
+    def positions_of(self, wanted: Ints) -> Ints:
+        """The position of each of some numbers; -1 where it is not there."""
+        return matches(wanted, self.array, self.ascends)
+
+    def ordered(self) -> tuple[Ints, Ints]:
+        """The numbers in order, and the position of each there."""
+        order = order_of(self.array)
+        rank = np.empty(len(order), dtype=np.int64)
+        rank[order] = np.arange(len(order))
+        return self.array[order], rank
 
 
 class DictionaryColumn(msgspec.Struct, frozen=True, dict=True):
@@ -266,7 +277,7 @@ def positions_among(values: Sequence[Scalar], known: Sequence[Scalar]) -> Ints:
     if isinstance(one, StringTable) and isinstance(other, StringTable):
         return other.positions_of(one)
     if isinstance(one, Numbers) and isinstance(other, Numbers):
-        return matches(one.array, other.array)
+        return other.positions_of(one.array)
     return np.full(len(values), -1, dtype=np.int64)
 
 
@@ -307,16 +318,17 @@ def first_of_each(numbers: Ints) -> Ints:
     return first
 
 
-def matches(wanted: Ints, among: Ints) -> Ints:
-    """For each wanted number its position among others, none of which is there twice; -1 where it is not."""
+def matches(wanted: Ints, among: Ints, ascends: bool = False) -> Ints:
+    """For each wanted number its position among others, none of which is there twice; -1 where it is not.
+
+    `ascends`: these are known to be in order.
+    """
     if not len(among):
         return np.full(len(wanted), -1, dtype=np.int64)
-    if len(wanted) * 20 < len(among):
-        at = np.minimum(insertion_points(among, wanted), len(among) - 1)
-        is_there = among[at] == wanted  # which is so where they are in order, or happens to be
-        if is_there.all() or (among[1:] > among[:-1]).all():
-            return np.where(is_there, at, -1)
-    return positions_in(arrow_ints(wanted), arrow_ints(among))
+    order = None if ascends else order_of(among)
+    at = np.minimum(insertion_points(among if order is None else among[order], wanted), len(among) - 1)
+    found = at if order is None else order[at]
+    return np.where(among[found] == wanted, found, -1)
 
 
 def numbers_at(column: DictionaryColumn, at: Ints) -> Ints:

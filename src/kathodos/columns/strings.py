@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.columns.arrow import arrow_texts, positions_in
+from kathodos.columns.arrow import arrow_texts
 from kathodos.columns.csr import Bools, Ints, in_loads, small, stretches
 from kathodos.columns.ordered import order_of
 
@@ -103,8 +103,27 @@ class StringTable(Sequence[str]):
         wanted = texts if isinstance(texts, StringTable) else string_table(texts)
         same = self._begins_as(wanted)
         if not same or 2 * same < len(wanted):
-            return positions_in(wanted.arrow, self.arrow)
+            return self._positions_by_hash(wanted)
         return np.concatenate([np.arange(same), self.positions_of(wanted.picked(np.arange(same, len(wanted))))])
+
+    def _positions_by_hash(self, wanted: StringTable) -> Ints:
+        """As `positions_of`, all of them together: those of the same hash and length are compared byte by byte."""
+        first = np.searchsorted(self.hashes, wanted.hashes)
+        origin, slot = stretches(first, np.searchsorted(self.hashes, wanted.hashes, side="right") - first)
+        theirs, ours = wanted.by_hash[origin], self.by_hash[slot]
+        lengths, found = np.diff(wanted.starts), np.full(len(wanted), -1, dtype=np.int64)
+        alike = lengths[theirs] == self.starts[ours + 1] - self.starts[ours]
+        theirs, ours = theirs[alike], ours[alike]
+        for some in in_loads(lengths[theirs] + 1, _BLOCK):
+            one, other, length = theirs[some], ours[some], lengths[theirs[some]]
+            at, positions = stretches(self.starts[other].astype(np.int64), length)
+            differs = (
+                self.content[positions] != wanted.content[stretches(wanted.starts[one].astype(np.int64), length)[1]]
+            )
+            same = np.ones(len(some), dtype=bool)
+            same[at[differs]] = False
+            found[one[same]] = other[same]
+        return found
 
     def _begins_as(self, other: StringTable) -> int:
         """How many texts another table begins with that are the first here too; 0 where it takes work to tell."""

@@ -32,9 +32,9 @@ from kathodos.columns.parted import PartedArray
 from kathodos.store.modes import OWNER, folder_mode, made
 
 Arrays = Mapping[str, npt.NDArray[Any]]
-_MAGIC = b"kathodos computed 2\n"
+_MAGIC = b"kathodos computed 3\n"
 _ALIGNED = 64
-_PART = 1 << 18  # bytes of an array that are checked together; no number lies in two parts
+_PART = 1 << 16  # bytes of an array that are checked together; no number lies in two parts
 _TAG = 32  # the length of the tag of a part, in hex
 _TAIL = 8 + 32  # the length of the description, and its tag
 _NEW = ".new"  # how a file is called while it is written

@@ -225,9 +225,10 @@ def both_closed(first: Closed, second: Closed) -> Closed:
 
 def _arrays_of(name: str, column: DictionaryColumn) -> dict[str, npt.NDArray[np.generic]]:
     """A column as named arrays."""
-    arrays: dict[str, npt.NDArray[np.generic]] = {f"{name}.codes": column.codes}
     if isinstance(column.values, Numbers):
-        return {**arrays, f"{name}.numbers": column.values.array}
+        numbers, rank = column.values.ordered()
+        return {f"{name}.codes": np.append(rank, -1).astype(np.int32)[column.codes], f"{name}.numbers": numbers}
+    arrays: dict[str, npt.NDArray[np.generic]] = {f"{name}.codes": column.codes}
     assert isinstance(column.values, StringTable)
     parts = {part: getattr(column.values, part) for part in ("starts", "content", "hashes", "by_hash")}
     return {**arrays, **{f"{name}.{part}": array for part, array in parts.items()}}
@@ -236,6 +237,6 @@ def _arrays_of(name: str, column: DictionaryColumn) -> dict[str, npt.NDArray[np.
 def _column_in(arrays: Arrays, name: str) -> DictionaryColumn:
     """A column of named arrays."""
     if f"{name}.numbers" in arrays:
-        return DictionaryColumn(arrays[f"{name}.codes"], Numbers(arrays[f"{name}.numbers"]))
+        return DictionaryColumn(arrays[f"{name}.codes"], Numbers(arrays[f"{name}.numbers"], ascends=True))
     parts = (arrays[f"{name}.{part}"] for part in ("starts", "content", "hashes", "by_hash"))
     return DictionaryColumn(arrays[f"{name}.codes"], StringTable(*parts))
