@@ -19,7 +19,7 @@ class Parts:
 
     def __init__(self, plain, size, damaged=()):
         self.checked, self.damaged = set(), set(damaged)
-        self.array = PartedArray(plain, size, self.check)
+        self.array = PartedArray(plain, size, self.check, lambda: self.check(np.arange(-(-len(plain) // size))))
 
     def check(self, parts):
         if self.damaged & set(parts.tolist()):

@@ -30,7 +30,7 @@ def concerned(index: Index, moment: int, edits: Edits, more: Iterable[int] = ())
     if not {name for name, edit in edits.items() if len(edit)} <= _KNOWN or _bears_on_all(index, edits):
         return None
     named = index.holders.numbers_of(string_table(_holders_named(edits)))
-    holding = np.union1d(np.union1d(named[named >= 0], ints(more)), _given(index, edits)).astype(np.int64)
+    holding = distinct(np.concatenate([named[named >= 0], ints(more), _given(index, edits)]))
     return counting_as(index, holding, moment)
 
 

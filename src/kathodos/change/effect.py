@@ -17,7 +17,7 @@ from msgspec.structs import replace
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.change.edit_sets import EditSet, texts_of
-from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.columns.csr import Bools, Ints, csr_from_lists, distinct, ints, reachable
 from kathodos.columns.strings import string_table
 from kathodos.engine.decide import who_has
 from kathodos.findings.conflicts.states import who_breaks
@@ -25,7 +25,7 @@ from kathodos.findings.escalation import who_administers
 from kathodos.findings.fences import crossings, lacks
 from kathodos.model.json_text import json_text
 from kathodos.model.references import reference_to
-from kathodos.rules.reading import Conflicting, Duty, Fence, Need, Permission, Rules
+from kathodos.rules.reading import Conflicting, Duty, Fence, Need, Permission, Rule, Rules
 from kathodos.rules.targets import PermissionTargets
 
 # Edits of these bear on rules only by what is reached: whom and what the rules are about stays.
@@ -160,10 +160,11 @@ class Effect(msgspec.Struct, frozen=True, dict=True):
         if touched is None or self.differences.has_moved or not kinds <= _OF_REACH_ALONE | _OF_PEOPLE:
             return self.rules
         is_about_people = bool(kinds & _OF_PEOPLE)
-        touching = _Touching(self.before, touched)
+        named = {it for rule in self.rules.every() for it in _permissions_in(rule)}
+        touching = _touching(self.before, touched, list(named))
 
         def bears(permissions: Iterable[Permission]) -> bool:
-            return any(map(touching.is_about, permissions))
+            return not touching.isdisjoint(permissions)
 
         conflicts = [
             it
@@ -245,31 +246,29 @@ def _permissions_of(duties: Sequence[Duty]) -> Iterator[Permission]:
         yield from (*duty.permissions, *duty.every)
 
 
-class _Touching:
-    """Whether somebody gains or loses what a permission is about, given the pairs that somebody gains or loses."""
+def _permissions_in(rule: Rule) -> Iterable[Permission]:
+    """All that a rule is about."""
+    if isinstance(rule, Conflicting):
+        return _permissions_of(rule.duties)
+    return rule.never if isinstance(rule, Fence) else rule.permissions if isinstance(rule, Need) else ()
 
-    def __init__(self, basis: Basis, touched: Bools) -> None:
-        self._targets, self._touched = PermissionTargets(basis), touched.nonzero()[0]
-        self._known: dict[Permission, bool] = {}
-        index = basis.index
-        self._actions: set[tuple[str, str]] = set()  # of which somebody gains or loses something somewhere
-        for number, (system, name) in enumerate(index.actions):
-            row = int(index.action_rows[number]) + index.systems[system].root
-            if touched[row : row + index.systems[system].size].any():
-                self._actions |= {(system, name), (system, "*")}
 
-    def is_about(self, permission: Permission) -> bool:
-        """Whether it is about one of these pairs."""
-        if (permission.pattern.system, permission.action) not in self._actions:
-            return False
-        if permission not in self._known:
-            (first, end), rows = self._targets.places_of(permission), self._targets.index.action_rows
-            bounds = ((rows[action] + first, rows[action] + end) for action in self._targets.actions_of(permission))
-            self._known[permission] = any(
-                bool((np.searchsorted(self._touched, low) < np.searchsorted(self._touched, high)).any())
-                for low, high in bounds
-            )
-        return self._known[permission]
+def _touching(basis: Basis, touched: Bools, permissions: Sequence[Permission]) -> set[Permission]:
+    """Those permissions that are about something that somebody gains or loses, given all such pairs."""
+    index, targets, at = basis.index, PermissionTargets(basis), touched.nonzero()[0]
+    known: dict[tuple[str, str], list[int]] = {}  # the rows of the actions of which somebody gains or loses something
+    for number, (system, name) in enumerate(index.actions):
+        first_row = int(index.action_rows[number])
+        here = first_row + index.systems[system].root
+        if np.searchsorted(at, here) < np.searchsorted(at, here + index.systems[system].size):
+            known.setdefault((system, name), []).append(first_row)
+            known.setdefault((system, "*"), []).append(first_row)
+    some = [it for it in permissions if (it.pattern.system, it.action) in known]
+    which, first, end = targets.places_of(some)
+    rows = csr_from_lists(known[it.pattern.system, it.action] for it in some)
+    origin, row = rows.of(which)
+    is_touched = np.searchsorted(at, row + first[origin]) < np.searchsorted(at, row + end[origin])
+    return {some[number] for number in distinct(which[origin[is_touched]]).tolist()}
 
 
 def _edited_askers(edits: EditSet) -> Iterator[str]:

@@ -20,15 +20,22 @@ _OFTEN = 4  # times that it is asked for each part, after which all of it is che
 
 
 class PartedArray(NDArrayOperatorsMixin):
-    """An array of one dimension in parts of so many numbers. `check` raises where one of some parts is not as written.
+    """An array of one dimension in parts of so many numbers. `check` raises where one of some parts is not as written,
+    `check_whole` where anything is not.
 
     It stands wherever an array may stand: what it does not do itself, it does as the whole array.
     """
 
-    def __init__(self, array: npt.NDArray[Any], size: int, check: Callable[[npt.NDArray[np.int64]], None]) -> None:
+    def __init__(
+        self,
+        array: npt.NDArray[Any],
+        size: int,
+        check: Callable[[npt.NDArray[np.int64]], None],
+        check_whole: Callable[[], None],
+    ) -> None:
         self._array = array
         self._size = size
-        self._check = check
+        self._check, self._check_whole = check, check_whole
         self._left = np.ones(-(-len(array) // size), dtype=bool)
         self._asked = 0
         self._is_whole = False
@@ -37,7 +44,8 @@ class PartedArray(NDArrayOperatorsMixin):
     def whole(self) -> npt.NDArray[Any]:
         """All of it."""
         if not self._is_whole:
-            self._look_at(self._left.nonzero()[0])
+            if self._left.any():
+                self._check_whole()
             self._is_whole = True
         return self._array
 

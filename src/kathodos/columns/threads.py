@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Sequence
-from concurrent.futures import ThreadPoolExecutor
 from typing import TypeVar
 
 Block = TypeVar("Block")
@@ -16,5 +15,7 @@ def in_threads(work: Callable[[Block], Worked], blocks: Sequence[Block]) -> list
     """What the work makes of each block, in their order. The work may not read from the store, nor change anything."""
     if len(blocks) < 2:
         return [work(block) for block in blocks]
+    from concurrent.futures import ThreadPoolExecutor
+
     with ThreadPoolExecutor(min(_MOST, os.cpu_count() or 1)) as pool:
         return list(pool.map(work, blocks))

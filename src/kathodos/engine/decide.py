@@ -16,7 +16,7 @@ from functools import lru_cache
 import msgspec
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, distinct, reachable, spread
+from kathodos.columns.csr import Bools, Ints, distinct, reachable, spread, union
 from kathodos.columns.intervals import Intervals, held_between, holds, intervals_where, united, without
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import ANY_ACTION, Holders, Index, System
@@ -114,7 +114,7 @@ def askers_with(index: Index, some: Ints, moment: int) -> Ints:
     found = found[found < holders.first_group]
     found = found[is_able(holders, found, moment)]
     owners = holders.owner[found[found >= holders.people] - holders.people]
-    return np.union1d(found, owners[owners >= 0]).astype(np.int64)
+    return union(found, owners[owners >= 0])
 
 
 def is_able(holders: Holders, some: Ints, moment: int) -> Bools:

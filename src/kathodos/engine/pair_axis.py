@@ -79,22 +79,25 @@ class PairAxis:
     @cached_property
     def scoped_pairs(self) -> tuple[IntervalLists, IntervalLists]:
         """What each scoped entry permits where it permits, and denies where it or a grant denies, in plain systems."""
-        return self._pairs_of(np.arange(len(self.index.intervals)))
+        return self._pairs_of(np.arange(len(self.index.intervals)), None)
 
-    def _pairs_of_few(self, scoped: Ints) -> tuple[IntervalLists, IntervalLists]:
-        """As `scoped_pairs`, for those that are among some scoped entries; where these are few, only of them."""
+    def _pairs_of_some(self, scoped: Ints) -> tuple[Ints | None, tuple[IntervalLists, IntervalLists]]:
+        """As `scoped_pairs`, of only some scoped entries where these are few; with these, in order (None: of all)."""
         if "scoped_pairs" in self.__dict__ or _FEW * len(scoped) > len(self.index.scoped_entry):
-            return self.scoped_pairs
-        return self._pairs_of(np.sort(self.index.scoped_intervals.all_of(distinct(scoped).astype(np.int64))))
+            return None, self.scoped_pairs
+        few = distinct(scoped).astype(np.int64)
+        return few, self._pairs_of(np.sort(self.index.scoped_intervals.all_of(few)), few)
 
-    def _pairs_of(self, some: Ints) -> tuple[IntervalLists, IntervalLists]:
-        """What is permitted and denied by some intervals of scoped entries."""
+    def _pairs_of(self, some: Ints, numbers: Ints | None) -> tuple[IntervalLists, IntervalLists]:
+        """What is permitted and denied by some intervals of scoped entries, for each of these."""
         plain = [(at, it) for at, it in enumerate(self.index.systems_in_order) if it.is_plain and len(it.actions)]
         denying = [(at, it) for at, it in plain if it.combining == "deny-overrides"]
-        permits = self._scoped_pairs(some, [(at, it, it.covers) for at, it in plain])
-        return permits, self._scoped_pairs(some, [(at, it, it.covers.T) for at, it in denying])
+        permits = self._scoped_pairs(some, numbers, [(at, it, it.covers) for at, it in plain])
+        return permits, self._scoped_pairs(some, numbers, [(at, it, it.covers.T) for at, it in denying])
 
-    def _scoped_pairs(self, some: Ints, systems: list[tuple[int, System, Bools]]) -> IntervalLists:
+    def _scoped_pairs(
+        self, some: Ints, numbers: Ints | None, systems: list[tuple[int, System, Bools]]
+    ) -> IntervalLists:
         """The pairs of each scoped entry; `[b, a]` of the array with a system: one with action b speaks about a."""
         index, scoped, firsts, ends = self.index, [], [], []
         system_of_interval = insertion_points(index.system_roots, index.intervals.first[some], side="right") - 1
@@ -109,22 +112,28 @@ class PairAxis:
             scoped.append(index.intervals.scoped[intervals[at]])
             firsts.append(row + index.intervals.first[intervals[at]])
             ends.append(row + index.intervals.end[intervals[at]])
-        scoped_at, first, end = joined(scoped), joined(firsts), joined(ends)
+        scoped_at, first, end = _position(numbers, joined(scoped)), joined(firsts), joined(ends)
         order = order_of(scoped_at)
-        starts = np.concatenate([[0], np.cumsum(np.bincount(scoped_at, minlength=len(index.scoped_entry)))]).astype(
+        starts = np.concatenate([[0], np.cumsum(np.bincount(scoped_at, minlength=self._width(numbers)))]).astype(
             np.int64
         )
         return IntervalLists(starts, first[order].astype(np.int32), end[order].astype(np.int32))
+
+    def _width(self, numbers: Ints | None) -> int:
+        return len(self.index.scoped_entry) if numbers is None else len(numbers)
 
     def of_grants(self, parts: CSRList, window: Intervals | None = None) -> tuple[IntervalLists, IntervalLists]:
         """What each list of grants permits and what it denies, put together; in a window of the line, or on all."""
         index, scoped = self.index, self.index.entitlements.scoped
         entitlement = index.grants.entitlement[parts.items]
-        scoped_pairs = self._pairs_of_few(scoped.all_of(distinct(entitlement).astype(np.int64)))
+        numbers, scoped_pairs = self._pairs_of_some(scoped.all_of(distinct(entitlement).astype(np.int64)))
         items, rows = parts.items, parts.rows()
         if window is not None:  # what bears on nothing in it is left out before it is put together
             scoped_pairs = (scoped_pairs[0].within(window), scoped_pairs[1].within(window))
-            bears = np.diff(scoped_pairs[0].starts) + np.diff(scoped_pairs[1].starts) > 0
+            bears = np.zeros(len(index.scoped_entry), dtype=bool)
+            bears[slice(None) if numbers is None else numbers] = (
+                np.diff(scoped_pairs[0].starts) + np.diff(scoped_pairs[1].starts) > 0
+            )
             is_in = np.zeros(len(scoped), dtype=bool)
             is_in[scoped.rows()[bears[scoped.items]]] = True
             kept = is_in[entitlement]
@@ -132,9 +141,10 @@ class PairAxis:
         origin, scoped_at = scoped.of(entitlement)
         part = rows[origin]
         denies = index.grants.denies[items][origin] | index.entries.denies[index.scoped_entry[scoped_at]]
+        at_number = _position(numbers, scoped_at)
         found = []
         for marked, which in zip(scoped_pairs, (~denies, denies), strict=True):
-            pairs = csr_from_distinct(part[which], scoped_at[which], len(parts), max(len(index.scoped_entry), 1))
+            pairs = csr_from_distinct(part[which], at_number[which], len(parts), max(self._width(numbers), 1))
             at, first, end = marked.of(pairs.items)
             owner, first, end = self.merged(pairs.rows()[at].astype(np.int64), first, end)
             starts = insertion_points(owner, np.arange(len(parts) + 1))
@@ -176,3 +186,8 @@ class PairAxis:
         keys &= mask
         keys |= begins & ~mask
         return begins, np.maximum.accumulate(keys, out=keys)
+
+
+def _position(numbers: Ints | None, among: Ints) -> Ints:
+    """The position of some numbers among others in order; themselves where these are all."""
+    return among if numbers is None else insertion_points(numbers, among)

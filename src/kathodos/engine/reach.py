@@ -380,19 +380,14 @@ def pairs_in(index: Index, found: Reached) -> Iterator[tuple[str, str]]:
         yield names[action], index.tree.addresses[found.system.root + node]
 
 
-def places_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Intervals:
-    """As `nodes_in`, the places of the nodes as intervals, which may overlap."""
+def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
+    """The nodes on which a permission with these targets applies when nothing narrows it (step 4)."""
     if not len(pattern_nodes):
-        return pattern_nodes, pattern_nodes
+        return pattern_nodes
     flags = np.ones(len(pattern_nodes), dtype=bool)
     inherits = index.system_of(int(pattern_nodes[0])).inherits
     intervals = reaching_down(index.tree, pattern_nodes, flags & is_deep, flags & inherits)[1]
-    return intervals.first.astype(np.int64), intervals.end.astype(np.int64)
-
-
-def nodes_in(index: Index, pattern_nodes: Ints, is_deep: bool) -> Ints:
-    """The nodes on which a permission with these targets applies when nothing narrows it (step 4)."""
-    first, end = united(*places_in(index, pattern_nodes, is_deep))
+    first, end = united(intervals.first.astype(np.int64), intervals.end.astype(np.int64))
     positions = joined([np.arange(begin, stop) for begin, stop in zip(first.tolist(), end.tolist(), strict=True)])
     return np.sort(index.tree.node_at[positions]).astype(np.int64)
 

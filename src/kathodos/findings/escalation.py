@@ -213,6 +213,8 @@ def who_administers(basis: Basis, systems: Collection[str] | None = None) -> dic
     `systems`: only these (None: all).
     """
     index = basis.index
+    if systems is not None and not systems:
+        return {}
     _ = able_of(index.holders, basis.moment), index.granted_above  # made once, before several threads ask for it
 
     def able(asked: tuple[System, int]) -> Bools:

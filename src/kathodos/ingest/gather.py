@@ -12,7 +12,7 @@ from msgspec.structs import replace
 
 from kathodos.change.merging import merged_columns, merges_in
 from kathodos.change.orders import Confirmed, OrderState, confirm, orders_in
-from kathodos.columns.csr import first_of_each
+from kathodos.columns.csr import first_of_each, union
 from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, appended, row_numbers, rows_of
 from kathodos.connectors.mapping import Reading, Table
 from kathodos.errors import DataError
@@ -155,7 +155,7 @@ class _Counted:
                 more = [it.line for it in unread if it.file == file and it.outcome == SET_ASIDE]
                 lines = np.concatenate([lines, np.array(more, dtype=np.int64)])
             before = self._lines.get(file, np.zeros(0, dtype=np.int64))
-            self._lines[file] = np.union1d(before, lines)
+            self._lines[file] = union(before, lines)
             found += len(self._lines[file]) - len(before)
         return found
 

@@ -13,7 +13,7 @@ from typing import ClassVar
 import msgspec
 import numpy as np
 
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, union
 from kathodos.columns.dictionary import (
     DictionaryColumn,
     always,
@@ -300,7 +300,7 @@ def tie_accounts(plan: Plan, rules: Sequence[TieRule]) -> int:
     gone &= ~how_of_tie.holding(PERSON)
     stated = records.rows(ACCOUNTS)
     changed, taken, sources = _tied_anew(records, found)
-    plan.close_rows(TIES, np.union1d(ties[tie[ends]], ties[gone]))
+    plan.close_rows(TIES, union(ties[tie[ends]], ties[gone]))
     owners = DictionaryColumn(found.identity.astype(np.int32), found.identities)
     names = DictionaryColumn(np.arange(len(found), dtype=np.int32), found.accounts)
     hows = DictionaryColumn(found.how.astype(np.int32), tabled(list(found.hows)))

@@ -15,7 +15,7 @@ from typing import ClassVar, Generic, TypeVar
 import msgspec
 import numpy as np
 
-from kathodos.columns.csr import Ints
+from kathodos.columns.csr import Ints, union
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, joined_columns
 from kathodos.errors import NotAllowedError
 from kathodos.ledger.actors import Actor
@@ -86,7 +86,7 @@ class Plan(msgspec.Struct):
         wanted = np.array([*numbers] if not isinstance(numbers, np.ndarray) else numbers, dtype=np.int64)
         standing, planned = wanted[wanted > 0], -1 - wanted[wanted < 0]
         if len(standing):
-            self._closed[kind.name] = np.union1d(self._closed.get(kind.name, _NONE), standing)
+            self._closed[kind.name] = union(self._closed.get(kind.name, _NONE), standing)
         if len(planned):
             whole = self._together(kind)
             self._opened[kind.name] = [whole.taken(np.setdiff1d(np.arange(len(whole.sources)), planned))]

@@ -13,7 +13,16 @@ from kathodos.change.effect import Effect
 from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
 from kathodos.columns.dictionary import DictionaryColumn, Scalar
 from kathodos.engine.decide import askers_with
-from kathodos.model.kinds import ACCOUNTS, DECISIONS, IDENTITIES, REQUEST_STEPS, REQUESTS, REVIEW_LINES, REVIEW_THINGS
+from kathodos.model.kinds import (
+    ACCOUNTS,
+    DECISIONS,
+    IDENTITIES,
+    REQUEST_STEPS,
+    REQUESTS,
+    RESOURCES,
+    REVIEW_LINES,
+    REVIEW_THINGS,
+)
 from kathodos.model.references import reference_to
 from kathodos.model.rows import Record
 from kathodos.model.words import plural
@@ -205,9 +214,10 @@ def _sensitive(basis: Basis, texts: Sequence[str]) -> tuple[int, int, str] | Non
     addresses = list(dict.fromkeys(text.partition(" ")[2] for text in texts))[:_MOST_ADDRESSES]
     if not addresses:
         return None
-    tree, column = basis.index.tree, basis.node("sensitivity")
-    nodes = np.array([tree.addresses.find(it) for it in addresses], dtype=np.int64)
-    values = [int(column.value(int(node)) or 0) if node >= 0 else 0 for node in nodes.tolist()]
+    nodes = basis.index.tree.addresses.positions_of(addresses)
+    rows = np.where(nodes >= 0, basis.index.node_rows[nodes], 0)  # 0: none lists it
+    held = iter(basis.records.picked(RESOURCES, "sensitivity", rows[rows > 0]).listed())
+    values = [int(next(held) or 0) if row > 0 else 0 for row in rows.tolist()]
     most = max(values)
     return (values.count(most), most, addresses[values.index(most)]) if most > 0 else None
 

@@ -7,11 +7,11 @@ from collections.abc import Iterable, Iterator, Sequence
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.csr import Ints, distinct, ints, joined
-from kathodos.columns.intervals import Intervals
+from kathodos.columns.csr import Ints, bools, distinct, ints, joined
 from kathodos.engine.compiled.index import Index
+from kathodos.engine.compiled.scopes import reaching_down
 from kathodos.engine.decide import Given
-from kathodos.engine.reach import nodes_in, places_in
+from kathodos.engine.reach import nodes_in
 from kathodos.rules.reading import Duty, Permission
 
 ByValue = dict[str | None, Ints]
@@ -46,12 +46,23 @@ class PermissionTargets:
         number = index.action_number.get((system, permission.action))
         return [number] if number is not None else []
 
-    def places_of(self, permission: Permission) -> Intervals:
-        """The places of the nodes on which a permission applies, as intervals that may overlap."""
-        pattern, index = permission.pattern, self.index
-        if pattern.system not in index.systems:
-            return ints([]), ints([])
-        return places_in(index, index.tree.matches(pattern.target), pattern.holds_everything_below)
+    def places_of(self, permissions: Sequence[Permission]) -> tuple[Ints, Ints, Ints]:
+        """The places of the nodes on which permissions apply, each in a system that there is, as intervals.
+
+        Gives for each interval the permission by its position, and its first place and its end.
+        """
+        index, patterns = self.index, [it.pattern for it in permissions]
+        nodes = [index.tree.matches(it.target) for it in patterns]
+        number = np.repeat(np.arange(len(nodes)), [len(it) for it in nodes])
+        deep, inherits = (
+            bools(some)[number]
+            for some in (
+                [it.holds_everything_below for it in patterns],
+                [index.systems[it.system].inherits for it in patterns],
+            )
+        )
+        which, places = reaching_down(index.tree, joined(nodes), deep, inherits)
+        return number[which], places.first.astype(np.int64), places.end.astype(np.int64)
 
     def of_duty(self, duty: Duty, within: str | None, values: Sequence[str | None]) -> Iterator[tuple[int, Ints]]:
         """Each action of a duty with its nodes, only those that have one of the values where a rule is `within`."""

@@ -1,11 +1,11 @@
 """Files of arrays beside the store: what has been computed from it, mapped into memory and not read.
 
 A file holds arrays as they are in memory, and behind them a description in JSON with the ledger entry that it belongs
-to, known by number and leaf. Every part of an array bears a tag made with a secret key (Poly1305, RFC 8439, 2.5; the
-one-time key of each is a BLAKE2 digest of the secret, a random number of the file, the array's name and the number of
-the part, RFC 7693), checked when the part is first asked for. So damage and forgery are found, and what is not asked
-for costs nothing. A file is written aside and moved into place: there is never half of one, and whoever has the old one
-open keeps it.
+to, known by number and leaf. Every array, and every part of one, bears a tag made with a secret key (Poly1305, RFC
+8439, 2.5; the one-time key of each is a BLAKE2 digest of the secret, a random number of the file, the array's name and
+the number of the part, RFC 7693), checked when it is first asked for. So damage and forgery are found, and what is not
+asked for costs nothing. A file is written aside and moved into place: there is never half of one, and whoever has the
+old one open keeps it.
 """
 
 from __future__ import annotations
@@ -35,6 +35,7 @@ Arrays = Mapping[str, npt.NDArray[Any]]
 _MAGIC = b"kathodos computed 3\n"
 _ALIGNED = 64
 _PART = 1 << 16  # bytes of an array that are checked together; no number lies in two parts
+_WHOLE = -1  # instead of the number of a part, in the tag of a whole array
 _TAG = 32  # the length of the tag of a part, in hex
 _TAIL = 8 + 32  # the length of the description, and its tag
 _NEW = ".new"  # how a file is called while it is written
@@ -61,8 +62,8 @@ class DamagedError(Exception):
 class Computed(Mapping[str, npt.NDArray[Any]]):
     """One file of arrays, mapped. `rest` is what was kept beside the arrays.
 
-    A large array is checked part by part as its numbers are asked for, by reading the parts past the map: only what is
-    used of it stays in memory.
+    A large array of which only some numbers are asked for is checked part by part, by reading the parts past the map:
+    only what is used of it stays in memory.
     """
 
     def __init__(
@@ -83,8 +84,8 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         if name not in self._known:
             array = self._mapped(name)
             if array.ndim == 1 and array.nbytes > _PART:
-                check = partial(self._check_parts, name)
-                array = cast(npt.NDArray[Any], PartedArray(array, _PART // array.itemsize, check))
+                checks = partial(self._check_parts, name), partial(self.check, name)
+                array = cast(npt.NDArray[Any], PartedArray(array, _PART // array.itemsize, *checks))
             else:
                 self.check(name)
             self._known[name] = array
@@ -92,25 +93,26 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
 
     def check(self, name: str) -> None:
         """Raises DamagedError where an array is not what was written."""
-        self._check_parts(name, range(_parts(self._size(name))))
+        _, _, offset, tag, _ = self._locations[name]
+        content = self._data[offset : offset + self._size(name)]
+        if not hmac.compare_digest(_tag(self._key, self._nonce, name, _WHOLE, content), bytes.fromhex(tag)):
+            raise DamagedError(self.file)
 
     def _mapped(self, name: str) -> npt.NDArray[Any]:
         """An array as it is mapped, not checked."""
-        kind, shape, offset, _ = self._locations[name]
+        kind, shape, offset, _, _ = self._locations[name]
         count = int(np.prod(shape))
         return np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
 
     def _size(self, name: str) -> int:
         """How many bytes an array has."""
-        kind, shape, _, _ = self._locations[name]
+        kind, shape, _, _, _ = self._locations[name]
         return int(np.prod(shape)) * int(np.dtype(kind).itemsize)
 
     def _check_parts(self, name: str, numbers: Iterable[int]) -> None:
         """Raises DamagedError where a part of an array is not what was written."""
-        _, _, offset, tags = self._locations[name]
+        _, _, offset, _, tags = self._locations[name]
         size = self._size(name)
-        if len(tags) != _parts(size) * _TAG:
-            raise DamagedError(self.file)
         for number in map(int, numbers):
             first = number * _PART
             content = os.pread(self._descriptor, min(_PART, size - first), offset + first)
@@ -129,16 +131,13 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         return len(self._locations)
 
 
-def _parts(size: int) -> int:
-    """In how many parts so many bytes are checked; an empty array is one, which says so."""
-    return max(-(-size // _PART), 1)
-
-
 def _tag(key: bytes, nonce: bytes, name: str, number: int, content: bytes | memoryview) -> bytes:
     """The tag of one part of an array's bytes (Poly1305, RFC 8439)."""
     from cryptography.hazmat.primitives.poly1305 import Poly1305
 
-    once = hashlib.blake2b(nonce + number.to_bytes(8, "big") + name.encode(), key=key, digest_size=32).digest()
+    once = hashlib.blake2b(
+        nonce + number.to_bytes(8, "big", signed=True) + name.encode(), key=key, digest_size=32
+    ).digest()
     return Poly1305.generate_tag(once, content)
 
 
@@ -220,9 +219,12 @@ class ComputedFolder:
                 whole = np.ascontiguousarray(array)
                 offset += padding
                 content = _bytes(whole)
-                parts = (content[at * _PART : (at + 1) * _PART] for at in range(_parts(whole.nbytes)))
+                tag = _tag(key, nonce, array_name, _WHOLE, content).hex()
+                parts = (
+                    content[at : at + _PART] for at in range(0, whole.nbytes if whole.nbytes > _PART else 0, _PART)
+                )
                 tags = "".join(_tag(key, nonce, array_name, at, part).hex() for at, part in enumerate(parts))
-                locations.append((array_name, whole.dtype.str, list(whole.shape), offset, tags))
+                locations.append((array_name, whole.dtype.str, list(whole.shape), offset, tag, tags))
                 file.write(content)
                 offset += whole.nbytes
             description = {"entry": point.entry, "leaf": point.leaf, "nonce": nonce.hex(), "arrays": locations}

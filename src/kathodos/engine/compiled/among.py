@@ -10,7 +10,7 @@ from dataclasses import replace
 
 import numpy as np
 
-from kathodos.columns.csr import CSRList, Ints, csr_from_pairs, ints, reachable, small
+from kathodos.columns.csr import CSRList, Ints, csr_from_pairs, ints, reachable, small, union
 from kathodos.columns.ordered import order_of
 from kathodos.columns.strings import hashes_of, string_table
 from kathodos.engine.compiled.compile import accounts_by_owner
@@ -28,9 +28,9 @@ def with_owners(holders: Holders, askers: Ints) -> tuple[Ints, Ints]:
     Gives identities, and accounts by their number less that of the first; both in order.
     """
     owners = holders.owner[askers[askers >= holders.people] - holders.people]
-    people = np.union1d(askers[askers < holders.people], owners[owners >= 0]).astype(np.int64)
+    people = union(askers[askers < holders.people], owners[owners >= 0])
     owned = holders.accounts_of.all_of(people)
-    return people, np.union1d(askers[askers >= holders.people], owned).astype(np.int64) - holders.people
+    return people, union(askers[askers >= holders.people], owned) - holders.people
 
 
 def groups_touched(index: Index, edits: Edits) -> Ints | None:
@@ -56,13 +56,13 @@ def index_among(index: Index, people: Ints, accounts: Ints, groups: Ints | None 
     old = index.holders
     rest = np.arange(old.first_group, old.size)
     kept = np.concatenate([people, accounts + old.people, rest]).astype(np.int64)
-    number = small(np.full(old.size, -1))
+    number: Ints = np.full(old.size, -1, dtype=np.int32)
     number[kept] = np.arange(len(kept))
     holders = _holders(old, people, accounts, kept, number)
     bearing = kept
     if groups is not None:
         ahead = reachable(old.edges, np.concatenate([people, accounts + old.people, groups])).astype(np.int64)
-        bearing = np.union1d(ahead, [old.everyone])
+        bearing = union(ahead, [old.everyone])
     positions = np.sort(index.holder_grants.all_of(bearing)).astype(np.int64)
     grants = _grants(index.grants, positions, number)
     every = np.arange(len(grants))

@@ -7,7 +7,19 @@ from dataclasses import replace
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, CSRList, Ints, bools, csr_from_pairs, distinct, ints, joined, reachable, small
+from kathodos.columns.csr import (
+    Bools,
+    CSRList,
+    Ints,
+    bools,
+    csr_from_pairs,
+    distinct,
+    ints,
+    joined,
+    reachable,
+    small,
+    union,
+)
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.applying import Targets, compile_scope
@@ -47,7 +59,7 @@ class GrantChange:
         old = index.grants
         holder = old.holder if numbers is None else small(numbers[old.holder])
         gone = ints(old.ids.find(str(record["grant"])) for record in edit.gone)
-        gone = np.union1d(gone[gone >= 0], (holder < 0).nonzero()[0])
+        gone = union(gone[gone >= 0], (holder < 0).nonzero()[0])
         entitlements = index.entitlements
         self.gone = gone
         table = GrantTable(
@@ -98,11 +110,15 @@ class GrantChange:
 
         It may be the last to name it.
         """
+        if not len(self.gone):
+            return False
         index = self.index
         entitlements = distinct(index.grants.entitlement[self.gone])
         entries = index.scoped_entry[
             index.entitlements.scoped.all_of(entitlements[index.entitlements.role[entitlements] < 0])
         ]
+        if not len(entries):
+            return False
         carried = index.entries.action[index.role_entries.items]
         named = index.entries.action[entries]
         left = np.setdiff1d(named[named >= 0], carried).tolist()
