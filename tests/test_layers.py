@@ -8,7 +8,7 @@ from pathlib import Path
 SOURCE = Path(__file__).parent.parent / "src" / "kathodos"
 CORE = ("model", "columns", "engine", "analysis", "rules", "findings", "change", "review")
 CONTRACT = Path(sys.executable).parent / "lint-imports"
-HEAVY = {"numpy", "scipy", "pandas", "pyarrow", "sqlalchemy", "matplotlib", "cryptography", "rfc8785", "msgspec"}
+HEAVY = {"numpy", "scipy", "pandas", "pyarrow", "sqlalchemy", "matplotlib", "cryptography", "rfc8785"}
 
 
 class Layers(unittest.TestCase):

@@ -6,6 +6,8 @@ import shutil
 import subprocess
 import unittest
 
+from msgspec.structs import replace
+
 from kathodos.ledger.origin import system_user
 from tests import stores
 from tests.support import Prepared, inside, lay_out, records_inside
@@ -204,7 +206,7 @@ class ProvenActors(Prepared, unittest.TestCase):
         workspace = Workspace.find(self.here)
         with workspace.store.reading() as reader:
             entries = read_entries(reader)
-        object.__setattr__(entries[number - 1], "proof", proof)
+        entries[number - 1] = replace(entries[number - 1], proof=proof)
         statements, nodes = [f"UPDATE ledger SET proof = '{proof}' WHERE number = {number}"], {}
         key, lines = workspace.keys.private(), []
         for at, entry in enumerate(entries):

@@ -71,6 +71,7 @@ class Basis:
         self.risks: Callable[[str], npt.NDArray[np.float64]] | None = None
         self._columns: dict[tuple[str, str], DictionaryColumn] = {}
         self._positions: dict[str, Ints] = {}
+        self._as_records: set[str] = set()  # the kinds that the index numbers as the records stand
         self._attributes: dict[str, AttributeColumns] = {}
         self._selected: dict[Node, Bools] = {}
 
@@ -113,7 +114,8 @@ class Basis:
             else:
                 texts, read = attributes.further
                 column = texts.recoded([_scalar(values.get(key[1])) for values in read])
-            self._columns[key] = _placed(column, self._position(kind))
+            positions = self._position(kind)
+            self._columns[key] = column if kind.name in self._as_records else _placed(column, positions)
         return self._columns[key]
 
     def attributes(self, kind: Kind) -> AttributeColumns:
@@ -134,7 +136,9 @@ class Basis:
                 "resources": index.node_rows,
                 "roles": index.role_rows,
             }[kind.name]
-            self._positions[kind.name] = positions_of_rows(rows, self.records.rows(kind))
+            positions = self._positions[kind.name] = positions_of_rows(rows, self.records.rows(kind))
+            if len(positions) == len(self.records.rows(kind)) and (positions == np.arange(len(positions))).all():
+                self._as_records.add(kind.name)
         return self._positions[kind.name]
 
     def moments(self, column: DictionaryColumn, absent: int = BEGINNING, is_end: bool = False) -> Ints:

@@ -28,7 +28,7 @@ from kathodos.model.kinds import AREAS, GRANTS, IDENTITIES, MANDATES, ORDERS, SY
 from kathodos.model.periods import later
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment, time_text
-from kathodos.store.records import Records, Wanted, edited
+from kathodos.store.records import Records, Stored, Wanted, edited
 
 SEPARATOR = ";"  # between the names of the sources that bring a record
 OF_NO_SYSTEM = (IDENTITIES, AREAS, MANDATES)
@@ -159,6 +159,11 @@ def _texts(records: Records, column: str, read: Callable[[Any], int]) -> Ints:
 
 def pending_edits(records: Records, orders: Sequence[Order] | None = None) -> EditSet:
     """What pending orders would still alter, each edit from the record as it is now."""
+    if orders is None and isinstance(records, Stored):
+        known, key = records.histories.known, (pending_edits, records.point)
+        if key not in known:
+            known[key] = pending_edits(records, orders_in(records, PENDING))
+        return EditSet(known[key])
     if orders is None:
         orders = orders_in(records, PENDING)
     found = EditSet()

@@ -16,6 +16,7 @@ from numpy.lib.mixins import NDArrayOperatorsMixin
 
 _FEW = 64  # values up to which they are searched one by one
 _NO_PARTS: npt.NDArray[np.int64] = np.zeros(0, dtype=np.int64)
+_MOST = 3  # one in so many parts is asked for, from which on all of it is checked, which is quicker by the number
 _OFTEN = 4  # times that it is asked for each part, after which all of it is checked
 
 
@@ -60,7 +61,7 @@ class PartedArray(NDArrayOperatorsMixin):
             if self._asked > _OFTEN * len(self._left):
                 return self.whole[key]
             parts = self._parts(key)
-            if parts is None:
+            if parts is None or _MOST * len(parts) > len(self._left):
                 return self.whole[key]
             self._look_at(parts[self._left[parts]])
         return self._array[key]

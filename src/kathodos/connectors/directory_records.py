@@ -28,7 +28,7 @@ _PERSON = {
 }
 
 
-class Translation(msgspec.Struct):
+class Translation(msgspec.Struct, dict=True):
     """Entries of people and groups as tables."""
 
     settings: Settings

@@ -293,7 +293,7 @@ def _asked_to_wait(answered: str | None, otherwise: float) -> float:
     return min(otherwise, _MOST_WAIT)
 
 
-class _Translation(msgspec.Struct):
+class _Translation(msgspec.Struct, dict=True):
     """Users and groups as tables."""
 
     settings: Settings

@@ -156,6 +156,13 @@ class ComputedFolder:
         self._key: bytes | None = None
         self._opened: dict[str, tuple[tuple[int, ...], Computed]] = {}
         self.shared: dict[str, tuple[Point, Any]] = {}  # what was opened of each kind, and as of which entry
+        self._known: tuple[Point | None, dict[Any, Any]] = (None, {})
+
+    def known_at(self, point: Point) -> dict[Any, Any]:
+        """What was worked out of the state after an entry and may be asked for again, by what it is."""
+        if self._known[0] != point:
+            self._known = (point, {})
+        return self._known[1]
 
     def file(self, name: str) -> Path:
         return self.folder / name

@@ -140,6 +140,7 @@ class Histories:
         self.reader = reader
         self.folder = folder
         self.newest = reader.newest()
+        self.known = folder.known_at(self.newest)
         self._of: dict[str, KindHistory] = {}
         self._later: list[tuple[int, dict[str, dict[str, str]]]] = []
         self._later_than: int | None = None

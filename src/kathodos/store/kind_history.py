@@ -20,6 +20,7 @@ from kathodos.model.kinds import Kind
 from kathodos.store.computed import Arrays
 
 SOURCE = "source"
+_FEW = 8  # values up to which a column is compared with each of them
 STANDS = 2**31 - 1  # by which entry a row was closed that is open, among 32-bit entry numbers
 NOTHING: Ints = np.zeros(0, dtype=np.int64)
 
@@ -51,8 +52,10 @@ class Part:
         for name in sorted(wanted, key=lambda it: -len(columns[it].values)):  # first what tells most apart
             codes = columns[name].codes_of(wanted[name])
             held = columns[name].codes if found is None else columns[name].codes[found]
-            if len(codes) == 1:
+            if 0 < len(codes) <= _FEW:
                 is_held = held == codes[0]
+                for code in codes[1:].tolist():
+                    is_held |= held == code
             else:
                 is_wanted = np.zeros(len(columns[name].values) + 1, dtype=bool)
                 is_wanted[codes] = True
