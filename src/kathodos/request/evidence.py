@@ -16,6 +16,7 @@ from kathodos.engine.decide import askers_with
 from kathodos.model.kinds import (
     ACCOUNTS,
     DECISIONS,
+    GRANTS,
     IDENTITIES,
     REQUEST_STEPS,
     REQUESTS,
@@ -25,6 +26,7 @@ from kathodos.model.kinds import (
 )
 from kathodos.model.references import reference_to
 from kathodos.model.rows import Record
+from kathodos.model.times import end_moment, first_moment
 from kathodos.model.words import plural
 from kathodos.request.kits import KitEntry
 from kathodos.request.records import Request, RequestState, RequestTable
@@ -145,8 +147,9 @@ def evidence_of(
     composition: Composition,
     peers: Sequence[str],
 ) -> Evidence:
-    """The evidence of a request. `basis`: the records as decided, and the index as of now; `effect`: of what granting
-    it would edit, from what has been decided; `peers`: the attributes that make peers."""
+    """The evidence of a request. `basis`: the records as decided, and the index of an earlier state in which all whom
+    the effect is not about are as decided; `effect`: of what granting it would edit, from what has been decided;
+    `peers`: the attributes that make peers."""
     reference = reference_to("identity", person)
     differences = effect.differences
     gained, texts = 0, list[str]()
@@ -175,15 +178,15 @@ def evidence_of(
         _shares(basis, effect.before, person, entries, peers),
         before_of(basis.records, request),
         list(_reviewed(basis.records, person, entries)),
-        list(_contains(basis, effect.before, entries)),
+        list(_contains(basis.records, effect.before, entries)),
         list(_signed_in(basis.records, person, entries)),
     )
 
 
-def _contains(basis: Basis, decided: Basis, entries: Sequence[KitEntry]) -> Iterator[tuple[str, list[str]]]:
+def _contains(records: Records, decided: Basis, entries: Sequence[KitEntry]) -> Iterator[tuple[str, list[str]]]:
     """What each role permits, with its junior roles, and what being in each group brings."""
+    index, moment = decided.index, decided.moment
     for entry in entries:
-        index = decided.index if entry.gives.startswith("role:") else basis.index
         if entry.gives.startswith("role:"):
             role = index.roles.find(entry.gives.removeprefix("role:"))
             roles = reachable(index.juniors, ints([role])).tolist() if role >= 0 else []
@@ -192,10 +195,12 @@ def _contains(basis: Basis, decided: Basis, entries: Sequence[KitEntry]) -> Iter
         elif entry.gives.startswith("group:"):
             group = index.holders.find(entry.gives)
             above = reachable(index.holders.edges, ints([group])).astype(np.int64) if group >= 0 else ints([])
-            grants = index.holder_grants.all_of(above).astype(np.int64)
-            grants = grants[(index.grants.starts[grants] <= basis.moment) & (basis.moment < index.grants.ends[grants])]
-            scopes = [(index.gives(it), index.scope(it), bool(index.grants.denies[it])) for it in grants.tolist()]
-            texts = {f"{'deny ' if no else ''}{gives}{f' on {on}' if on else ''}" for gives, on, no in scopes}
+            names = [index.holders.references[it] for it in above.tolist()]
+            texts = {
+                ("deny " if it["effect"] == "deny" else "") + it["gives"] + (f" on {it['on']}" if it["on"] else "")
+                for it in records.holding(GRANTS, {"holder": names}).records()
+                if first_moment(it["from"]) <= moment < end_moment(it["until"])
+            }
         else:
             continue
         yield entry.gives, sorted(texts)

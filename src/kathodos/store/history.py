@@ -166,6 +166,15 @@ class Histories:
         low, high = min(first, second), max(first, second)
         return {name for number, rows in (self._after(low) if low < high else []) if number <= high for name in rows}
 
+    def rows_since(self, kind: Kind, entry: int) -> tuple[list[int], list[int]]:
+        """The numbers of the rows of a kind that entries after one have closed, and of those that they have opened.
+
+        What was opened and closed again since is left out.
+        """
+        pending = self._pending(kind, entry)
+        closed, opened = ({number for rows, _ in some for number in rows} for some in (pending.closed, pending.opened))
+        return sorted(closed - opened), sorted(opened - closed)
+
     def _after(self, entry: int) -> list[tuple[int, dict[str, dict[str, str]]]]:
         if self._later_than is None or entry < self._later_than:
             self._later = [(number, rows_of_entry(number, text)) for number, text in self.reader.rows_after(entry)]

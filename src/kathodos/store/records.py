@@ -401,6 +401,20 @@ def edits_between(histories: Histories, kinds: Iterable[Kind], first: int, secon
     return found
 
 
+def edits_since(histories: Histories, kinds: Iterable[Kind], entry: int) -> Edits:
+    """As `edits_between`, from the state after an entry to the present; only these records are read."""
+    stored, found = Stored(histories), {}
+    for kind in kinds:
+        gone, come = (stored.some(kind, rows) for rows in histories.rows_since(kind, entry))
+        if len(gone) or len(come):
+            found[kind.name] = Edit(*(_with_rows(it) for it in (gone, come)))
+    return found
+
+
+def _with_rows(rows: Rows) -> list[Record]:
+    return [{"row": row, **record} for row, record in zip(rows.ids, rows.records(), strict=True)]
+
+
 def _records_at(history: KindHistory, positions: Ints) -> list[Record]:
     names = history.kind.names
     columns = [history.rows[positions].tolist(), *(history.column(name).listed(positions) for name in names)]

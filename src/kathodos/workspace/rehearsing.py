@@ -29,7 +29,7 @@ from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
 from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, MANDATES, MEMBERS
 from kathodos.model.references import reference_to
-from kathodos.store.records import Edited, Few, Records, edited, edits_of
+from kathodos.store.records import Edited, Edits, Few, Records, edited, edits_of
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
@@ -66,7 +66,7 @@ def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = F
     pending = view.pending
     whole = EditSet([*pending, *edits])
     first, second = (view.assuming(edited(view.stored, it.edits)) if len(it) else view for it in (pending, whole))
-    with_findings = is_thorough or view.index.holders.first_group <= _MOST_LOOKED_AT
+    with_findings = is_thorough or view.at_hand[0].holders.first_group <= _MOST_LOOKED_AT
     findings = partial(_findings, first, second) if with_findings else None
     few = _bases_of_few(view, pending, whole)
     if few is not None:
@@ -108,17 +108,9 @@ def _basis_of_named(view: View, edits: EditSet, actors: Sequence[Actor]) -> Basi
     named = {str(it.record[column[it.kind]]) for it in edits if it.kind in column}
     if view.assumed is not None or not all(it.startswith(("identity:", "account:")) for it in named):
         return None
-    pending, index = view.pending, view.index
-    some = concerned(index, view.moment, pending.edits)
-    if some is None:
-        return None
     named |= {reference_to("identity", it) for actor in actors for it in actor.identities}
-    numbers = index.holders.numbers_of(string_table(sorted(named)))
-    people, accounts = with_owners(index.holders, distinct(np.concatenate([some, numbers[numbers >= 0]])))
-    groups = [groups_touched(index, it.edits) for it in (pending, edits)]
-    known = [it for it in groups if it is not None]
-    among = index_among(index, people, accounts, joined(known) if len(known) == len(groups) else None)
-    return _patched(view, among, pending)
+    among = _index_among(view, [view.pending.edits], named, [edits.edits])
+    return _patched(view, among, view.pending) if among is not None else None
 
 
 def _bases_of_few(view: View, before: EditSet, after: EditSet) -> tuple[Basis, Basis] | None:
@@ -132,18 +124,32 @@ def _bases_of_few(view: View, before: EditSet, after: EditSet) -> tuple[Basis, B
 
 def _index_of_few(view: View, pending: EditSet, whole: EditSet) -> Index | None:
     """The index of those on whom edits bear; None where these are not few."""
-    index, found, groups = view.index, list[Ints](), list[Ints | None]()
-    for edits in (pending, whole):
-        some = concerned(index, view.moment, edits.edits)
+    return _index_among(view, [pending.edits, whole.edits])
+
+
+def _index_among(
+    view: View, bearing: Sequence[Edits], named: Collection[str] = (), naming: Sequence[Edits] = ()
+) -> Index | None:
+    """The index of those on whom some edits bear, and of those who are named; None where these are not few.
+
+    `naming`: edits that name groups only.
+    """
+    index, since = view.at_hand
+    numbers = index.holders.numbers_of(string_table(sorted(named)))
+    found, groups = [numbers[numbers >= 0]], list[Ints | None]()
+    for edits in (since, *bearing):
+        some = concerned(index, view.moment, edits)
         if some is None:
             return None
         found.append(some)
-        groups.append(groups_touched(index, edits.edits))
+    for edits in (since, *bearing, *naming):
+        groups.append(groups_touched(index, edits))
     people, accounts = with_owners(index.holders, distinct(joined(found)))
     if 2 * (len(people) + len(accounts)) > index.holders.first_group:
         return None
     known = [it for it in groups if it is not None]
-    return index_among(index, people, accounts, joined(known) if len(known) == len(groups) else None)
+    few = index_among(index, people, accounts, joined(known) if len(known) == len(groups) else None)
+    return patched(few, since, view.stored) if since else few
 
 
 def _patched(view: View, index: Index, edits: EditSet) -> Basis | None:

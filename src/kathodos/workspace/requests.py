@@ -68,7 +68,7 @@ def trial(view: View, request: Request, less: Less = _NOTHING, actor: Actor | No
     state = view.decided
     entries = content_of(state.catalogue, request, less)
     peers = view.workspace.configuration.thresholds.peers
-    now_and_decided = effect.before if effect.is_whole else Basis(state.catalogue, view.index, view.moment)
+    now_and_decided = effect.before if effect.is_whole else Basis(state.catalogue, view.at_hand[0], view.moment)
     evidence = evidence_of(now_and_decided, effect, request, found.person, entries, found.composition, peers)
     said: Sequence[Verdict] = []
     if actor is not None:

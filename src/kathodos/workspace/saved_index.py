@@ -8,9 +8,10 @@ from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.layout import arrays_of, index_from
 from kathodos.store.computed import Computed
 from kathodos.store.history import Histories
-from kathodos.store.records import Stored, edits_between, rows_between
+from kathodos.store.records import Edits, Stored, edits_between, edits_since, rows_between
 
 NAME = "index"
+_MOST_BEHIND = 500  # rows that may have come and gone since, where few people are asked about
 _MOST_EDITS = 50_000  # rows beyond which compiling anew is no slower
 
 
@@ -37,6 +38,20 @@ def index_at(histories: Histories, point: int | None) -> Index:
 
     index = compile_index(Stored(histories, point))
     return _kept(histories, index) if point is None else index
+
+
+def index_at_hand(histories: Histories) -> tuple[Index, Edits] | None:
+    """The saved index with the edits since, where it is a little behind; None where it fits, or lies far behind."""
+    saved = opened(histories)
+    if saved is None:
+        return None
+    entry = saved.point.entry
+    touched = [kind for kind in NEEDED if kind.name in histories.touched_between(entry, histories.newest.entry)]
+    if not touched or sum(len(rows) for kind in touched for rows in histories.rows_since(kind, entry)) > _MOST_BEHIND:
+        return None
+    with contextlib.suppress(ValueError):  # of another version
+        return index_from(saved, saved.rest), edits_since(histories, touched, entry)
+    return None
 
 
 def opened(histories: Histories) -> Computed | None:

@@ -20,7 +20,7 @@ from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
 from kathodos.store.computed import Point
 from kathodos.store.history import Histories
-from kathodos.store.records import Edited, Records, Stored, edited, edits_of
+from kathodos.store.records import Edited, Edits, Records, Stored, edited, edits_of
 
 if TYPE_CHECKING:
     import pandas as pd
@@ -126,6 +126,20 @@ class View:
         from kathodos.workspace.saved_index import index_at
 
         return index_at(self.histories, self.entry)
+
+    @cached_property
+    def at_hand(self) -> tuple[Index, Edits]:
+        """An index that is there, and the few edits since it was made: for questions about few people.
+
+        To bring it up to date for everybody takes longer than such a question.
+        """
+        if self.entry is None and self.assumed is None and "index" not in self.__dict__:
+            from kathodos.workspace.saved_index import index_at_hand
+
+            found = index_at_hand(self.histories)
+            if found is not None:
+                return found
+        return self.index, {}
 
     @cached_property
     def basis(self) -> Basis:
