@@ -177,7 +177,7 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, moment: int) -> Bool
     if system.gates:
         return _any_of(index, (who_reaches(index, node, action, moment) for node in one_per_answer(index, nodes)))
     positions = np.sort(index.tree.position[nodes]).astype(np.int64)
-    intervals = _speaking(index, system, index.intervals.touching(positions), local)
+    intervals = _speaking(index, system, index.speaking_of(positions), local)
     grants, _, given = what_applies(index, system, intervals, moment)
     bears = given.bears_on(system, local)
     if not (given.denies & bears).any():
@@ -192,7 +192,7 @@ def who_reaches_any(index: Index, nodes: Ints, action: int, moment: int) -> Bool
         nodes = index.tree.node_at[segments]
         found = _any_of(index, (_permitted_on(index, system, node, local, moment) for node in nodes.tolist()))
     if not disputed.all():
-        others = _speaking(index, system, index.intervals.touching(positions[~disputed]), local)
+        others = _speaking(index, system, index.speaking_of(positions[~disputed]), local)
         grants, _, given = what_applies(index, system, others, moment)
         found |= _holding(index, grants[given.bears_on(system, local) & ~given.denies], moment)
     return found
@@ -260,7 +260,7 @@ def grants_permitting(
     if not system.is_plain:
         return _grants_permitting_each(index, askers, nodes, action, moment, wherever)
     positions = np.sort(index.tree.position[nodes]).astype(np.int64)
-    positions = _one_per_segment(index, positions, index.intervals.touching(positions))
+    positions = _one_per_segment(index, positions, index.speaking_of(positions))
     grants, position, denies = _said_at(index, system, positions, local, moment)
     holder = index.grants.holder[grants].astype(np.int64)
     who, which = _told_to(index, askers, holder, moment)
@@ -294,7 +294,7 @@ def _distinct_pairs(first: Ints, second: Ints, width: int) -> tuple[Ints, Ints]:
 
 def _said_at(index: Index, system: System, positions: Ints, action: int, moment: int) -> tuple[Ints, Ints, Bools]:
     """What live grants say about an action at some places: each grant, the position of the place, and if it denies."""
-    intervals = _speaking(index, system, index.intervals.touching(positions), action)
+    intervals = _speaking(index, system, index.speaking_of(positions), action)
     first = insertion_points(positions, index.intervals.first[intervals])
     sizes = insertion_points(positions, index.intervals.end[intervals]) - first
     of_scoped, entitlements = index.scoped_entitlements.of(index.intervals.scoped[intervals])
@@ -362,9 +362,9 @@ def one_per_answer(index: Index, nodes: Ints) -> list[int]:
     system = index.system_of(int(nodes[0]))
     positions = np.sort(index.tree.position[nodes]).astype(np.int64)
     if not system.gates:
-        kept = _one_per_segment(index, positions, index.intervals.touching(positions))
+        kept = _one_per_segment(index, positions, index.speaking_of(positions))
         return [int(node) for node in index.tree.node_at[kept]]
-    intervals = index.intervals.touching(positions)
+    intervals = index.speaking_of(positions)
     edges = distinct(np.concatenate([index.intervals.first[intervals], index.intervals.end[intervals]]))
     segments = insertion_points(edges, positions, side="right").tolist()
     seen: dict[tuple[int, tuple[int, ...]], int] = {}
