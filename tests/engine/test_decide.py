@@ -2,13 +2,15 @@
 
 import unittest
 from datetime import datetime
+from unittest import mock
 
 import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.columns.csr import closures, csr_from_lists, spread
-from kathodos.engine import everyone, reach
+from kathodos.engine import everyone, pair_axis, reach
+from kathodos.engine.compiled import index as compiled_index
 from kathodos.engine.decide import principals_of
 from kathodos.engine.explain import explain
 from kathodos.engine.redundant import redundant_grants
@@ -32,11 +34,12 @@ def everything(index, moment):
 
 
 class TheEngineEqualsTheReference(unittest.TestCase):
-    @given(catalogues())
+    @given(catalogues(), st.booleans())
     @PATIENT
-    def test_for_everyones_everything(self, catalogue):
+    def test_for_everyones_everything(self, catalogue, as_of_few):
         index = index_of(catalogue)
-        self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
+        with mock.patch.object(pair_axis, "_FEW", 0 if as_of_few else 1e9):
+            self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues(scopes=("area:x", "area:y"), paths=("nearest",)))
     @searching(50)
@@ -56,16 +59,17 @@ class TheEngineEqualsTheReference(unittest.TestCase):
                 expected = [reference.reaches(asker, index.actions[action][1], path, AT) for asker in askers]
                 self.assertEqual(found.tolist(), expected, (address, index.actions[action]))
 
-    @given(catalogues(), st.integers(1, 3))
-    @searching(50)
-    def test_for_who_reaches_any_of_several_resources(self, catalogue, step):
+    @given(catalogues(), st.integers(1, 3), st.booleans())
+    @searching(80)
+    def test_for_who_reaches_any_of_several_resources(self, catalogue, step, as_of_few):
         index, at = index_of(catalogue), microseconds(AT)
-        for system in index.systems.values():
-            nodes = np.arange(system.root, system.end, step)
-            for action in system.actions.tolist():
-                expected = np.any([reach.who_reaches(index, node, action, at) for node in nodes.tolist()], axis=0)
-                found = reach.who_reaches_any(index, nodes, action, at)
-                self.assertEqual(found.tolist(), expected.tolist(), (index.actions[action], nodes))
+        with mock.patch.object(compiled_index, "_FEW", 1e-9 if as_of_few else 1e9):
+            for system in index.systems.values():
+                nodes = np.arange(system.root, system.end, step)
+                for action in system.actions.tolist():
+                    expected = np.any([reach.who_reaches(index, node, action, at) for node in nodes.tolist()], axis=0)
+                    found = reach.who_reaches_any(index, nodes, action, at)
+                    self.assertEqual(found.tolist(), expected.tolist(), (index.actions[action], nodes))
 
     @given(catalogues(), st.integers(1, 3))
     @searching(20)
