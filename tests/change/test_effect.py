@@ -11,6 +11,7 @@ from kathodos.analysis.concerned import concerned
 from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.change.edit_sets import EditSet, RecordEdit
 from kathodos.change.effect import Effect
+from kathodos.columns.csr import distinct, joined
 from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.among import groups_touched, index_among, with_owners
 from kathodos.engine.compiled.index import NEEDED
@@ -21,7 +22,7 @@ from kathodos.findings.fences import crossings, lacks
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.times import microseconds
 from kathodos.rules.reading import Rules
-from kathodos.store.records import InMemory, edited
+from kathodos.store.records import Edit, InMemory, edited
 from tests.engine.compiled.test_patch import edits_towards
 from tests.engine.test_decide import everything
 from tests.reference import Reference
@@ -124,8 +125,11 @@ class EffectEqualsTheReference(unittest.TestCase):
         broken = [everything_broken(it) for it in (whole.before, whole.after)]
         keys = [{(it.kind, it.rule, it.who) for it in some} for some in whole.broken]
         self.assertEqual(keys, [broken[1] - broken[0], broken[0] - broken[1]])
-        few = self.effect_on_few(first, edits)
-        if few is not None:
+        lately = [BY_NAME[name] for name in sorted(data.draw(st.sets(st.sampled_from(KINDS), max_size=2)))]
+        earlier = self.some_of(first, second, lately, data)
+        for few in (self.effect_on_few(first, edits), self.effect_on_few(first, edits, earlier, lately)):
+            if few is None:
+                continue
             self.assertEqual([*told(few.differences)], expected)
             self.by_system(few, expected)
             self.assertEqual(self.rules(few), self.rules(whole))
@@ -153,13 +157,24 @@ class EffectEqualsTheReference(unittest.TestCase):
         bases = Basis(records, index, MOMENT), Basis(after, updated(index, edits, after), MOMENT)
         return Effect(*bases, edit_set(edits), self.known_rules(), is_whole=True)
 
-    def effect_on_few(self, first, edits):
-        """The effect on an index of those alone whom the edits bear on; None where that is everybody."""
+    def effect_on_few(self, first, edits, earlier=None, lately=()):
+        """The effect on an index of those alone whom the edits bear on; None where that is everybody.
+
+        `earlier`: a state of which there is an index, and since which the records of some kinds were edited.
+        """
         records, index = InMemory(state_of(first)), index_of(first)
-        some = concerned(index, MOMENT, edits)
-        if some is None:
+        since = self.edits_since(earlier, first, lately) if earlier is not None else {}
+        base = index_of(earlier) if earlier is not None else index
+        some = [concerned(base, MOMENT, it) for it in (since, edits)]
+        groups = [groups_touched(base, it) for it in (since, edits)]
+        if any(it is None for it in some):
             return None
-        few = index_among(index, *with_owners(index.holders, some), groups_touched(index, edits))
+        named = None if any(it is None for it in groups) else joined(groups)
+        few = index_among(base, *with_owners(base.holders, distinct(joined(some))), named)
+        if since:
+            few = patched(few, since, records)
+            if few is None:
+                return None
         after = edited(records, edits)
         found = patched(few, edits, after)
         if found is None:
@@ -171,6 +186,17 @@ class EffectEqualsTheReference(unittest.TestCase):
             return is_administered(Basis(records, index, MOMENT), system, numbers)
 
         return Effect(*bases, edit_set(edits), self.known_rules(), administers=administers)
+
+    @staticmethod
+    def edits_since(earlier, first, kinds):
+        """What has made one catalogue of another, each record that came with its row."""
+        state, found = state_of(first), {}
+        for name, edit in edits_towards(earlier, first, kinds).items():
+            rows = dict(zip(state[name].record_keys(), state[name].ids, strict=True))
+            key = BY_NAME[name].key
+            come = [{"row": rows[tuple(it[part] for part in key)], **it} for it in edit.come]
+            found[name] = Edit(edit.gone, come)
+        return found
 
     @staticmethod
     def known_rules():
