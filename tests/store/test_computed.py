@@ -6,9 +6,11 @@ import threading
 import time
 import unittest
 from pathlib import Path
+from unittest import mock
 
 import numpy as np
 
+from kathodos.store import computed
 from kathodos.store.computed import KEY, ComputedFolder, DamagedError, Point
 
 POINT = Point(7, "ab")
@@ -69,6 +71,14 @@ class ComputedFiles(unittest.TestCase):
         self.assertIsNone(self.opened().open("one"))
 
     def test_every_changed_byte_is_noticed(self):
+        self.changed_bytes_are_noticed()
+
+    def test_every_changed_byte_of_a_large_array_is_noticed(self):
+        with mock.patch.object(computed, "_PART", 64):
+            self.changed_bytes_are_noticed()
+
+    def changed_bytes_are_noticed(self):
+        """Each by whoever reads it, and by whoever reads all."""
         file = self.saved(arrays={"numbers": np.arange(40, dtype=np.int64)}, said="x")
         whole = file.read_bytes()
         for at in range(0, len(whole), 7):
@@ -85,7 +95,9 @@ class ComputedFiles(unittest.TestCase):
                 self.assert_whole(found, {"numbers": np.arange(40)})
             else:
                 with self.assertRaises(DamagedError, msg=at):
-                    found["numbers"]
+                    found["numbers"].sum()
+                with self.assertRaises(DamagedError, msg=at):
+                    self.opened().open("one")["numbers"][np.array([(at - 64) // 8])]
 
     def test_what_is_not_asked_for_is_not_read(self):
         file = self.saved(arrays={"first": np.arange(8), "second": np.arange(8)})

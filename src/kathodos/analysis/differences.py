@@ -228,6 +228,10 @@ class ReachDifferences:
         """The number in one state (0 or 1) of each of those whose reach differs; -1 where it is not there."""
         return self._own_numbers(self._chosen, at)
 
+    def moved_in(self, at: int) -> Ints:
+        """The number in one state (0 or 1) of each account that became somebody's, or nobody's."""
+        return self._moved[at].astype(np.int64) + self._states[at].index.holders.people
+
     def _reaching(self, side: Side, at: int) -> tuple[_Reaching, Ints]:
         """What those looked at reach in one state, and the class of each; -1 where somebody is not there."""
         askers = self._own_numbers(self._numbers, at)

@@ -144,7 +144,8 @@ class Effect(msgspec.Struct, frozen=True, dict=True):
         for at, basis in enumerate(self._states):
             holders = basis.index.holders
             asked = np.full(holders.first_group, not self.is_whole)
-            own = np.append(holders.numbers_of(edited), self.differences.numbers_in(at))
+            looked_at = (self.differences.numbers_in(at), self.differences.moved_in(at))
+            own = np.concatenate([holders.numbers_of(edited), *looked_at])
             asked[own[own >= 0]] = True
             sides.append(_Broken(basis, rules, asked, self._joint[at]))
         return sides[1].beyond(sides[0]), sides[0].beyond(sides[1])
