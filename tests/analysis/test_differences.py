@@ -11,7 +11,8 @@ from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.engine.compiled.compile import compile_index
 from kathodos.engine.compiled.index import NEEDED
 from kathodos.model.times import microseconds
-from kathodos.store.records import Edit, InMemory
+from kathodos.store.edited import Edit
+from kathodos.store.records import InMemory
 from tests.reference import Reference
 from tests.support import NOW, Prepared, catalogues, lay_out, run, searching, state_of
 

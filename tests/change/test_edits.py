@@ -16,7 +16,8 @@ from kathodos.ingest.checking import check_table
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.references import Names
 from kathodos.model.toml import toml_text
-from kathodos.store.records import InMemory, columns_of, edited
+from kathodos.store.edited import edited
+from kathodos.store.records import InMemory, columns_of
 from tests.support import OFFICE, catalogues, searching, state_of
 
 

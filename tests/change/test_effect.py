@@ -22,7 +22,8 @@ from kathodos.findings.fences import crossings, lacks
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.times import microseconds
 from kathodos.rules.reading import Rules
-from kathodos.store.records import Edit, InMemory, edited
+from kathodos.store.edited import Edit, edited
+from kathodos.store.records import InMemory
 from tests.engine.compiled.test_patch import edits_towards
 from tests.engine.test_decide import everything
 from tests.reference import Reference

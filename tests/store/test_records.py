@@ -9,16 +9,8 @@ from hypothesis import strategies as st
 from kathodos.columns.dictionary import always, appended, dictionary_column
 from kathodos.model.kinds import AREAS, IDENTITIES
 from kathodos.model.rows import rows_from
-from kathodos.store.records import (
-    Edit,
-    Few,
-    InMemory,
-    edited,
-    edits_of,
-    positions_holding,
-    record_at,
-    rows_of_keys,
-)
+from kathodos.store.edited import Edit, edited, edits_of, rows_of_keys
+from kathodos.store.records import Few, InMemory, positions_holding, record_at
 from tests.support import searching
 
 VALUES = st.sampled_from((None, "", "a", "A", " a", "é", "a;b", "'\"", "\u202e"))

@@ -11,7 +11,7 @@ from kathodos.errors import CallError
 from kathodos.findings.risk.weights import COLUMNS
 from kathodos.model.kinds import GRANTS
 from kathodos.model.toml import toml_text
-from kathodos.store.records import edited
+from kathodos.store.edited import edited
 from kathodos.workspace.workspace import Workspace
 from tests.support import NOW, OFFICE, OFFICE_RULES, Prepared, inside, lay_out, write_tables
 

@@ -12,7 +12,7 @@ from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import askers_with
 from kathodos.model import kinds
 from kathodos.model.references import reference_to
-from kathodos.store.records import Edits
+from kathodos.store.edited import Edits
 
 _OF_HOLDERS = (*(it.name for it in (kinds.GRANTS, kinds.MEMBERS, kinds.IDENTITIES, kinds.ACCOUNTS, kinds.GROUPS)),)
 _OF_ROLES = (kinds.ROLES.name, kinds.ROLE_JUNIORS.name, kinds.ROLE_PERMISSIONS.name)

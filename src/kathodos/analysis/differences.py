@@ -27,9 +27,9 @@ from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals
 from kathodos.model.addresses import parse_pattern
 from kathodos.model.kinds import GATHERED, ROLE_PERMISSIONS, Kind
 from kathodos.model.references import reference_to
+from kathodos.store.edited import Edits
 from kathodos.store.history import Histories
 from kathodos.store.kind_history import KindHistory
-from kathodos.store.records import Edits
 
 _BLOCK = 1_000_000  # intervals or pairs that are compared together
 

@@ -14,7 +14,7 @@ from kathodos.model.cells import read_record_text, record_text
 from kathodos.model.json_text import json_text
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.rows import Record
-from kathodos.store.records import Edit, Edits
+from kathodos.store.edited import Edit, Edits
 
 Key = tuple[Any, ...]
 

@@ -28,7 +28,7 @@ from kathodos.model.references import reference_to
 from kathodos.model.rows import Record
 from kathodos.model.times import end_moment, first_moment
 from kathodos.rules.reading import Rules
-from kathodos.store.records import edited
+from kathodos.store.edited import edited
 
 
 class Likeness(msgspec.Struct, frozen=True):

@@ -28,7 +28,8 @@ from kathodos.model.kinds import AREAS, GRANTS, IDENTITIES, MANDATES, ORDERS, SY
 from kathodos.model.periods import later
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment, time_text
-from kathodos.store.records import Records, Stored, Wanted, edited
+from kathodos.store.edited import edited
+from kathodos.store.records import Records, Stored, Wanted
 
 SEPARATOR = ";"  # between the names of the sources that bring a record
 OF_NO_SYSTEM = (IDENTITIES, AREAS, MANDATES)

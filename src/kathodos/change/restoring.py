@@ -31,7 +31,8 @@ from kathodos.model.kinds import (
     Kind,
 )
 from kathodos.model.rows import Record
-from kathodos.store.records import Records, Stored, edited
+from kathodos.store.edited import edited
+from kathodos.store.records import Records, Stored
 
 EVERYTHING = "everything"
 Columns = Callable[[str], DictionaryColumn]  # a column of some records, by name

@@ -48,7 +48,7 @@ def desk(session: Session) -> Desk:
     from kathodos.change.kept import change_called, edits_kept
     from kathodos.change.orders import pending_edits
     from kathodos.model.times import now
-    from kathodos.store.records import edited
+    from kathodos.store.edited import edited
 
     records = session.view.stored
     into = getattr(session.arguments, "into", None)

@@ -33,7 +33,8 @@ from kathodos.model.filters import parse_filter
 from kathodos.model.references import name_in, reference_to
 from kathodos.model.rows import Record
 from kathodos.store.attributes import AttributeColumns
-from kathodos.store.records import Edit, Edits, InMemory, Records, edited
+from kathodos.store.edited import Edit, Edits, edited
+from kathodos.store.records import InMemory, Records
 
 GIVES, JOINS, WIDENS, GRANTS = "gives itself", "joins", "widens", "grants itself"
 ADMINISTERED = ("group", "role", "grants")

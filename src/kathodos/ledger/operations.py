@@ -26,7 +26,8 @@ from kathodos.ledger.writing import Draft, writing
 from kathodos.model import times
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.store.base import Store
-from kathodos.store.records import Edited, KindEdits, Stored
+from kathodos.store.edited import Edited, KindEdits
+from kathodos.store.records import Stored
 
 R = TypeVar("R")
 R_co = TypeVar("R_co", covariant=True)

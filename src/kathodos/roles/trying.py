@@ -29,7 +29,8 @@ from kathodos.model.kinds import (
 )
 from kathodos.model.references import reference_to
 from kathodos.model.times import BEGINNING, NEVER
-from kathodos.store.records import Edited, Edits, KindEdits, Records, columns_of, edited
+from kathodos.store.edited import Edited, Edits, KindEdits, edited
+from kathodos.store.records import Records, columns_of
 
 _NOBODY = "somebody made up for a trial"
 

@@ -11,7 +11,7 @@ from kathodos.change.kept import change_called, edits_kept
 from kathodos.change.orders import decided
 from kathodos.change.settling import settled
 from kathodos.errors import CallError, DataError
-from kathodos.store.records import edited
+from kathodos.store.edited import edited
 from kathodos.workspace.configuration import read_toml
 
 if TYPE_CHECKING:

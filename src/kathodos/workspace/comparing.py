@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING
 
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.model.kinds import GATHERED
-from kathodos.store.records import Edit, Edits, edits_between, edits_of, rows_between
+from kathodos.store.edited import Edit, Edits, edits_between, edits_of, rows_between
 
 if TYPE_CHECKING:
     from kathodos.analysis.differences import KindDifference, ReachDifferences

@@ -29,7 +29,8 @@ from kathodos.ledger.operations import Plan
 from kathodos.ledger.powers import ALTER_MANDATES, GIVE_FREELY
 from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, MANDATES, MEMBERS
 from kathodos.model.references import reference_to
-from kathodos.store.records import Edited, Edits, Few, Records, edited, edits_of
+from kathodos.store.edited import Edited, Edits, edited, edits_of
+from kathodos.store.records import Few, Records
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View

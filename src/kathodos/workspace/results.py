@@ -48,7 +48,7 @@ from kathodos.model.kinds import (
 from kathodos.model.times import DAY, end_moment, first_moment
 from kathodos.store.base import rows_of_entry
 from kathodos.store.computed import Arrays, Point
-from kathodos.store.records import Edited
+from kathodos.store.edited import Edited
 
 if TYPE_CHECKING:
     from kathodos.workspace.view import View

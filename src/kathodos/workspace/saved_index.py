@@ -7,8 +7,9 @@ import contextlib
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.layout import arrays_of, index_from
 from kathodos.store.computed import Computed
+from kathodos.store.edited import Edits, edits_between, edits_since, rows_between
 from kathodos.store.history import Histories
-from kathodos.store.records import Edits, Stored, edits_between, edits_since, rows_between
+from kathodos.store.records import Stored
 
 NAME = "index"
 _MOST_BEHIND = 500  # rows that may have come and gone since, where few people are asked about

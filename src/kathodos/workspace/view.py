@@ -19,8 +19,9 @@ from kathodos.model.kinds import Form, Kind
 from kathodos.model.rows import Record
 from kathodos.model.suggestions import nearest
 from kathodos.store.computed import Point
+from kathodos.store.edited import Edited, Edits, edited, edits_of
 from kathodos.store.history import Histories
-from kathodos.store.records import Edited, Edits, Records, Stored, edited, edits_of
+from kathodos.store.records import Records, Stored
 
 if TYPE_CHECKING:
     import pandas as pd

@@ -11,7 +11,8 @@ from kathodos.engine.compiled.index import NEEDED
 from kathodos.engine.compiled.patch import updated
 from kathodos.model.kinds import BY_NAME
 from kathodos.model.times import microseconds
-from kathodos.store.records import Edit, InMemory, edited
+from kathodos.store.edited import Edit, edited
+from kathodos.store.records import InMemory
 from tests.engine.test_decide import everything
 from tests.reference import Reference
 from tests.support import NOW, catalogues, index_of, record_of, searching, state_of

@@ -17,7 +17,7 @@ from kathodos.engine.compiled.compile import accounts_by_owner
 from kathodos.engine.compiled.index import Grants, Holders, Index
 from kathodos.model import kinds
 from kathodos.model.references import reference_to
-from kathodos.store.records import Edits
+from kathodos.store.edited import Edits
 
 _OF_NAMED_GROUPS = {kinds.GRANTS.name, kinds.MEMBERS.name}
 

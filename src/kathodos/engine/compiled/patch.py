@@ -18,7 +18,8 @@ from kathodos.engine.compiled.patch_holders import HolderChange
 from kathodos.engine.compiled.policy import compile_policy
 from kathodos.engine.compiled.resources import Resources, compile_resources
 from kathodos.model import kinds
-from kathodos.store.records import Edit, Edits, Records
+from kathodos.store.edited import Edit, Edits
+from kathodos.store.records import Records
 
 _RESOURCES = {kind.name for kind in (kinds.SYSTEMS, kinds.RESOURCES)}
 _POLICY = _RESOURCES | {

@@ -48,7 +48,8 @@ from kathodos.engine.compiled.scopes import (
 from kathodos.model import kinds
 from kathodos.model.addresses import parse_pattern
 from kathodos.model.references import name_in
-from kathodos.store.records import Edit, Records, columns_of
+from kathodos.store.edited import Edit
+from kathodos.store.records import Records, columns_of
 
 
 class GrantChange:

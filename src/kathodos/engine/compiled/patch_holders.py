@@ -30,7 +30,8 @@ from kathodos.model.references import reference_to
 from kathodos.model.rows import Record, Rows
 from kathodos.model.times import end_moment, first_moment
 from kathodos.store.attributes import AttributeColumns
-from kathodos.store.records import Edit, Edits, InMemory, Records
+from kathodos.store.edited import Edit, Edits
+from kathodos.store.records import InMemory, Records
 
 ROW = "row"
 

@@ -23,7 +23,7 @@ from kathodos.findings.conflicts.cure_problem import Problem, Withdrawal
 from kathodos.findings.conflicts.states import Conflict, who_breaks
 from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.times import DAY
-from kathodos.store.records import Edit, Edits, edited
+from kathodos.store.edited import Edit, Edits, edited
 
 _AT_ONCE = 150  # people whose programs are solved together
 _SOLVING = 0.8  # of the time; the rest is for the rehearsal

@@ -20,7 +20,7 @@ from kathodos.model.kinds import GRANTS
 from kathodos.model.references import reference_to
 from kathodos.rules.reading import Conflicting, Duty
 from kathodos.rules.targets import PermissionTargets, entitlements_permitting
-from kathodos.store.records import Edit, edited
+from kathodos.store.edited import Edit, edited
 
 _TRIAL = "trial of "
 
