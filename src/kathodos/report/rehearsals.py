@@ -31,7 +31,7 @@ from kathodos.workspace.view import View
 
 EXPECTATIONS = ("nothing", "no-gain", "no-loss", "no-conflict")
 _MOST_NAMED, _MOST_EDITS, _MOST_PEOPLE, _MOST_PAIRS, _MOST_DEPARTMENTS = 8, 12, 12, 200_000, 20
-_COMBINATIONS = "combinations of action and resource"
+_COMBINATION, _COMBINATIONS = "combination of action and resource", "combinations of action and resource"
 _PEOPLE = (
     Field("who", "Who", 9, least=14),
     Field("name", "Name", 6, least=10),
@@ -124,13 +124,10 @@ def _counts(effect: Effect) -> list[str]:
         return ["Nobody's reach changes: looked at over all combinations of everybody whom the edits bear on."]
     differences = effect.differences
     who = people_and_accounts(*differences.kinds_of(differences.gained > 0), "gains", "gain")
-    gains = f"{who} {effect.gained:,} {_COMBINATIONS}" if effect.gained else "Nobody gains anything"
+    gains = f"{who} {plural(effect.gained, _COMBINATION, _COMBINATIONS)}" if effect.gained else "Nobody gains anything"
     who = people_and_accounts(*differences.kinds_of(differences.lost > 0), "loses", "lose")
-    loses = (
-        f"{who} {effect.lost:,}{'' if effect.gained else f' {_COMBINATIONS}'}"
-        if effect.lost
-        else "nobody loses anything"
-    )
+    lost = f"{effect.lost:,}" if effect.gained else plural(effect.lost, _COMBINATION, _COMBINATIONS)
+    loses = f"{who} {lost}" if effect.lost else "nobody loses anything"
     text = [f"{gains}; {loses}."]
     for system, (gaining, losing, gained, lost) in effect.differences.by_system.items():
         parts = [f"{plural(gaining, 'gains', 'gain')} {gained:,}"] if gained else []
