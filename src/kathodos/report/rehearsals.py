@@ -126,8 +126,8 @@ def _counts(effect: Effect) -> list[str]:
     who = people_and_accounts(*differences.kinds_of(differences.gained > 0), "gains", "gain")
     gains = f"{who} {plural(effect.gained, _COMBINATION, _COMBINATIONS)}" if effect.gained else "Nobody gains anything"
     who = people_and_accounts(*differences.kinds_of(differences.lost > 0), "loses", "lose")
-    lost = f"{effect.lost:,}" if effect.gained else plural(effect.lost, _COMBINATION, _COMBINATIONS)
-    loses = f"{who} {lost}" if effect.lost else "nobody loses anything"
+    said = f"{effect.lost:,}" if effect.gained else plural(effect.lost, _COMBINATION, _COMBINATIONS)
+    loses = f"{who} {said}" if effect.lost else "nobody loses anything"
     text = [f"{gains}; {loses}."]
     for system, (gaining, losing, gained, lost) in effect.differences.by_system.items():
         parts = [f"{plural(gaining, 'gains', 'gain')} {gained:,}"] if gained else []
