@@ -93,8 +93,9 @@ class Run(Operation[int]):
 def people_and_roles(folder):
     """Who approves, some who ask, a role for each of them, and the number of the first request they make."""
     with Workspace(folder).view() as view:
-        ids = view.catalogue.column(IDENTITIES, "id")
-        some = [str(ids.value(len(ids) // 2 + 7 * at)) for at in range(ASKING)]
+        ids, status = (view.catalogue.column(IDENTITIES, name) for name in ("id", "status"))
+        active = status.holding("active").nonzero()[0]
+        some = [str(it) for it in ids.listed(active[len(active) // 2 :: 7][:ASKING])]
         number = len(view.stored.rows(REQUESTS)) + 1
         return str(ids.value(1)), some, [f"role:{view.index.roles[at]}" for at in range(1, ASKING + 1)], number
 

@@ -159,6 +159,7 @@ def _answered(arguments: argparse.Namespace) -> int:
             with Session(arguments) as session:
                 try:
                     status: int = arguments.run(session)
+                    session.keep_up()
                     return status
                 except Exception as error:
                     file = getattr(error, "damaged_file", None)

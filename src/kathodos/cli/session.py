@@ -141,6 +141,12 @@ class Session:
         """Does what is asked, as who acts and for the reason given."""
         return self.workspace.carry_out(operation, self.said_actor, self.reason, self.accepts_clock)
 
+    def keep_up(self) -> None:
+        """What the answer, which is out, need not wait for: what is computed is brought up to date."""
+        if "workspace" in self.__dict__:
+            sys.stdout.flush()
+            self.workspace.keep_up()
+
     @cached_property
     def acts(self) -> Actor:
         """Who acts, with all names. Raises CallError where that is nobody who may."""

@@ -82,6 +82,12 @@ class Draft(msgspec.Struct):
             self._closed.setdefault(kind.name, []).extend(ids)
 
     @property
+    def row_count(self) -> int:
+        """How many rows are opened and closed."""
+        opened = sum(len(it.sources) for parts in self.opened.values() for it in parts)
+        return opened + sum(map(len, self._closed.values()))
+
+    @property
     def is_kept(self) -> bool:
         """Whether there is anything to write."""
         return bool(self.opened or self._closed or self.is_kept_empty)
@@ -132,6 +138,7 @@ def writing(store: Store, keys: Keys, kind: str, hand: Hand) -> Iterator[Draft]:
             heads.append(_entered(draft, kind, hand, key))
     if heads:
         _noted(heads, keys)
+        store.computed.rows_written += draft.row_count
         if hand.anchor is not None:
             _anchored(heads, store, hand.anchor)
         with contextlib.suppress(DamagedError, DataError), store.reading() as reader:  # else made by who asks next

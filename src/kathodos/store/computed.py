@@ -157,6 +157,7 @@ class ComputedFolder:
         self._opened: dict[str, tuple[tuple[int, ...], Computed]] = {}
         self.shared: dict[str, tuple[Point, Any]] = {}  # what was opened of each kind, and as of which entry
         self._known: tuple[Point | None, dict[Any, Any]] = (None, {})
+        self.rows_written = 0  # by this process, which what is computed lies behind
 
     def known_at(self, point: Point) -> dict[Any, Any]:
         """What was worked out of the state after an entry and may be asked for again, by what it is."""

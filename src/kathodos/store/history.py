@@ -166,6 +166,10 @@ class Histories:
         low, high = min(first, second), max(first, second)
         return {name for number, rows in (self._after(low) if low < high else []) if number <= high for name in rows}
 
+    def count_since(self, kind: Kind, entry: int) -> int:
+        """How many rows of a kind entries after one have opened and closed."""
+        return len(self._pending(kind, entry))
+
     def rows_since(self, kind: Kind, entry: int) -> tuple[list[int], list[int]]:
         """The numbers of the rows of a kind that entries after one have closed, and of those that they have opened.
 

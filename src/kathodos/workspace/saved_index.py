@@ -6,6 +6,7 @@ import contextlib
 
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.layout import arrays_of, index_from
+from kathodos.model.kinds import Kind
 from kathodos.store.computed import Computed
 from kathodos.store.edited import Edits, edits_between, edits_since, rows_between
 from kathodos.store.history import Histories
@@ -47,12 +48,25 @@ def index_at_hand(histories: Histories) -> tuple[Index, Edits] | None:
     if saved is None:
         return None
     entry = saved.point.entry
-    touched = [kind for kind in NEEDED if kind.name in histories.touched_between(entry, histories.newest.entry)]
-    if not touched or sum(len(rows) for kind in touched for rows in histories.rows_since(kind, entry)) > _MOST_BEHIND:
+    touched, count = _behind(histories, entry)
+    if not 0 < count <= _MOST_BEHIND:
         return None
     with contextlib.suppress(ValueError):  # of another version
         return index_from(saved, saved.rest), edits_since(histories, touched, entry)
     return None
+
+
+def keep_up(histories: Histories) -> None:
+    """Brings the saved index up to date where it lies far behind, and that takes less than to make it anew."""
+    saved = opened(histories)
+    if saved is not None and _MOST_BEHIND < _behind(histories, saved.point.entry)[1] <= _MOST_EDITS:
+        index_at(histories, None)
+
+
+def _behind(histories: Histories, entry: int) -> tuple[list[Kind], int]:
+    """The kinds that an index rests on of which entries after one have opened or closed rows, and how many."""
+    touched = [kind for kind in NEEDED if kind.name in histories.touched_between(entry, histories.newest.entry)]
+    return touched, sum(histories.count_since(kind, entry) for kind in touched)
 
 
 def opened(histories: Histories) -> Computed | None:

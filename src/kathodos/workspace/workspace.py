@@ -35,6 +35,7 @@ if TYPE_CHECKING:
 
 R = TypeVar("R")
 CONFIGURATION = "kathodos.toml"
+_MANY = 500  # rows written by one command, from which on what is computed is brought up to date by it
 
 
 class Workspace(msgspec.Struct, frozen=True, dict=True):
@@ -264,6 +265,16 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
         except NotAllowedError as error:  # a try that is refused is on record
             carry_out(NoteRefusal(error), self.store, self.keys, hand)
             raise
+
+    def keep_up(self) -> None:
+        """Brings what is computed up to date where much was written here, so that nobody who asks next waits for it."""
+        from kathodos.store.computed import DamagedError
+        from kathodos.workspace.saved_index import keep_up
+
+        if "store" not in self.__dict__ or self.store.computed.rows_written <= _MANY:
+            return
+        with contextlib.suppress(DamagedError, DataError), self.view() as view:  # else it is told to who asks next
+            keep_up(view.histories)
 
     def acting(self, actor: str) -> Acting:
         """A name that somebody gives for who acts, with those that the configuration lists."""
