@@ -172,13 +172,10 @@ class KindHistory:
         """What some rows hold in a column, which is not put together for them."""
         if name in self._known or len(self.parts) == 1:
             return self.column(name).listed(positions)
-        found: list[Scalar] = [None] * len(positions)
+        found = np.empty(len(positions), dtype=object)
         for part, own, at in self._placed(positions):
-            for number, value in zip(
-                np.arange(len(positions))[own].tolist(), part.column(name).listed(at), strict=True
-            ):
-                found[number] = value
-        return found
+            found[own] = np.array(part.column(name).listed(at), dtype=object)
+        return list(found.tolist())
 
     def highest(self, name: str) -> int:
         """The highest number that a column of numbers ever held; 0 where it held none."""
