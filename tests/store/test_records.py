@@ -61,11 +61,29 @@ class AsWritten(unittest.TestCase):
         few = Few(after, {AREAS.name: turned[:2]})
         self.assertEqual(few.column(AREAS, "area").listed(), [it["area"] for it in expected[::-1][:2]])
         self.assertEqual(few.holding(AREAS, wanted).records(), [expected[it] for it in at])
+        self.again(after, expected, data)
         back = edits_of(after, [AREAS])
         if gone or come:
             self.assertCountEqual(map(str, back[AREAS.name].gone), map(str, gone))
             self.assertEqual(list(back[AREAS.name].come), come)
         self.assertEqual(after.column(IDENTITIES, "id").listed(), [])
+
+    def again(self, records, before, data):
+        """Records that are assumed, edited once more, are those of all edits."""
+        gone = data.draw(st.lists(st.sampled_from(before), unique_by=id, max_size=2)) if before else []
+        come = [area(f"newer {at}", it) for at, it in enumerate(data.draw(st.lists(VALUES, max_size=2)))]
+        after, expected = (
+            edited(records, {AREAS.name: Edit(gone, come)}),
+            [it for it in before if it not in gone] + come,
+        )
+        numbers = after.rows(AREAS)
+        self.assertEqual(len(set(numbers.tolist())), len(expected))
+        self.assertEqual(after.some(AREAS, numbers.tolist()).records(), expected)
+        self.assertEqual(after.column(AREAS, "area").listed(), [it["area"] for it in expected])
+        self.assertEqual(after.picked(AREAS, "area", numbers).listed(), [it["area"] for it in expected])
+        for it in expected:
+            self.assertEqual(after.holding(AREAS, {"area": [it["area"]]}).records(), [it])
+        self.assertEqual(len(after.sources_at(AREAS, numbers.tolist())), len(expected))
 
     @given(states(), VALUES)
     @searching(100)

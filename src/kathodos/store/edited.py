@@ -8,14 +8,14 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
-from kathodos.columns.csr import Ints
+from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, appended, dictionary_column, joined_columns
 from kathodos.columns.dictionary import rows_of as rows_of_columns
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.rows import Record, Rows, rows_from
 from kathodos.store.history import Histories
 from kathodos.store.kind_history import KindHistory
-from kathodos.store.records import Key, Records, Stored, Wanted, first_of, with_key
+from kathodos.store.records import Few, Key, Records, Stored, Wanted, first_of, with_key
 
 
 class Edit(msgspec.Struct, frozen=True):
@@ -43,10 +43,23 @@ class KindEdits(msgspec.Struct, frozen=True):
 
 
 class Edited(msgspec.Struct, frozen=True, dict=True):
-    """Records as they would be with some edits. A record that comes has the row number -1, -2 and so on, by kind."""
+    """Records as they would be with some edits. A record that comes has the row number -1, -2 and so on, by kind.
+
+    Where what is edited is itself only assumed, these numbers go on behind those that it has.
+    """
 
     records: Records
     edits: Mapping[str, KindEdits]
+
+    def assumed(self, kind: Kind) -> int:
+        """How many records of a kind have come by edits: by these, or by those beneath."""
+        edits = self.edits.get(kind.name)
+        return _assumed(self.records, kind) + (len(edits.sources) if edits is not None else 0)
+
+    def _at(self, kind: Kind, rows: Ints) -> tuple[Bools, Ints]:
+        """Which of some rows come by these edits, and their positions among what comes."""
+        first = -1 - _assumed(self.records, kind)
+        return rows <= first, first - rows[rows <= first]
 
     @cached_property
     def _staying(self) -> dict[str, Ints | None]:
@@ -72,8 +85,12 @@ class Edited(msgspec.Struct, frozen=True, dict=True):
         return self._with(kind, self.records.sources(kind), edits.sources if edits is not None else None)
 
     def sources_at(self, kind: Kind, rows: Sequence[int]) -> list[Scalar]:
-        kept = iter(self.records.sources_at(kind, [row for row in rows if row > 0]))
-        return [next(kept) if row > 0 else self.edits[kind.name].sources.value(-1 - row) for row in rows]
+        is_come, at = self._at(kind, np.array(rows, dtype=np.int64))
+        if not len(at):
+            return self.records.sources_at(kind, rows)
+        come = iter(self.edits[kind.name].sources.listed(at))
+        kept = iter(self.records.sources_at(kind, np.array(rows)[~is_come].tolist()))
+        return [next(come if it else kept) for it in is_come.tolist()]
 
     def _with(self, kind: Kind, column: DictionaryColumn, come: DictionaryColumn | None) -> DictionaryColumn:
         staying = self.staying(kind)
@@ -84,17 +101,18 @@ class Edited(msgspec.Struct, frozen=True, dict=True):
         rows, staying = self.records.rows(kind), self.staying(kind)
         kept = rows if staying is None else rows[staying]
         edits = self.edits.get(kind.name)
-        return kept if edits is None else np.concatenate([kept, -1 - np.arange(len(edits.sources))])
+        if edits is None:
+            return kept
+        return np.concatenate([kept, -1 - _assumed(self.records, kind) - np.arange(len(edits.sources))])
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
-        made = [row for row in rows if row < 0]
-        if not made:
+        is_come, at = self._at(kind, np.array(rows, dtype=np.int64))
+        if not len(at):
             return self.records.some(kind, rows)
-        come = rows_of_columns(self.edits[kind.name].come, np.array([-1 - row for row in made]))
-        by_row = dict(zip(made, come, strict=True))
-        kept = self.records.some(kind, [row for row in rows if row > 0])
-        by_row |= dict(zip(kept.ids, kept.values(), strict=True))
-        return rows_from(kind, [(row, *by_row[row]) for row in rows])
+        come = iter(rows_of_columns(self.edits[kind.name].come, at))
+        kept = iter(self.records.some(kind, np.array(rows)[~is_come].tolist()).values())
+        values = (next(come if it else kept) for it in is_come.tolist())
+        return rows_from(kind, [(row, *some) for row, some in zip(rows, values, strict=True)])
 
     def rows_holding(self, kind: Kind, wanted: Wanted) -> Ints:
         found, edits = self.records.rows_holding(kind, wanted), self.edits.get(kind.name)
@@ -105,22 +123,30 @@ class Edited(msgspec.Struct, frozen=True, dict=True):
         come = np.ones(len(edits.sources), dtype=bool)
         for name, values in wanted.items():
             come &= edits.come[kind.names.index(name)].holding_any(values)
-        return np.concatenate([found, -1 - come.nonzero()[0]])
+        return np.concatenate([found, -1 - _assumed(self.records, kind) - come.nonzero()[0]])
 
     def holding(self, kind: Kind, wanted: Wanted) -> Rows:
         return self.some(kind, self.rows_holding(kind, wanted).tolist())
 
     def picked(self, kind: Kind, name: str, rows: Ints) -> DictionaryColumn:
-        kept = self.records.picked(kind, name, rows[rows > 0])
-        if (rows > 0).all():
+        is_come, own = self._at(kind, rows)
+        kept = self.records.picked(kind, name, rows[~is_come])
+        if not len(own):
             return kept
-        come = self.edits[kind.name].come[kind.names.index(name)].taken(-1 - rows[rows < 0])
+        come = self.edits[kind.name].come[kind.names.index(name)].taken(own)
         both, at = joined_columns([kept, come]), np.empty(len(rows), dtype=np.int64)
-        at[rows > 0], at[rows < 0] = np.arange(len(kept)), len(kept) + np.arange(len(come))
+        at[~is_come], at[is_come] = np.arange(len(kept)), len(kept) + np.arange(len(come))
         return both.taken(at)
 
     def with_key(self, kind: Kind, key: Key) -> Record | None:
         return first_of(self.holding(kind, with_key(kind, key)))
+
+
+def _assumed(records: Records, kind: Kind) -> int:
+    """How many records of a kind are only assumed."""
+    if isinstance(records, Few):
+        return _assumed(records.records, kind)
+    return records.assumed(kind) if isinstance(records, Edited) else 0
 
 
 def edits_of(edited: Edited, kinds: Iterable[Kind]) -> Edits:
