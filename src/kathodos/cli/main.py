@@ -215,4 +215,6 @@ def run() -> None:
         if hasattr(stream, "reconfigure"):
             stream.reconfigure(errors="backslashreplace")
     gc.set_threshold(_OBJECTS_AT_ONCE, 20, 20)  # looking for cycles took a third of a command with 50,000 edits
-    sys.exit(main())
+    status = main()
+    gc.freeze()  # nothing is looked for any more: the system takes all memory back at once
+    sys.exit(status)

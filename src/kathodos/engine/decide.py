@@ -110,7 +110,8 @@ def askers_with(index: Index, some: Ints, moment: int) -> Ints:
     holders = index.holders
     if (some == holders.everyone).any():
         return who_has(index, some, moment).nonzero()[0]
-    found = reachable(holders.members, some).astype(np.int64)
+    groups = some[some >= holders.first_group]
+    found = union(some[some < holders.first_group], reachable(holders.members, groups))  # only groups have members
     found = found[found < holders.first_group]
     found = found[is_able(holders, found, moment)]
     owners = holders.owner[found[found >= holders.people] - holders.people]
