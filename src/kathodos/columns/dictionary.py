@@ -240,13 +240,15 @@ def appended(first: DictionaryColumn, second: DictionaryColumn) -> DictionaryCol
     fresh = codes[:-1] >= len(first.values)
     values: Sequence[Scalar] = first.values
     if fresh.any():
-        more = [value for value, is_new in zip(second.values, fresh.tolist(), strict=True) if is_new]
+        more = picked(second.values, fresh.nonzero()[0])
         if not len(first.values):
             values = tabled(more)
         elif isinstance(first.values, StringTable):
-            values = first.values.without(np.zeros(0, dtype=np.int64), map(str, more))
+            values = first.values.without(
+                np.zeros(0, dtype=np.int64), more if isinstance(more, StringTable) else map(str, more)
+            )
         elif isinstance(first.values, Numbers):
-            values = Numbers(np.concatenate([first.values.array, np.array(more, dtype=np.int64)]))
+            values = Numbers(np.concatenate([first.values.array, tabled(more).array]))  # type: ignore[union-attr]
         else:
             values = [*first.values, *more]
     return DictionaryColumn(np.concatenate([first.codes, codes[second.codes]]), values)

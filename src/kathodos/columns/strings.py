@@ -22,8 +22,7 @@ _BASE = 0x9E3779B97F4A7C15  # 2**64 divided by the golden ratio (Knuth, The Art 
 _INVERSE = pow(_BASE, -1, 1 << 64)
 _WORD = (1 << 64) - 1
 _BLOCK = 1 << 20  # bytes that are hashed together
-_FEW = 1000  # texts up to which they are looked up one by one
-_SOONER = 100  # or of which a table holds so many times as many
+_FEW = 100  # texts up to which they are looked up one by one
 
 
 @dataclass(frozen=True, eq=False)
@@ -98,7 +97,7 @@ class StringTable(Sequence[str]):
 
     def positions_of(self, texts: StringTable | Sequence[str]) -> Ints:
         """For each of some texts its number here; -1 where it is not there."""
-        if len(texts) < max(_FEW, len(self) // _SOONER):
+        if len(texts) < _FEW:
             return np.fromiter((self.find(text) for text in texts), dtype=np.int64, count=len(texts))
         wanted = texts if isinstance(texts, StringTable) else string_table(texts)
         same = self._begins_as(wanted)
