@@ -162,7 +162,7 @@ class Effect(msgspec.Struct, frozen=True, dict=True):
             return self.rules
         is_about_people = bool(kinds & _OF_PEOPLE)
         named = {it for rule in self.rules.every() for it in _permissions_in(rule)}
-        touching = _touching(self.before, touched, list(named))
+        touching = _touching(list(named), self.before, touched)
 
         def bears(permissions: Iterable[Permission]) -> bool:
             return not touching.isdisjoint(permissions)
@@ -254,7 +254,7 @@ def _permissions_in(rule: Rule) -> Iterable[Permission]:
     return rule.never if isinstance(rule, Fence) else rule.permissions if isinstance(rule, Need) else ()
 
 
-def _touching(basis: Basis, touched: Bools, permissions: Sequence[Permission]) -> set[Permission]:
+def _touching(permissions: Sequence[Permission], basis: Basis, touched: Bools) -> set[Permission]:
     """Those permissions that are about something that somebody gains or loses, given all such pairs."""
     index, targets, at = basis.index, PermissionTargets(basis), touched.nonzero()[0]
     known: dict[tuple[str, str], list[int]] = {}  # the rows of the actions of which somebody gains or loses something
