@@ -120,7 +120,7 @@ class KeptUp(unittest.TestCase):
     @staticmethod
     def limits(read, entries, behind=1000, percent=10):
         """Other limits from which on files are made anew."""
-        values = {"_MOST_READ": read, "_MOST_ENTRIES": entries, "_MOST_BEHIND": behind, "_PERCENT": percent}
+        values = {"FEW_BEHIND": read, "_MOST_ENTRIES": entries, "_MOST_BEHIND": behind, "_PERCENT": percent}
         return mock.patch.multiple(history, **values)
 
     @stores.ONLY_IN_A_FILE

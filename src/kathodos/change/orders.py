@@ -104,16 +104,13 @@ def orders_in(records: Records, states: Iterable[OrderState] = tuple(OrderState)
 
 def orders_holding(records: Records, wanted: Wanted) -> list[Order]:
     """The orders that hold one of some values in each of some columns, in the order of their numbers."""
-    rows = records.holding(ORDERS, wanted)
-    found = [Order(row, record) for row, record in zip(rows.ids, rows.records(), strict=True)]
+    found = [Order(*it) for it in records.holding(ORDERS, wanted).numbered()]
     return sorted(found, key=lambda it: it.number)
 
 
 def orders_at(records: Records, positions: Ints) -> list[Order]:
     """The orders at some positions."""
-    rows = records.rows(ORDERS)[positions].tolist()
-    values = records.some(ORDERS, rows).values()
-    return [Order(row, dict(zip(ORDERS.names, some, strict=True))) for row, some in zip(rows, values, strict=True)]
+    return [Order(*it) for it in records.some(ORDERS, records.rows(ORDERS)[positions].tolist()).numbered()]
 
 
 class OrderTable:

@@ -19,7 +19,7 @@ from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act
 from kathodos.model.json_text import json_text
 from kathodos.model.kinds import ORDERS, RETURNED, Kind
-from kathodos.store.records import Stored, positions_holding
+from kathodos.store.records import Stored
 from kathodos.store.records import rows_of as records_of
 
 
@@ -48,8 +48,7 @@ def note_returned(plan: Plan, kind: Kind, source: str, came: Iterable[Key]) -> i
     back = {key: taken[key] for key in came if key in taken} if taken else {}
     rows = [(kind.name, json_text(list(key)), source, *how, plan.now) for key, how in back.items()]
     for row in rows:
-        known = positions_holding(plan.records, RETURNED, {"kind": row[0], "record": row[1]})
-        plan.close_rows(RETURNED, plan.records.rows(RETURNED)[known])
+        plan.close_rows(RETURNED, plan.records.rows_holding(RETURNED, {"kind": [row[0]], "record": [row[1]]}))
     plan.open_rows(RETURNED, rows)
     return len(back)
 

@@ -12,7 +12,6 @@ from kathodos.ledger.payloads import Act, MarkPayload
 from kathodos.model.kinds import BASELINES
 from kathodos.model.references import reference_to
 from kathodos.model.times import normal_moment
-from kathodos.store.records import positions_holding
 
 
 class MarkBaseline(msgspec.Struct, Operation[int], frozen=True):
@@ -49,7 +48,7 @@ def free_baseline(plan: Plan, name: str) -> str:
 
 
 def _is_taken(plan: Plan, name: str) -> bool:
-    return len(positions_holding(plan.records, BASELINES, {"baseline": name})) > 0
+    return plan.records.with_key(BASELINES, (name,)) is not None
 
 
 def _is_moment(text: str) -> bool:

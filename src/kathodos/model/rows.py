@@ -37,6 +37,10 @@ class Rows(msgspec.Struct, frozen=True):
         """Each row as a record."""
         return [dict(zip(self.kind.names, values, strict=True)) for values in self.values()]
 
+    def numbered(self) -> list[tuple[int, Record]]:
+        """Each row as its number and a record."""
+        return list(zip(self.ids, self.records(), strict=True))
+
 
 State = Mapping[str, Rows]
 

@@ -18,7 +18,7 @@ from kathodos.report.answers import Answer, Branch, Field, plain
 from kathodos.report.marks import Marks
 from kathodos.report.records import records_at
 from kathodos.store.naming import pointing_at, resolved
-from kathodos.store.records import positions_holding, record_at
+from kathodos.store.records import positions_holding
 from kathodos.workspace.view import View
 
 _MOST = 12
@@ -67,8 +67,7 @@ def _claims(view: View, kind: Kind, record: dict[str, Any]) -> list[dict[str, An
     """Which source said what of a record that several speak of, and whether that is what counts."""
     key = json_text([record.get(name) for name in kind.key])
     found = []
-    for at in positions_holding(view.catalogue, CLAIMS, {"kind": kind.name, "record": key}).tolist():
-        _, _, source, text = record_at(view.catalogue, CLAIMS, at).values()
+    for _, _, source, text in view.catalogue.holding(CLAIMS, {"kind": [kind.name], "record": [key]}).values():
         spoken = json.loads(text)
         further = json.loads(spoken.pop("attributes", "{}"))
         for name, value in {**spoken, **further}.items():

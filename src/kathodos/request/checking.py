@@ -25,7 +25,7 @@ from kathodos.review.reviewers import managers_of
 from kathodos.rules.reading import Fence
 from kathodos.rules.targets import PermissionTargets
 from kathodos.store.attributes import AttributeColumns
-from kathodos.store.records import Records, columns_of, positions_holding
+from kathodos.store.records import Records, columns_of
 
 NEVER_GIVEN, BREAKS_RULE, NOT_APPROVED = "never given", "breaks a rule", "not approved"
 TRIED = "kit-check"  # the id of the person, whom nobody knows, that a kit is tried on
@@ -82,7 +82,7 @@ class KitCheck:
         index = self.basis.index
         if entry.system not in self._status:
             return f"There is no system {entry.system} any more."
-        if entry.to == ACCOUNT and not len(positions_holding(self.records, ACCOUNTS, {"system": entry.system})):
+        if entry.to == ACCOUNT and not len(self.records.rows_holding(ACCOUNTS, {"system": [entry.system]})):
             return f"It is held by an account, and {entry.system} has none."
         if entry.gives.startswith("group:"):
             system, _, group = entry.gives.partition(":")[2].partition("/")

@@ -11,12 +11,10 @@ from kathodos.change.applying import Applied, ApplyChange, MovedError
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet, key_text
 from kathodos.change.orders import decided
-from kathodos.columns.dictionary import numbers_at
 from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act
-from kathodos.model.kinds import REQUESTS
 from kathodos.model.references import reference_to
 from kathodos.request.content import Item, brought_by, end_items, give_entries, holder_of, item_from, put_items
 from kathodos.request.kits import Kit, KitEntry, kit_edits
@@ -27,12 +25,11 @@ from kathodos.request.records import (
     items_of_requests,
     put_requests,
     put_steps,
-    requests_at,
     requests_holding,
     running_for,
     steps_of,
 )
-from kathodos.store.records import Records, Stored, positions_holding
+from kathodos.store.records import Records, Stored
 
 
 class KitChange(msgspec.Struct):
@@ -99,9 +96,9 @@ def kit_change(desk: Desk, stored: Stored, before: Kit | None, after: Kit | None
 
 def _must_be_unused(stored: Records, kit: Kit) -> None:
     for state, what in ((RequestState.GRANTED, "gives it"), (RequestState.OPEN, "asks for it")):
-        at = positions_holding(stored, REQUESTS, {"kit": kit.name, "state": state.value})
-        if len(at):
-            numbers = ranges_text(sorted(numbers_at(stored.column(REQUESTS, "request"), at).tolist()))
+        found = requests_holding(stored, {"kit": [kit.name], "state": [state.value]})
+        if found:
+            numbers = ranges_text(it.number for it in found)
             what = f"The kit {kit.name} cannot be dropped: request {numbers} {what}."
             raise CallError(what, f"End or deny these first: kathodos request list --kit {kit.name}")
 
@@ -136,8 +133,7 @@ class ChangeKit(msgspec.Struct, Operation[Applied], frozen=True):
     def _decide_anew(self, plan: Plan) -> None:
         """Lets those decide once more who granted a step of a request that is still open, for what is more now."""
         name = self.before.name if self.before is not None else ""
-        at = positions_holding(plan.records, REQUESTS, {"kit": name, "state": RequestState.OPEN.value})
-        requests = requests_at(plan.records, at)
+        requests = requests_holding(plan.records, {"kit": [name], "state": [RequestState.OPEN.value]})
         steps = steps_of(plan.records, [it.number for it in requests]) if requests else {}
         for request in requests:
             granted = [it for it in steps[request.number] if it.decision]

@@ -12,6 +12,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
+from kathodos.analysis.request_ends import ends_of
 from kathodos.change.kept import ChangeState
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn
@@ -205,14 +206,12 @@ def _request(row: int, record: Record) -> Request:
 def requests_at(records: Records, positions: Ints) -> list[Request]:
     """The requests at some positions."""
     rows = records.rows(REQUESTS)[positions].tolist()
-    found = records.some(REQUESTS, rows).values()
-    return [_request(row, dict(zip(REQUESTS.names, it, strict=True))) for row, it in zip(rows, found, strict=True)]
+    return [_request(*it) for it in records.some(REQUESTS, rows).numbered()]
 
 
 def requests_holding(records: Records, wanted: Wanted) -> list[Request]:
     """The requests that hold one of some values in each of some columns."""
-    rows = records.holding(REQUESTS, wanted)
-    return [_request(row, record) for row, record in zip(rows.ids, rows.records(), strict=True)]
+    return [_request(*it) for it in records.holding(REQUESTS, wanted).numbered()]
 
 
 def requests_numbered(records: Records, numbers: Iterable[int]) -> list[Request]:
@@ -316,8 +315,7 @@ def items_of_requests(records: Records, numbers: Sequence[int]) -> dict[int, lis
 
 
 def _of_requests(records: Records, kind: Kind, numbers: Sequence[int]) -> list[tuple[int, Record]]:
-    rows = records.holding(kind, {"request": numbers})
-    return list(zip(rows.ids, rows.records(), strict=True))
+    return records.holding(kind, {"request": numbers}).numbered()
 
 
 # All of them
@@ -361,11 +359,7 @@ class RequestTable:
 
     def ends(self) -> Ints:
         """The moment at which each ends, as it was granted or else asked for."""
-        until, less = (self.column(name) for name in ("until", "less"))
-        found: Ints = np.append(moments_of(until.values, is_end=True), NEVER)[until.codes]
-        lessened = [less_from(str(it)).until for it in less.values]
-        earlier = np.array([*(end_moment(it) if it else NEVER for it in lessened), NEVER], dtype=np.int64)
-        return np.minimum(found, earlier[less.codes])
+        return ends_of(self.column("until"), self.column("less"))
 
     def moments(self, name: str, is_end: bool = False) -> Ints:
         """A column of dates or times as moments; where there is none, never."""

@@ -36,7 +36,7 @@ from kathodos.review.lines import (
 )
 from kathodos.review.outcomes import Outcome, outcome_of
 from kathodos.review.subjects import Decision
-from kathodos.store.records import Records, positions_holding
+from kathodos.store.records import Records
 
 
 class Closing(msgspec.Struct, frozen=True):
@@ -163,8 +163,7 @@ def _sign(plan: Plan, closing: Closing) -> None:
     put_decisions(plan, lines, chosen, [*columns, always(1, len(chosen)), capacity, *more])
     if closing.is_complete:
         review = lines.review
-        at = positions_holding(lines.records, REVIEWS, {"review": review.name})
-        plan.close_rows(REVIEWS, lines.records.rows(REVIEWS)[at])
+        plan.close_rows(REVIEWS, lines.records.rows_holding(REVIEWS, {"review": [review.name]}))
         values = {**asdict(review), "state": SIGNED, "signed_at": plan.now, "signed_by": plan.actor.name}
         plan.open_rows(REVIEWS, [tuple(values.values())])
 

@@ -16,7 +16,7 @@ from kathodos.model.kinds import CONFIRMATIONS, CONTROLS, COVERS
 from kathodos.model.references import reference_to
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import first_moment, last_moment_of, microseconds, normal_moment, time_text
-from kathodos.store.records import positions_holding, rows_of
+from kathodos.store.records import rows_of
 
 
 class AddControl(msgspec.Struct, Operation[None], frozen=True):
@@ -31,7 +31,7 @@ class AddControl(msgspec.Struct, Operation[None], frozen=True):
         control = control_for_use(self.control)
         if control.id in {it.id for it in self.configured}:
             raise CallError(f"controls.toml has a control {control.id} already.", "Give this one another name.")
-        if len(positions_holding(plan.records, CONTROLS, {"control": control.id})):
+        if plan.records.with_key(CONTROLS, (control.id,)) is not None:
             raise CallError(f"There is a control {control.id} already.", "Give this one another name.")
         values = (control.id, control.title, control.owner, control.does, control.period, control.until)
         plan.open_rows(CONTROLS, [(*values, plan.now)])

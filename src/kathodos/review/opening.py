@@ -30,7 +30,7 @@ from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import CERTIFY, OPEN, numbered
 from kathodos.review.reviewers import Reviewers
 from kathodos.review.subjects import About
-from kathodos.store.records import Records, positions_holding
+from kathodos.store.records import Records
 
 _DRAFTS: Mapping[About, Callable[[Asked], Draft]] = {
     About.ACCESS: draft_access,
@@ -193,7 +193,7 @@ class OpenReview(msgspec.Struct, Operation[None], frozen=True):
 
     def compose(self, plan: Plan) -> None:
         """Raises CallError where the name is taken."""
-        if len(positions_holding(plan.records, REVIEWS, {"review": self.name})):
+        if plan.records.with_key(REVIEWS, (self.name,)) is not None:
             raise CallError(f"There is a review {self.name} already.", "Give this one another name.")
         plan.open_rows(
             REVIEWS,

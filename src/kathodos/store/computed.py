@@ -40,6 +40,7 @@ _TAG = 32  # the length of the tag of a part, in hex
 _TAIL = 8 + 32  # the length of the description, and its tag
 _NEW = ".new"  # how a file is called while it is written
 _ASIDE = "altered-"  # how one begins that was altered and is kept
+FEW_BEHIND = 500  # rows that what is computed may lie behind, which are put to it by whoever asks
 _ABANDONED = 600.0  # seconds after which a file that somebody began to write is taken to be left over
 KEY = "computed.key"
 

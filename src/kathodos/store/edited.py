@@ -14,7 +14,6 @@ from kathodos.columns.dictionary import rows_of as rows_of_columns
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.model.rows import Record, Rows, rows_from
 from kathodos.store.history import Histories
-from kathodos.store.kind_history import KindHistory
 from kathodos.store.records import Few, Key, Records, Stored, Wanted, first_of, with_key
 
 
@@ -194,7 +193,7 @@ def edits_between(histories: Histories, kinds: Iterable[Kind], first: int, secon
     found = {}
     for kind in kinds:
         history = histories.of(kind)
-        gone, come = (_records_at(history, positions) for positions in history.between(first, second))
+        gone, come = (_with_rows(history.records(positions)) for positions in history.between(first, second))
         if gone or come:
             found[kind.name] = Edit(gone, come)
     return found
@@ -211,13 +210,7 @@ def edits_since(histories: Histories, kinds: Iterable[Kind], entry: int) -> Edit
 
 
 def _with_rows(rows: Rows) -> list[Record]:
-    return [{"row": row, **record} for row, record in zip(rows.ids, rows.records(), strict=True)]
-
-
-def _records_at(history: KindHistory, positions: Ints) -> list[Record]:
-    names = history.kind.names
-    columns = [history.rows[positions].tolist(), *(history.column(name).listed(positions) for name in names)]
-    return [dict(zip(("row", *names), values, strict=True)) for values in zip(*columns, strict=True)]
+    return [{"row": row, **record} for row, record in rows.numbered()]
 
 
 def rows_between(histories: Histories, kinds: Iterable[Kind], first: int, second: int) -> int:

@@ -20,7 +20,7 @@ from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.store.base import Reader, rows_of_entry, unreadable
 from kathodos.store.blocks import FOREVER, LAST, Block, joined_blocks
-from kathodos.store.computed import Computed, ComputedFolder, Point
+from kathodos.store.computed import FEW_BEHIND, Computed, ComputedFolder, Point
 from kathodos.store.kind_history import (
     NOT_CLOSED,
     SOURCE,
@@ -35,7 +35,6 @@ from kathodos.store.kind_history import (
 from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.recorded import Closings, Openings
 
-_MOST_READ = 500  # rows behind the files up to which they are read anew by each command
 _MOST_ENTRIES = 200
 _MOST_BEHIND = 20_000  # rows in the file behind up to which the other one stays; or so many in a hundred of its own
 _PERCENT = 10
@@ -227,7 +226,7 @@ class Histories:
             history = KindHistory(kind, files.parts, files.closed)
         else:
             history = self._continued(kind, files, pending, _read(self.reader, kind, pending, is_whole=False))
-        is_far_behind = len(pending) > _MOST_READ or pending.entries >= _MOST_ENTRIES
+        is_far_behind = len(pending) > FEW_BEHIND or pending.entries >= _MOST_ENTRIES
         return self._kept(kind, files, history) if is_far_behind else history
 
     @staticmethod
@@ -264,7 +263,7 @@ class Histories:
         """Writes the files of kinds of which many rows have just been opened, from the columns that are at hand."""
         for name, parts in opened.items():
             kind = BY_NAME[name]
-            if sum(len(part.sources) for part in parts) > _MOST_READ and kind.name not in self._of:
+            if sum(len(part.sources) for part in parts) > FEW_BEHIND and kind.name not in self._of:
                 self._of[name] = self._taken_in(kind, parts)
 
     def _taken_in(self, kind: Kind, parts: Sequence[Opened]) -> KindHistory:

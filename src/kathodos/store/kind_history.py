@@ -17,6 +17,7 @@ from kathodos.columns.dictionary import DictionaryColumn, Numbers, Scalar, alway
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import StringTable
 from kathodos.model.kinds import Kind
+from kathodos.model.rows import Rows
 from kathodos.store.computed import Arrays
 
 SOURCE = "source"
@@ -176,6 +177,11 @@ class KindHistory:
         for part, own, at in self._placed(positions):
             found[own] = np.array(part.column(name).listed(at), dtype=object)
         return list(found.tolist())
+
+    def records(self, positions: Ints) -> Rows:
+        """Some rows with all that they hold."""
+        columns = {name: self.listed(name, positions) for name in self.kind.names}
+        return Rows(self.kind, self.numbers(positions).tolist(), columns)
 
     def highest(self, name: str) -> int:
         """The highest number that a column of numbers ever held; 0 where it held none."""

@@ -1,4 +1,4 @@
-"""Records read column by column: as the store keeps them at a point, as they are in memory, or as they would be."""
+"""Records read column by column, or looked up by what they hold: as the store keeps them at a point, or in memory."""
 
 from __future__ import annotations
 
@@ -112,7 +112,8 @@ class Stored(msgspec.Struct, frozen=True, dict=True):
         return rows if chosen is None else rows[chosen]
 
     def some(self, kind: Kind, rows: Sequence[int]) -> Rows:
-        return self._listed(kind, self.history(kind).at_rows(np.array(rows, dtype=np.int64)))
+        history = self.history(kind)
+        return history.records(history.at_rows(np.array(rows, dtype=np.int64)))
 
     def rows_holding(self, kind: Kind, wanted: Wanted) -> Ints:
         history = self.history(kind)
@@ -120,7 +121,7 @@ class Stored(msgspec.Struct, frozen=True, dict=True):
 
     def holding(self, kind: Kind, wanted: Wanted) -> Rows:
         history = self.history(kind)
-        return self._listed(kind, history.among(history.holding(wanted), self.point))
+        return history.records(history.among(history.holding(wanted), self.point))
 
     def picked(self, kind: Kind, name: str, rows: Ints) -> DictionaryColumn:
         history = self.history(kind)
@@ -128,11 +129,6 @@ class Stored(msgspec.Struct, frozen=True, dict=True):
         if len(rows) > _FEW:
             return history.column(name).taken(positions)
         return dictionary_column(history.listed(name, positions))
-
-    def _listed(self, kind: Kind, positions: Ints) -> Rows:
-        history = self.history(kind)
-        columns = {name: history.listed(name, positions) for name in kind.names}
-        return Rows(kind, history.numbers(positions).tolist(), columns)
 
     def with_key(self, kind: Kind, key: Key) -> Record | None:
         return first_of(self.holding(kind, with_key(kind, key)))

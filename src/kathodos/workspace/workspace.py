@@ -35,7 +35,6 @@ if TYPE_CHECKING:
 
 R = TypeVar("R")
 CONFIGURATION = "kathodos.toml"
-_MANY = 500  # rows written by one command, from which on what is computed is brought up to date by it
 
 
 class Workspace(msgspec.Struct, frozen=True, dict=True):
@@ -268,11 +267,12 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
 
     def keep_up(self) -> None:
         """Brings what is computed up to date where much was written here, so that nobody who asks next waits for it."""
-        from kathodos.store.computed import DamagedError
+        from kathodos.store.computed import FEW_BEHIND, DamagedError
+
+        if "store" not in self.__dict__ or self.store.computed.rows_written <= FEW_BEHIND:
+            return
         from kathodos.workspace.saved_index import keep_up
 
-        if "store" not in self.__dict__ or self.store.computed.rows_written <= _MANY:
-            return
         with contextlib.suppress(DamagedError, DataError), self.view() as view:  # else it is told to who asks next
             keep_up(view.histories)
 

@@ -7,14 +7,14 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from kathodos.analysis.request_ends import ends_of
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import numbers_at
 from kathodos.columns.moments import moments_of
 from kathodos.findings.excess.batches import CERTAIN, Batch, ExcessContext, FindingText, batch
 from kathodos.model.kinds import REQUEST_STEPS, REQUESTS
 from kathodos.model.references import reference_to
-from kathodos.model.times import NEVER, day_text, end_moment
-from kathodos.store.records import Records
+from kathodos.model.times import NEVER, day_text
 
 REQUEST_OVER, LATE_LOOK_BACK = "request-over", "late-look-back"
 _LOOK_BACK = 0  # the step in which somebody looks back
@@ -23,7 +23,7 @@ _LOOK_BACK = 0  # the step in which somebody looks back
 def requests_over(context: ExcessContext) -> Batch:
     """Requests whose time is over and that nobody ended, so that what does not end by itself is still there."""
     records, moment = context.basis.records, context.basis.moment
-    ends = _ends(records)
+    ends = ends_of(*(records.column(REQUESTS, name) for name in ("until", "less")))
     at = ((ends <= moment) & records.column(REQUESTS, "state").holding("granted")).nonzero()[0]
 
     def told(what: str, since: int) -> str:
@@ -49,15 +49,6 @@ def late_look_backs(context: ExcessContext) -> Batch:
         return f"{what} was taken in an emergency, and nobody looked back on it until {day_text(due_at - 1)}"
 
     return _batch(context, LATE_LOOK_BACK, at, dues, told, "Look back on it: kathodos request look-back.")
-
-
-def _ends(records: Records) -> Ints:
-    """When each request ends, as it was granted or else asked for."""
-    until, less = (records.column(REQUESTS, name) for name in ("until", "less"))
-    found: Ints = np.append(moments_of(until.values, is_end=True), NEVER)[until.codes]
-    earlier = [json.loads(str(it)).get("until") for it in less.values]
-    moments = np.array([*(end_moment(it) if it else NEVER for it in earlier), NEVER], dtype=np.int64)
-    return np.minimum(found, moments[less.codes])
 
 
 def _batch(
