@@ -83,14 +83,7 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
                 (folder / name).mkdir(mode=0o700, exist_ok=True)
             workspace = cls(folder.resolve())
             workspace.__dict__["configuration"] = _configuration(text, workspace.folder)
-            files = workspace._files()
-            for file in files:
-                if file.exists():
-                    raise CallError(
-                        f"{file} is there already, and is never written over.",
-                        "Take it away if an earlier init was stopped half-way, or name another folder.",
-                    )
-            made = files
+            made = workspace._files_to_be_made()
             if keys_from is None:
                 workspace.keys.create()
             else:
@@ -108,6 +101,15 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
                 raise DataError(what, "Name a folder that you may write, on a disk with room.") from None
             raise
         return workspace
+
+    def _files_to_be_made(self) -> list[Path]:
+        """The files that a new workspace consists of. Raises CallError where one is there already."""
+        files = self._files()
+        for file in files:
+            if file.exists():
+                what = f"{file} is there already, and is never written over."
+                raise CallError(what, "Take it away if an earlier init was stopped half-way, or name another folder.")
+        return files
 
     def _taken_over(self, text: str, url: str) -> str:
         """Writes the rules, controls and the like as the store's others last had them; what the configuration says."""
