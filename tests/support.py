@@ -148,9 +148,9 @@ def run(*words, cwd, status=0, stdin=None, now=NOW, **variables):
     return done
 
 
-def at_once(*calls, cwd, now=NOW):
+def at_once(*calls, cwd, now=NOW, **variables):
     """Starts several commands at the same time, each in a process; gives what each did, once all are done."""
-    environment = {**os.environ, **surroundings(now)}
+    environment = {**os.environ, **surroundings(now), **variables}
     begun = [
         subprocess.Popen(
             [COMMAND, *words],

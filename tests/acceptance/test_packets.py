@@ -3,12 +3,11 @@
 import hashlib
 import json
 import shutil
-import subprocess
-import sys
 import unittest
 
 import openpyxl
 
+from kathodos import thresholds
 from tests import stores
 from tests.acceptance.test_reviewing import DESK, Desk
 from tests.packets import answers_to, held_in, lines_in, saved
@@ -333,26 +332,6 @@ class Workbooks(Office, unittest.TestCase):
         self.assertIn("it has to say why", why["why"])
 
 
-APART = """
-import sys
-from datetime import datetime
-from pathlib import Path
-from kathodos.output import packet_files
-from kathodos.review.lines import ReviewLines, find_review, reviews_in
-from kathodos.workspace.workspace import Workspace
-
-if __name__ == "__main__":
-    packet_files._LARGE, packet_files.os.cpu_count = 0, lambda: 3
-    with Workspace(Path(sys.argv[1])).view() as view:
-        lines = ReviewLines(view.catalogue, find_review(reviews_in(view.catalogue), "june"))
-        issued = datetime.fromisoformat("2026-06-15T12:00:00+00:00")
-        files = packet_files.PacketFiles(
-            Path(sys.argv[1]), view.point.entry, "june", Path(sys.argv[2]), "html", issued
-        )
-        files.write(lines, None)
-"""
-
-
 @stores.ABOUT_ANSWERS
 class Apart(Office, unittest.TestCase):
     def test_several_processes_write_what_one_writes(self):
@@ -360,10 +339,11 @@ class Apart(Office, unittest.TestCase):
             "review", "pass", str(self.number("bo", "view dues:/tariffs")), "--to", "cy", "--as", "head", cwd=self.here
         )
         inside("review", "packets", "june", "--out", "one", "--as", "auditor", cwd=self.here)
-        script, made = self.folder / "apart.py", self.folder / "several"
-        script.write_text(APART)
-        made.mkdir()
-        subprocess.run([sys.executable, script, self.here, made], check=True, capture_output=True)
-        one = {file.name: file.read_bytes() for file in (self.here / "one").iterdir()}
-        self.assertEqual({file.name: file.read_bytes() for file in made.iterdir()}, one)
+        several = ("review", "packets", "june", "--out", "several", "--as", "auditor")
+        (done,) = at_once(several, cwd=self.here, KATHODOS_THRESHOLDS=thresholds.PROCESSES)
+        self.assertEqual(done.returncode, 0, done.stderr)
+        one, several = (
+            {it.name: it.read_bytes() for it in (self.here / name).iterdir()} for name in ("one", "several")
+        )
+        self.assertEqual(several, one)
         self.assertEqual(set(one), {"head.html", "cy.html"})

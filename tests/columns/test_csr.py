@@ -7,7 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.columns import csr
+from kathodos import thresholds
 from kathodos.columns.csr import (
     closures,
     csr_from_distinct,
@@ -94,7 +94,7 @@ class Lists(unittest.TestCase):
     @searching(150)
     def test_closures_of_all_nodes_from_one_on(self, lists, first, kept, block):
         lists = [[ahead for ahead in some if ahead >= first] for some in lists]
-        with unittest.mock.patch.object(csr, "_BLOCK", block):
+        with unittest.mock.patch.object(thresholds, "CSR_ITEMS", block):
             found = closures(csr_from_lists(lists), first, np.array(kept))
         expected = [[it for it in reached_from(lists, [node]) if kept[it]] for node in range(first, SIZE)]
         self.assertEqual(lists_of(found), expected)

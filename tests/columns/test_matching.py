@@ -7,7 +7,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.columns import dictionary, matching, strings
+from kathodos import thresholds
+from kathodos.columns import dictionary
 from kathodos.columns.dictionary import matches, positions_among
 from kathodos.columns.matching import OPERATORS, which
 from kathodos.columns.strings import starting_with, string_table
@@ -36,7 +37,7 @@ class Matching(unittest.TestCase):
             return PLAIN[operator](text.casefold(), folded)
 
         for few in (0, 1000):  # all together, and one by one
-            with mock.patch.object(matching, "_FEW", few):
+            with mock.patch.object(thresholds, "FEW_MATCHED", few):
                 found = which(string_table(texts), operator, folded, alone).tolist()
             self.assertEqual(found, [alone(text) for text in texts], (operator, wanted))
 
@@ -50,7 +51,7 @@ class Matching(unittest.TestCase):
     def test_positions_of_texts(self, known, wanted):
         expected = [known.index(it) if it in known else -1 for it in wanted]
         for few in (0, 1000):
-            with mock.patch.object(strings, "_FEW", few):
+            with mock.patch.object(thresholds, "FEW_LOOKED_UP", few):
                 self.assertEqual(positions_among(wanted, known).tolist(), expected)
 
     @given(

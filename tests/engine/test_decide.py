@@ -8,9 +8,9 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos import thresholds
 from kathodos.columns.csr import closures, csr_from_lists, spread
-from kathodos.engine import everyone, pair_axis, reach
-from kathodos.engine.compiled import index as compiled_index
+from kathodos.engine import everyone, reach
 from kathodos.engine.decide import principals_of
 from kathodos.engine.explain import explain
 from kathodos.engine.redundant import redundant_grants
@@ -38,7 +38,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
     @PATIENT
     def test_for_everyones_everything(self, catalogue, as_of_few):
         index = index_of(catalogue)
-        with mock.patch.object(pair_axis, "_FEW", 0 if as_of_few else 1e9):
+        with mock.patch.object(thresholds, "TIMES_AS_MANY", 0 if as_of_few else 1e9):
             self.assertEqual(everything(index, microseconds(AT)), Reference(catalogue).everything(AT))
 
     @given(catalogues(scopes=("area:x", "area:y"), paths=("nearest",)))
@@ -63,7 +63,7 @@ class TheEngineEqualsTheReference(unittest.TestCase):
     @searching(80)
     def test_for_who_reaches_any_of_several_resources(self, catalogue, step, as_of_few):
         index, at = index_of(catalogue), microseconds(AT)
-        with mock.patch.object(compiled_index, "_FEW", 1e-9 if as_of_few else 1e9):
+        with mock.patch.object(thresholds, "ONE_IN_SCOPED", 1e-9 if as_of_few else 1e9):
             for system in index.systems.values():
                 nodes = np.arange(system.root, system.end, step)
                 for action in system.actions.tolist():

@@ -9,6 +9,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos import thresholds
 from kathodos.columns.csr import csr_from_lists
 from kathodos.engine import everyone
 from kathodos.model.times import microseconds
@@ -28,7 +29,7 @@ class CountingAndStreaming(unittest.TestCase):
         pairs = collections.Counter(who for who, _, _ in expected)
         resources = collections.Counter(who for who, _ in {(who, on) for who, _, on in expected})
         names = [index.holders.references[asker] for asker in index.holders.askers.tolist()]
-        with unittest.mock.patch.multiple(everyone, _BLOCK=block, _STREAMED=block):
+        with unittest.mock.patch.multiple(thresholds, SORTED_TOGETHER=block, STREAMED=block):
             counts = everyone.count_everything(index, at, action)
             streamed = list(everyone.stream_pairs(index, at, action))
         self.assertEqual(counts.pairs.tolist(), [pairs[name] for name in names])

@@ -7,6 +7,7 @@ from datetime import datetime
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos import thresholds
 from kathodos.engine import redundant
 from kathodos.model.times import microseconds
 from tests.reference import Reference, instant
@@ -34,7 +35,10 @@ def redundant_by_trying(catalogue):
 class RedundantGrants(unittest.TestCase):
     def assert_equal_to_trying(self, catalogue, block):
         index = index_of(catalogue)
-        with unittest.mock.patch.multiple(redundant, _BLOCK=block, _SHARES=(2, 1)[: block % 3], _FEW=block % 2):
+        with (
+            unittest.mock.patch.multiple(thresholds, SWEPT=block, FEW_CLASSES=block % 2),
+            unittest.mock.patch.object(redundant, "_SHARES", (2, 1)[: block % 3]),
+        ):
             found = redundant.redundant_grants(index, microseconds(AT)).grants
         self.assertEqual({index.grants.ids[at] for at in found.tolist()}, redundant_by_trying(catalogue))
 

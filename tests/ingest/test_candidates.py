@@ -6,7 +6,7 @@ from unittest import mock
 from hypothesis import given
 from hypothesis import strategies as st
 
-from kathodos.ingest import candidates
+from kathodos import thresholds
 from kathodos.ingest.candidates import candidates_of
 from kathodos.model.names import bare_text, name_skeleton, spelled_out
 from kathodos.store.records import InMemory
@@ -41,7 +41,7 @@ class Candidates(unittest.TestCase):
 
     def test_among_very_many_those_that_share_a_word_are_looked_at(self):
         few = found_for(login="x1", name="Grunwald Jorg")
-        with mock.patch.object(candidates, "_FEW", 5):
+        with mock.patch.object(thresholds, "FEW_CANDIDATES", 5):
             many = found_for(login="x1", name="Grunwald Jorg")
         self.assertEqual(few[0], many[0])
 

@@ -1,18 +1,18 @@
 """The digest over an entry's rows is found anew in the same blocks, and whatever was changed shows where."""
 
 import random
-import subprocess
-import sys
 import tempfile
 import unittest
 from pathlib import Path
 from unittest import mock
 
+from kathodos import thresholds
 from kathodos.ledger import entries, hand, verify, verify_rows, writing
-from kathodos.model.kinds import AREAS, SYSTEMS
+from kathodos.model.kinds import AREAS
 from kathodos.store.computed import Point
 from kathodos.workspace.workspace import Workspace
 from tests import stores
+from tests.support import OFFICE, at_once, inside, lay_out
 
 BLOCK = 7
 
@@ -113,37 +113,31 @@ class Blocks(unittest.TestCase):
         return value
 
 
-APART = """
-import sys
-from kathodos.ledger import verify
-from kathodos.workspace.workspace import Workspace
-
-if __name__ == "__main__":
-    workspace = Workspace.find(sys.argv[1])
-    verify._LARGE = 0
-    for one in verify.verify(workspace.store, workspace.keys).discrepancies:
-        print(one.where, one.what, sep=": ")
-"""
-
-
 class Apart(unittest.TestCase):
     def test_processes_find_what_one_finds(self):
+        """Also where this process has opened what is computed beside the store, as the command has."""
+        with tempfile.TemporaryDirectory() as scratch:
+            office = lay_out(Path(scratch) / "office", OFFICE)
+            for words in (("gather",), ("list", "identities"), ("reach", "--by", "ann")):
+                inside(*words, cwd=office)
+            self.assertEqual(self.apart(office), inside("ledger", "verify", cwd=office).stdout)
+            edits = ("UPDATE grants SET reason = 'x' WHERE row = 2", "DELETE FROM systems WHERE row = 1")
+            stores.altered(office, *edits)
+            apart = self.apart(office)
+            self.assertEqual(apart, inside("ledger", "verify", cwd=office, status=1).stdout)
+            self.assertIn("grants row 2", apart)
+            self.assertIn("systems row 1", apart)
+
+    def apart(self, office):
+        """What is printed where the work is shared out."""
+        (done,) = at_once(("ledger", "verify"), cwd=office, KATHODOS_THRESHOLDS=thresholds.PROCESSES)
+        self.assertEqual(done.stderr, "")
+        return done.stdout
+
+    def test_where_the_store_has_gone_on_meanwhile_nothing_is_said_apart(self):
         with tempfile.TemporaryDirectory() as scratch:
             workspace = Workspace.create(Path(scratch) / "office", stores.new_url())
-            with writing.writing(workspace.store, workspace.keys, "test", hand.hand_of("tester")) as draft:
-                draft.open_rows(AREAS, [(f"a{at}", f"s:/{at}", None, None) for at in range(5)], "one")
-                draft.open_rows(SYSTEMS, [("s", *[None] * (len(SYSTEMS.names) - 1))], "one")
-            stores.altered(workspace.folder, "UPDATE areas SET resources = 's:/9' WHERE row = 2", "DELETE FROM systems")
-            alone = verify.verify(workspace.store, workspace.keys).discrepancies
-            self.assertEqual([it.where.partition(" (")[0] for it in alone], ["systems row 1", "areas row 2"])
-            script = Path(scratch) / "apart.py"
-            script.write_text(APART)
-            done = subprocess.run(
-                [sys.executable, str(script), str(workspace.folder)], capture_output=True, text=True, check=True
-            )
-            self.assertEqual(done.stdout.splitlines(), [f"{it.where}: {it.what}" for it in alone])
-            newest = Point(99, "00")
-            self.assertIsNone(verify._checked_apart(workspace.store, newest, "areas", {}))
+            self.assertIsNone(verify._checked_apart(workspace.store, Point(99, "00"), "areas", {}))
 
 
 if __name__ == "__main__":

@@ -8,6 +8,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos import thresholds
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.model.kinds import REVIEW_THINGS
 from kathodos.model.times import BEGINNING, DAY, NEVER, first_moment
@@ -208,7 +209,7 @@ class CertifiedBefore(Prepared, unittest.TestCase):
 
     def test_where_there_are_many_people_excess_and_risk_stand_there_only_if_asked_for(self):
         words = ("review", "open", "x", "--where", "title pr", "--by-manager", "--due", "2026-12-31", "--dry-run")
-        with mock.patch("kathodos.workspace.reviewing.MOST_LOOKED_AT", 1):
+        with mock.patch.object(thresholds, "PEOPLE_REVIEWED", 1):
             self.assertIn("--thorough adds them", inside(*words, cwd=self.here).stdout)
             self.assertNotIn("--thorough adds them", inside(*words, "--thorough", cwd=self.here).stdout)
         self.assertNotIn("--thorough adds them", inside(*words, cwd=self.here).stdout)

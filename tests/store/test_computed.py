@@ -10,7 +10,7 @@ from unittest import mock
 
 import numpy as np
 
-from kathodos.store import computed
+from kathodos import thresholds
 from kathodos.store.computed import KEY, ComputedFolder, DamagedError, Point
 
 POINT = Point(7, "ab")
@@ -74,7 +74,7 @@ class ComputedFiles(unittest.TestCase):
         self.changed_bytes_are_noticed()
 
     def test_every_changed_byte_of_a_large_array_is_noticed(self):
-        with mock.patch.object(computed, "_PART", 64):
+        with mock.patch.object(thresholds, "PART", 64):
             self.changed_bytes_are_noticed()
 
     def changed_bytes_are_noticed(self):

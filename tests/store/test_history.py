@@ -8,9 +8,9 @@ from unittest import mock
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.ledger import hand, writing
 from kathodos.model.kinds import AREAS
-from kathodos.store import history
 from kathodos.store.blocks import FOREVER
 from kathodos.store.history import Histories
 from kathodos.store.kind_history import SOURCE, STANDS
@@ -120,8 +120,8 @@ class KeptUp(unittest.TestCase):
     @staticmethod
     def limits(read, entries, behind=1000, percent=10):
         """Other limits from which on files are made anew."""
-        values = {"FEW_BEHIND": read, "_MOST_ENTRIES": entries, "_MOST_BEHIND": behind, "_PERCENT": percent}
-        return mock.patch.multiple(history, **values)
+        values = {"FEW_BEHIND": read, "ENTRIES_BEHIND": entries, "ROWS_BEHIND": behind, "PERCENT_BEHIND": percent}
+        return mock.patch.multiple(thresholds, **values)
 
     @stores.ONLY_IN_A_FILE
     def test_files_of_another_history_are_not_used(self):

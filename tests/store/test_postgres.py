@@ -16,10 +16,11 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos import thresholds
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.errors import DataError
 from kathodos.model.kinds import AREAS, GRANTS
-from kathodos.store import postgres, postgres_binary
+from kathodos.store import postgres
 from kathodos.store.blocks import FIRST, FOREVER, LAST, Block, joined_blocks
 from kathodos.store.opening import open_store
 from kathodos.workspace.workspace import Workspace
@@ -85,7 +86,7 @@ class Rows(Databases, unittest.TestCase):
         rows = data.draw(st.lists(st.tuples(TEXTS, *values), min_size=1, max_size=9))
         few = data.draw(st.sampled_from((0, 2000)))
         with (
-            mock.patch.object(postgres_binary, "FEW", few),
+            mock.patch.object(thresholds, "FEW_READ", few),
             contextlib.suppress(InterruptedError),
             self.store.write() as writer,
         ):
@@ -111,8 +112,8 @@ class Rows(Databases, unittest.TestCase):
         with self.store.reading() as reader:
             for most, block in ((7, real), (20, real), (64, too_large)):
                 with (
-                    mock.patch.object(postgres, "BLOCK", most),
-                    mock.patch.object(postgres, "_SMALL", 4),
+                    mock.patch.object(thresholds, "BLOCK", most),
+                    mock.patch.object(thresholds, "POSTGRES_FITTING", 4),
                     mock.patch.object(postgres._PostgresReader, "_block", block),
                 ):
                     parts = list(reader.blocks(AREAS, FIRST, LAST))
@@ -149,7 +150,7 @@ class Rows(Databases, unittest.TestCase):
         for few in (0, 2000):
             for text, said in (("\ud800", "half a character"), ("a\0b", "cannot keep a text")):
                 refused = self.assertRaisesRegex(DataError, said)
-                with mock.patch.object(postgres_binary, "FEW", few), refused, self.store.write() as writer:
+                with mock.patch.object(thresholds, "FEW_READ", few), refused, self.store.write() as writer:
                     writer.put_rows(AREAS, block_of(1, [("s", text, "x", None, None)]))
         with self.store.reading() as reader:
             self.assertEqual(list(reader.blocks(AREAS)), [])

@@ -7,6 +7,7 @@ from typing import Protocol
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled
 from kathodos.columns.moments import moments_of
@@ -130,12 +131,13 @@ class Activity:
 def _known(table: StringTable, column: DictionaryColumn, at: Ints) -> Ints:
     """For some rows the number among the texts of a table of what each holds; -1 where that is none of them."""
     used, codes = np.unique(column.codes[at], return_inverse=True)
-    texts = [str(column.values[code]) if code >= 0 else None for code in used.tolist()] if len(used) < _FEW else None
+    texts = (
+        [str(column.values[code]) if code >= 0 else None for code in used.tolist()]
+        if len(used) < thresholds.FEW_TEXTS_OF_USE
+        else None
+    )
     if texts is not None:
         return np.array([table.find(text) if text is not None else -1 for text in texts], dtype=np.int64)[codes]
     values = tabled(column.values)
     known = table.positions_of(values if isinstance(values, StringTable) else list(map(str, values)))
     return np.append(known, -1)[column.codes[at]]
-
-
-_FEW = 10_000  # texts that are looked up one by one sooner than all of a column together

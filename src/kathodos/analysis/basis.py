@@ -13,6 +13,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
 from kathodos.analysis.askers import AskerAttributes, Computed
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, small
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, appended, distinct_pairs, tabled, tabled_texts
@@ -27,8 +28,6 @@ from kathodos.model.kinds import Kind
 from kathodos.model.times import BEGINNING, DAY
 from kathodos.store.attributes import AttributeColumns
 from kathodos.store.records import Records, Stored
-
-_MANY_USERS = 20_000  # from which on all uses are looked up
 
 
 class Uses(msgspec.Struct, frozen=True):
@@ -248,7 +247,7 @@ class Basis:
     def uses_of(self, users: Bools) -> Uses:
         """As `uses`, of some identities and accounts; where these are few, nothing is looked up for all the others."""
         few, people = users.nonzero()[0], self.people
-        if len(few) > _MANY_USERS:
+        if len(few) > thresholds.MANY_USERS:
             rows = None
         else:
             holders = self.index.holders

@@ -13,6 +13,7 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.concerned import concerned
 from kathodos.columns.csr import Bools, Ints, distinct, in_loads, joined, stretches
 from kathodos.columns.dictionary import row_numbers
@@ -30,8 +31,6 @@ from kathodos.model.references import reference_to
 from kathodos.store.edited import Edits
 from kathodos.store.history import Histories
 from kathodos.store.kind_history import KindHistory
-
-_BLOCK = 1_000_000  # intervals or pairs that are compared together
 
 
 class KindDifference(msgspec.Struct, frozen=True):
@@ -277,7 +276,9 @@ class ReachDifferences:
     def _blocks(self) -> list[Ints]:
         if not self._is_one_axis:
             _ = self._joint_pairs, self._node_systems
-        return in_loads(self._loads() + 1, _BLOCK, min(side.reach.axis.most_owners for side in self._sides))
+        return in_loads(
+            self._loads() + 1, thresholds.COMPARED_TOGETHER, min(side.reach.axis.most_owners for side in self._sides)
+        )
 
     def _loads(self) -> Ints:
         """How many intervals are put together to tell what each pair of classes reaches."""
@@ -299,7 +300,7 @@ class ReachDifferences:
             return _Measured((sums[0], sums[1]), where)
         sizes = [np.bincount(it[0], weights=it[2] - it[1], minlength=len(block)) for it in lines]
         found: tuple[list[_Counts], list[_Counts]] = ([], [])
-        for some in in_loads((sizes[0] + sizes[1]).astype(np.int64) + 1, _BLOCK):
+        for some in in_loads((sizes[0] + sizes[1]).astype(np.int64) + 1, thresholds.COMPARED_TOGETHER):
             codes = [self._codes(lines, at, some) for at in range(2)]
             for counts, side in zip(found, (1, 0), strict=True):
                 beyond = np.setdiff1d(codes[side], codes[1 - side], assume_unique=True)

@@ -12,6 +12,7 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import (
     Bools,
     CSRList,
@@ -27,9 +28,6 @@ from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.decide import direct_principals_of_each, who_has
-
-_MOST = 20_000_000  # pairs of group and group above up to which they are listed
-_BLOCK = 4_000_000  # things held that are counted together
 
 
 class Things(msgspec.Struct, frozen=True, dict=True):
@@ -135,7 +133,9 @@ class Holding:
         Whether that is all of it: where groups are nested too deep for that, the groups further above are left out.
         """
         holders, groups = self.index.holders, self.things.groups
-        above = closures(holders.edges, holders.first_group, np.ones(holders.size, dtype=bool), _MOST)
+        above = closures(
+            holders.edges, holders.first_group, np.ones(holders.size, dtype=bool), thresholds.GROUPS_LISTED
+        )
         carried = self.things.group_things
         to_all = self.index.holder_grants[holders.everyone].astype(np.int64)
         to_all = self.things.of_grant[to_all[self.things.counts[to_all]]]
@@ -156,7 +156,7 @@ class Holding:
         each = max(len(brings.items) // max(len(brings), 1), 1)
         load = np.concatenate([[0], np.cumsum(edges.sizes()[people] * each + 1)])
         widest = PackedPairs(len(self.peers).bit_length() + self.things.total.bit_length()).most_firsts
-        for groups in in_loads(np.diff(load[bound]), _BLOCK, widest):
+        for groups in in_loads(np.diff(load[bound]), thresholds.HELD_TOGETHER, widest):
             block = people[bound[groups[0]] : bound[groups[-1] + 1]]
             if len(block):
                 yield block

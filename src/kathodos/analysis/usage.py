@@ -11,6 +11,7 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.exposure import Exposure, matrix
 from kathodos.columns.csr import (
@@ -34,7 +35,6 @@ from kathodos.engine.decide import who_has
 from kathodos.model.times import BEGINNING
 
 _NEVER = 2**62
-_BLOCK = 20_000_000  # cells and groups that give them that are held at once
 
 
 class Units(msgspec.Struct, frozen=True):
@@ -281,7 +281,7 @@ class Usage:
         )
         count = max(groups.shape[1], 1)
         found = np.zeros(len(cell), dtype=bool)
-        for rows in in_loads(load.astype(np.int64), _BLOCK):
+        for rows in in_loads(load.astype(np.int64), thresholds.USED_TOGETHER):
             asked = ((load > 0)[cell] & (cell >= rows[0]) & (cell <= rows[-1])).nonzero()[0]
             if len(asked):
                 given = (matrix(self.permitting.picked(rows), width) @ groups).tocsr()
@@ -309,7 +309,7 @@ class Usage:
             origin, group = of_owner.of(user)
             gives = self._gives(cell[origin], group.astype(np.int64))
             pairs = distinct(np.concatenate([pairs, cell[origin[gives]] * count + group[gives]]))
-        for some in in_chunks(len(pairs), _BLOCK // 16):
+        for some in in_chunks(len(pairs), thresholds.USED_TOGETHER // 16):
             cell_of, group_of = pairs[some] // count, pairs[some] % count
             at, entitlement = self.permitting.of(cell_of)
             width = max(len(index.entitlements), 1)

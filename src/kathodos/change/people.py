@@ -9,6 +9,7 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_of, key_text
 from kathodos.change.orders import OrderState
@@ -26,7 +27,6 @@ from kathodos.store.records import Records, Stored, columns_of
 
 _INVITED = "invited"
 _WANTED = ("name", "email")
-_FEW = 50  # names that are looked for one by one; of more the names of all are made comparable once
 
 
 class Invitation(msgspec.Struct, frozen=True):
@@ -120,7 +120,7 @@ class _Known:
         self._by_mail |= {str(mail).casefold(): str(to) for mail, to in zip(aliases, into, strict=True) if mail}
         self._ids |= set(gone)
         self._fresh: dict[str, str] = {}
-        self._few = len(new) <= _FEW
+        self._few = len(new) <= thresholds.FEW_INVITED
 
     def must_be_new(self, record: Record, may_be_alike: bool) -> None:
         """Raises UnfitError where somebody has the mail or the id, or may be the same."""

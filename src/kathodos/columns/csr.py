@@ -8,11 +8,11 @@ from dataclasses import dataclass
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
 from kathodos.columns.ordered import insertion_points, order_of
 
 Ints = npt.NDArray[np.int64]  # at rest also of 32 bits; what is multiplied is widened first
 Bools = npt.NDArray[np.bool_]
-_BLOCK = 4_000_000  # items that are put together at once
 
 
 @dataclass(frozen=True)
@@ -225,7 +225,9 @@ def closures(edges: CSRList, first: int, kept: Bools, most: int = 1 << 62) -> CS
     members = csr_from_pairs(label[inside], inside, count)
     sizes, starts, lengths = (np.bincount(label, minlength=count), *np.zeros((2, count), dtype=np.int64))
     found, used = np.zeros(1024, dtype=np.int32), 0
-    for ready in (level[some] for level in levels for some in in_loads(_loads(ahead, lengths, level), _BLOCK)):
+    for ready in (
+        level[some] for level in levels for some in in_loads(_loads(ahead, lengths, level), thresholds.CSR_ITEMS)
+    ):
         origin, to = ahead.of(ready)
         at, item = stretches(starts[to], lengths[to])
         own, member = members.of(ready)

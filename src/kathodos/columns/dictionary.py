@@ -13,6 +13,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
 from kathodos.columns.csr import distinct
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.strings import StringTable, string_table
@@ -21,7 +22,6 @@ Scalar = str | int | None
 Codes = npt.NDArray[np.int32]
 Ints = npt.NDArray[np.int64]
 _WIDEST = 2**62
-_FEW = 50_000  # rows below which importing a faster library would take longer than it saves
 
 
 class Numbers(Sequence[Scalar]):
@@ -256,7 +256,7 @@ def appended(first: DictionaryColumn, second: DictionaryColumn) -> DictionaryCol
 
 def in_common(first: DictionaryColumn, second: DictionaryColumn) -> tuple[Codes, Codes]:
     """The codes of two columns, the same for the same value."""
-    if len(first.values) + len(second.values) < _FEW:
+    if len(first.values) + len(second.values) < thresholds.FEW_WITHOUT_ARROW:
         coder = Encoder()
         one, other = (np.append(coder.codes(column.values), np.int32(-1)) for column in (first, second))
         return one[first.codes], other[second.codes]
@@ -299,7 +299,7 @@ def row_numbers(columns: Sequence[Codes | Ints]) -> Ints:
 
 def dense(numbers: Ints) -> Ints:
     """The same numbers, renamed 0, 1, 2 in the order in which they come first."""
-    if len(numbers) < _FEW:
+    if len(numbers) < thresholds.FEW_WITHOUT_ARROW:
         _, first, which = np.unique(numbers, return_index=True, return_inverse=True)
         rank = np.empty(len(first), dtype=np.int64)
         rank[np.argsort(first)] = np.arange(len(first))

@@ -6,18 +6,18 @@ from collections.abc import Callable, Sequence
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.arrow import positions_in
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import StringTable, string_table
 
-_FEW = 200  # texts up to which they are compared one by one
 OPERATORS = ("eq", "co", "sw", "ew", "gt", "ge", "lt", "le")
 
 
 def which(table: StringTable, operator: str, wanted: str, one_by_one: Callable[[str], bool]) -> Bools:
     """Which texts hold under `operator` and a text folded for comparison; those beyond ASCII are asked one by one."""
-    if len(table) < _FEW:
+    if len(table) < thresholds.FEW_MATCHED:
         return np.fromiter((one_by_one(text) for text in table), dtype=bool, count=len(table))
     content = wanted.encode("utf-8", "surrogatepass")
     if operator in ("eq", "sw"):

@@ -8,10 +8,11 @@ from typing import TYPE_CHECKING, Literal
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
+
 if TYPE_CHECKING:
     from kathodos.columns.csr import Ints
 
-_MANY = 1 << 15  # values from which on they are looked up in order: memory is read from end to end then
 _BITS = 63
 
 
@@ -24,7 +25,12 @@ def insertion_points(
     so values are made the type of `ordered` where they fit it.
     """
     wanted = np.asarray(values)
-    if wanted.ndim == 1 and len(wanted) >= _MANY and len(ordered) >= _MANY and not (wanted[1:] >= wanted[:-1]).all():
+    if (
+        wanted.ndim == 1
+        and len(wanted) >= thresholds.MANY_ORDERED
+        and len(ordered) >= thresholds.MANY_ORDERED
+        and not (wanted[1:] >= wanted[:-1]).all()
+    ):
         packed = _with_positions(wanted)
         if packed is not None:
             keys, low, bits = packed
@@ -38,7 +44,7 @@ def order_of(values: Ints | npt.NDArray[np.uint32]) -> Ints:
     """The positions of the values in ascending order, of equal ones the first first."""
     if (values[1:] >= values[:-1]).all():
         return np.arange(len(values))
-    packed = _with_positions(values) if len(values) >= _MANY else None
+    packed = _with_positions(values) if len(values) >= thresholds.MANY_ORDERED else None
     if packed is None:
         return np.argsort(values, kind="stable")
     keys, _, bits = packed

@@ -11,6 +11,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
 from kathodos.columns.arrow import arrow_texts
 from kathodos.columns.csr import Bools, Ints, in_loads, small, stretches
 from kathodos.columns.ordered import order_of
@@ -21,8 +22,6 @@ Words = npt.NDArray[np.uint64]
 _BASE = 0x9E3779B97F4A7C15  # 2**64 divided by the golden ratio (Knuth, The Art of Computer Programming, 6.4)
 _INVERSE = pow(_BASE, -1, 1 << 64)
 _WORD = (1 << 64) - 1
-_BLOCK = 1 << 20  # bytes that are hashed together
-_FEW = 100  # texts up to which they are looked up one by one
 
 
 @dataclass(frozen=True, eq=False)
@@ -97,7 +96,7 @@ class StringTable(Sequence[str]):
 
     def positions_of(self, texts: StringTable | Sequence[str]) -> Ints:
         """For each of some texts its number here; -1 where it is not there."""
-        if len(texts) < _FEW:
+        if len(texts) < thresholds.FEW_LOOKED_UP:
             return np.fromiter((self.find(text) for text in texts), dtype=np.int64, count=len(texts))
         wanted = texts if isinstance(texts, StringTable) else string_table(texts)
         same = self._begins_as(wanted)
@@ -113,7 +112,7 @@ class StringTable(Sequence[str]):
         lengths, found = np.diff(wanted.starts), np.full(len(wanted), -1, dtype=np.int64)
         alike = lengths[theirs] == self.starts[ours + 1] - self.starts[ours]
         theirs, ours = theirs[alike], ours[alike]
-        for some in in_loads(lengths[theirs] + 1, _BLOCK):
+        for some in in_loads(lengths[theirs] + 1, thresholds.HASHED_BYTES):
             one, other, length = theirs[some], ours[some], lengths[theirs[some]]
             at, positions = stretches(self.starts[other].astype(np.int64), length)
             differs = (
@@ -224,7 +223,7 @@ def hashes_of(starts: Ints, content: Bytes) -> Hashes:
     from one running sum, since the base is odd and can be divided by.
     """
     found = []
-    for block in in_loads(np.diff(starts), _BLOCK):
+    for block in in_loads(np.diff(starts), thresholds.HASHED_BYTES):
         bounds = starts[block[0] : block[-1] + 2]
         part = content[bounds[0] : bounds[-1]].astype(np.uint64) + np.uint64(1)
         powers, inverses = _powers(_BASE, len(part)), _powers(_INVERSE, len(part) + 1)
@@ -242,7 +241,7 @@ def _powers(base: int, count: int) -> Words:
     """The first powers of a base modulo 2**64."""
     known = _KNOWN.get(base)
     if known is None or len(known) < count:
-        size = max(count, min(_BLOCK + 1, max(1024, 2 * count)))
+        size = max(count, min(thresholds.HASHED_BYTES + 1, max(1024, 2 * count)))
         factors = np.full(size, base, dtype=np.uint64)
         factors[:1] = 1
         known = _KNOWN[base] = np.cumprod(factors, dtype=np.uint64)

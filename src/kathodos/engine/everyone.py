@@ -14,6 +14,7 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import (
     CSRList,
     Ints,
@@ -34,10 +35,8 @@ from kathodos.engine.decide import direct_principals_of_each, is_live
 from kathodos.engine.pair_axis import IntervalLists, OwnedIntervals, PairAxis
 from kathodos.engine.reach import Reached, pairs_in, what_grants_give, what_reached_by
 
-_BLOCK = 100_000  # intervals that are sorted together
 Pairs = tuple[Codes, ...]
 """Asker, action and node of each of some pairs, by number."""
-_STREAMED = 4_000_000  # pairs that are given out together
 
 
 class Counts(msgspec.Struct, frozen=True):
@@ -72,7 +71,7 @@ def stream_pairs(index: Index, moment: int, action: str | None = None) -> Iterat
         of_owner = csr_from_pairs(owner, np.arange(len(owner)), len(block))
         at_owner, askers = members.of(block)
         total = np.bincount(owner, weights=sizes, minlength=len(block)).astype(np.int64)
-        for some in in_loads(total[at_owner], _STREAMED):
+        for some in in_loads(total[at_owner], thresholds.STREAMED):
             _, which = of_owner.of(at_owner[some])
             positions = _positions_in(first[which], sizes[which])
             if len(positions):
@@ -188,7 +187,7 @@ class ReachClasses:
         permits, denials = self.part_pairs
         sizes = permits.sizes(self.classes.items) + 2 * denials.sizes(self.classes.items)
         load = np.diff(np.concatenate([[0], np.cumsum(sizes)])[self.classes.starts])
-        return in_loads(load, _BLOCK, widest=self.axis.most_owners)
+        return in_loads(load, thresholds.SORTED_TOGETHER, widest=self.axis.most_owners)
 
     def counted(self, measure: Callable[[Ints], Ints]) -> Ints:
         """What is measured of each class, block by block."""

@@ -11,13 +11,13 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, joined
 from kathodos.columns.intervals import Intervals, furthest_of_each, pieces_within
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import PackedPairs
 from kathodos.engine.compiled.index import ANY_ACTION, Index, System
 
-_FEW = 8  # times as many scoped entries there have to be as are looked at, for these to be taken alone
 OwnedIntervals = tuple[Ints, Ints, Ints]  # intervals: whose each is, its first and its end
 
 
@@ -83,7 +83,7 @@ class PairAxis:
 
     def _pairs_of_some(self, scoped: Ints) -> tuple[Ints | None, tuple[IntervalLists, IntervalLists]]:
         """As `scoped_pairs`, of only some scoped entries where these are few; with these, in order (None: of all)."""
-        if "scoped_pairs" in self.__dict__ or _FEW * len(scoped) > len(self.index.scoped_entry):
+        if "scoped_pairs" in self.__dict__ or thresholds.TIMES_AS_MANY * len(scoped) > len(self.index.scoped_entry):
             return None, self.scoped_pairs
         few = distinct(scoped).astype(np.int64)
         return few, self._pairs_of(np.sort(self.index.scoped_intervals.all_of(few)), few)

@@ -13,6 +13,7 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, distinct, in_loads, joined, spread_each
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.packed import CountsAndSums, PackedPairs
@@ -22,9 +23,6 @@ from kathodos.engine.decide import Given, gates_over, is_live, permit_wins, rank
 from kathodos.engine.everyone import ReachClasses
 from kathodos.engine.pair_axis import IntervalLists
 
-_BLOCK = 200_000  # intervals that are swept together
-_WIDEST = 1 << 16
-_FEW = 4  # classes of askers that hold a grant up to which all of them are looked at straight away
 _SHARES = (16, 8, 4, 2, 1, 1)  # one in so many of what is open is looked at round by round: one class decides many
 
 
@@ -77,9 +75,9 @@ class _Finder:
         by_grant, by_part = reach.closures.turned(len(self.needed)), reach.classes.turned(len(reach.closures))
         askers = np.zeros(len(self.needed), dtype=np.int64)
         np.add.at(askers, by_grant.rows(), by_part.sizes()[by_grant.items])
-        rows = ((askers > 0) & (askers <= _FEW)).nonzero()[0]
+        rows = ((askers > 0) & (askers <= thresholds.FEW_CLASSES)).nonzero()[0]
         self._sweep_classes(_all_classes(by_grant, by_part, rows), rows)
-        open_ = self._alone_at_their_holder((askers > _FEW).nonzero()[0])
+        open_ = self._alone_at_their_holder((askers > thresholds.FEW_CLASSES).nonzero()[0])
         random = np.random.default_rng(0)
         for share in _SHARES:
             rows = (open_ & ~self.needed).nonzero()[0]
@@ -109,7 +107,7 @@ class _Finder:
         """Marks those of the candidates that one of the classes needs."""
         reach, is_open = self.reach, np.zeros(len(self.needed), dtype=bool)
         is_open[candidates] = True
-        for some in in_loads(reach.classes.sizes()[classes], _BLOCK):
+        for some in in_loads(reach.classes.sizes()[classes], thresholds.SWEPT):
             origin, parts = reach.classes.of(classes[some])
             at, grants = reach.closures.of(parts)
             of_class = csr_from_distinct(origin[at], grants, len(some), max(len(self.needed), 1))
@@ -125,7 +123,9 @@ class _Finder:
             first = int(of_owner.starts[block[0]])
             return some.items[self._sweep(some, asked[first : first + len(some.items)], is_alone_enough)]
 
-        blocks = in_loads(np.diff(sizes[of_owner.starts]), _BLOCK, min(self.reach.axis.most_owners, _WIDEST))
+        blocks = in_loads(
+            np.diff(sizes[of_owner.starts]), thresholds.SWEPT, min(self.reach.axis.most_owners, thresholds.SWEPT_WIDE)
+        )
         return distinct(joined(in_threads(alone_in, blocks))).astype(np.int64)
 
     def _sweep(self, of_owner: CSRList, asked: Bools, is_alone_enough: bool) -> Ints:

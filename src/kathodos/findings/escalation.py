@@ -12,6 +12,7 @@ from collections.abc import Collection, Iterator, Sequence
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints, reachable
 from kathodos.columns.ordered import insertion_points
@@ -38,8 +39,6 @@ from kathodos.rules.targets import PermissionTargets, entitlements_on
 from kathodos.store.records import columns_of
 
 ADMINISTER = "administer"
-
-_MOST_ASKED = 20  # holders of each of whom one is asked first whether a system is administered
 
 
 class Climb(msgspec.Struct, frozen=True):
@@ -242,7 +241,7 @@ def is_administered(basis: Basis, system: str, but: Ints) -> bool:
     asked = np.zeros(index.holders.first_group, dtype=bool)
     asked[index.holders.askers] = True
     asked[but[but >= 0]] = False
-    for holder in _holders_permitted(basis, of, _administering(of))[:_MOST_ASKED].tolist():
+    for holder in _holders_permitted(basis, of, _administering(of))[: thresholds.ADMINISTRATORS_TRIED].tolist():
         asker = somebody_with(index, holder, basis.moment)
         if asker >= 0 and asked[asker] and _reaches_any(basis, asker, of, _administering(of)):
             return True

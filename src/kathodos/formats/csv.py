@@ -14,10 +14,10 @@ from typing import Any, TextIO
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.errors import DataError
 from kathodos.formats.raw import Format, Growing, Raw
 
-_BLOCK = 1 << 22
 _BOMS = ((codecs.BOM_UTF8, "utf-8-sig"), (codecs.BOM_UTF16_LE, "utf-16"), (codecs.BOM_UTF16_BE, "utf-16"))
 
 
@@ -82,7 +82,7 @@ class _Reader:
 
     def block(self) -> str:
         """The next whole lines."""
-        text = self.file.read(_BLOCK)
+        text = self.file.read(thresholds.CHARACTERS_OF_CSV)
         return text + self.file.readline() if text else ""
 
     def is_plain(self, text: str) -> bool:

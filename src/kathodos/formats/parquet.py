@@ -8,11 +8,10 @@ from typing import Any
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.errors import DataError
 from kathodos.formats.raw import Format, Growing, Raw
 from kathodos.model.times import time_text
-
-_BATCH = 1 << 17
 
 
 def read_parquet(path: Path, form: Format) -> Raw:
@@ -24,7 +23,7 @@ def read_parquet(path: Path, form: Format) -> Raw:
         with pq.ParquetFile(path) as file:
             growing = Growing(path.name, list(file.schema_arrow.names), form)
             number = 1
-            for batch in file.iter_batches(batch_size=_BATCH):
+            for batch in file.iter_batches(batch_size=thresholds.ROWS_OF_PARQUET):
                 arrays = [_as_text(column) for column in batch.columns]
                 growing.add_arrays(arrays, np.arange(number, number + batch.num_rows))
                 number += batch.num_rows

@@ -10,11 +10,11 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.dictionary import DictionaryColumn, Ints, column_from_arrow
 from kathodos.errors import DataError, UnfitError
 
 _LONGEST = 1 << 20  # bytes of a line
-_ROWS = 20_000  # of a block
 MOST_COLUMNS = 4096  # of a file
 
 
@@ -148,7 +148,7 @@ def read_lines(path: Path, header: Sequence[str], form: Format, cells_of: Callab
                 numbers.append(number)
             except UnfitError as error:
                 growing.set_aside(number, line[:200].decode("utf-8", "replace"), error.reason, error.remedy)
-        if len(rows) == _ROWS:
+        if len(rows) == thresholds.ROWS_OF_FILE:
             add()
     add()
     return growing.raw()

@@ -13,12 +13,12 @@ from typing import Any
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.errors import DataError
 from kathodos.formats.raw import Format, Growing, Raw
 from kathodos.model.times import time_text
 
 _LARGEST = 4 << 30
-_BLOCK = 5000
 _MOST_ROWS = 1 << 20  # of a sheet (ISO/IEC 29500-1, 18.3.1.73)
 
 
@@ -79,7 +79,7 @@ def read_xlsx(path: Path, form: Format) -> Raw:
             raise DataError(f"{path.name}, sheet {sheet.title}: there is no header.", "Put the names in its first row.")
         growing = Growing(path.name, header, form)
         number, width = form.header + 1, len(header)
-        while block := list(itertools.islice(rows, _BLOCK)):
+        while block := list(itertools.islice(rows, thresholds.ROWS_OF_SHEET)):
             if number > _MOST_ROWS:
                 what = f"{path.name}, sheet {sheet.title}, has more than {_MOST_ROWS:,} rows, which no sheet can have."
                 raise DataError(what, "Save it anew, or export it as CSV.")

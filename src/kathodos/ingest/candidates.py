@@ -8,6 +8,7 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
 from kathodos.columns.csr import Ints
 from kathodos.columns.matching import which
 from kathodos.columns.strings import StringTable, string_table
@@ -16,7 +17,6 @@ from kathodos.model.names import name_skeleton
 from kathodos.store.attributes import AttributeColumns
 from kathodos.store.records import Records
 
-_FEW = 20_000  # people up to which each account is compared with everybody
 _LEAST = 78.0  # likeness of 100, below which nobody is named
 _MOST = 3
 _SHORTEST = 3  # letters of a word by which people are looked for among very many
@@ -38,7 +38,7 @@ def candidates_of(records: Records, accounts: Sequence[int]) -> list[list[Candid
     if not len(people) or not len(accounts):
         return [[] for _ in accounts]
     given = [str(it) for it in names.listed(people)]
-    table = string_table(given) if len(people) > _FEW else None
+    table = string_table(given) if len(people) > thresholds.FEW_CANDIDATES else None
     skeletons = [] if table is not None else [name_skeleton(name) for name in given]
     own = [columns.column(name) for name in ("login", "name", "displayname")]
     found: list[list[Candidate]] = []

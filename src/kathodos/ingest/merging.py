@@ -12,6 +12,7 @@ from functools import cached_property
 
 import msgspec
 
+from kathodos import thresholds
 from kathodos.columns.dictionary import Ints, Scalar, in_chunks, rows_of
 from kathodos.ingest.checking import Checked
 from kathodos.ingest.comparing import SEPARATOR, Comparison, Key, Present
@@ -26,7 +27,6 @@ from kathodos.store.records import rows_of as records_of
 
 Claim = Mapping[str, Scalar]
 _ATTRIBUTES = "attributes"
-_TOGETHER = 20_000  # records that are read together
 
 
 class Precedence(msgspec.Struct, frozen=True, dict=True):
@@ -137,7 +137,7 @@ def merge(
 
 def _held(present: Present, positions: Ints) -> Iterator[tuple[int, Key, str]]:
     """Each of some positions with the record that stands there and its sources; -1 and nothing where none does."""
-    for part in in_chunks(len(positions), _TOGETHER):
+    for part in in_chunks(len(positions), thresholds.RECORDS_TOGETHER):
         some = positions[part]
         there = some[some >= 0]
         known = zip(present.records(there), present.sources.listed(there), strict=True)

@@ -3,13 +3,12 @@
 from __future__ import annotations
 
 import itertools
-import multiprocessing
-import os
 from collections.abc import Iterator
-from concurrent.futures import ProcessPoolExecutor
 
 import msgspec
 
+from kathodos import thresholds
+from kathodos.columns.processes import in_processes, process_count
 from kathodos.columns.ranges import ranges_in, ranges_text
 from kathodos.errors import DataError
 from kathodos.ledger import merkle
@@ -30,9 +29,6 @@ from kathodos.model.times import first_moment
 from kathodos.model.words import plural
 from kathodos.store.base import EntryRow, Reader, Store
 from kathodos.store.computed import Point
-
-_LARGE = 500_000  # rows from which on several processes pay
-_PROCESSES = 4
 
 
 class Verification(msgspec.Struct, frozen=True):
@@ -82,14 +78,13 @@ def _parts_checked(store: Store, reader: Reader, entries: RowsOfEntries) -> list
         )
         for kind in KINDS
     }
-    parts, processors = ["", *sizes], os.cpu_count() or 1
-    if processors < 2 or sum(sizes.values()) < _LARGE:
+    parts = ["", *sizes]
+    count = process_count(sum(sizes.values()), thresholds.VERIFIED_APART)
+    if count == 1:
         return [_part_checked(reader, part, entries) for part in parts]
-    point, found = reader.newest(), {}
-    with ProcessPoolExecutor(min(processors, _PROCESSES), multiprocessing.get_context("spawn")) as pool:
-        for part in sorted(parts, key=lambda it: -sizes.get(it, max(sizes.values()))):
-            found[part] = pool.submit(_checked_apart, store, point, part, entries)
-        apart = {part: it.result() for part, it in found.items()}
+    point, largest_first = reader.newest(), sorted(parts, key=lambda it: -sizes.get(it, max(sizes.values())))
+    checked = in_processes(_checked_apart, [(store, point, part, entries) for part in largest_first], count)
+    apart = dict(zip(largest_first, checked, strict=True))
     return [apart[part] or _part_checked(reader, part, entries) for part in parts]
 
 

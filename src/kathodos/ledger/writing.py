@@ -12,6 +12,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
+from kathodos import thresholds
 from kathodos.columns.csr import Ints, joined
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, in_chunks
 from kathodos.columns.ranges import range_text, ranges_text
@@ -37,7 +38,6 @@ from kathodos.store.records import Stored
 if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
 
-_CHUNK = 20_000
 _MOST_APART = timedelta(minutes=5)  # that two clocks may be
 
 
@@ -249,6 +249,6 @@ def _checksums(rows: Ints, columns: Sequence[DictionaryColumn]) -> Ints:
     checks = [value_checksums(column) for column in columns]
     parts = [
         checksums_of(rows[part], [column.codes[part] for column in columns], checks)
-        for part in in_chunks(len(rows), _CHUNK)
+        for part in in_chunks(len(rows), thresholds.MARKED_TOGETHER)
     ]
     return joined(parts)

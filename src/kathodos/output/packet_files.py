@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-import multiprocessing
-import os
 from collections.abc import Mapping, Sequence
-from concurrent.futures import ProcessPoolExecutor
 from datetime import datetime
 from pathlib import Path
 
 import msgspec
 
+from kathodos import thresholds
+from kathodos.columns.processes import in_processes, process_count
 from kathodos.output.files import file_name
 from kathodos.output.packets import WORDS, PacketWriter
 from kathodos.report.packets import packets, waiting_lines
@@ -18,8 +17,6 @@ from kathodos.review.lines import ReviewLines, find_review, reviews_in
 from kathodos.review.packets import Seal
 from kathodos.workspace.workspace import Workspace
 
-_LARGE = 20_000  # lines from which on they are shared out
-_PROCESSES = 4
 HTML, XLSX, BOTH = "html", "xlsx", "both"
 
 
@@ -37,13 +34,11 @@ class PacketFiles(msgspec.Struct, frozen=True):
         """Writes the packets of everybody who has lines to decide, or of some of them; their seals."""
         waiting, taken = waiting_lines(lines, reviewers), set[str]()
         files = {name: file_name(name, taken) for name in waiting}
-        processors = min(os.cpu_count() or 1, _PROCESSES)
-        if processors < 2 or sum(waiting.values()) < _LARGE:
+        count = process_count(sum(waiting.values()), thresholds.PACKED_APART)
+        if count == 1:
             return self.write_share(lines, files)
-        shares = _shared_out(waiting, processors)
-        with ProcessPoolExecutor(len(shares), multiprocessing.get_context("spawn")) as pool:
-            made = [pool.submit(_write_apart, self, {name: files[name] for name in share}) for share in shares]
-            return [seal for it in made for seal in it.result()]
+        shares = [{name: files[name] for name in share} for share in _shared_out(waiting, count)]
+        return [seal for it in in_processes(_write_apart, [(self, share) for share in shares], count) for seal in it]
 
     def write_share(self, lines: ReviewLines, files: Mapping[str, str]) -> list[Seal]:
         """Writes the packets of some reviewers. `files`: for each the name of the file."""

@@ -7,6 +7,7 @@ from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, TypeAlias
 
+from kathodos import thresholds
 from kathodos.errors import DataError
 
 if TYPE_CHECKING:
@@ -15,7 +16,6 @@ if TYPE_CHECKING:
 
 _COLUMNS = ("who", "action", "resource")
 _LARGEST_DICTIONARY = 1 << 26
-_GROUP = 6_000_000  # pairs in a group of rows: each has its own dictionaries
 _Block: TypeAlias = "Sequence[Codes]"
 
 
@@ -61,7 +61,7 @@ def _grouped(blocks: Iterable[_Block]) -> Iterator[_Block]:
     some: list[_Block] = []
     for block in blocks:
         some.append(block)
-        if sum(len(it[0]) for it in some) >= _GROUP:
+        if sum(len(it[0]) for it in some) >= thresholds.PAIRS_IN_GROUP:
             yield [np.concatenate(parts) for parts in zip(*some, strict=True)]
             some = []
     if some:

@@ -12,6 +12,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import CSRList, Ints, csr_from_pairs
 from kathodos.columns.dictionary import DictionaryColumn, positions_among
 from kathodos.errors import found_if
@@ -26,9 +27,6 @@ from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import ReviewLines
 from kathodos.review.packets import Seal, lines_for_packets
 from kathodos.review.subjects import SUBJECTS, About
-
-_MOST_KEPT = 100_000  # texts whose form is kept
-_TOGETHER = 50_000  # lines that are read at once
 
 Named = tuple[Sequence[str], Sequence[str]]  # the systems and the roles of a line
 
@@ -71,7 +69,7 @@ def packets(
     block: list[tuple[str, Ints]] = []
     for name in reviewers:
         block.append((name, of[number[name]].astype(np.int64)))
-        if sum(len(at) for _, at in block) >= _TOGETHER:
+        if sum(len(at) for _, at in block) >= thresholds.LINES_PACKED:
             yield from _together(lines, block, people, named, now, needs_reason)
             block = []
     yield from _together(lines, block, people, named, now, needs_reason)
@@ -193,7 +191,7 @@ class Texts:
             found = self._number[text] = len(self.known)
             shown = self._shown.get(text)
             if shown is None:
-                if len(self._shown) > _MOST_KEPT:
+                if len(self._shown) > thresholds.TEXTS_KEPT:
                     self._shown.clear()
                 shown = self._shown[text] = printable(text)
             self.known.append(shown)

@@ -6,6 +6,7 @@ import json
 from collections.abc import Iterator, Mapping
 from typing import TYPE_CHECKING, Any
 
+from kathodos import thresholds
 from kathodos.model.kinds import Form, Kind
 from kathodos.model.references import PREFIXES
 from kathodos.model.rows import Rows
@@ -13,8 +14,6 @@ from kathodos.model.rows import Rows
 if TYPE_CHECKING:
     from kathodos.columns.csr import Ints
     from kathodos.store.records import Records
-
-_TOGETHER = 20_000  # records that are made at once
 
 
 def records_of(rows: Rows) -> Iterator[dict[str, Any]]:
@@ -31,8 +30,8 @@ def records_of(rows: Rows) -> Iterator[dict[str, Any]]:
 def records_at(records: Records, kind: Kind, positions: Ints) -> Iterator[dict[str, Any]]:
     """The records at some positions, some thousand at a time."""
     numbers = records.rows(kind)[positions]
-    for first in range(0, len(numbers), _TOGETHER):
-        yield from records_of(records.some(kind, numbers[first : first + _TOGETHER].tolist()))
+    for first in range(0, len(numbers), thresholds.RECORDS_TOGETHER):
+        yield from records_of(records.some(kind, numbers[first : first + thresholds.RECORDS_TOGETHER].tolist()))
 
 
 def names_of(records: Records, kind: Kind, positions: Ints) -> list[str]:

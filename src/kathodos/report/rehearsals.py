@@ -11,6 +11,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import asdict
 
+from kathodos import thresholds
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.effect import Effect, RuleBroken
@@ -30,7 +31,7 @@ from kathodos.workspace.rehearsing import rehearse
 from kathodos.workspace.view import View
 
 EXPECTATIONS = ("nothing", "no-gain", "no-loss", "no-conflict")
-_MOST_NAMED, _MOST_EDITS, _MOST_PEOPLE, _MOST_PAIRS, _MOST_DEPARTMENTS = 8, 12, 12, 200_000, 20
+_MOST_NAMED, _MOST_EDITS, _MOST_PEOPLE, _MOST_DEPARTMENTS = 8, 12, 12, 20
 _COMBINATION, _COMBINATIONS = "combination of action and resource", "combinations of action and resource"
 _PEOPLE = (
     Field("who", "Who", 9, least=14),
@@ -238,7 +239,7 @@ def _of_one(told: Told, status: Status) -> Answer:
 def _document(view: View, told: Told, wording: Wording, fails: str) -> dict[str, Any]:
     effect = told.effect
     found = effect.differences
-    with_pairs = effect.gained + effect.lost <= _MOST_PAIRS or told.most is None
+    with_pairs = effect.gained + effect.lost <= thresholds.PAIRS_TOLD or told.most is None
     people = []
     for at, who in enumerate(found.askers):
         counts: dict[str, Any] = {"who": who, "gained": int(found.gained[at]), "lost": int(found.lost[at])}

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import asdict
 
+from kathodos import thresholds
 from kathodos.model.kinds import DECISIONS
 from kathodos.model.times import now
 from kathodos.model.words import plural
@@ -13,7 +14,6 @@ from kathodos.review.states import state_of
 from kathodos.workspace.view import View
 
 _MOST_SHOWN = 200  # reviewers, to a person
-_MOST_MEASURED = 1_000_000  # decisions up to which the status looks at how they were made, unasked
 
 
 def _days_left(days: int | None) -> str:
@@ -66,7 +66,7 @@ def review_status(view: View, name: str | None, form: str) -> Answer:
         hint = "Open one: kathodos review open NAME --where FILTER --by-manager --due DATE"
     limits = view.workspace.configuration.thresholds
     measured = [it.name for it in reviews if it.state == OPEN or name == it.name] if form == "table" else []
-    is_much = len(records.rows(DECISIONS)) > _MOST_MEASURED
+    is_much = len(records.rows(DECISIONS)) > thresholds.DECISIONS_MEASURED
     text = []
     if len(records.rows(DECISIONS)) and not is_much:
         from kathodos.report.review_measures import told

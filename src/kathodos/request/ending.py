@@ -9,6 +9,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
+from kathodos import thresholds
 from kathodos.change.applying import carry_through
 from kathodos.change.composition import Desk
 from kathodos.change.edit_sets import EditSet
@@ -49,7 +50,6 @@ from kathodos.request.terms import RequestTerms
 from kathodos.store.records import Stored
 
 _RUN_OUT = "its time was over"
-_MOST_SUBJECTS = 100  # requests beyond which an entry names only the numbers, as ranges
 
 
 class Ended(msgspec.Struct, frozen=True):
@@ -112,7 +112,7 @@ class EndRequests(msgspec.Struct, Operation[Ended], frozen=True):
         why = plan.reason or "given back"
         name = f"end-request-{requests[0].number}" if len(requests) == 1 else "end-requests"
         ended = end_requests(plan, requests, why, self.terms, name)
-        for request in requests[:_MOST_SUBJECTS]:
+        for request in requests[: thresholds.REQUESTS_NAMED]:
             plan.subjects += [it for it in subjects_of(request) if it not in plan.subjects]
         plan.payload = RequestPayload(
             ranges_text(it.number for it in requests),
@@ -225,7 +225,7 @@ class TendRequests(msgspec.Struct, Operation[Tended], frozen=True):
             "told": [it.number for it in found.ending],
         }
         every = sorted({it for some in numbers.values() for it in some})
-        if len(every) <= _MOST_SUBJECTS:
+        if len(every) <= thresholds.REQUESTS_NAMED:
             plan.subjects += [reference_to("request", it) for it in every]
         plan.payload = TendPayload(
             **{name: ranges_text(sorted(some)) for name, some in numbers.items()},

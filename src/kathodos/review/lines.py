@@ -13,6 +13,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, joined_columns, numbers_at, picked, positions_among
 from kathodos.columns.ordered import insertion_points, order_of
@@ -199,8 +200,8 @@ class ReviewLines:
         names = REVIEW_LINES.names[1:]
         decided = ("decision", "decided_by", "decided_at", "capacity", "reason", "signed", "reduced")
         said = self.remarks.of_lines(chosen)
-        for first in range(0, len(chosen), _TOGETHER):
-            some = chosen[first : first + _TOGETHER]
+        for first in range(0, len(chosen), thresholds.LINES_TOGETHER):
+            some = chosen[first : first + thresholds.LINES_TOGETHER]
             self._read_things(some, things)
             columns: list[list[Any]] = [self.column(name, some).listed() for name in names]
             columns += [[said.get(at, []) for at in some.tolist()]]
@@ -233,8 +234,6 @@ class ReviewLines:
 
 
 REFERENCES = ("identity:", "account:")  # as lines call an account that is nobody's
-_TOGETHER = 10_000  # lines that are put together at once
-_FEW_NAMES = 500  # names that are looked for one by one
 
 
 def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]]) -> dict[str, Any]:
@@ -364,7 +363,7 @@ def names_of(records: Records, identities: Iterable[str]) -> dict[str, str | Non
     """The names of some identities, by id."""
     column, names = records.column(IDENTITIES, "id"), records.column(IDENTITIES, "name")
     wanted = list(dict.fromkeys(identities))
-    if len(wanted) <= _FEW_NAMES:
+    if len(wanted) <= thresholds.FEW_NAMES:
         at = column.holding_any(wanted).nonzero()[0]
         found = zip(column.listed(at), names.listed(at), strict=True)
         return {str(one): None if name is None else str(name) for one, name in found}

@@ -203,6 +203,10 @@ class Store(abc.ABC):
         """Where what is computed from the store is kept."""
         return ComputedFolder(self.folder, self.folder.with_name(KEY), self.mode)
 
+    def __getstate__(self) -> dict[str, Any]:
+        """What another process needs to open it: nothing of what this one has opened."""
+        return {name: value for name, value in self.__dict__.items() if name != "computed"}
+
     @property
     @abc.abstractmethod
     def files(self) -> list[Path]:

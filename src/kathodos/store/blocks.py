@@ -12,7 +12,6 @@ from kathodos.columns.dictionary import DictionaryColumn, in_chunks, joined_colu
 
 FOREVER = 2**62
 FIRST, LAST = -(2**63), 2**63 - 1  # the smallest and the largest number that a row can have
-BLOCK = 1 << 16  # rows that are read together
 
 
 class Block(msgspec.Struct, frozen=True):

@@ -28,19 +28,18 @@ import msgspec
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
 from kathodos.columns.parted import PartedArray
 from kathodos.store.modes import OWNER, folder_mode, made
 
 Arrays = Mapping[str, npt.NDArray[Any]]
-_MAGIC = b"kathodos computed 3\n"
+_MAGIC = b"kathodos computed 3\n" if thresholds.SET != thresholds.SMALLEST else b"kathodos computed, parts small\n"
 _ALIGNED = 64
-_PART = 1 << 16  # bytes of an array that are checked together; no number lies in two parts
 _WHOLE = -1  # instead of the number of a part, in the tag of a whole array
 _TAG = 32  # the length of the tag of a part, in hex
 _TAIL = 8 + 32  # the length of the description, and its tag
 _NEW = ".new"  # how a file is called while it is written
 _ASIDE = "altered-"  # how one begins that was altered and is kept
-FEW_BEHIND = 500  # rows that what is computed may lie behind, which are put to it by whoever asks
 _ABANDONED = 600.0  # seconds after which a file that somebody began to write is taken to be left over
 KEY = "computed.key"
 
@@ -84,9 +83,9 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
     def __getitem__(self, name: str) -> npt.NDArray[Any]:
         if name not in self._known:
             array = self._mapped(name)
-            if array.ndim == 1 and array.nbytes > _PART:
+            if array.ndim == 1 and array.nbytes > thresholds.PART:
                 checks = partial(self._check_parts, name), partial(self.check, name)
-                array = cast(npt.NDArray[Any], PartedArray(array, _PART // array.itemsize, *checks))
+                array = cast(npt.NDArray[Any], PartedArray(array, thresholds.PART // array.itemsize, *checks))
             else:
                 self.check(name)
             self._known[name] = array
@@ -115,8 +114,8 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         _, _, offset, _, tags = self._locations[name]
         size = self._size(name)
         for number in map(int, numbers):
-            first = number * _PART
-            content = os.pread(self._descriptor, min(_PART, size - first), offset + first)
+            first = number * thresholds.PART
+            content = os.pread(self._descriptor, min(thresholds.PART, size - first), offset + first)
             wanted = bytes.fromhex(tags[number * _TAG : (number + 1) * _TAG])
             if not hmac.compare_digest(_tag(self._key, self._nonce, name, number, content), wanted):
                 raise DamagedError(self.file)
@@ -230,7 +229,8 @@ class ComputedFolder:
                 content = _bytes(whole)
                 tag = _tag(key, nonce, array_name, _WHOLE, content).hex()
                 parts = (
-                    content[at : at + _PART] for at in range(0, whole.nbytes if whole.nbytes > _PART else 0, _PART)
+                    content[at : at + thresholds.PART]
+                    for at in range(0, whole.nbytes if whole.nbytes > thresholds.PART else 0, thresholds.PART)
                 )
                 tags = "".join(_tag(key, nonce, array_name, at, part).hex() for at, part in enumerate(parts))
                 locations.append((array_name, whole.dtype.str, list(whole.shape), offset, tag, tags))

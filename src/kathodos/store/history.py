@@ -13,6 +13,7 @@ from collections.abc import Mapping, Sequence
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import joined
 from kathodos.columns.dictionary import DictionaryColumn, in_chunks, joined_columns
 from kathodos.columns.ranges import ranges_in
@@ -20,7 +21,7 @@ from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
 from kathodos.store.base import Reader, rows_of_entry, unreadable
 from kathodos.store.blocks import FOREVER, LAST, Block, joined_blocks
-from kathodos.store.computed import FEW_BEHIND, Computed, ComputedFolder, Point
+from kathodos.store.computed import Computed, ComputedFolder, Point
 from kathodos.store.kind_history import (
     NOT_CLOSED,
     SOURCE,
@@ -35,11 +36,7 @@ from kathodos.store.kind_history import (
 from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.recorded import Closings, Openings
 
-_MOST_ENTRIES = 200
-_MOST_BEHIND = 20_000  # rows in the file behind up to which the other one stays; or so many in a hundred of its own
-_PERCENT = 10
 _ALTERED = "See what was altered with `kathodos ledger verify`; put the store back from a copy."
-_TOGETHER = 20_000  # rows whose marks are looked at together
 
 
 class Pending(msgspec.Struct):
@@ -100,7 +97,7 @@ def _read(reader: Reader, kind: Kind, pending: Pending, is_whole: bool) -> Part:
 def _must_be_marked(kind: Kind, block: Block) -> None:
     """Raises DataError where a row does not bear the mark of what it holds: somebody has edited it."""
     checks = [value_checksums(column) for column in block.columns]
-    for part in in_chunks(len(block), _TOGETHER):
+    for part in in_chunks(len(block), thresholds.MARKED_TOGETHER):
         codes = [column.codes[part] for column in block.columns]
         wrong = (checksums_of(block.rows[part], codes, checks) != block.checksums[part]).nonzero()[0]
         if len(wrong):
@@ -226,7 +223,7 @@ class Histories:
             history = KindHistory(kind, files.parts, files.closed)
         else:
             history = self._continued(kind, files, pending, _read(self.reader, kind, pending, is_whole=False))
-        is_far_behind = len(pending) > FEW_BEHIND or pending.entries >= _MOST_ENTRIES
+        is_far_behind = len(pending) > thresholds.FEW_BEHIND or pending.entries >= thresholds.ENTRIES_BEHIND
         return self._kept(kind, files, history) if is_far_behind else history
 
     @staticmethod
@@ -240,7 +237,7 @@ class Histories:
             return history
         count = len(files.whole["rows"]) if files is not None else 0
         behind = len(history.rows) - count + len(history.closed[0])
-        if files is None or behind > max(_MOST_BEHIND, count * _PERCENT // 100):
+        if files is None or behind > max(thresholds.ROWS_BEHIND, count * thresholds.PERCENT_BEHIND // 100):
             is_written = self.folder.save(_file(kind), self.newest, history.arrays(), {})
         else:
             is_written = self._kept_behind(kind, files.whole, history)
@@ -263,7 +260,7 @@ class Histories:
         """Writes the files of kinds of which many rows have just been opened, from the columns that are at hand."""
         for name, parts in opened.items():
             kind = BY_NAME[name]
-            if sum(len(part.sources) for part in parts) > FEW_BEHIND and kind.name not in self._of:
+            if sum(len(part.sources) for part in parts) > thresholds.FEW_BEHIND and kind.name not in self._of:
                 self._of[name] = self._taken_in(kind, parts)
 
     def _taken_in(self, kind: Kind, parts: Sequence[Opened]) -> KindHistory:

@@ -12,6 +12,7 @@ from functools import cached_property, partial, reduce
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, Scalar, always, appended, tabled
 from kathodos.columns.ordered import insertion_points
@@ -21,7 +22,6 @@ from kathodos.model.rows import Rows
 from kathodos.store.computed import Arrays
 
 SOURCE = "source"
-_FEW = 8  # values up to which a column is compared with each of them
 STANDS = 2**31 - 1  # by which entry a row was closed that is open, among 32-bit entry numbers
 NOTHING: Ints = np.zeros(0, dtype=np.int64)
 
@@ -53,7 +53,7 @@ class Part:
         for name in sorted(wanted, key=lambda it: -len(columns[it].values)):  # first what tells most apart
             codes = columns[name].codes_of(wanted[name])
             held = columns[name].codes if found is None else columns[name].codes[found]
-            if 0 < len(codes) <= _FEW:
+            if 0 < len(codes) <= thresholds.FEW_HELD:
                 is_held = held == codes[0]
                 for code in codes[1:].tolist():
                     is_held |= held == code

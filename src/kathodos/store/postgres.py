@@ -11,12 +11,13 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
+from kathodos import thresholds
 from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
 from kathodos.store import postgres_errors as errors
 from kathodos.store.base import SERVER, Reader, Store, Writer
-from kathodos.store.blocks import BLOCK, LAST, Block, block_of
+from kathodos.store.blocks import LAST, Block, block_of
 from kathodos.store.computed import ComputedFolder
 from kathodos.store.sql import SQLReader, SQLWriter, columns_in, stored_name
 
@@ -27,8 +28,6 @@ if TYPE_CHECKING:
 
 _OLDEST = 120000  # the first server that checks what this relies on
 _LEAST_WAIT = 10  # seconds for a connection, and for telling whether a change was kept, however short `wait` is
-_CLOSED = 10_000  # rows that are closed by one statement
-_SMALL = 4096  # rows that always fit into one answer
 _ADDRESS = ("user", "host", "port", "dbname", "service")  # what is shown of where a store is
 _SETTINGS = "-c idle_in_transaction_session_timeout=0 -c client_min_messages=warning -c jit=off"
 # All is asked by key and in its order; a table that was just filled has no statistics yet by which that would be found.
@@ -215,7 +214,7 @@ class _PostgresReader(SQLReader):
         return strangers(self._connection)
 
     def blocks(self, kind: Kind, first: int = 1, last: int = LAST) -> Iterator[Block]:
-        most = BLOCK if last - first >= _SMALL else _SMALL
+        most = thresholds.BLOCK if last - first >= thresholds.POSTGRES_FITTING else thresholds.POSTGRES_FITTING
         while True:
             block = self._block(kind, first, last, most)
             if block is None:
@@ -234,12 +233,12 @@ class _PostgresReader(SQLReader):
         from kathodos.store.postgres_binary import number_column, numbers_in, text_column
 
         query = _query(kind).format(most=most).encode()
-        scope = self._connection.transaction() if most > _SMALL else contextlib.nullcontext()
+        scope = self._connection.transaction() if most > thresholds.POSTGRES_FITTING else contextlib.nullcontext()
         try:
             with scope:
                 found = self._connection.execute(query, (first, last), binary=True).pgresult
         except psycopg.errors.ProgramLimitExceeded:
-            if most <= _SMALL:
+            if most <= thresholds.POSTGRES_FITTING:
                 raise
             return None
         assert found is not None
@@ -274,24 +273,26 @@ class _PostgresWriter(_PostgresReader, SQLWriter):
         return found
 
     def put_rows(self, kind: Kind, block: Block) -> None:
-        from kathodos.store.postgres_binary import FEW, copied
+        from kathodos.store.postgres_binary import copied
 
         statement = f'COPY "{kind.name}" ({columns_in(kind)}) FROM STDIN (FORMAT binary)'
         with self._connection.cursor().copy(statement.encode()) as copy:
-            if len(block) > FEW:
+            if len(block) > thresholds.FEW_READ:
                 for part in copied(block):
                     copy.write(part)
                 return
             copy.set_types(["int8"] * 4 + ["int8" if it else "text" for it in (False, *_are_numbers(kind))])
-            for lists in block.lists(FEW):
+            for lists in block.lists(max(thresholds.FEW_READ, 1)):
                 for row in zip(*lists, strict=True):
                     copy.write_row(row)
 
     def close_rows(self, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
         statement = f'UPDATE "{kind.name}" SET "until" = %s WHERE "row" = ANY(%s::int8[])'
         closed = 0
-        for at in range(0, len(numbers), _CLOSED):
-            closed += self._connection.execute(statement.encode(), (entry, list(numbers[at : at + _CLOSED]))).rowcount
+        for at in range(0, len(numbers), thresholds.POSTGRES_CLOSED):
+            closed += self._connection.execute(
+                statement.encode(), (entry, list(numbers[at : at + thresholds.POSTGRES_CLOSED]))
+            ).rowcount
         if closed != len(set(numbers)):
             what = f"{len(set(numbers)) - closed} of the rows of {kind.name} that were to be ended are not there."
             raise DataError(what, "See what was altered with `kathodos ledger verify`.")

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 import numpy.typing as npt
 
+from kathodos import thresholds
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, column_from_arrow, dictionary_column, in_chunks
 from kathodos.columns.strings import StringTable
@@ -23,9 +24,7 @@ _NOTHING = b"\xff\xff\xff\xff"
 _FIELD = np.dtype([("length", ">i4"), ("value", ">i8")])
 _LENGTH = np.dtype([("length", ">i4"), ("value", ">i4")])
 _WORDS = 20  # bytes before the fields of an array
-_CHUNK = 1 << 14  # rows that are put together at once
 NO_NUMBER = -(2**63)  # stands for nothing among numbers that are read
-FEW = 2000  # rows up to which importing Arrow would take longer than it saves
 
 
 def copied(block: Block) -> Iterator[Any]:
@@ -36,7 +35,7 @@ def copied(block: Block) -> Iterator[Any]:
     fields = [_fields(column) for column in block.held]
     count = len(block.numbers) + len(fields)
     yield HEADER
-    for part in in_chunks(len(block), _CHUNK):
+    for part in in_chunks(len(block), thresholds.POSTGRES_WRITTEN):
         first, *others = (_number_fields(it[part]) for it in block.numbers)
         begun = _fixed(np.hstack([np.tile(np.array([0, count], dtype=np.uint8), (len(first), 1)), first]))
         codes = [np.where(column.codes[part] < 0, len(column.values), column.codes[part]) for column in block.held]
@@ -93,7 +92,7 @@ def numbers_in(array: bytes) -> Ints:
 def number_column(array: bytes) -> DictionaryColumn:
     """A column of numbers, of an array in which NO_NUMBER stands for nothing."""
     numbers = numbers_in(array)
-    if len(numbers) <= FEW:
+    if len(numbers) <= thresholds.FEW_READ:
         return dictionary_column([None if it == NO_NUMBER else it for it in numbers.tolist()])
     import pyarrow as pa
 
@@ -106,7 +105,7 @@ def text_column(lengths: bytes, content: bytes | None) -> DictionaryColumn:
     there = sizes >= 0
     ends = np.cumsum(np.where(there, sizes, 0))
     data = content or b""
-    if len(sizes) <= FEW:
+    if len(sizes) <= thresholds.FEW_READ:
         places = zip(sizes.tolist(), ends.tolist(), strict=True)
         return dictionary_column([data[end - size : end].decode() if size >= 0 else None for size, end in places])
     import pyarrow as pa

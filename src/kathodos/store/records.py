@@ -9,6 +9,7 @@ from typing import Any, Protocol
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import (
     DictionaryColumn,
@@ -21,7 +22,6 @@ from kathodos.model.rows import Record, Rows, State, rows_from
 from kathodos.store.history import Histories
 from kathodos.store.kind_history import SOURCE, KindHistory
 
-_FEW = 1000  # records up to which what they hold is looked up one by one
 Key = tuple[Any, ...]
 Wanted = Mapping[str, Sequence[Scalar]]
 
@@ -126,7 +126,7 @@ class Stored(msgspec.Struct, frozen=True, dict=True):
     def picked(self, kind: Kind, name: str, rows: Ints) -> DictionaryColumn:
         history = self.history(kind)
         positions = history.at_rows(rows)
-        if len(rows) > _FEW:
+        if len(rows) > thresholds.FEW_PICKED:
             return history.column(name).taken(positions)
         return dictionary_column(history.listed(name, positions))
 

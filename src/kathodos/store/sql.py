@@ -6,6 +6,7 @@ import abc
 from collections.abc import Iterator
 from typing import Any
 
+from kathodos import thresholds
 from kathodos.model.kinds import Kind
 from kathodos.store.base import EntryRow, Reader, Writer
 from kathodos.store.blocks import FIRST, LAST
@@ -13,7 +14,6 @@ from kathodos.store.computed import Point
 
 _ENTRY = 'number, time, actor, origin, kind, subjects, reason, payload, "rows", settings, proof, leaf'
 NO_TEXT = "\udfff"  # stands before what somebody put in the place of a text: no kept text can hold it
-_FEW, _MANY = 16, 4096  # entries that are asked for at first, and at most, by who may soon have read enough
 
 
 class SQLReader(Reader):
@@ -25,14 +25,14 @@ class SQLReader(Reader):
 
     def _downward(self, columns: str) -> Iterator[tuple[Any, ...]]:
         """Entries, the newest first, the first column their number; more are asked for as more are taken."""
-        highest, size = LAST, _FEW
+        highest, size = LAST, thresholds.ENTRIES_AT_FIRST
         while True:
             query = f"SELECT {columns} FROM ledger WHERE number <= ? ORDER BY number DESC LIMIT {size:d}"
             rows = list(self._ask(query, highest))
             yield from rows
             if len(rows) < size:
                 return
-            highest, size = rows[-1][0] - 1, min(2 * size, _MANY)
+            highest, size = rows[-1][0] - 1, min(2 * size, thresholds.ENTRIES_AT_MOST)
 
     def newest(self) -> Point:
         query = "SELECT number, leaf FROM ledger WHERE number <= ? ORDER BY number DESC LIMIT 1"

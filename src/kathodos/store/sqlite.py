@@ -11,18 +11,16 @@ from typing import Any
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, column_from_arrow, dictionary_column
 from kathodos.errors import DataError
 from kathodos.model.kinds import Kind
 from kathodos.store.base import Reader, Store, Writer
-from kathodos.store.blocks import BLOCK, LAST, Block, block_of
+from kathodos.store.blocks import LAST, Block, block_of
 from kathodos.store.modes import OWNER, made
 from kathodos.store.sql import NO_TEXT, SQLReader, SQLWriter, columns_in
 
-_CHUNK = 1 << 10  # rows that stay in the processor's cache while they are taken apart
-_WRITTEN = 20_000  # rows that are taken apart together to be written
-_FEW = 2000  # values up to which importing Arrow would take longer than it saves
 _OWN = "sqlite_"  # how what the database makes for itself is called
 _LEDGER_TYPES = {
     "ledger": {
@@ -206,7 +204,7 @@ class _SQLiteReader(SQLReader):
             while part:
                 for column, values in zip(columns, zip(*part, strict=True), strict=True):
                     column += values
-                part = next(parts, None) if len(columns[0]) + _CHUNK <= BLOCK else None
+                part = next(parts, None) if len(columns[0]) + thresholds.SQLITE_READ <= thresholds.BLOCK else None
             yield block_of([_numbers(it) for it in columns[:4]], [_coded(it) for it in columns[4:]])
 
     def _parts(self, query: str, first: int, last: int) -> Iterator[list[tuple[Any, ...]]]:
@@ -216,7 +214,7 @@ class _SQLiteReader(SQLReader):
         cursor = self._connection.execute(query, (first, last))
         while True:
             try:
-                part = cursor.fetchmany(_CHUNK)
+                part = cursor.fetchmany(thresholds.SQLITE_READ)
             except sqlite3.OperationalError as error:
                 if not self._reads_anything(error):
                     raise
@@ -235,7 +233,7 @@ class _SQLiteWriter(_SQLiteReader, SQLWriter):
     def put_rows(self, kind: Kind, block: Block) -> None:
         marks = ", ".join("?" * (5 + len(kind.names)))
         statement = f'INSERT INTO "{kind.name}" ({columns_in(kind)}) VALUES ({marks})'
-        for lists in block.lists(_WRITTEN):
+        for lists in block.lists(thresholds.SQLITE_WRITTEN):
             self._connection.executemany(statement, zip(*lists, strict=True))
 
     def close_rows(self, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
@@ -257,7 +255,7 @@ def _made() -> Iterator[tuple[str, str, str]]:
 
 def _coded(values: list[Any]) -> DictionaryColumn:
     """Values as they were read as a column: many texts by Arrow, which is quicker; whatever is none by itself."""
-    if len(values) > _FEW and set(map(type, values)) <= {str, type(None)}:
+    if len(values) > thresholds.FEW_READ and set(map(type, values)) <= {str, type(None)}:
         import pyarrow as pa
 
         with contextlib.suppress(UnicodeEncodeError):  # half a character

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from typing import TYPE_CHECKING
 
+from kathodos import thresholds
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.model.kinds import GATHERED
 from kathodos.store.edited import Edit, Edits, edits_between, edits_of, rows_between
@@ -12,8 +13,6 @@ from kathodos.store.edited import Edit, Edits, edits_between, edits_of, rows_bet
 if TYPE_CHECKING:
     from kathodos.analysis.differences import KindDifference, ReachDifferences
     from kathodos.workspace.view import View
-
-_MOST_LOOKED_AT = 50_000  # rows that differ, beyond which everybody is looked at
 
 
 def reach_differences(first: View, second: View) -> ReachDifferences | None:
@@ -27,7 +26,7 @@ def reach_differences(first: View, second: View) -> ReachDifferences | None:
     from kathodos.analysis.differences import ReachDifferences, Side
 
     before, after = Side(first.index, first.moment), Side(second.index, second.moment)
-    if count > _MOST_LOOKED_AT:
+    if count > thresholds.ROWS_COMPARED:
         return ReachDifferences(before, after, None)
     edits = dict(edits_between(histories, touched, *entries))
     for name, more in assumed.items():

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import msgspec
 from msgspec.structs import replace
 
+from kathodos import thresholds
 from kathodos.analysis.role_entries import RoleKey
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.effect import Effect
@@ -30,7 +31,7 @@ if TYPE_CHECKING:
 WHO, NAME, AREA = "who", "name", "area"
 _WHO = re.compile(r"who(?: \(as of entry (?P<entry>\d{1,18})\))?", re.IGNORECASE)
 _GUARDED = re.compile(r"'+[=+\-@]")
-_MOST_CELLS, _MOST_REHEARSED = 500_000, 200
+_MOST_CELLS = 500_000
 
 
 class NamedGrid(msgspec.Struct, frozen=True):
@@ -115,7 +116,7 @@ def filled_grid(view: View, desk: Desk, file: Path, before: View | None = None) 
 
 def _alone(view: View, cell: AskedCell, count: int) -> Effect | None:
     """What a cell by itself would do, where there are not too many of them."""
-    if count > _MOST_REHEARSED or not len(cell.composition.edits):
+    if count > thresholds.CELLS_REHEARSED or not len(cell.composition.edits):
         return None
     return rehearse(view, cell.composition.edits)
 

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.concerned import concerned
 from kathodos.change.composition import Desk
@@ -41,7 +42,6 @@ _OF_REQUESTS = (requests.REQUEST_OVER, requests.LATE_LOOK_BACK)
 _OF_ORDERS = (orders.OVERDUE, orders.REFUSED)
 _UNTOUCHED = (people.DUPLICATE, people.CAME_BACK, LATE_CONTROL, *_OF_ORDERS, *_OF_REVIEWS, *_OF_REQUESTS)
 _TOUCHED = [name for name in NAMES if name not in _UNTOUCHED]
-_MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at too
 
 
 def desk_view(view: View, desk: Desk) -> View:
@@ -67,7 +67,7 @@ def rehearse(view: View, edits: EditSet, author: str = "", is_thorough: bool = F
     pending = view.pending
     whole = EditSet([*pending, *edits])
     first, second = (view.assuming(edited(view.stored, it.edits)) if len(it) else view for it in (pending, whole))
-    with_findings = is_thorough or view.at_hand[0].holders.first_group <= _MOST_LOOKED_AT
+    with_findings = is_thorough or view.at_hand[0].holders.first_group <= thresholds.PEOPLE_REHEARSED
     findings = partial(_findings, first, second) if with_findings else None
     few = _bases_of_few(view, pending, whole)
     if few is not None:

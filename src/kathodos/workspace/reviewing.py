@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.basis import positions_of_rows
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.settling import records_held
@@ -32,14 +33,11 @@ if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
 
-MOST_LOOKED_AT = 50_000  # identities and accounts up to which excess and risk are looked at unasked
-
-
 def drafted(view: View, terms: OpeningTerms, opener: str, is_thorough: bool = False) -> Drafted:
     """A review as it would be opened. `is_thorough`: with excess and risk however many people there are."""
     findings, found, context = view.findings, Found(ints([])), view.context
     chosen = _chosen(view, terms)
-    if is_thorough or view.index.holders.first_group <= MOST_LOOKED_AT:
+    if is_thorough or view.index.holders.first_group <= thresholds.PEOPLE_REVIEWED:
         excess = [(it.kind, it.whose) for it in findings.excess_columns]
         of_things: dict[str, list[str]] = {}
         for batch in findings.excess_of(_OF_ROLES) if terms.about == About.ROLES else ():

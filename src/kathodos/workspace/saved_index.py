@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import contextlib
 
+from kathodos import thresholds
 from kathodos.engine.compiled.index import NEEDED, Index
 from kathodos.engine.compiled.layout import arrays_of, index_from
 from kathodos.model.kinds import Kind
-from kathodos.store.computed import FEW_BEHIND, Computed
+from kathodos.store.computed import Computed
 from kathodos.store.edited import Edits, edits_between, edits_since, rows_between
 from kathodos.store.history import Histories
 from kathodos.store.records import Stored
 
 NAME = "index"
-_MOST_EDITS = 50_000  # rows beyond which compiling anew is no slower
 
 
 def index_at(histories: Histories, point: int | None) -> Index:
@@ -30,7 +30,7 @@ def index_at(histories: Histories, point: int | None) -> Index:
         changed = rows_between(histories, touched, entry, wanted) if touched else 0
         if not changed:
             return index
-        if changed <= _MOST_EDITS:
+        if changed <= thresholds.EDITS_OF_INDEX:
             from kathodos.engine.compiled.patch import updated
 
             index = updated(index, edits_between(histories, touched, entry, wanted), Stored(histories, wanted))
@@ -48,7 +48,7 @@ def index_at_hand(histories: Histories) -> tuple[Index, Edits] | None:
         return None
     entry = saved.point.entry
     touched, count = _behind(histories, entry)
-    if not 0 < count <= FEW_BEHIND:
+    if not 0 < count <= thresholds.FEW_BEHIND:
         return None
     with contextlib.suppress(ValueError):  # of another version
         return index_from(saved, saved.rest), edits_since(histories, touched, entry)
@@ -58,7 +58,10 @@ def index_at_hand(histories: Histories) -> tuple[Index, Edits] | None:
 def keep_up(histories: Histories) -> None:
     """Brings the saved index up to date where it lies far behind, and that takes less than to make it anew."""
     saved = opened(histories)
-    if saved is not None and FEW_BEHIND < _behind(histories, saved.point.entry)[1] <= _MOST_EDITS:
+    if (
+        saved is not None
+        and thresholds.FEW_BEHIND < _behind(histories, saved.point.entry)[1] <= thresholds.EDITS_OF_INDEX
+    ):
         index_at(histories, None)
 
 

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, TypeVar
 import msgspec
 from msgspec.structs import replace
 
+from kathodos import thresholds
 from kathodos.errors import CallError, DataError, NotAllowedError
 
 if TYPE_CHECKING:
@@ -269,9 +270,9 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
 
     def keep_up(self) -> None:
         """Brings what is computed up to date where much was written here, so that nobody who asks next waits for it."""
-        from kathodos.store.computed import FEW_BEHIND, DamagedError
+        from kathodos.store.computed import DamagedError
 
-        if "store" not in self.__dict__ or self.store.computed.rows_written <= FEW_BEHIND:
+        if "store" not in self.__dict__ or self.store.computed.rows_written <= thresholds.FEW_BEHIND:
             return
         from kathodos.workspace.saved_index import keep_up
 

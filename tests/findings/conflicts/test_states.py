@@ -7,6 +7,7 @@ from unittest import mock
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos import thresholds
 from kathodos.findings.conflicts.roles import marked, roles_at_fault
 from kathodos.findings.conflicts.states import all_conflicts, chains_of, find_conflicts, no_conflicts, who_breaks
 from kathodos.findings.escalation import climbers, latent_conflicts
@@ -89,7 +90,7 @@ class Conflicts(unittest.TestCase):
     def test_several_threads_find_what_one_does(self, catalogue, duties, within):
         rules = [rule_of(duties[at:] + duties[:at], f"R{at}", within=within) for at in range(len(duties))]
         alone = [(it.askers.tolist(), it.held) for it in who_breaks(basis_of(catalogue), rules)]
-        with mock.patch("kathodos.findings.conflicts.states._LARGE", 0):
+        with mock.patch.object(thresholds, "RULES_APART", 0):
             together = [(it.askers.tolist(), it.held) for it in who_breaks(basis_of(catalogue), rules)]
         self.assertEqual(alone, together)
 

@@ -7,6 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import ints
 from kathodos.engine.decide import principals_of
@@ -440,7 +441,7 @@ class Peers(unittest.TestCase):
         )
         limits = Thresholds(peers=("department",), peer_share=0.6, peer_confidence=0.7)
         context = ExcessContext(basis, thresholds=limits)
-        with mock.patch.multiple("kathodos.analysis.holding", _MOST=0 if is_deep else 1000, _BLOCK=1):
+        with mock.patch.multiple(thresholds, GROUPS_LISTED=0 if is_deep else 1000, HELD_TOGETHER=1):
             (batch,) = find_excess(context, ["beyond-peers"])
         found = {(batch.subject(at), batch.describe(at).rests_on) for at in range(len(batch))}
         index, units, expected = basis.index, context.usage.units, set()

@@ -14,6 +14,7 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import Bools, CSRList, Ints, closures, csr_from_lists, csr_from_pairs, distinct, ints
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.strings import Hashes, StringTable, hash_of, starting_with, without_start
@@ -39,7 +40,6 @@ NEEDED = (
 )
 ANY_ACTION = -1
 _IDENTITY, _ACCOUNT = "identity:", "account:"
-_FEW = 20  # one in so many scoped entries that are granted, up to which these are few
 NO_ROW = -(2**62)  # of a node that no source lists
 NO_ROLE = -1
 LISTED, BY_FILTER = 1, 2  # why somebody is a member; both may be true
@@ -366,7 +366,7 @@ class Index:
     @cached_property
     def _granted_intervals(self) -> Ints | None:
         """The intervals of what somebody is granted, in order; None where that is a good part of all."""
-        most = len(self.scoped_entry) // _FEW
+        most = len(self.scoped_entry) // thresholds.ONE_IN_SCOPED
         if len(self.grants) > most:
             return None
         scoped = distinct(self.entitlements.scoped.all_of(distinct(self.grants.entitlement).astype(np.int64)))

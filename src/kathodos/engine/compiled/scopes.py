@@ -12,12 +12,11 @@ from dataclasses import dataclass
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.columns.csr import Bools, Ints, distinct, joined, small, stretches
 from kathodos.columns.intervals import covered
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.compiled.tree import Tree
-
-_BLOCK = 256
 
 
 class AnchoredIntervals(msgspec.Struct, frozen=True):
@@ -78,7 +77,7 @@ EVERYTHING = Scope()
 
 @dataclass(frozen=True)
 class ScopedIntervals:
-    """Intervals in the order of `first`, each of a scoped entry. `furthest`: the greatest end in each block of 256."""
+    """Intervals in the order of `first`, each of a scoped entry. `furthest`: the greatest end in each block."""
 
     scoped: Ints
     first: Ints
@@ -92,8 +91,8 @@ class ScopedIntervals:
     def holding(self, position: int) -> Ints:
         """The intervals that hold a place: only blocks that may hold one are looked into."""
         before = int(insertion_points(self.first, position, side="right"))
-        blocks = (self.furthest[: -(-before // _BLOCK)] > position).nonzero()[0]
-        candidates = (blocks[:, None] * _BLOCK + np.arange(_BLOCK)).ravel()
+        blocks = (self.furthest[: -(-before // thresholds.SCOPE_BLOCK)] > position).nonzero()[0]
+        candidates = (blocks[:, None] * thresholds.SCOPE_BLOCK + np.arange(thresholds.SCOPE_BLOCK)).ravel()
         candidates = candidates[candidates < before]
         holding: Ints = candidates[self.end[candidates] > position]
         return holding
@@ -114,7 +113,7 @@ def ordered_intervals(scoped_at: Ints, intervals: AnchoredIntervals) -> ScopedIn
     """Anchored intervals, each of a scoped entry, in order."""
     order = order_of(intervals.first)
     end = intervals.end[order]
-    furthest = np.maximum.reduceat(end, np.arange(0, len(end), _BLOCK)) if len(end) else end
+    furthest = np.maximum.reduceat(end, np.arange(0, len(end), thresholds.SCOPE_BLOCK)) if len(end) else end
     columns = (scoped_at[order], intervals.first[order], end, intervals.anchor[order], furthest)
     return ScopedIntervals(*(small(column) for column in columns))
 

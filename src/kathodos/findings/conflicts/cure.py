@@ -17,6 +17,7 @@ from collections.abc import Iterable, Iterator, Sequence
 
 import msgspec
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.engine.compiled.patch import updated
 from kathodos.findings.conflicts.cure_problem import Problem, Withdrawal
@@ -25,7 +26,6 @@ from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.times import DAY
 from kathodos.store.edited import Edit, Edits, edited
 
-_AT_ONCE = 150  # people whose programs are solved together
 _SOLVING = 0.8  # of the time; the rest is for the rehearsal
 _MOST_WITH_OTHERS = 200  # people for whom further cures are looked for
 
@@ -136,7 +136,7 @@ def _blocks(groups: Sequence[list[int]]) -> Iterator[list[list[int]]]:
     block: list[list[int]] = []
     for group in groups:
         block.append(group)
-        if sum(map(len, block)) >= _AT_ONCE:
+        if sum(map(len, block)) >= thresholds.CURED_TOGETHER:
             yield block
             block = []
     if block:

@@ -10,6 +10,7 @@ import numpy as np
 import numpy.typing as npt
 from msgspec.structs import replace
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.threads import in_threads
@@ -22,7 +23,6 @@ from kathodos.rules.reading import Conflicting, Duty, Permission
 from kathodos.rules.targets import PermissionTargets
 
 _MOST_EXPLAINED = 40
-_LARGE = 50_000  # people from which on rules are worked on by several threads
 Packed = npt.NDArray[np.uint8]  # a bit for each asker, as numpy packs them
 Values = set[str | None]  # of the attribute of `within`; None where a rule has none
 
@@ -85,7 +85,7 @@ class Breach(msgspec.Struct, frozen=True):
 def who_breaks(basis: Basis, rules: Sequence[Conflicting]) -> list[Breach]:
     """All who break each rule at a moment, whatever their activity shows."""
     finder = _Finder(basis)
-    if basis.people < _LARGE:
+    if basis.people < thresholds.RULES_APART:
         return [finder.breach(rule) for rule in rules]
     for rule in rules:  # what is read from the store is read here, for only one thread may
         finder.touch(rule)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.exposure import ADMINISTER
 from kathodos.columns.csr import Bools, Ints, among, csr_from_arrays, csr_from_pairs, distinct, ints, spread_each
 from kathodos.columns.ordered import insertion_points
@@ -19,7 +20,6 @@ from kathodos.model.words import plural
 REDUNDANT, DIRECT, WILDCARD = "redundant", "direct", "wildcard-administration"
 SENSITIVE, EVERYONE, DETACHED = "sensitive-field", "everyone", "detached-wider"
 _MANY = 5  # members from which on a group is said to carry the same
-_TRIED = 4  # holders of whom somebody is asked, before everybody is
 
 
 def redundant(context: ExcessContext) -> Batch:
@@ -278,7 +278,7 @@ def detached(context: ExcessContext) -> Batch:
 def _somebody_more(context: ExcessContext, node: int, parent: int, holders: Ints) -> bool:
     """Whether somebody who counts as one of the first of some holders reaches a node and not its parent."""
     index, at = context.basis.index, context.basis.moment
-    for holder in holders[:_TRIED].tolist():
+    for holder in holders[: thresholds.HOLDERS_TRIED].tolist():
         asker = somebody_with(index, holder, at)
         if asker >= 0 and index.holders.is_asker[asker]:
             inside, outside = reaches_something_on(index, asker, ints([node, parent]), at)

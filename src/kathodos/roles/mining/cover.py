@@ -15,13 +15,13 @@ import msgspec
 import numpy as np
 from scipy.sparse import csr_array
 
+from kathodos import thresholds
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.conflicts.cure_program import Program
 from kathodos.roles.mining.holdings import Kinds
 from kathodos.roles.mining.weights import MiningWeights
 
 _POOL, _MOST_VARIABLES = 120, 60_000
-_BLOCK = 400  # candidates that are held against all rows at once
 
 
 class MiningTerms(msgspec.Struct, frozen=True):
@@ -92,8 +92,8 @@ class _Search:
     def _fitting(self) -> list[tuple[Ints, Ints]]:
         """For each candidate the kinds of row that may get it, and how many of its things each of them lacks."""
         found: list[tuple[Ints, Ints]] = []
-        for first in range(0, len(self.candidates), _BLOCK):
-            some = self.candidates[first : first + _BLOCK]
+        for first in range(0, len(self.candidates), thresholds.COVERED_TOGETHER):
+            some = self.candidates[first : first + thresholds.COVERED_TOGETHER]
             sizes = np.array([len(it) for it in some])
             indptr = np.concatenate([[0], np.cumsum(sizes)])
             indices = np.concatenate(some) if len(some) else np.zeros(0, dtype=np.int64)
