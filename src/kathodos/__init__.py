@@ -5,12 +5,14 @@ from __future__ import annotations
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
+from kathodos.version import __version__
+
 if TYPE_CHECKING:
     from kathodos.errors import CallError, DataError, KathodosError
     from kathodos.workspace.view import View
     from kathodos.workspace.workspace import Workspace
 
-__all__ = ["CallError", "DataError", "KathodosError", "View", "Workspace"]
+__all__ = ["CallError", "DataError", "KathodosError", "View", "Workspace", "__version__"]
 
 _WHERE = {
     "Workspace": "kathodos.workspace.workspace",

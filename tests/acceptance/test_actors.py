@@ -211,7 +211,7 @@ class ProvenActors(Prepared, unittest.TestCase):
         key, lines = workspace.keys.private(), []
         for at, entry in enumerate(entries):
             leaf = entry.leaf()
-            statements.append(f"UPDATE ledger SET leaf = x'{leaf.hex()}' WHERE number = {entry.number}")
+            statements.append(f"UPDATE ledger SET leaf_hash = x'{leaf.hex()}' WHERE number = {entry.number}")
             for level, position, value in merkle.grown(at, leaf, lambda *it: nodes[it]):
                 nodes[level, position] = value
                 where = f"level = {level} AND position = {position}"

@@ -167,7 +167,7 @@ class Composing(Office, unittest.TestCase):
 class Rehearsing(Office, unittest.TestCase):
     def test_what_it_says_is_what_changes(self):
         words = ("change", "give", "role:dues/waiver", "--to", "bo", "--on", "dues:/waivers/2025", "--dry-run")
-        told = document(*words, "--as", "auditor", cwd=self.here)
+        told = document(*words, "--all", "--as", "auditor", cwd=self.here)
         self.assertEqual(
             triples(told, "gains"), {("bo", "approve", "dues:/waivers/2025"), ("bo", "view", "dues:/waivers/2025")}
         )
@@ -320,7 +320,7 @@ class OtherFormats(Office, unittest.TestCase):
                 self.change("take", "role:dues/setter", "--from", "ann", "--into", "x")
                 self.change("give", "view dues:/waivers", "--to", "bo", "--into", "x", "--until", "2026-12-31")
                 self.change("until", "2026-11-30", "grant:g3", "--into", "x")
-                told = document("change", "rehearse", "x", "--as", "auditor", cwd=self.here)
+                told = document("change", "rehearse", "x", "--all", "--as", "auditor", cwd=self.here)
                 before, rows = reached(self.here), self.rows_of(grants)
                 self.change("apply", "x", "--yes")
                 said = carried_out(self.here)
@@ -424,7 +424,7 @@ class Undoing(Office, unittest.TestCase):
                     "suspend": ("people", "suspend", who),
                 }[verb]
                 before = reached(self.here, "--assume", "orders")
-                told = document(*words, "--yes", "--as", "auditor", cwd=self.here).get("rehearsal")
+                told = document(*words, "--all", "--yes", "--as", "auditor", cwd=self.here).get("rehearsal")
                 after = reached(self.here, "--assume", "orders")
                 gains, loses = (triples(told, side) if told else set() for side in ("gains", "loses"))
                 self.assertEqual((after - before, before - after), (gains, loses), words)
@@ -722,7 +722,17 @@ class SameAccess(Office, unittest.TestCase):
         self.assertIn("which would break D-1", " ".join(told["notes"]))
         self.assertEqual(document("change", "rehearse", "x", cwd=self.here)["rules_broken"], [])
         told = document(
-            "change", "same-as", "ann", "--to", "bo", "--even-if-broken", "--dry-run", "--as", "x", cwd=self.here
+            "change",
+            "same-as",
+            "ann",
+            "--to",
+            "bo",
+            "--even-if-broken",
+            "--dry-run",
+            "--all",
+            "--as",
+            "x",
+            cwd=self.here,
         )
         self.assertEqual([it["rule"] for it in told["rules_broken"]], ["D-1"])
         after = {(it[1], it[2]) for it in reached(self.here) if it[0] == "ann"}

@@ -78,10 +78,10 @@ class Tampering(Prepared, unittest.TestCase):
         import numpy as np
 
         from kathodos.columns.dictionary import dictionary_column
-        from kathodos.store.marks import checksums_of, value_checksums
+        from kathodos.store.marks import marks_of
 
         columns = [dictionary_column([value]) for value in ("uno", 1, "2026-06-15T12:00:00Z", None)]
-        (mark,) = checksums_of(np.array([1]), [it.codes for it in columns], [value_checksums(it) for it in columns])
+        (mark,) = marks_of(np.array([1]), columns)
         found = self.found_after(
             "UPDATE baselines SET baseline = 'uno' WHERE row = 1",
             f"UPDATE baselines SET checksum = {mark} WHERE row = 1",
@@ -96,7 +96,7 @@ class Tampering(Prepared, unittest.TestCase):
             (["UPDATE ledger SET number = -number WHERE number IN (2, 3)",
               "UPDATE ledger SET number = 5 + number WHERE number < 0"], "entry 2", "moved"),
             (["INSERT INTO ledger SELECT 7, time, actor, origin, kind, subjects, reason, payload, rows, settings, "
-              "proof, leaf FROM ledger WHERE number = 3"], "entry 7", "no signed head"),
+              "proof, leaf_hash FROM ledger WHERE number = 3"], "entry 7", "no signed head"),
             (["UPDATE ledger_heads SET root = x'00' WHERE size = 2"], "head 2", "signature"),
             (["DELETE FROM ledger_heads WHERE size = 4"], "entry 4", "no signed head"),
         ):  # fmt: skip
@@ -111,7 +111,7 @@ class Tampering(Prepared, unittest.TestCase):
         forged = type(entry)(**{**asdict(entry), "actor": "somebody else"}).leaf().hex()
         found = self.found_after(
             "UPDATE ledger SET actor = 'somebody else' WHERE number = 2",
-            f"UPDATE ledger SET leaf = x'{forged}' WHERE number = 2",
+            f"UPDATE ledger SET leaf_hash = x'{forged}' WHERE number = 2",
             f"UPDATE ledger_tree SET hash = x'{forged}' WHERE level = 0 AND position = 1",
         )
         self.assert_found(found, "entry 2", "first that differs from what was signed")

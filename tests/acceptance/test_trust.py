@@ -216,9 +216,9 @@ class TheLedger(Trust, unittest.TestCase):
         self.assert_found(self.found(), "entries 1-4", "were dropped")
 
     def tables(self):
-        from kathodos.store.tables import METADATA
+        from kathodos.store.upgrades import NEWEST, schema
 
-        return [(table.name,) for table in METADATA.sorted_tables]
+        return [(name,) for name in schema(NEWEST).tables]
 
     def test_what_does_not_belong_into_the_database(self):
         function = ""
@@ -292,7 +292,7 @@ class TheLedger(Trust, unittest.TestCase):
 
     def test_what_was_computed_from_entries_that_are_gone_is_told(self):
         inside("reach", "--by", "bo", cwd=self.here)
-        stores.altered(self.here, "UPDATE ledger SET leaf = x'00' WHERE number = 1")
+        stores.altered(self.here, "UPDATE ledger SET leaf_hash = x'00' WHERE number = 1")
         self.assert_found(self.found(), "entry 1", "of another history than this")
 
 

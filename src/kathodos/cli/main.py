@@ -64,9 +64,10 @@ class _Version(argparse.Action):
     """Looks the version up only when it is asked for."""
 
     def __call__(self, parser: argparse.ArgumentParser, *_: Any) -> None:
-        from importlib.metadata import version
+        from kathodos.store.upgrades import NEWEST
+        from kathodos.version import __version__
 
-        parser.exit(0, f"kathodos {version('kathodos')}\n")
+        parser.exit(0, f"kathodos {__version__} (stores of version {NEWEST})\n")
 
 
 def build_parser(names: Sequence[str] = COMMANDS) -> argparse.ArgumentParser:

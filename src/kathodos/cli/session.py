@@ -114,6 +114,16 @@ class Session:
         sys.stderr.flush()
         return sys.stdin.readline().strip().lower() in ("y", "yes")
 
+    @property
+    def may_ask(self) -> bool:
+        """Whether there is somebody at a terminal who can be asked."""
+        return sys.stdin.isatty()
+
+    def show_first(self, answer: Answer) -> None:
+        """Shows what would be done before somebody is asked; data formats hold only what was done."""
+        if self.format == "table":
+            self.answer(answer)
+
     def choice(self, question: str, choices: Sequence[str]) -> str | None:
         """Which of some words the person at the terminal says; None where there is nobody, or none of them is said."""
         if not sys.stdin.isatty():

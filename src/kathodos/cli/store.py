@@ -5,15 +5,16 @@ from __future__ import annotations
 import argparse
 from pathlib import Path
 
-from kathodos.cli.options import Commands, Formatter, command
+from kathodos.cli.options import Commands, Formatter, acting, command, confirming
 from kathodos.cli.session import Session
+from kathodos.errors import CallError
 
 
 def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     parser = commands.add_parser(
         "store",
-        help="where the catalogue and its ledger are kept: set up a database, copy from one place to another",
-        description="Where the catalogue and its ledger are kept: set up a database for several people, copy a store.",
+        help="where the catalogue and its ledger are kept: set up a database, bring it up to this version, copy it",
+        description="Where the catalogue and its ledger are kept: set up a database, bring a store up, copy it.",
         epilog="example:\n  kathodos store setup > setup.sql        # each step has its own --help",
         formatter_class=formatter,
     )
@@ -42,6 +43,18 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     setting_up.add_argument(
         "--reading", metavar="ROLE", default="kathodos_reading", help="the role of auditors (default: kathodos_reading)"
     )
+    upgrading = command(
+        steps,
+        "upgrade",
+        common,
+        formatter,
+        run_upgrade,
+        "bring the store up to the version of this kathodos; what is signed stays as it is",
+        "  kathodos store upgrade --dry-run     # what it would do\n"
+        "  kathodos store upgrade --yes --reason 'kathodos 0.2 from today on'",
+    )
+    acting(upgrading)
+    confirming(upgrading)
     copying = command(
         steps,
         "copy",
@@ -66,6 +79,25 @@ def run_setup(session: Session) -> int:
     if asked.check:
         return session.answer(store_checked(store.checks(), store.place))
     return session.answer(setup_printed(store.setup_sql(asked.owner, asked.working, asked.reading)))
+
+
+def run_upgrade(session: Session) -> int:
+    from kathodos.ledger.upgrading import BringUp
+    from kathodos.report.stores import store_upgraded, upgrade_planned
+    from kathodos.workspace.stores import upgrade_of
+
+    place, planned = session.workspace.store.place, upgrade_of(session.workspace)
+    told = upgrade_planned(planned, place, session.arguments.dry_run)
+    if session.arguments.dry_run or not planned.is_needed:
+        return session.answer(told)
+    if not session.arguments.yes:
+        session.show_first(told)
+        if not session.may_ask:
+            raise CallError("Nothing was changed: nobody can be asked here.", "To bring the store up, say --yes.")
+        if not session.agrees("Bring it up?"):
+            raise CallError("Nothing was changed.", "To bring the store up, say y, or --yes.")
+    done = session.carry_out(BringUp())
+    return session.answer(store_upgraded(done.result, done.entry, place))
 
 
 def run_copy(session: Session) -> int:

@@ -195,6 +195,8 @@ class _Checker:
             self.note_repeats(columns, good, first, again)
         kept = (first == np.arange(len(first))).nonzero()[0] if len(again) else slice(None)
         self.result.columns = [DictionaryColumn(column.codes[kept], column.values) for column in columns]
+        if self.bad.any() or self.left_out:  # no value may stay behind that was none of the kind's
+            self.result.columns = [column.compact() for column in self.result.columns]
         self.result.lines = self.table.lines[good][kept]
         place = np.full(len(self.table), -1, dtype=np.int64)
         place[good[kept]] = np.arange(len(self.result.lines))

@@ -26,16 +26,17 @@ from kathodos.store.base import EntryRow, Reader, part_of_entry, rows_of_entry, 
 from kathodos.store.history import Histories
 
 P = TypeVar("P", bound=Payload)
-BLOCK = 1 << 16
+BLOCK = 1 << 16  # of what is signed, which is so in every version
+_DIGITS = 9  # that the number of a version cannot have
 
 
 class Entry(msgspec.Struct, frozen=True):
     """An entry as it is kept.
 
     `origin` says from where it was written: the user of the operating system and the host, what the database knows of
-    them, and the machine's clock where another was set. `rows` says per table which rows were opened and closed, and
-    the opened ones' digest; `settings` the digests of configuration, rules and controls in force. `proof` is the
-    actor's own signature of all the rest, where such are made.
+    them, the versions of the program and of the store, and the machine's clock where another was set. `rows` says per
+    table which rows were opened and closed, and the opened ones' digest; `settings` the digests of configuration, rules
+    and controls in force. `proof` is the actor's own signature of all the rest, where such are made.
     """
 
     number: int
@@ -49,6 +50,12 @@ class Entry(msgspec.Struct, frozen=True):
     rows: dict[str, dict[str, str]]
     settings: dict[str, str] = msgspec.field(default_factory=dict)
     proof: str = ""
+
+    @property
+    def store_version(self) -> int:
+        """The version of the store in which it was written; entries of the first do not say it."""
+        said = self.origin.get("store", "1")
+        return int(said) if said.isdecimal() and len(said) < _DIGITS else 0
 
     def statement(self) -> bytes:
         """What the actor signs: all but the signature, in canonical form (RFC 8785)."""

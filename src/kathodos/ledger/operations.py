@@ -10,6 +10,7 @@ from __future__ import annotations
 import abc
 from collections.abc import Iterable, Sequence
 from datetime import datetime
+from functools import partial
 from typing import ClassVar, Generic, TypeVar
 
 import msgspec
@@ -25,9 +26,10 @@ from kathodos.ledger.payloads import Act, Payload
 from kathodos.ledger.writing import Draft, writing
 from kathodos.model import times
 from kathodos.model.kinds import BY_NAME, Kind
-from kathodos.store.base import Store
+from kathodos.store.base import Store, Writer
 from kathodos.store.edited import Edited, KindEdits
 from kathodos.store.records import Stored
+from kathodos.store.versions import must_be_newest
 
 R = TypeVar("R")
 R_co = TypeVar("R_co", covariant=True)
@@ -135,6 +137,10 @@ class Operation(Generic[R_co]):
 
     act: ClassVar[Act]
 
+    def begin(self, store: Store, writer: Writer) -> None:
+        """What is done first of all in the transaction. Raises DataError where the store is of an earlier version."""
+        must_be_newest(writer.versions, store.place)
+
     @abc.abstractmethod
     def compose(self, plan: Plan) -> R_co:
         """Puts into a plan what is to be written, and says what it comes to.
@@ -159,7 +165,7 @@ def must_not_be_guest(actor: Actor, act: Act) -> None:
 
 def carry_out(operation: Operation[R], store: Store, keys: Keys, hand: Hand) -> Done[R]:
     """Plans an operation from the newest state and writes it, in one transaction with its ledger entry."""
-    with writing(store, keys, operation.act, hand) as draft:
+    with writing(store, keys, operation.act, hand, partial(operation.begin, store)) as draft:
         must_not_be_guest(draft.actor, operation.act)
         hand.may(draft.actor, operation.act)
         plan = Plan(draft.records, draft.actor, hand.reason, draft.time)

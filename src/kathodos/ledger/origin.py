@@ -7,6 +7,7 @@ import platform
 import pwd
 
 from kathodos.model import times
+from kathodos.version import __version__
 
 
 def system_user() -> str:
@@ -17,7 +18,10 @@ def system_user() -> str:
         return f"uid:{os.getuid()}"
 
 
-def place_of_work() -> dict[str, str]:
-    """The system's user and the host, as an entry keeps them, and that another clock than the machine's was used."""
-    place = {"user": system_user(), "host": platform.node()}
+def place_of_work(store_version: int) -> dict[str, str]:
+    """What an entry keeps of where it is written: the system's user, the host, the versions of program and store.
+
+    And that another clock than the machine's was used.
+    """
+    place = {"user": system_user(), "host": platform.node(), "program": __version__, "store": str(store_version)}
     return {**place, "clock": "KATHODOS_NOW"} if times.is_set() else place

@@ -43,6 +43,7 @@ class Act(StrEnum):
     LOOK_BACK = "request look-back"
     REQUEST_PACKETS = "request packets"
     TAKE_REQUESTS = "request take"
+    UPGRADE = "store upgrade"
     REFUSED = "refused"
 
 
@@ -218,6 +219,13 @@ class MergePayload(Payload, frozen=True):
     identity: str
     into: str
     moved: dict[str, int] = {}
+
+
+class UpgradePayload(Payload, frozen=True):
+    """From which version the store was brought up to which."""
+
+    before: int
+    after: int
 
 
 class RefusedPayload(Payload, frozen=True):

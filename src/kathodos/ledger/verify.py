@@ -29,6 +29,8 @@ from kathodos.model.times import first_moment
 from kathodos.model.words import plural
 from kathodos.store.base import EntryRow, Reader, Store
 from kathodos.store.computed import Point
+from kathodos.store.upgrades import NEWEST
+from kathodos.store.versions import VersionRow, Versions
 
 
 class Verification(msgspec.Struct, frozen=True):
@@ -57,7 +59,10 @@ def verify(store: Store, keys: Keys, witnesses: Witnesses | None = None) -> Veri
                 *_computed_discrepancies(store, reader),
                 *_proof_discrepancies(entries, reader, witnesses.proof),
             ]
-            (_, damages), *checked = _parts_checked(store, reader, {entry.number: entry.rows for entry in entries})
+            versions = versions_said(entries)
+            found += _version_discrepancies(reader, versions, entries)
+            rows = {entry.number: entry.rows for entry in entries}
+            (_, damages), *checked = _parts_checked(store, reader, rows, versions)
         except Exception:  # what is not as it was made cannot be read as that, whatever the database says then
             if not found:
                 raise
@@ -65,12 +70,12 @@ def verify(store: Store, keys: Keys, witnesses: Witnesses | None = None) -> Veri
                 "the ledger and the rows", "could not be looked at, as the database is not as it was made"
             )
             return Verification(0, 0, None, [*found, rest])
-        notes = clock_notes(entries)
+        notes = [*version_notes(reader.versions, len(entries)), *clock_notes(entries)]
     found = [*damages, *found, *(one for _, wrong in checked for one in wrong)]
     return Verification(len(entries), sum(rows for rows, _ in checked), heads[-1] if heads else None, found, notes)
 
 
-def _parts_checked(store: Store, reader: Reader, entries: RowsOfEntries) -> list[Checked]:
+def _parts_checked(store: Store, reader: Reader, entries: RowsOfEntries, versions: Versions) -> list[Checked]:
     """What is wrong with the database file, and then with the rows of each kind; of a large store in processes."""
     sizes = {
         kind.name: sum(
@@ -81,23 +86,23 @@ def _parts_checked(store: Store, reader: Reader, entries: RowsOfEntries) -> list
     parts = ["", *sizes]
     count = process_count(sum(sizes.values()), thresholds.VERIFIED_APART)
     if count == 1:
-        return [_part_checked(reader, part, entries) for part in parts]
+        return [_part_checked(reader, part, entries, versions) for part in parts]
     point, largest_first = reader.newest(), sorted(parts, key=lambda it: -sizes.get(it, max(sizes.values())))
-    checked = in_processes(_checked_apart, [(store, point, part, entries) for part in largest_first], count)
+    checked = in_processes(_checked_apart, [(store, point, part, entries, versions) for part in largest_first], count)
     apart = dict(zip(largest_first, checked, strict=True))
-    return [apart[part] or _part_checked(reader, part, entries) for part in parts]
+    return [apart[part] or _part_checked(reader, part, entries, versions) for part in parts]
 
 
-def _checked_apart(store: Store, point: Point, part: str, entries: RowsOfEntries) -> Checked | None:
+def _checked_apart(store: Store, point: Point, part: str, entries: RowsOfEntries, versions: Versions) -> Checked | None:
     """What is wrong with one part, found in another process; None where the store has gone on since."""
     with store.reading() as reader:
-        return _part_checked(reader, part, entries) if reader.newest() == point else None
+        return _part_checked(reader, part, entries, versions) if reader.newest() == point else None
 
 
-def _part_checked(reader: Reader, part: str, entries: RowsOfEntries) -> Checked:
+def _part_checked(reader: Reader, part: str, entries: RowsOfEntries, versions: Versions) -> Checked:
     if not part:
         return 0, [Discrepancy("the database", text, DAMAGED) for text in reader.damages()]
-    return row_discrepancies(reader, BY_NAME[part], entries)
+    return row_discrepancies(reader, BY_NAME[part], entries, versions)
 
 
 def _readable(row: EntryRow) -> Entry:
@@ -178,6 +183,39 @@ def _proof_discrepancies(entries: list[Entry], reader: Reader, proof: Proof) -> 
     for entry, wrong in zip(signed, proof.wrong_among(statements) if signed else (), strict=True):
         if wrong:
             yield Discrepancy(f"entry {entry.number}", f"does not bear a signature of {entry.actor}: {wrong}")
+
+
+def versions_said(entries: list[Entry]) -> Versions:
+    """In which version of the store each entry was written, as the entries themselves say it."""
+    rows, version = list[VersionRow](), 1
+    for entry in entries:
+        said = entry.store_version
+        if said != version:
+            rows.append(VersionRow(said, entry.number, entry.origin.get("program", "")))
+            version = said
+    return Versions(rows)
+
+
+def _version_discrepancies(reader: Reader, said: Versions, entries: list[Entry]) -> Iterator[Discrepancy]:
+    """Whether the store says the same of its versions as its entries do, and never goes back to an earlier one."""
+    for before, after in itertools.pairwise([VersionRow(1, 1, ""), *said.rows]):
+        if after.version < before.version:
+            what = f"was written as version {after.version}, after the store had been brought up to {before.version}"
+            yield Discrepancy(f"entry {after.entry}", what)
+    kept = {(it.version, it.entry) for it in reader.versions.rows if it.entry <= len(entries)}
+    if entries and kept != {(it.version, it.entry) for it in said.rows}:
+        yield Discrepancy("the versions of the store", "are not what its entries say")
+
+
+def version_notes(versions: Versions, entries: int) -> list[str]:
+    """What is to be known of the version of a store: that it can be brought up, or was by who administers it."""
+    newest = versions.newest
+    if newest.version < NEWEST:
+        which = f"The store is of version {newest.version}; this kathodos writes version {NEWEST}"
+        return [f"{which}. To bring it up: kathodos store upgrade"]
+    if entries and newest.entry > entries:
+        return [f"The store was brought up to version {newest.version} in its database, which the next entry will say."]
+    return []
 
 
 def clock_notes(entries: list[Entry]) -> list[str]:

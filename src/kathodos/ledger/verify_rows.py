@@ -15,8 +15,8 @@ from kathodos.ledger.entries import BLOCK, Digest
 from kathodos.model.kinds import Kind
 from kathodos.store.base import Reader
 from kathodos.store.blocks import FIRST, FOREVER, LAST, Block, joined_blocks
-from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.recorded import Closings, Openings
+from kathodos.store.versions import Versions, checked_of, wrongly_marked
 
 RowsOfEntries = Mapping[int, Mapping[str, Mapping[str, str]]]  # by entry and kind: which it opened and closed
 Checked = tuple[int, list[Discrepancy]]  # how many rows, and what is wrong with them
@@ -29,8 +29,11 @@ def kept_of(rows: Mapping[str, Mapping[str, str]], kind: Kind) -> Mapping[str, s
     return rows.get(kind.name, {})
 
 
-def row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Checked:
-    """The number of rows of one kind, and what is wrong with them against what the entries say of them."""
+def row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries, versions: Versions) -> Checked:
+    """The number of rows of one kind, and what is wrong with them against what the entries say of them.
+
+    `versions`: in which version of the store each entry was written, as the entries say it.
+    """
     entries, beyond = _within(entries, kind, reader.last_row(kind))
     opened, closed = _Opened(kind, entries), Closings(_ranges(entries, kind, "closed"))
     wrong = [Discrepancy(f"entry {it}", f"says that it wrote rows of {kind.name} that cannot be") for it in beyond]
@@ -38,7 +41,7 @@ def row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Che
     count = 0
     digests: dict[int, Digest] = {}
     total = 0
-    for part in opened.pieces(_with_faults(it) for it in reader.blocks(kind, FIRST, LAST)):
+    for part in opened.pieces(_with_faults(kind, it, versions) for it in reader.blocks(kind, FIRST, LAST)):
         total += len(part)
         by, ends = opened.openers(part.rows), closed.of(part.rows)
         intact = part.checksums == 0
@@ -52,7 +55,8 @@ def row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Che
                 int(part.since[at]), int(part.until[at]), int(by[at]), int(ends[at]), bool(intact[at])
             )
             wrong.append(Discrepancy(f"{kind.name} row {part.rows[at]} ({key})", what))
-        digests.setdefault(int(by[0]), Digest()).add(int(part.rows[0]), part.held)
+        checked = checked_of(kind, int(versions.of(by[:1])[0]), part.columns)
+        digests.setdefault(int(by[0]), Digest()).add(int(part.rows[0]), [part.sources, *checked])
     for first, last, number in opened.missing():
         suspects.add(number)
         rows, were = (f"row {first}", "was") if first == last else (f"rows {first}-{last}", "were")
@@ -75,11 +79,9 @@ def row_discrepancies(reader: Reader, kind: Kind, entries: RowsOfEntries) -> Che
     return total, wrong
 
 
-def _with_faults(block: Block) -> Block:
+def _with_faults(kind: Kind, block: Block, versions: Versions) -> Block:
     """Rows as they were read, with 0 for the checksum of each that has the right one."""
-    checks = [value_checksums(column) for column in block.columns]
-    expected = checksums_of(block.rows, [column.codes for column in block.columns], checks)
-    return replace(block, checksums=block.checksums - expected)
+    return replace(block, checksums=wrongly_marked(kind, block, versions).astype(np.int64))
 
 
 def _within(entries: RowsOfEntries, kind: Kind, last: int) -> tuple[RowsOfEntries, list[int]]:

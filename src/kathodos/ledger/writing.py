@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterable, Iterator, Sequence
+import itertools
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from datetime import datetime, timedelta
 from functools import partial
 from typing import TYPE_CHECKING, Any
@@ -12,9 +13,7 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from kathodos import thresholds
-from kathodos.columns.csr import Ints, joined
-from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column, in_chunks
+from kathodos.columns.dictionary import DictionaryColumn, Scalar, always, dictionary_column
 from kathodos.columns.ranges import range_text, ranges_text
 from kathodos.errors import CallError, DataError
 from kathodos.ledger import merkle
@@ -24,16 +23,17 @@ from kathodos.ledger.entries import Digest, Entry, read_heads, row_of
 from kathodos.ledger.hand import Hand
 from kathodos.ledger.keys import Head, Keys, is_signed
 from kathodos.ledger.origin import place_of_work
-from kathodos.ledger.payloads import Act
-from kathodos.ledger.settings import change_of
+from kathodos.ledger.payloads import Act, UpgradePayload
+from kathodos.ledger.settings import SettingsChange, change_of
 from kathodos.model import times
 from kathodos.model.kinds import SETTINGS, Kind
 from kathodos.store.base import Store, Writer
 from kathodos.store.blocks import FOREVER, Block
 from kathodos.store.computed import DamagedError
 from kathodos.store.history import Histories, Opened
-from kathodos.store.marks import checksums_of, value_checksums
+from kathodos.store.marks import marks_of
 from kathodos.store.records import Stored
+from kathodos.store.versions import checked_of
 
 if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
@@ -68,10 +68,11 @@ class Draft(msgspec.Struct):
         if not total:
             return
         first = self.writer.next_row(kind)
-        self._digests.setdefault(kind.name, Digest()).add(first, [sources, *columns])
+        checked = checked_of(kind, self.writer.version, columns)
+        self._digests.setdefault(kind.name, Digest()).add(first, [sources, *checked])
         rows = np.arange(first, first + total)
         since, until = np.full(total, self.number), np.full(total, FOREVER)
-        self.writer.put_rows(kind, Block(rows, since, until, _checksums(rows, columns), sources, columns))
+        self.writer.put_rows(kind, Block(rows, since, until, marks_of(rows, checked), sources, columns))
         self.opened.setdefault(kind.name, []).append(Opened(self.number, first, columns, sources))
 
     def close_rows(self, kind: Kind, ids: Iterable[int]) -> None:
@@ -105,10 +106,13 @@ class Draft(msgspec.Struct):
 
 
 @contextlib.contextmanager
-def writing(store: Store, keys: Keys, kind: str, hand: Hand) -> Iterator[Draft]:
+def writing(
+    store: Store, keys: Keys, kind: str, hand: Hand, begin: Callable[[Writer], None] = lambda writer: None
+) -> Iterator[Draft]:
     """One change with its entry. Nothing is kept where the body raises, nor where it opens and closes no row.
 
-    Where the settings have changed since they were last written, an entry that says so stands before it.
+    What was altered since the last entry and nobody has entered yet, the settings or the version of the store, is
+    entered before it. `begin`: what is done first of all in the transaction.
     """
     key = keys.private()
     keys.must_take_heads()
@@ -118,23 +122,19 @@ def writing(store: Store, keys: Keys, kind: str, hand: Hand) -> Iterator[Draft]:
         newest = writer.newest().entry
         now = _time_after(writer, newest)
         _must_be_as_signed(writer, newest, key.public_key())
+        begin(writer)
         records = Stored(Histories(writer, store.computed))
         actor = hand.acting.among(records)
         changed = change_of(records, hand.settings) if hand.settings.files else None
-        is_apart = changed is not None and newest > 0  # the first entry of all says itself what is in force
-        draft = Draft(writer, newest + (2 if is_apart else 1), now, actor, records)
+        is_raised = kind != Act.UPGRADE and writer.versions.newest.entry > newest
+        before = [it for it in (is_raised, changed) if it] if newest else []  # the first entry says all that itself
+        draft = Draft(writer, newest + len(before) + 1, now, actor, records)
         yield draft
         heads = []
         if draft.is_kept:
             _must_be_in_time(writer, newest, now, hand)
-            if changed and is_apart:
-                before = Draft(writer, newest + 1, now, actor, records, changed.subjects)
-                before.payload |= msgspec.to_builtins(changed.payload)
-                before.close_rows(SETTINGS, changed.closed)
-            if changed:
-                (before if is_apart else draft).open_rows(SETTINGS, changed.opened)
-            if is_apart:
-                heads.append(_entered(before, Act.SETTINGS, hand, key))
+            for act, earlier in _entered_before(draft, newest, is_raised, changed):
+                heads.append(_entered(earlier, act, hand, key))
             heads.append(_entered(draft, kind, hand, key))
     if heads:
         _noted(heads, keys)
@@ -143,6 +143,27 @@ def writing(store: Store, keys: Keys, kind: str, hand: Hand) -> Iterator[Draft]:
             _anchored(heads, store, hand.anchor)
         with contextlib.suppress(DamagedError, DataError), store.reading() as reader:  # else made by who asks next
             Histories(reader, store.computed).take_in(draft.opened)
+
+
+def _entered_before(
+    draft: Draft, newest: int, is_raised: bool, changed: SettingsChange | None
+) -> Iterator[tuple[Act, Draft]]:
+    """The entries that stand before a draft's; where it is the first of all, what they would say is put into it."""
+    writer, numbers = draft.writer, itertools.count(newest + 1)
+    if is_raised and newest:
+        raised = Draft(writer, next(numbers), draft.time, draft.actor, draft.records)
+        payload = UpgradePayload(writer.versions.before, writer.version)
+        raised.payload |= msgspec.to_builtins(payload)
+        yield Act.UPGRADE, raised
+    if changed is not None:
+        told = draft
+        if newest:
+            told = Draft(writer, next(numbers), draft.time, draft.actor, draft.records, changed.subjects)
+            told.payload |= msgspec.to_builtins(changed.payload)
+            told.close_rows(SETTINGS, changed.closed)
+        told.open_rows(SETTINGS, changed.opened)
+        if newest:
+            yield Act.SETTINGS, told
 
 
 def _time_after(writer: Writer, newest: int) -> datetime:
@@ -183,7 +204,7 @@ def _must_be_in_time(writer: Writer, newest: int, now: datetime, hand: Hand) -> 
 def _entered(draft: Draft, kind: str, hand: Hand, key: Ed25519PrivateKey) -> Head:
     """Writes the entry of a draft and its signed head."""
     time = times.time_text(draft.time)
-    origin = {**place_of_work(), **draft.writer.origin()}
+    origin = {**place_of_work(draft.writer.version), **draft.writer.origin()}
     subjects = sorted(set(draft.subjects))
     under = hand.settings.digests() if hand.settings.files else {}
     entry = Entry(
@@ -242,13 +263,3 @@ def _node(writer: Writer, level: int, position: int) -> bytes:
         what = f"The ledger's tree has no node {position} of level {level}: nothing can be written behind it."
         raise DataError(what, "See what was altered with `kathodos ledger verify`.")
     return found
-
-
-def _checksums(rows: Ints, columns: Sequence[DictionaryColumn]) -> Ints:
-    """The checksum of each row that is to be opened."""
-    checks = [value_checksums(column) for column in columns]
-    parts = [
-        checksums_of(rows[part], [column.codes[part] for column in columns], checks)
-        for part in in_chunks(len(rows), thresholds.MARKED_TOGETHER)
-    ]
-    return joined(parts)

@@ -35,7 +35,7 @@ def ending(view: View, within: str, most: int | None, is_table: bool) -> Answer:
     shown = rows[:most] if is_table else rows
     asked = view.asked([row["asker"] for row in shown if row["asker"] >= 0])
     for row in shown:
-        known = asked.get(row["asker"])
+        known = asked.get(row.pop("asker"))  # a number of the index, which is another one where that is made anew
         row |= {
             "day": day_text(row["end"] - 1),
             "days": (row["end"] - 1) // DAY - view.moment // DAY,

@@ -11,10 +11,12 @@ from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 
 if TYPE_CHECKING:
+    from kathodos.ledger.upgrading import BroughtUp
     from kathodos.ledger.verify import Verification
     from kathodos.store.base import Store
     from kathodos.store.copying import Copied
     from kathodos.store.postgres_setup import Check
+    from kathodos.workspace.stores import StoreUpgrade
     from kathodos.workspace.workspace import Workspace
 
 _CHECKS = (
@@ -87,6 +89,32 @@ def store_copied(found: Copied, verification: Verification, source: Store, targe
     if url is not None:
         hint = f"The workspace works there from now on: [store] url in kathodos.toml is {url}."
     return Answer(text=text, hint=hint, document=document)
+
+
+def upgrade_planned(planned: StoreUpgrade, place: str, is_trial: bool) -> Answer:
+    """What bringing a store up would do."""
+    document = {"store": place, **asdict(planned)}
+    if not planned.is_needed:
+        same = f"The store {place} is of version {planned.after}, which is that of this kathodos."
+        return Answer(text=[f"{same} There is nothing to do."], document=document)
+    as_entry = f", as entry {planned.entry + 1} of the ledger" if planned.entry else ""
+    text = [
+        f"The store {place} is of version {planned.before}. Bringing it up to version {planned.after}{as_entry}:",
+        *(f"  {it}" for it in planned.steps),
+        "No record is altered, and what was signed is checked as it was signed. It is done as a whole or not at all.",
+        "Kathodos of an earlier version cannot use the store afterwards.",
+    ]
+    return Answer(text=text, document=document, hint="To do it: kathodos store upgrade --yes" if is_trial else "")
+
+
+def store_upgraded(found: BroughtUp, entry: int | None, place: str) -> Answer:
+    """What was brought up."""
+    document = {"store": place, **asdict(found), "entry": entry}
+    if found.before == found.after:
+        return Answer(text=[f"The store {place} is of version {found.after} already."], document=document)
+    said = f" Entry {entry} of the ledger says so." if entry else ""
+    text = f"The store {place} was brought up from version {found.before} to version {found.after}.{said}"
+    return Answer(text=[text], document=document, hint="Proof that nothing was altered: kathodos ledger verify")
 
 
 def setup_printed(sql: str) -> Answer:

@@ -19,6 +19,7 @@ from kathodos.model.times import moment_of
 from kathodos.store.blocks import LAST, Block
 from kathodos.store.computed import KEY, ComputedFolder, Point
 from kathodos.store.modes import OWNER
+from kathodos.store.versions import VersionRow, Versions
 
 ANCHOR_TABLE = "kathodos_heads"  # where an anchor in a database keeps the heads that it receives
 FILE, SERVER = "sqlite:///", "postgresql+psycopg://"  # how the url of a store begins
@@ -74,7 +75,24 @@ def rows_of_entry(entry: int, text: Any) -> RowsOfEntry:
 
 
 class Reader(abc.ABC):
-    """One unchanging state of a store, read in bulk and without an object for each row."""
+    """One unchanging state of a store, read in bulk and without an object for each row.
+
+    A store of an earlier version is read as it is: what came later it does not hold.
+    """
+
+    @abc.abstractmethod
+    def version_rows(self) -> list[VersionRow]:
+        """What the store says of its versions, the first first; nothing in the first version of all."""
+
+    @cached_property
+    def versions(self) -> Versions:
+        """The versions that the store has had."""
+        return Versions(self.version_rows())
+
+    @property
+    def version(self) -> int:
+        """The version that it has."""
+        return self.versions.newest.version
 
     @abc.abstractmethod
     def newest(self) -> Point:
@@ -172,6 +190,14 @@ class Writer(Reader):
         return None
 
     @abc.abstractmethod
+    def put_version(self, row: VersionRow) -> None:
+        """Writes of which version all is that is written from an entry on."""
+
+    @abc.abstractmethod
+    def upgrade(self, row: VersionRow) -> None:
+        """Makes the tables those of a later version, and says so; nothing that is kept is altered."""
+
+    @abc.abstractmethod
     def put_head(self, size: int, time: str, root: bytes, signature: bytes) -> None:
         """Writes a signed head."""
 
@@ -183,8 +209,11 @@ class Store(abc.ABC):
     mode: int = OWNER  # of the files that are made for it
 
     @abc.abstractmethod
-    def create(self) -> None:
-        """Makes the tables of a new store."""
+    def create(self, versions: Versions | None = None) -> None:
+        """Makes the tables of a new store; those that are there stay as they are.
+
+        `versions`: which it has had, where what it will hold was written before (default: it is a new one's).
+        """
 
     @abc.abstractmethod
     def reading(self) -> AbstractContextManager[Reader]:

@@ -37,6 +37,10 @@ class Block(msgspec.Struct, frozen=True):
         """The sources and the kind's own columns."""
         return [self.sources, *self.columns]
 
+    def only(self, positions: Sequence[int]) -> Block:
+        """The rows with only some of the kind's own columns, by position."""
+        return Block(*self.numbers, self.sources, [self.columns[at] for at in positions])
+
     def part(self, some: slice) -> Block:
         """Some of the rows."""
         held = [DictionaryColumn(it.codes[some], it.values) for it in self.held]

@@ -24,7 +24,7 @@ def copied(reader: Reader, target: Store) -> Copied:
 
     Raises CallError where something else was there before.
     """
-    target.create()
+    target.create(reader.versions)
     rows = 0
     with target.write() as writer:
         newest = writer.newest()
@@ -33,6 +33,9 @@ def copied(reader: Reader, target: Store) -> Copied:
         if newest.entry:
             what = f"The store {target.place} is not empty: it holds {plural(newest.entry, 'entry', 'entries')}."
             raise CallError(what, "Name a new file, or a database without a catalogue. Nothing was changed.")
+        if writer.versions != reader.versions:
+            what = f"The store {target.place} was set up for version {writer.version}; this one is of {reader.version}."
+            raise CallError(what, "Bring this one up first: kathodos store upgrade. Nothing was changed.")
         for kind in KINDS:
             for block in reader.blocks(kind, FIRST, LAST):
                 writer.put_rows(kind, block)

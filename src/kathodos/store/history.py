@@ -15,7 +15,7 @@ import numpy as np
 
 from kathodos import thresholds
 from kathodos.columns.csr import joined
-from kathodos.columns.dictionary import DictionaryColumn, in_chunks, joined_columns
+from kathodos.columns.dictionary import DictionaryColumn, joined_columns
 from kathodos.columns.ranges import ranges_in
 from kathodos.errors import DataError
 from kathodos.model.kinds import BY_NAME, Kind
@@ -33,8 +33,8 @@ from kathodos.store.kind_history import (
     nothing_of,
     part_in,
 )
-from kathodos.store.marks import checksums_of, value_checksums
 from kathodos.store.recorded import Closings, Openings
+from kathodos.store.versions import Versions, filled, wrongly_marked
 
 _ALTERED = "See what was altered with `kathodos ledger verify`; put the store back from a copy."
 
@@ -81,7 +81,7 @@ def _read(reader: Reader, kind: Kind, pending: Pending, is_whole: bool) -> Part:
         what = f"The store holds {there} rows of {kind.name}, and entries of the ledger have brought {brought}."
         raise DataError(what, _ALTERED)
     whole = joined_blocks(blocks)
-    _must_be_marked(kind, whole)
+    _must_be_marked(kind, whole, reader.versions)
     expected = Openings(pending.opened).of(whole.rows), Closings(pending.closed).of(whole.rows)
     wrong = ((whole.since != expected[0]) | (whole.until != expected[1])).nonzero()[0]
     if len(wrong):
@@ -89,20 +89,18 @@ def _read(reader: Reader, kind: Kind, pending: Pending, is_whole: bool) -> Part:
             f"Row {whole.rows[wrong[0]]} of {kind.name} in the store begins or ends where no entry of the ledger says."
         )
         raise DataError(what, _ALTERED)
+    whole = filled(kind, whole, reader.versions)
     until = np.where(whole.until == FOREVER, STANDS, whole.until)
     named = dict(zip((SOURCE, *kind.names), (whole.sources, *whole.columns), strict=True))
     return Part(whole.rows, whole.since, until, named.__getitem__)
 
 
-def _must_be_marked(kind: Kind, block: Block) -> None:
+def _must_be_marked(kind: Kind, block: Block, versions: Versions) -> None:
     """Raises DataError where a row does not bear the mark of what it holds: somebody has edited it."""
-    checks = [value_checksums(column) for column in block.columns]
-    for part in in_chunks(len(block), thresholds.MARKED_TOGETHER):
-        codes = [column.codes[part] for column in block.columns]
-        wrong = (checksums_of(block.rows[part], codes, checks) != block.checksums[part]).nonzero()[0]
-        if len(wrong):
-            what = f"Row {block.rows[part][wrong[0]]} of {kind.name} in the store is not what was written there."
-            raise DataError(what, _ALTERED)
+    wrong = wrongly_marked(kind, block, versions).nonzero()[0]
+    if len(wrong):
+        what = f"Row {block.rows[wrong[0]]} of {kind.name} in the store is not what was written there."
+        raise DataError(what, _ALTERED)
 
 
 class _Files(msgspec.Struct, frozen=True):

@@ -7,7 +7,7 @@ import hashlib
 import os
 from collections.abc import Iterator, Sequence
 from datetime import UTC, datetime
-from functools import cached_property
+from functools import cache, cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -19,7 +19,10 @@ from kathodos.store import postgres_errors as errors
 from kathodos.store.base import SERVER, Reader, Store, Writer
 from kathodos.store.blocks import LAST, Block, block_of
 from kathodos.store.computed import ComputedFolder
-from kathodos.store.sql import SQLReader, SQLWriter, columns_in, stored_name
+from kathodos.store.sql import SQLReader, SQLWriter, columns_of, columns_read, columns_written
+from kathodos.store.upgrades import names_then
+from kathodos.store.upgrades.schema import stored_name
+from kathodos.store.versions import VersionRow, Versions, must_be_known, new_versions
 
 if TYPE_CHECKING:
     import psycopg
@@ -32,7 +35,7 @@ _ADDRESS = ("user", "host", "port", "dbname", "service")  # what is shown of whe
 _SETTINGS = "-c idle_in_transaction_session_timeout=0 -c client_min_messages=warning -c jit=off"
 # All is asked by key and in its order; a table that was just filled has no statistics yet by which that would be found.
 _BY_KEY = "-c enable_seqscan=off -c enable_bitmapscan=off -c enable_sort=off"
-_KEY = "hashtextextended('kathodos ' || coalesce(to_regclass('ledger')::oid::text, ''), 0)"
+KEY = "hashtextextended('kathodos ' || coalesce(to_regclass('ledger')::oid::text, ''), 0)"
 
 
 class PostgresStore(Store):
@@ -117,8 +120,11 @@ class PostgresStore(Store):
             (login,) = connection.execute("SELECT session_user").fetchone() or ("",)
             return str(login)
 
-    def create(self) -> None:
-        from kathodos.store.postgres_setup import protections, tables
+    def create(self, versions: Versions | None = None) -> None:
+        from sqlalchemy.dialects import postgresql
+
+        from kathodos.store.postgres_setup import protections
+        from kathodos.store.tables import statements
 
         with self.explaining(), self.connected() as connection:
             encoding = connection.info.parameter_status("server_encoding")
@@ -126,9 +132,13 @@ class PostgresStore(Store):
                 what = f"The database {self.place} is in the encoding {encoding}."
                 raise DataError(what, "Make one with `createdb --encoding=UTF8 --template=template0 NAME`.")
             self._begin_to_write(connection)
-            if connection.execute("SELECT to_regclass('ledger')").fetchone() == (None,):
-                for statement in (*tables(), *protections()):
+            writer, versions = _PostgresWriter(connection), versions or new_versions()
+            version = versions.newest.version
+            if not writer.is_made:
+                dialect = postgresql.dialect()  # type: ignore[no-untyped-call]
+                for statement in (*statements(dialect, 0, version), *protections(version)):
                     connection.execute(statement.encode())
+            writer.say_versions(versions)
             connection.execute("COMMIT")
 
     def setup_sql(self, owner: str, working: str, reading: str) -> str:
@@ -142,13 +152,15 @@ class PostgresStore(Store):
         from kathodos.store.postgres_setup import checks
 
         with self.explaining(), self.connected() as connection:
-            return checks(connection)
+            return checks(connection, _PostgresReader(connection).version)
 
     @contextlib.contextmanager
     def reading(self) -> Iterator[Reader]:
         with self.explaining(), self.connected() as connection:
             connection.execute("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
-            yield _PostgresReader(connection)
+            reader = _PostgresReader(connection)
+            must_be_known(reader.versions, self.place)
+            yield reader
 
     @contextlib.contextmanager
     def write(self) -> Iterator[Writer]:
@@ -158,6 +170,7 @@ class PostgresStore(Store):
             self._begin_to_write(connection)
             writer = _PostgresWriter(connection)
             try:
+                must_be_known(writer.versions, self.place)
                 yield writer
             except BaseException:
                 with contextlib.suppress(psycopg.Error):
@@ -176,7 +189,7 @@ class PostgresStore(Store):
         """Begins a transaction that alone may write, once no other does; the wait for that is bounded."""
         connection.execute("BEGIN ISOLATION LEVEL READ COMMITTED READ WRITE")
         connection.execute(f"SET LOCAL lock_timeout = {max(int(self.wait * 1000), 1)}")
-        connection.execute(f"SELECT pg_advisory_xact_lock({_KEY})")
+        connection.execute(f"SELECT pg_advisory_xact_lock({KEY})")
 
     def _was_kept(self, writer: _PostgresWriter) -> bool:
         """Whether the entry is there whose transaction was about to be kept when the connection was lost."""
@@ -189,9 +202,8 @@ class PostgresStore(Store):
             with self.connected() as connection:
                 connection.execute("BEGIN")
                 connection.execute(f"SET LOCAL lock_timeout = {max(int(self.wait), _LEAST_WAIT) * 1000}")
-                connection.execute(f"SELECT pg_advisory_xact_lock({_KEY})")  # the lost one has ended when it is had
-                found = connection.execute("SELECT leaf FROM ledger WHERE number = %s", (number,)).fetchone()
-                return found is not None and bytes(found[0]) == leaf
+                connection.execute(f"SELECT pg_advisory_xact_lock({KEY})")  # the lost one has ended when it is had
+                return _PostgresReader(connection).leaf(number) == leaf.hex()
         except psycopg.Error:
             raise errors.not_known(self.place, number) from None
 
@@ -203,6 +215,14 @@ class _PostgresReader(SQLReader):
     def _ask(self, query: str, *parameters: Any) -> Iterator[tuple[Any, ...]]:
         yield from self._connection.execute(query.replace("?", "%s").encode(), parameters, binary=True)
 
+    @property
+    def is_made(self) -> bool:
+        """Whether the database holds a store."""
+        return self._is_there("ledger")
+
+    def _is_there(self, table: str) -> bool:
+        return list(self._ask("SELECT to_regclass(?) IS NOT NULL", table)) == [(True,)]
+
     def damages(self) -> list[str]:
         from kathodos.store.postgres_setup import damages
 
@@ -211,9 +231,11 @@ class _PostgresReader(SQLReader):
     def strangers(self) -> list[str]:
         from kathodos.store.postgres_setup import strangers
 
-        return strangers(self._connection)
+        return strangers(self._connection, self.version)
 
     def blocks(self, kind: Kind, first: int = 1, last: int = LAST) -> Iterator[Block]:
+        if not names_then(kind.name, self.version):
+            return
         most = thresholds.BLOCK if last - first >= thresholds.POSTGRES_FITTING else thresholds.POSTGRES_FITTING
         while True:
             block = self._block(kind, first, last, most)
@@ -232,7 +254,7 @@ class _PostgresReader(SQLReader):
 
         from kathodos.store.postgres_binary import number_column, numbers_in, text_column
 
-        query = _query(kind).format(most=most).encode()
+        query = _query(kind, self.version).format(most=most).encode()
         scope = self._connection.transaction() if most > thresholds.POSTGRES_FITTING else contextlib.nullcontext()
         try:
             with scope:
@@ -261,6 +283,12 @@ class _PostgresWriter(_PostgresReader, SQLWriter):
         super().put_entry(entry)
         self.entry = entry[0], entry[-1]
 
+    def upgrade(self, row: VersionRow) -> None:
+        from kathodos.store.postgres_setup import upgrade
+
+        upgrade(self._connection, self.version, row.version)
+        self.put_version(row)
+
     def origin(self) -> dict[str, str]:
         query = "SELECT session_user, host(inet_client_addr()), current_setting('application_name')"
         ((login, address, application),) = self._ask(query)
@@ -275,13 +303,15 @@ class _PostgresWriter(_PostgresReader, SQLWriter):
     def put_rows(self, kind: Kind, block: Block) -> None:
         from kathodos.store.postgres_binary import copied
 
-        statement = f'COPY "{kind.name}" ({columns_in(kind)}) FROM STDIN (FORMAT binary)'
+        names, positions = columns_written(kind, self.version)
+        statement, block = f'COPY "{kind.name}" ({names}) FROM STDIN (FORMAT binary)', block.only(positions)
         with self._connection.cursor().copy(statement.encode()) as copy:
             if len(block) > thresholds.FEW_READ:
                 for part in copied(block):
                     copy.write(part)
                 return
-            copy.set_types(["int8"] * 4 + ["int8" if it else "text" for it in (False, *_are_numbers(kind))])
+            are_numbers = [False, *(_are_numbers(kind)[at] for at in positions)]
+            copy.set_types(["int8"] * 4 + ["int8" if it else "text" for it in are_numbers])
             for lists in block.lists(max(thresholds.FEW_READ, 1)):
                 for row in zip(*lists, strict=True):
                     copy.write_row(row)
@@ -300,19 +330,20 @@ class _PostgresWriter(_PostgresReader, SQLWriter):
 
 def _are_numbers(kind: Kind) -> list[bool]:
     """For each column of a kind whether it holds numbers."""
-    numbers = {column.name for column in kind.columns if column.is_number}
-    return [name in numbers for name in kind.names]
+    return [is_number for _, is_number in columns_of(kind)]
 
 
-def _query(kind: Kind) -> str:
+@cache
+def _query(kind: Kind, version: int) -> str:
     """Asks for rows as one row of whole columns: the numbers of each, or the lengths and the bytes of its texts."""
     from kathodos.store.postgres_binary import NO_NUMBER
 
     parts = [f'array_agg("{name}")' for name in ("row", "since", "until", "checksum")]
-    for name, is_number in zip(("source", *map(stored_name, kind.names)), (False, *_are_numbers(kind)), strict=True):
+    for name, is_number in (("source", False), *((stored_name(name), it) for name, it in columns_of(kind))):
         if is_number:
             parts.append(f"array_agg(coalesce(\"{name}\", '{NO_NUMBER}'::int8))")
         else:
             parts += [f'array_agg(coalesce(octet_length("{name}"), -1))', f"string_agg(\"{name}\", '')"]
-    rows = f'SELECT {columns_in(kind)} FROM "{kind.name}" WHERE "row" BETWEEN %s AND %s ORDER BY "row" LIMIT {{most}}'
+    asked = columns_read(kind, version)
+    rows = f'SELECT {asked} FROM "{kind.name}" WHERE "row" BETWEEN %s AND %s ORDER BY "row" LIMIT {{most}}'
     return f"SELECT {', '.join(parts)} FROM ({rows}) AS part"

@@ -19,21 +19,13 @@ from kathodos.model.kinds import Kind
 from kathodos.store.base import Reader, Store, Writer
 from kathodos.store.blocks import LAST, Block, block_of
 from kathodos.store.modes import OWNER, made
-from kathodos.store.sql import NO_TEXT, SQLReader, SQLWriter, columns_in
+from kathodos.store.sql import NO_TEXT, SQLReader, SQLWriter, columns_read, columns_written
+from kathodos.store.upgrades import names_then, schema
+from kathodos.store.upgrades.schema import BYTES, NUMBER, TEXT
+from kathodos.store.versions import VersionRow, Versions, must_be_known, new_versions
 
 _OWN = "sqlite_"  # how what the database makes for itself is called
-_LEDGER_TYPES = {
-    "ledger": {
-        "number": "integer",
-        **dict.fromkeys(("time", "actor", "origin", "kind", "subjects", "reason", "payload"), "text"),
-        '"rows"': "text",
-        "settings": "text",
-        "proof": "text",
-        "leaf": "blob",
-    },
-    "ledger_tree": {"level": "integer", "position": "integer", "hash": "blob"},
-    "ledger_heads": {"size": "integer", "time": "text", "root": "blob", "signature": "blob"},
-}
+_KEPT_AS = {TEXT: "text", NUMBER: "integer", BYTES: "blob"}  # how the database calls what it keeps
 _REMEDIES = {
     "full": "The disk is full. Nothing was changed; make room and run the command again.",
     "disk i/o error": "The disk does not take it (full, or at a limit). Nothing was changed; make room.",
@@ -81,24 +73,31 @@ class SQLiteStore(Store):
         at_rest = not self.file.with_name(self.file.name + "-wal").exists()
         return at_rest and not os.access(self.file.parent, os.W_OK)
 
-    def create(self) -> None:
-        import sqlalchemy as sa
+    def create(self, versions: Versions | None = None) -> None:
+        from sqlalchemy.dialects import sqlite
 
-        from kathodos.store.tables import METADATA
+        from kathodos.store.tables import statements
 
         if not self.file.exists():
             made(self.file, self.mode)
-        with self._explaining():
-            with contextlib.closing(self._open()) as connection:
-                connection.execute("PRAGMA journal_mode=WAL")
-            METADATA.create_all(sa.create_engine("sqlite://", creator=self._open, poolclass=sa.pool.NullPool))
+        with self._explaining(), contextlib.closing(self._open()) as connection:
+            connection.execute("PRAGMA journal_mode=WAL")
+            connection.execute("BEGIN IMMEDIATE")
+            writer, versions = _SQLiteWriter(connection), versions or new_versions()
+            if not writer.is_made:
+                for statement in statements(sqlite.dialect(), 0, versions.newest.version):
+                    connection.execute(statement)
+                writer.say_versions(versions)
+            connection.execute("COMMIT")
 
     @contextlib.contextmanager
     def reading(self) -> Iterator[Reader]:
         self._must_exist()
         with self._explaining(), contextlib.closing(self._open()) as connection:
             connection.execute("BEGIN")
-            yield _SQLiteReader(connection)
+            reader = _SQLiteReader(connection)
+            must_be_known(reader.versions, self.place)
+            yield reader
 
     @contextlib.contextmanager
     def write(self) -> Iterator[Writer]:
@@ -106,7 +105,9 @@ class SQLiteStore(Store):
         with self._explaining(), contextlib.closing(self._open()) as connection:
             connection.execute("BEGIN IMMEDIATE")
             try:
-                yield _SQLiteWriter(connection)
+                writer = _SQLiteWriter(connection)
+                must_be_known(writer.versions, self.place)
+                yield writer
             except BaseException:
                 if connection.in_transaction:  # an error of the database may have ended it
                     connection.execute("ROLLBACK")
@@ -167,27 +168,38 @@ class _SQLiteReader(SQLReader):
         self._connection.text_factory = partial(bytes.decode, encoding="utf-8", errors="surrogateescape")
         return True
 
+    @property
+    def is_made(self) -> bool:
+        """Whether the database holds a store."""
+        return self._is_there("ledger")
+
+    def _is_there(self, table: str) -> bool:
+        return any(self._ask("SELECT 1 FROM sqlite_master WHERE type = 'table' AND name = ?", table))
+
     def strangers(self) -> list[str]:
         found = []
-        expected = {(kind, name): text for kind, name, text in _made()}
-        query = "SELECT type, name, tbl_name, sql FROM sqlite_master ORDER BY type, name"
-        there = {(str(kind), str(name)): (str(table), text) for kind, name, table, text in self._ask(query)}
+        expected = {(kind, name): text for kind, name, _, text in _objects_of(_made(self.version))}
+        there = {
+            (str(kind), str(name)): (str(table), text) for kind, name, table, text in _objects_of(self._connection)
+        }
         for (kind, name), (table, text) in there.items():
             if name.startswith(_OWN) and kind in ("table", "index"):
                 continue
             where = f" on {table}" if table != name else ""
             if (kind, name) not in expected:
                 found.append(f"the {kind} {name}{where} was not made by this tool")
-            elif text != expected[kind, name]:
-                found.append(f"the {kind} {name} is not as it was made: {' '.join(str(text).split())[:200]}")
-        found += [f"the {kind} {name} is missing" for kind, name in expected if (kind, name) not in there]
+            elif _spaced(text) != _spaced(expected[kind, name]):
+                found.append(f"the {kind} {name} is not as it was made: {_spaced(text)[:200]}")
+        lacking = [it for it in expected if it not in there and not it[1].startswith(_OWN)]
+        found += [f"the {kind} {name} is missing" for kind, name in lacking]
         return found + (self._odd_values() if not found else [])
 
     def _odd_values(self) -> list[str]:
         """Rows of the ledger's tables with values that are of no kind that was written there."""
         found = []
-        for table, columns in _LEDGER_TYPES.items():
-            odd = " OR ".join(f"typeof({name}) <> '{kind}'" for name, kind in columns.items())
+        here = schema(self.version)
+        for table in here.ledger:
+            odd = " OR ".join(f"typeof(\"{it.name}\") <> '{_KEPT_AS[it.form]}'" for it in here.columns(table))
             ((count,),) = self._ask(f"SELECT count(*) FROM {table} WHERE {odd}")
             if count:
                 found.append(f"{count} of the rows of {table} hold values of another kind than were written")
@@ -197,7 +209,10 @@ class _SQLiteReader(SQLReader):
         return [text for (text,) in self._ask("PRAGMA integrity_check(20)") if text != "ok"]
 
     def blocks(self, kind: Kind, first: int = 1, last: int = LAST) -> Iterator[Block]:
-        query = f'SELECT {columns_in(kind)} FROM "{kind.name}" WHERE "row" BETWEEN ? AND ? ORDER BY "row"'
+        if not names_then(kind.name, self.version):
+            return
+        columns_asked = columns_read(kind, self.version)
+        query = f'SELECT {columns_asked} FROM "{kind.name}" WHERE "row" BETWEEN ? AND ? ORDER BY "row"'
         parts = self._parts(query, first, last)
         while part := next(parts, None):
             columns: list[list[Any]] = [[] for _ in part[0]]
@@ -231,26 +246,47 @@ class _SQLiteWriter(_SQLiteReader, SQLWriter):
         self._connection.execute(statement, parameters)
 
     def put_rows(self, kind: Kind, block: Block) -> None:
-        marks = ", ".join("?" * (5 + len(kind.names)))
-        statement = f'INSERT INTO "{kind.name}" ({columns_in(kind)}) VALUES ({marks})'
-        for lists in block.lists(thresholds.SQLITE_WRITTEN):
+        names, positions = columns_written(kind, self.version)
+        marks = ", ".join("?" * (5 + len(positions)))
+        statement = f'INSERT INTO "{kind.name}" ({names}) VALUES ({marks})'
+        for lists in block.only(positions).lists(thresholds.SQLITE_WRITTEN):
             self._connection.executemany(statement, zip(*lists, strict=True))
+
+    def upgrade(self, row: VersionRow) -> None:
+        from sqlalchemy.dialects import sqlite
+
+        from kathodos.store.tables import statements
+
+        for statement in statements(sqlite.dialect(), self.version, row.version):
+            self._connection.execute(statement)
+        self.put_version(row)
 
     def close_rows(self, kind: Kind, entry: int, numbers: Sequence[int]) -> None:
         statement = f'UPDATE "{kind.name}" SET "until" = {entry:d} WHERE "row" = ?'
         self._connection.executemany(statement, ((number,) for number in numbers))
 
 
-def _made() -> Iterator[tuple[str, str, str]]:
-    """What `create` makes: kind, name and statement of each."""
+def _made(version: int) -> Any:
+    """A database in memory as `create` makes one of a version."""
+    import sqlite3
+
     from sqlalchemy.dialects import sqlite
-    from sqlalchemy.schema import CreateTable
 
-    from kathodos.store.tables import METADATA
+    from kathodos.store.tables import statements
 
-    for table in METADATA.sorted_tables:
-        statement = str(CreateTable(table).compile(dialect=sqlite.dialect())).strip()
-        yield "table", table.name, statement
+    connection = sqlite3.connect(":memory:")
+    for statement in statements(sqlite.dialect(), 0, version):
+        connection.execute(statement)
+    return connection
+
+
+def _objects_of(connection: Any) -> list[tuple[str, str, str, str]]:
+    """What a database holds: kind, name, the table it belongs to, and the statement of each."""
+    return list(connection.execute("SELECT type, name, tbl_name, sql FROM sqlite_master ORDER BY type, name"))
+
+
+def _spaced(text: object) -> str:
+    return " ".join(str(text).split())
 
 
 def _coded(values: list[Any]) -> DictionaryColumn:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 from typing import TYPE_CHECKING
 
+import msgspec
+
 from kathodos.errors import CallError
 from kathodos.store.base import SERVER
 from kathodos.store.opening import named_store
@@ -16,6 +18,20 @@ if TYPE_CHECKING:
     from kathodos.store.copying import Copied
     from kathodos.store.postgres import PostgresStore
     from kathodos.workspace.workspace import Workspace
+
+
+class StoreUpgrade(msgspec.Struct, frozen=True):
+    """From which version a store would be brought up to which, behind which entry, and what is done for it."""
+
+    before: int
+    after: int
+    entry: int
+    steps: list[str]
+
+    @property
+    def is_needed(self) -> bool:
+        """Whether it is of an earlier version."""
+        return self.before < self.after
 
 
 def database(store: Store) -> PostgresStore:
@@ -46,6 +62,15 @@ def copy_store(workspace: Workspace, url: str, is_move: bool) -> tuple[Store, Co
         if is_move and not verification.discrepancies:
             _note(workspace, url)
     return target, found, verification
+
+
+def upgrade_of(workspace: Workspace) -> StoreUpgrade:
+    """What bringing the workspace's store up to the newest version would do; nothing is written."""
+    from kathodos.store.upgrades import NEWEST, steps_between
+
+    with workspace.store.reading() as reader:
+        version, newest = reader.version, reader.newest()
+    return StoreUpgrade(version, NEWEST, newest.entry, [step.said for step in steps_between(version, NEWEST)])
 
 
 def _note(workspace: Workspace, url: str) -> None:
