@@ -1,20 +1,22 @@
 #!/usr/bin/env python3
-"""Makes the workspace that is kept of a version, with something of each kind of record and of each file that outlives it.
+"""Makes the workspace that is kept of a version, with something of each kind of record, and of each file that lasts.
 
     tools/landed.py FOLDER      makes FOLDER with the command of this installation
 
 It is run once for each version, before that is given out; tests/landed/ keeps what it made, which later versions open,
-ask, verify, bring up and write to for ever. What it lays out goes by the commands that a user has; where a later version
-calls one otherwise, the line here is altered, and what was made before stays as it is.
+ask, verify, bring up and write to for ever. What it lays out goes by the commands that a user has; where a later
+version calls one otherwise, the line here is altered, and what was made before stays as it is.
 """
 
 from __future__ import annotations
 
 import json
 import os
+import shlex
 import shutil
 import subprocess
 import sys
+from collections.abc import Iterator
 from pathlib import Path
 
 sys.path.insert(0, str(Path(__file__).resolve().parent.parent))
@@ -23,44 +25,85 @@ from tests.packets import answers_to, saved
 
 COMMAND = Path(sys.executable).parent / "kathodos"
 OFFICE = Path(__file__).resolve().parent / "office"  # where another user and host stand in for those of this machine
-PEOPLE = "id,name,department,title,manager,email,status,site\n" + "".join(
-    f"{line}\n"
-    for line in (
-        "head,Hanna Head,Dues,Head,,hanna@office.example,active,north",
-        "ann,Ann Clerk,Dues,Clerk,head,ann@office.example,active,north",
-        "bo,Bo Clerk,Dues,Clerk,head,bo@office.example,active,south",
-        'cy,"Cyd ""Chief"" ; Ünal",Dues,Deputy,head,cy@office.example,active,',
-        "twice,Bo Clerk,Dues,Clerk,head,bo.clerk@office.example,active,south",
-        "gone,Gus Gone,Dues,Clerk,head,,left,",
-        "bot,Night job,,,head,,active,",
-    )
-)
-TABLES = {
-    "systems": "system,title,owner\ndues,Harbour dues,head\ndirectory,Directory,head\n",
-    "identities": PEOPLE,
-    "accounts": "system,login,identity,status,last_login\ndues,ann1,ann,enabled,2026-05-01\ndues,bo1,,enabled,\n"
-    "dues,shared,,enabled,\ndues,bot1,bot,enabled,\ndues,lost,nobody-there,enabled,\n",
-    "groups": 'system,group,title,filter\ndirectory,clerks,Clerks,"title eq ""Clerk"""\ndirectory,inner,Inner,\n',
-    "members": "system,group,member\ndirectory,inner,identity:cy\ndirectory,inner,account:dues/bot1\n",
-    "roles": "system,role,title,active\ndues,setter,Sets tariffs,true\ndues,waiver,Waives,true\ndues,reader,Reads,true\n"
-    "dues,old,Of old,false\n",
-    "role_juniors": "system,role,junior\ndues,setter,reader\n",
-    "actions": "system,action,kind,implies\ndues,view,read,\ndues,edit,write,view\ndues,approve,approve,view\n",
-    "role_permissions": "system,role,action,resource,effect\ndues,setter,edit,dues:/tariffs/**,permit\n"
-    "dues,waiver,approve,dues:/waivers/**,permit\ndues,reader,view,dues:/**,permit\ndues,reader,view,dues:/board,deny\n",
-    "resources": "resource,type,sensitivity,detached,tags,refers,site\ndues:/tariffs/2026,tariff,2,,year;open,,north\n"
-    "dues:/waivers/2026,waiver,1,,,dues:/tariffs/2026,north\ndues:/waivers/2025,waiver,1,,,,south\ndues:/board,,3,true,,,\n",
-    "areas": 'area,resources,except,filter\nnorth,dues:/**,dues:/board,"site eq ""north"""\n',
-    "grants": "grant,holder,gives,on,effect,tier,from,until,given_by,given_at,reason,last_used\n"
-    "g1,identity:ann,role:dues/setter,area:north,permit,0,,,head,2025-01-01,first day,2026-05-01\n"
-    "g2,identity:ann,role:dues/waiver,,permit,0,,,,,,\ng3,identity:bo,role:dues/waiver,,permit,0,2026-01-01,2027-01-31,,,,\n"
-    "g4,account:dues/shared,view dues:/waivers/2025,,permit,1,,,,,,\ng5,group:directory/clerks,role:dues/reader,,permit,0,,,,,,\n"
-    "g6,everyone,view dues:/board,,deny,0,,,,,,\ng7,identity:gone,role:dues/reader,,permit,0,,,,,,\n"
-    "g8,identity:twice,view dues:/tariffs/2026,,permit,0,,,,,,\ng9,identity:nobody-there,role:dues/reader,,permit,0,,,,,,\n",
-    "mandates": "holder,roles,area,for,may\nidentity:head,role:dues/*,,,give;take\nidentity:r.lund,role:dues/*,,,give;take\n",
-    "activity": "time,account,action,resource,record,task,count\n2026-05-01,dues/ann1,edit,dues:/tariffs/2026,7,tariffs,2\n"
-    "2026-05-02,dues/ann1,approve,dues:/waivers/2026,7,,1\n2026-05-03,dues/bot1,view,dues:/tariffs/2026,,,40\n",
-}
+TABLES = '''
+-- systems
+system,title,owner
+dues,Harbour dues,head
+directory,Directory,head
+-- identities
+id,name,department,title,manager,email,status,site
+head,Hanna Head,Dues,Head,,hanna@office.example,active,north
+ann,Ann Clerk,Dues,Clerk,head,ann@office.example,active,north
+bo,Bo Clerk,Dues,Clerk,head,bo@office.example,active,south
+cy,"Cyd ""Chief"" ; Ünal",Dues,Deputy,head,cy@office.example,active,
+twice,Bo Clerk,Dues,Clerk,head,bo.clerk@office.example,active,south
+gone,Gus Gone,Dues,Clerk,head,,left,
+bot,Night job,,,head,,active,
+-- accounts
+system,login,identity,status,last_login
+dues,ann1,ann,enabled,2026-05-01
+dues,bo1,,enabled,
+dues,shared,,enabled,
+dues,bot1,bot,enabled,
+dues,lost,nobody-there,enabled,
+-- groups
+system,group,title,filter
+directory,clerks,Clerks,"title eq ""Clerk"""
+directory,inner,Inner,
+-- members
+system,group,member
+directory,inner,identity:cy
+directory,inner,account:dues/bot1
+-- roles
+system,role,title,active
+dues,setter,Sets tariffs,true
+dues,waiver,Waives,true
+dues,reader,Reads,true
+dues,old,Of old,false
+-- role_juniors
+system,role,junior
+dues,setter,reader
+-- actions
+system,action,kind,implies
+dues,view,read,
+dues,edit,write,view
+dues,approve,approve,view
+-- role_permissions
+system,role,action,resource,effect
+dues,setter,edit,dues:/tariffs/**,permit
+dues,waiver,approve,dues:/waivers/**,permit
+dues,reader,view,dues:/**,permit
+dues,reader,view,dues:/board,deny
+-- resources
+resource,type,sensitivity,detached,tags,refers,site
+dues:/tariffs/2026,tariff,2,,year;open,,north
+dues:/waivers/2026,waiver,1,,,dues:/tariffs/2026,north
+dues:/waivers/2025,waiver,1,,,,south
+dues:/board,,3,true,,,
+-- areas
+area,resources,except,filter
+north,dues:/**,dues:/board,"site eq ""north"""
+-- grants
+grant,holder,gives,on,effect,tier,from,until,given_by,given_at,reason,last_used
+g1,identity:ann,role:dues/setter,area:north,permit,0,,,head,2025-01-01,first day,2026-05-01
+g2,identity:ann,role:dues/waiver,,permit,0,,,,,,
+g3,identity:bo,role:dues/waiver,,permit,0,2026-01-01,2027-01-31,,,,
+g4,account:dues/shared,view dues:/waivers/2025,,permit,1,,,,,,
+g5,group:directory/clerks,role:dues/reader,,permit,0,,,,,,
+g6,everyone,view dues:/board,,deny,0,,,,,,
+g7,identity:gone,role:dues/reader,,permit,0,,,,,,
+g8,identity:twice,view dues:/tariffs/2026,,permit,0,,,,,,
+g9,identity:nobody-there,role:dues/reader,,permit,0,,,,,,
+-- mandates
+holder,roles,area,for,may
+identity:head,role:dues/*,,,give;take
+identity:r.lund,role:dues/*,,,give;take
+-- activity
+time,account,action,resource,record,task,count
+2026-05-01,dues/ann1,edit,dues:/tariffs/2026,7,tariffs,2
+2026-05-02,dues/ann1,approve,dues:/waivers/2026,7,,1
+2026-05-03,dues/bot1,view,dues:/tariffs/2026,,,40
+'''
 OTHERS = {"identities": "id,name,department\nann,Ann A. Clerk,Tolls\n"}
 CONFIGURATION = """
 [[source]]
@@ -136,12 +179,10 @@ group = "directory/inner"
 by = ["manager"]
 """
 DECLARED = """
-title = "Twice a year"
 where = 'department eq "Dues"'
 reviewers = ["manager"]
 every = "P6M"
-first = "2026-07-01"
-lasts = "P14D"
+due = "P14D"
 """
 WHAT_IF = """
 # Bo sets tariffs too.
@@ -196,15 +237,20 @@ REST = (
 )
 
 
-def run(folder: Path, now: str, command: str, status: int = 0) -> str:
+def run(folder: Path, now: str, command: str) -> str:
     """What a command prints, given as one writes it."""
-    import shlex
-
     environment = {**os.environ, "KATHODOS_NOW": now, "COLUMNS": "120", "PYTHONPATH": str(OFFICE)}
     done = subprocess.run([COMMAND, *shlex.split(command)], cwd=folder, env=environment, capture_output=True, text=True)
-    if done.returncode not in (status, 1) or "Traceback" in done.stderr:
+    if done.returncode not in (0, 1) or "Traceback" in done.stderr:
         raise SystemExit(f"{command} ended with {done.returncode}\n{done.stdout}{done.stderr}")
     return done.stdout
+
+
+def tables() -> Iterator[tuple[str, str]]:
+    """Each table by name, as a file."""
+    for part in TABLES.split("-- ")[1:]:
+        name, _, text = part.partition("\n")
+        yield name, text
 
 
 def lay_out(folder: Path) -> None:
@@ -216,7 +262,7 @@ def lay_out(folder: Path) -> None:
     file.write_text("\n".join([*lines, CONFIGURATION]), encoding="utf-8")
     texts = {"rules/dues.toml": RULES, "controls.toml": CONTROLS, "kits/quay-summer.toml": KIT}
     texts |= {"reviews/twice-a-year.toml": DECLARED, "what-if.toml": WHAT_IF}
-    texts |= {f"tables/{name}.csv": text for name, text in TABLES.items()}
+    texts |= {f"tables/{name}.csv": text for name, text in tables()}
     texts |= {f"hr/{name}.csv": text for name, text in OTHERS.items()}
     for name, text in texts.items():
         (folder / name).parent.mkdir(exist_ok=True)
@@ -251,10 +297,25 @@ def make(folder: Path) -> None:
     answered(folder, "packets-summer/head.html", "answers-summer.json", {first: {"decision": "certify"}})
     answered(folder, "packets-requests/head.html", "answers-requests.json", {3: {"decision": "grant", "reason": "yes"}})
     (folder / "head.json").write_text(run(folder, LAST, "ledger head --format jsonl"), encoding="utf-8")
+    (folder / "known.json").write_text(json.dumps(known(folder), indent=1) + "\n", encoding="utf-8")
     shutil.rmtree(folder / "catalogue.db.computed", ignore_errors=True)
     for name in ("computed.key", "outbox", "enacted"):
         rest = folder / name
         shutil.rmtree(rest) if rest.is_dir() else rest.unlink(missing_ok=True)
+
+
+def known(folder: Path) -> dict[str, object]:
+    """What is so in whatever version: who reaches what, and how many records of each kind there are."""
+    from kathodos.model.kinds import KINDS
+
+    who = [it["ref"] for kind in ("identities", "accounts") for it in listed(folder, LAST, f"list {kind}")]
+    reach = {it: sorted(_pairs(folder, it)) for it in who}
+    counts = {it.name: len(listed(folder, LAST, f"list {it.name}")) for it in KINDS}
+    return {"reach": reach, "counts": counts}
+
+
+def _pairs(folder: Path, who: str) -> list[str]:
+    return [f"{it['action']} {it['resource']}" for it in listed(folder, LAST, f"reach --by {who}")]
 
 
 def listed(folder: Path, now: str, command: str) -> list[dict[str, str]]:

@@ -7,6 +7,7 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.model.filters import Comparison, Day, Negation, parse_filter
 from kathodos.model.kinds import IDENTITIES
@@ -182,7 +183,7 @@ class Columns(unittest.TestCase):
         chosen = users[every.user]
         expected = [it for it, kept in zip(_rows(every, columns), chosen.tolist(), strict=True) if kept]
         for limit in (0, 20_000):
-            with unittest.mock.patch("kathodos.analysis.basis._MANY_USERS", limit):
+            with unittest.mock.patch.object(thresholds, "MANY_USERS", limit):
                 self.assertEqual(sorted(map(str, _rows(basis.uses_of(users), columns))), sorted(map(str, expected)))
 
 

@@ -10,6 +10,7 @@ from kathodos import thresholds
 from kathodos.ledger import entries, hand, verify, verify_rows, writing
 from kathodos.model.kinds import AREAS
 from kathodos.store.computed import Point
+from kathodos.store.versions import Versions
 from kathodos.workspace.workspace import Workspace
 from tests import stores
 from tests.support import OFFICE, at_once, inside, lay_out
@@ -137,7 +138,7 @@ class Apart(unittest.TestCase):
     def test_where_the_store_has_gone_on_meanwhile_nothing_is_said_apart(self):
         with tempfile.TemporaryDirectory() as scratch:
             workspace = Workspace.create(Path(scratch) / "office", stores.new_url())
-            self.assertIsNone(verify._checked_apart(workspace.store, Point(99, "00"), "areas", {}))
+            self.assertIsNone(verify._checked_apart(workspace.store, Point(99, "00"), "areas", {}, Versions()))
 
 
 if __name__ == "__main__":

@@ -12,6 +12,8 @@ from kathodos.cli.options import Commands, Formatter, command
 from kathodos.cli.session import Session
 from kathodos.errors import DataError
 
+FIRST_PROGRAM = "0.1"  # whose proofs did not say it yet
+
 if TYPE_CHECKING:
     from collections.abc import Callable, Mapping
 
@@ -53,7 +55,7 @@ def run_report(session: Session) -> int:
     asked = session.arguments
     result, proof_for = _result(session)
     if asked.check is not None:
-        return session.answer(report_checked(asked.name, _wrong(session, Path(asked.check), result, proof_for)))
+        return session.answer(report_checked(asked.name, *_wrong(session, Path(asked.check), result, proof_for)))
     with new_folder(Path(asked.out)) as folder:
         digests = write_result(folder, result)
         (folder / PROOF).write_text(proof_for(digests), encoding="utf-8")
@@ -80,12 +82,15 @@ def _result(session: Session) -> tuple[Result, Callable[[Mapping[str, str]], str
     return result_of(session.view_of(str(last)), name, closing), proof_for
 
 
-def _wrong(session: Session, folder: Path, result: Result, proof_for: Callable[[Mapping[str, str]], str]) -> list[str]:
-    """What in a folder is not as the report of a review is, in words."""
+def _wrong(
+    session: Session, folder: Path, result: Result, proof_for: Callable[[Mapping[str, str]], str]
+) -> tuple[list[str], str]:
+    """What in a folder is not as the report of a review is, in words; and the version that made it, where not this."""
     import tempfile
 
     from kathodos.ledger.proofs import Proof
-    from kathodos.output.review_results import PROOF, digests_in, write_result
+    from kathodos.output.review_results import PROOF, differing_lines, digests_in, write_result
+    from kathodos.version import __version__
 
     try:
         kept = (folder / PROOF).read_bytes()
@@ -100,7 +105,9 @@ def _wrong(session: Session, folder: Path, result: Result, proof_for: Callable[[
     found += [f"{name} is not what the proof says" for name in names if proof.files.get(name) != held.get(name)]
     with tempfile.TemporaryDirectory() as made:
         again = write_result(Path(made), result)
+        if proof.program != __version__:  # of another version, which may show the same otherwise
+            return found + differing_lines(folder, Path(made)), proof.program or FIRST_PROGRAM
     found += [f"{name} is not what is made anew" for name in sorted(again) if again[name] != held.get(name)]
     if not found and kept != proof_for(again).encode():
         found.append("the proof is not what is made anew")
-    return found
+    return found, ""

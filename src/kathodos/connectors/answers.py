@@ -11,6 +11,7 @@ import msgspec
 
 from kathodos.errors import DataError
 from kathodos.formats.xlsx import first_rows, sheet_names
+from kathodos.model.forms import ANSWERS
 from kathodos.review.answering import Given
 from kathodos.review.packets import (
     COLUMNS,
@@ -29,6 +30,12 @@ _REMEDY = "Ask for the file that the packet saved, or for the workbook as it was
 _DECISIONS = get_args(msgspec.structs.fields(LineAnswer)[1].type)
 
 
+class _Form(msgspec.Struct, frozen=True):
+    """What a file says of its form."""
+
+    form: Any = None
+
+
 def read_answers(path: Path) -> Given:
     """The answers that a file holds. Raises DataError where it is none, or was cut off."""
     try:
@@ -45,6 +52,7 @@ def read_answers(path: Path) -> Given:
     if content[:2] == b"PK":
         return _from_workbook(path, digest)
     try:
+        ANSWERS.must_be_known(path.name, msgspec.json.decode(content, type=_Form).form)
         return Given(str(path), digest, msgspec.json.decode(content, type=AnswerFile))
     except (msgspec.MsgspecError, UnicodeDecodeError, RecursionError) as error:
         why = str(error).replace("`", "").splitlines()[0]

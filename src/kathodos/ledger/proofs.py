@@ -13,6 +13,7 @@ from kathodos.ledger import merkle
 from kathodos.ledger.entries import Entry, entry_of, read_heads
 from kathodos.ledger.keys import Head, is_signed
 from kathodos.store.base import Reader
+from kathodos.version import __version__
 
 if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey, Ed25519PublicKey
@@ -37,7 +38,10 @@ class HeadLine(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Proof(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
-    """What lies beside a report. `files`: the SHA-256 digest of each of its files; `key`: whose signature it bears."""
+    """What lies beside a report. `files`: the SHA-256 digest of each of its files; `key`: whose signature it bears.
+
+    `program`: the version of this tool that made the files; proofs of the first do not say it.
+    """
 
     subject: str
     files: dict[str, str]
@@ -45,6 +49,7 @@ class Proof(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     entries: list[EntryProof]
     key: str
     signature: str = ""
+    program: str | msgspec.UnsetType = msgspec.UNSET
 
     @property
     def _signed(self) -> bytes:
@@ -113,5 +118,5 @@ def proof_of(
     ]
     public = key.public_key().public_bytes(Encoding.Raw, PublicFormat.Raw).hex()
     line = HeadLine(head.size, head.time, head.root.hex(), head.signature.hex())
-    made = Proof(subject, dict(files), line, paths, public)
+    made = Proof(subject, dict(files), line, paths, public, program=__version__)
     return msgspec.structs.replace(made, signature=key.sign(made._signed).hex())

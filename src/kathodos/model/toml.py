@@ -13,6 +13,7 @@ from typing import Any, TypeVar
 import msgspec
 
 from kathodos.errors import DataError
+from kathodos.model.forms import WRITTEN_FOR, must_be_for_us
 
 Path = Sequence[str | int]
 T = TypeVar("T")
@@ -100,7 +101,7 @@ def _expected(kinds: str, key: str) -> str:
 def toml_text(name: str, text: str) -> TomlText:
     """A text as TOML 1.0. Raises DataError with the line and what was expected there."""
     try:
-        return TomlText(name, tomllib.loads(text), text)
+        content = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         place = re.search(r"\(at line (\d+), column (\d+)\)", str(error))
         line, column = place.groups() if place else ("the last", "1")
@@ -110,6 +111,9 @@ def toml_text(name: str, text: str) -> TomlText:
     except RecursionError:
         what = f"{name}: lists or tables stand in one another too deep to be read."
         raise DataError(what, "Write it flat, as docs/file-formats.md shows.") from None
+    if not isinstance(content.get(WRITTEN_FOR, {}), dict):
+        must_be_for_us(name, content.pop(WRITTEN_FOR))
+    return TomlText(name, content, text)
 
 
 def steps_of(text: str) -> list[str | int]:

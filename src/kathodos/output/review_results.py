@@ -12,13 +12,16 @@ from pathlib import Path
 from typing import Any
 
 from kathodos.model.printing import printable
+from kathodos.model.words import plural
 from kathodos.output.text import csv_cell
 from kathodos.output.worklists import page_template
 from kathodos.report.answers import plain
 from kathodos.report.review_overview import Overview
 from kathodos.report.review_results import COLUMNS, Result
 
-PROOF = "proof.json"
+PROOF, TABLE = "proof.json", "lines.csv"
+_DECIDED = ("line", "decision", "by", "when", "why", "reviewer")  # what every version shows alike
+_MOST_TOLD = 20
 _WIDTHS = (7, 28, 40, 40, 60, 22, 14, 12, 16, 30, 14)
 _TOLD = (
     "Beside this file lies proof.json: the digests of all files of the report, the entries of the ledger about this "
@@ -29,13 +32,26 @@ _EPOCH = (1980, 1, 1, 0, 0, 0)  # the time of every part of a workbook, so that 
 
 def write_result(folder: Path, result: Result) -> dict[str, str]:
     """Writes the files of a result; gives the SHA-256 digest of each, in hex."""
-    with (folder / "lines.csv").open("w", encoding="utf-8", errors="backslashreplace", newline="") as out:
+    with (folder / TABLE).open("w", encoding="utf-8", errors="backslashreplace", newline="") as out:
         _write_table(out, result)
     rows = [_shown(row) for row in result.rows()]
     (folder / "report.html").write_bytes(_page(result, rows))
     (folder / "report.xlsx").write_bytes(_workbook(result, rows))
     (folder / "report.pdf").write_bytes(_document(result, rows))
     return digests_in(folder)
+
+
+def differing_lines(one: Path, other: Path) -> list[str]:
+    """The lines of which the tables of two reports say something else of who decided what, in words."""
+    tables = []
+    for folder in (one, other):
+        with (folder / TABLE).open(encoding="utf-8", errors="replace", newline="") as table:
+            tables.append([{name: row.get(name) for name in _DECIDED} for row in csv.DictReader(table)])
+    if len(tables[0]) != len(tables[1]):
+        return [f"{TABLE} has {plural(len(tables[0]), 'line')}, and the review {len(tables[1])}"]
+    pairs = enumerate(zip(*tables, strict=True), 1)
+    differing = [number for number, (said, decided) in pairs if said != decided]
+    return [f"line {number} of {TABLE} is not what was decided" for number in differing[:_MOST_TOLD]]
 
 
 def digests_in(folder: Path) -> dict[str, str]:

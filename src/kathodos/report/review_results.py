@@ -127,14 +127,18 @@ def report_written(result: Result, folder: str, digests: Mapping[str, str]) -> A
     return Answer(heading=heading, text=text, hint=hint, document={"review": result.name, "files": dict(digests)})
 
 
-def report_checked(name: str, wrong: Sequence[str]) -> Answer:
-    """Whether a report still is what it was."""
-    document = {"review": name, "holds": not wrong, "wrong": list(wrong)}
+def report_checked(name: str, wrong: Sequence[str], program: str) -> Answer:
+    """Whether a report still is what it was. `program`: the version that made it, where that is another one."""
+    document = {"review": name, "holds": not wrong, "wrong": list(wrong), "made_by": program or None}
     heading = f"It holds: every file of the report on {name} is what was signed off, and the ledger stands for it."
     if wrong:
         heading = f"It does not hold: {_things(len(wrong))} not as it was in the report on {name}."
     hint = "Is the store itself whole? kathodos ledger verify"
-    return Answer(heading=heading, text=list(wrong), hint=hint, document=document, status=found_if(wrong))
+    text = list(wrong)
+    if program and not wrong:
+        told = "its pages, which may look otherwise today, are as they were signed"
+        text.append(f"It was made by kathodos {program}: {told}, and who decided what is as the ledger has it.")
+    return Answer(heading=heading, text=text, hint=hint, document=document, status=found_if(wrong))
 
 
 def _things(count: int) -> str:

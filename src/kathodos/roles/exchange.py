@@ -15,6 +15,7 @@ import msgspec
 
 from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.errors import DataError
+from kathodos.model.forms import EXCHANGE
 
 if TYPE_CHECKING:
     from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
@@ -136,6 +137,7 @@ def read_exchange(name: str, text: str) -> ExchangeFile:
             raise ValueError("it is empty")
         plain = json.loads(text)
         _must_be_flat(plain, _DEEPEST)
+        EXCHANGE.must_be_known(name, (plain.get("content") or {}).get("format") if isinstance(plain, dict) else None)
         found = msgspec.convert(plain, ExchangeFile)
     except (ValueError, RecursionError, msgspec.ValidationError) as error:
         why = str(error).replace("`", "").splitlines()[0]

@@ -18,6 +18,7 @@ from kathodos.ingest.tie_rules import ATTRIBUTE, LOGIN, TieRule
 from kathodos.ledger.powers import ACTS, FOUR_EYES, May, Powers
 from kathodos.model.comparing import check_comparisons
 from kathodos.model.filters import FilterError, parse_filter
+from kathodos.model.forms import written_for
 from kathodos.model.kinds import IDENTITIES
 from kathodos.model.periods import parts_of
 from kathodos.model.times import end_moment, first_moment, microseconds, now
@@ -31,6 +32,7 @@ CONFIGURATION = "kathodos.toml"
 FILE_STORE = "sqlite:///catalogue.db"
 _TEMPLATE = """\
 # A Kathodos workspace. Paths are relative to this folder.
+kathodos = {version}   # for which version this is written; an earlier one does not work with it
 
 [store]
 url = {url}   # the catalogue and its ledger
@@ -322,7 +324,7 @@ def new_configuration(url: str, actor: str, has_files: bool = False) -> str:
 
     url, name = (json.dumps(it, ensure_ascii=False) for it in (url, actor))
     written = _TEMPLATE.replace("{space}", " " * max(len(url) - 2, 0))
-    written = written.replace("{url}", url).replace("{name}", name)
+    written = written.replace("{url}", url).replace("{name}", name).replace("{version}", f'"{written_for()}"')
     return written.partition("# What `kathodos gather` reads:")[0].rstrip() + "\n\n" if has_files else written
 
 

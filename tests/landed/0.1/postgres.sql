@@ -1,0 +1,1249 @@
+CREATE FUNCTION public.kathodos_keeps_history() RETURNS trigger
+    LANGUAGE plpgsql
+    SET search_path TO 'pg_catalog'
+    AS $$
+BEGIN
+  RAISE EXCEPTION 'what % holds is not changed', TG_TABLE_NAME USING ERRCODE = 'KD001';
+END
+$$;
+CREATE TABLE public.accounts (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    system text,
+    login text,
+    identity text,
+    status text,
+    last_login text,
+    privileged bigint,
+    responsible text,
+    attributes text
+);
+CREATE TABLE public.actions (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    system text,
+    action text,
+    kind text,
+    implies text
+);
+CREATE TABLE public.activity (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    "time" text,
+    account text,
+    identity text,
+    action text,
+    resource text,
+    record text,
+    task text,
+    count bigint
+);
+CREATE TABLE public.areas (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    area text,
+    resources text,
+    "except" text,
+    filter text
+);
+CREATE TABLE public.baselines (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    baseline text,
+    entry bigint,
+    marked_at text,
+    reason text
+);
+CREATE TABLE public.change_edits (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    change text,
+    edit bigint,
+    kind text,
+    record text,
+    before text,
+    after text,
+    why text,
+    author text
+);
+CREATE TABLE public.changes (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    change text,
+    state text,
+    origin text,
+    author text,
+    made_at text,
+    reason text,
+    applied_by text,
+    applied_at text,
+    effect text,
+    despite text
+);
+CREATE TABLE public.claims (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    kind text,
+    record text,
+    said_by text,
+    said text
+);
+CREATE TABLE public.confirmations (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    control text,
+    confirmed_at text,
+    confirmed_by text,
+    note text
+);
+CREATE TABLE public.controls (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    control text,
+    title text,
+    owner text,
+    does text,
+    period text,
+    until_ text,
+    added_at text
+);
+CREATE TABLE public.covers (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    rule text,
+    identity text,
+    control text,
+    until_ text,
+    reason text,
+    covered_by text,
+    covered_at text,
+    ended_by text,
+    ended_at text
+);
+CREATE TABLE public.decisions (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    review text,
+    line bigint,
+    decision text,
+    decided_by text,
+    decided_at text,
+    reason text,
+    signed bigint,
+    capacity text,
+    reduced text,
+    opened bigint
+);
+CREATE TABLE public.grants (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    "grant" text,
+    holder text,
+    gives text,
+    "on" text,
+    effect text,
+    tier bigint,
+    "from" text,
+    until_ text,
+    given_by text,
+    given_at text,
+    reason text,
+    last_used text
+);
+CREATE TABLE public.groups (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    system text,
+    "group" text,
+    title text,
+    owner text,
+    filter text
+);
+CREATE TABLE public.identities (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    id text,
+    name text,
+    kind text,
+    status text,
+    email text,
+    department text,
+    title text,
+    manager text,
+    location text,
+    employment text,
+    starts text,
+    ends text,
+    sponsor text,
+    attributes text
+);
+CREATE TABLE public.kit_entries (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    kit text,
+    gives text,
+    "on" text,
+    "to" text
+);
+CREATE TABLE public.kits (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    kit text,
+    title text,
+    owner text,
+    "for" text,
+    domains text,
+    approve text,
+    lasts text,
+    longest text,
+    says text,
+    hours bigint,
+    told text,
+    looked_at_by text
+);
+CREATE TABLE public.ledger (
+    number bigint NOT NULL,
+    "time" text NOT NULL,
+    actor text NOT NULL,
+    origin text NOT NULL,
+    kind text NOT NULL,
+    subjects text NOT NULL,
+    reason text NOT NULL,
+    payload text NOT NULL,
+    rows text NOT NULL,
+    settings text NOT NULL,
+    proof text NOT NULL,
+    leaf bytea NOT NULL
+);
+CREATE TABLE public.ledger_heads (
+    size bigint NOT NULL,
+    "time" text NOT NULL,
+    root bytea NOT NULL,
+    signature bytea NOT NULL
+);
+CREATE TABLE public.ledger_tree (
+    level bigint NOT NULL,
+    "position" bigint NOT NULL,
+    hash bytea NOT NULL
+);
+CREATE TABLE public.mandates (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    holder text,
+    roles text,
+    area text,
+    "for" text,
+    may text
+);
+CREATE TABLE public.members (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    system text,
+    "group" text,
+    member text
+);
+CREATE TABLE public.merges (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    identity text,
+    "into" text,
+    email text,
+    record text,
+    merged_by text,
+    merged_at text,
+    reason text
+);
+CREATE TABLE public.orders (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    "order" bigint,
+    change text,
+    system text,
+    source_named text,
+    kind text,
+    record text,
+    before text,
+    after text,
+    state text,
+    ordered_by text,
+    ordered_at text,
+    due text,
+    changed_by text,
+    changed_at text,
+    note text
+);
+CREATE TABLE public.problems (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    file text,
+    line bigint,
+    "column" text,
+    value text,
+    reason text,
+    remedy text,
+    outcome text
+);
+CREATE TABLE public.request_items (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    request bigint,
+    item bigint,
+    kind text,
+    record text,
+    holder text,
+    gives text,
+    "on" text,
+    brought bigint
+);
+CREATE TABLE public.request_remarks (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    request bigint,
+    remark bigint,
+    sort text,
+    said_by text,
+    said_at text,
+    text text
+);
+CREATE TABLE public.request_steps (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    request bigint,
+    step bigint,
+    approver text,
+    "as" text,
+    takes text,
+    due text,
+    decision text,
+    decided_by text,
+    decided_at text,
+    capacity text,
+    reason text,
+    less text
+);
+CREATE TABLE public.requests (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    request bigint,
+    state text,
+    kit text,
+    entries text,
+    whom text,
+    holder text,
+    asked_by text,
+    asked_at text,
+    reason text,
+    says text,
+    until_ text,
+    "on" text,
+    less text,
+    step bigint,
+    lapses text,
+    renews bigint,
+    emergency bigint,
+    change text,
+    closed_at text,
+    closed_by text,
+    why text,
+    told_of_end text
+);
+CREATE TABLE public.resources (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    resource text,
+    type text,
+    title text,
+    owner text,
+    sensitivity bigint,
+    detached bigint,
+    tags text,
+    refers text,
+    attributes text
+);
+CREATE TABLE public.returned (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    kind text,
+    record text,
+    said_by text,
+    ended_by bigint,
+    ended_at text,
+    why text,
+    back_at text
+);
+CREATE TABLE public.review_lines (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    review text,
+    line bigint,
+    identity text,
+    reviewer text,
+    holder text,
+    "grant" text,
+    "group" text,
+    part text,
+    value text,
+    thing bigint,
+    peers_having bigint,
+    peers_counted bigint,
+    needed_by text,
+    conflicts text,
+    spoken bigint,
+    fences text,
+    status text,
+    ends text,
+    former text,
+    last_used text,
+    uses bigint,
+    until_ text,
+    given_by text,
+    given_at text,
+    given_for text,
+    signed_in text,
+    risk bigint,
+    excess text,
+    redundant bigint,
+    certified_at text,
+    certified_by text,
+    speaks text,
+    stands_out text
+);
+CREATE TABLE public.review_remarks (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    review text,
+    line bigint,
+    remark bigint,
+    sort text,
+    said_by text,
+    said_at text,
+    text text,
+    whom text
+);
+CREATE TABLE public.review_things (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    review text,
+    thing bigint,
+    gives text,
+    brings text,
+    contains text,
+    within text,
+    "having" bigint,
+    counted bigint,
+    recorded text,
+    sensitivity bigint
+);
+CREATE TABLE public.reviews (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    review text,
+    selects text,
+    opened_at text,
+    opened_by text,
+    due text,
+    state text,
+    signed_at text,
+    signed_by text,
+    reviewers text,
+    declared text,
+    about text,
+    undecided text,
+    "only" text
+);
+CREATE TABLE public.role_juniors (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    system text,
+    role text,
+    junior text
+);
+CREATE TABLE public.role_parts (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    whole text,
+    part text,
+    took text,
+    combined_at text
+);
+CREATE TABLE public.role_permissions (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    system text,
+    role text,
+    action text,
+    resource text,
+    effect text
+);
+CREATE TABLE public.roles (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    system text,
+    role text,
+    title text,
+    owner text,
+    active bigint
+);
+CREATE TABLE public.settings (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    file text,
+    digest text,
+    text text
+);
+CREATE TABLE public.systems (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    system text,
+    title text,
+    owner text,
+    combining text,
+    inherit bigint,
+    gates text
+);
+CREATE TABLE public.ties (
+    "row" bigint NOT NULL,
+    since bigint NOT NULL,
+    until bigint NOT NULL,
+    checksum bigint NOT NULL,
+    source text,
+    account text,
+    identity text,
+    how text,
+    tied_by text,
+    tied_at text,
+    reason text,
+    said text,
+    responsible text
+);
+INSERT INTO public.accounts VALUES (1, 1, 4611686018427387904, -7228415693016197333, 'files', 'dues', 'ann1', 'ann', 'enabled', '2026-05-01', 0, NULL, NULL);
+INSERT INTO public.accounts VALUES (2, 1, 4, -3072616958987587800, 'files', 'dues', 'bo1', NULL, 'enabled', NULL, 0, NULL, NULL);
+INSERT INTO public.accounts VALUES (3, 1, 4611686018427387904, 42933575509170942, 'files', 'dues', 'shared', NULL, 'enabled', NULL, 0, NULL, NULL);
+INSERT INTO public.accounts VALUES (4, 1, 4611686018427387904, 5549733597675209135, 'files', 'dues', 'bot1', 'bot', 'enabled', NULL, 0, NULL, NULL);
+INSERT INTO public.accounts VALUES (5, 1, 4611686018427387904, 8288466604640698949, 'files', 'dues', 'lost', 'nobody-there', 'enabled', NULL, 0, NULL, NULL);
+INSERT INTO public.accounts VALUES (6, 4, 4611686018427387904, 3831540001327358480, 'files', 'dues', 'bo1', 'bo', 'enabled', NULL, 0, NULL, NULL);
+INSERT INTO public.actions VALUES (1, 1, 4611686018427387904, 8258400086935196488, 'files', 'dues', 'view', 'read', NULL);
+INSERT INTO public.actions VALUES (2, 1, 4611686018427387904, -3567496998035413492, 'files', 'dues', 'edit', 'write', 'view');
+INSERT INTO public.actions VALUES (3, 1, 4611686018427387904, -9151380786949616176, 'files', 'dues', 'approve', 'approve', 'view');
+INSERT INTO public.activity VALUES (1, 1, 4611686018427387904, 6292088822489564507, 'files', '2026-05-01', 'dues/ann1', NULL, 'edit', 'dues:/tariffs/2026', '7', 'tariffs', 2);
+INSERT INTO public.activity VALUES (2, 1, 4611686018427387904, 1187326322307600578, 'files', '2026-05-02', 'dues/ann1', NULL, 'approve', 'dues:/waivers/2026', '7', NULL, 1);
+INSERT INTO public.activity VALUES (3, 1, 4611686018427387904, 8312281388324376652, 'files', '2026-05-03', 'dues/bot1', NULL, 'view', 'dues:/tariffs/2026', NULL, NULL, 40);
+INSERT INTO public.areas VALUES (1, 1, 4611686018427387904, 5231368398417758591, 'files', 'north', 'dues:/**', 'dues:/board', 'site eq "north"');
+INSERT INTO public.baselines VALUES (1, 3, 4611686018427387904, 3834696189555885332, NULL, 'first', 2, '2026-06-01T09:00:00Z', 'the first state');
+INSERT INTO public.baselines VALUES (2, 34, 4611686018427387904, -6145961507802377171, NULL, 'last', 33, '2026-06-20T09:00:00Z', NULL);
+INSERT INTO public.change_edits VALUES (1, 9, 4611686018427387904, -535280302628958541, NULL, 'kit-quay-summer', 1, 'kits', '["quay-summer"]', NULL, '{"kit":"quay-summer","title":"Summer on the quay","owner":"head","approve":"[{\"by\":[\"manager\"]}]","lasts":"P3M","longest":"P6M","says":"which quay"}', NULL, 'r.lund');
+INSERT INTO public.change_edits VALUES (2, 9, 4611686018427387904, -5419668353152088039, NULL, 'kit-quay-summer', 2, 'kit_entries', '["quay-summer","group:directory/inner",null,"person"]', NULL, '{"kit":"quay-summer","gives":"group:directory/inner","to":"person"}', NULL, 'r.lund');
+INSERT INTO public.change_edits VALUES (3, 9, 4611686018427387904, 8038141813513722090, NULL, 'kit-quay-summer', 3, 'kit_entries', '["quay-summer","role:dues/reader",null,"person"]', NULL, '{"kit":"quay-summer","gives":"role:dues/reader","to":"person"}', NULL, 'r.lund');
+INSERT INTO public.change_edits VALUES (4, 16, 4611686018427387904, 5727184232997272744, NULL, 'review-spring', 1, 'grants', '["g2"]', '{"grant":"g2","holder":"identity:ann","gives":"role:dues/waiver","effect":"permit","tier":0}', NULL, NULL, NULL);
+INSERT INTO public.change_edits VALUES (5, 19, 4611686018427387904, -2148670328583055801, NULL, 'change-1', 1, 'grants', '["g-yja4jzrqg3dd"]', NULL, '{"grant":"g-yja4jzrqg3dd","holder":"identity:cy","gives":"role:dues/waiver","effect":"permit","tier":0,"until":"2026-12-31","given_by":"head","given_at":"2026-06-15","reason":"stands in"}', NULL, 'head');
+INSERT INTO public.change_edits VALUES (6, 20, 4611686018427387904, -8052066473920513084, NULL, 'idea', 1, 'grants', '["g-unyqhvz72gh5"]', NULL, '{"grant":"g-unyqhvz72gh5","holder":"identity:bo","gives":"role:dues/setter","effect":"permit","tier":0,"given_by":"head","given_at":"2026-06-15"}', NULL, 'head');
+INSERT INTO public.change_edits VALUES (7, 21, 4611686018427387904, -6986956507790489573, NULL, 'change-2', 1, 'roles', '["dues","all"]', NULL, '{"system":"dues","role":"all","title":"All","active":1}', NULL, 'head');
+INSERT INTO public.change_edits VALUES (8, 21, 4611686018427387904, 3427395924531794574, NULL, 'change-2', 2, 'role_permissions', '["dues","all","view","dues:/**","permit"]', NULL, '{"system":"dues","role":"all","action":"view","resource":"dues:/**","effect":"permit"}', 'from role:dues/setter', 'head');
+INSERT INTO public.change_edits VALUES (9, 21, 4611686018427387904, 7811630361773651927, NULL, 'change-2', 3, 'role_permissions', '["dues","all","view","dues:/board","deny"]', NULL, '{"system":"dues","role":"all","action":"view","resource":"dues:/board","effect":"deny"}', 'from role:dues/setter', 'head');
+INSERT INTO public.change_edits VALUES (10, 21, 4611686018427387904, -5477207652265415668, NULL, 'change-2', 4, 'role_permissions', '["dues","all","edit","dues:/tariffs/**","permit"]', NULL, '{"system":"dues","role":"all","action":"edit","resource":"dues:/tariffs/**","effect":"permit"}', 'from role:dues/setter', 'head');
+INSERT INTO public.change_edits VALUES (11, 21, 4611686018427387904, -1971014968545673112, NULL, 'change-2', 5, 'role_permissions', '["dues","all","approve","dues:/waivers/**","permit"]', NULL, '{"system":"dues","role":"all","action":"approve","resource":"dues:/waivers/**","effect":"permit"}', 'from role:dues/waiver', 'head');
+INSERT INTO public.change_edits VALUES (12, 21, 4611686018427387904, -3536905538640478489, NULL, 'change-2', 6, 'role_parts', '["role:dues/all","role:dues/setter"]', NULL, '{"whole":"role:dues/all","part":"role:dues/setter","took":"[[\"dues:/**\",\"view\",\"permit\"],[\"dues:/board\",\"view\",\"deny\"],[\"dues:/tariffs/**\",\"edit\",\"permit\"]]","combined_at":"2026-06-15T09:00:00Z"}', NULL, 'head');
+INSERT INTO public.change_edits VALUES (13, 21, 4611686018427387904, 6976260617739094029, NULL, 'change-2', 7, 'role_parts', '["role:dues/all","role:dues/waiver"]', NULL, '{"whole":"role:dues/all","part":"role:dues/waiver","took":"[[\"dues:/waivers/**\",\"approve\",\"permit\"]]","combined_at":"2026-06-15T09:00:00Z"}', NULL, 'head');
+INSERT INTO public.change_edits VALUES (14, 26, 4611686018427387904, -7131346748131275777, NULL, 'request-1', 1, 'members', '["directory","inner","identity:ann"]', NULL, '{"system":"directory","group":"inner","member":"identity:ann"}', NULL, NULL);
+INSERT INTO public.change_edits VALUES (15, 26, 4611686018427387904, -4217193529103651324, NULL, 'request-1', 2, 'grants', '["g-xqloy7eniv3q"]', NULL, '{"grant":"g-xqloy7eniv3q","holder":"identity:ann","gives":"role:dues/reader","effect":"permit","tier":0,"until":"2026-09-15","given_by":"head","given_at":"2026-06-15","reason":"request 1: rota"}', NULL, NULL);
+INSERT INTO public.changes VALUES (1, 9, 4611686018427387904, 265512785886453198, NULL, 'kit-quay-summer', 'carried out', 'kit:quay-summer', 'r.lund', '2026-06-01T09:00:00Z', 'the season', 'r.lund', '2026-06-01T09:00:00Z', 'fe6a23f86de9f4d94b0a59a9773465966255aa852fea4fa981303ce49166462b', NULL);
+INSERT INTO public.changes VALUES (2, 16, 18, -2498985714190751867, NULL, 'review-spring', 'applied', 'review:spring', 'r.lund', '2026-06-15T09:00:00Z', 'spring review', 'r.lund', '2026-06-15T09:00:00Z', NULL, NULL);
+INSERT INTO public.changes VALUES (3, 18, 4611686018427387904, -4902330791044696502, NULL, 'review-spring', 'carried out', 'review:spring', 'r.lund', '2026-06-15T09:00:00Z', 'spring review', 'r.lund', '2026-06-15T09:00:00Z', NULL, NULL);
+INSERT INTO public.changes VALUES (4, 19, 4611686018427387904, 4814894786552400365, NULL, 'change-1', 'applied', NULL, 'head', '2026-06-15T09:00:00Z', 'stands in', 'head', '2026-06-15T09:00:00Z', '8f6829a2db4ddadd2eafb0db19ba8795666af2bc6e9b9fa35445b2c12f411f80', NULL);
+INSERT INTO public.changes VALUES (5, 20, 4611686018427387904, 4698580968221469615, NULL, 'idea', 'draft', NULL, 'head', '2026-06-15T09:00:00Z', NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.changes VALUES (6, 21, 4611686018427387904, -5682373825458844434, NULL, 'change-2', 'applied', 'combined', 'head', '2026-06-15T09:00:00Z', NULL, 'head', '2026-06-15T09:00:00Z', '0c9418557169c223f7eb8fe037b3dbea6814a54384c46ca03531cb17bf13eaa0', NULL);
+INSERT INTO public.changes VALUES (7, 26, 4611686018427387904, 4693374120615216631, NULL, 'request-1', 'applied', 'request:1', 'ann', '2026-06-15T09:00:00Z', 'rota', 'head', '2026-06-15T09:00:00Z', '4d3e1e6f25fbb18bd1764b4148d8fec5345a5506ad1bb867d438b8c7a860edeb', NULL);
+INSERT INTO public.claims VALUES (1, 2, 4611686018427387904, 1421294793028503208, NULL, 'identities', '["ann"]', 'files', '{"id":"ann","name":"Ann Clerk","status":"active","email":"ann@office.example","department":"Dues","title":"Clerk","manager":"head","attributes":"{\"site\":\"north\"}"}');
+INSERT INTO public.claims VALUES (2, 2, 4611686018427387904, -6722144718241005556, NULL, 'identities', '["ann"]', 'hr', '{"id":"ann","name":"Ann A. Clerk","department":"Tolls"}');
+INSERT INTO public.confirmations VALUES (1, 7, 4611686018427387904, -4797044209620320965, NULL, 'C-1', '2026-06-01T09:00:00Z', 'head', 'nothing found');
+INSERT INTO public.controls VALUES (1, 6, 4611686018427387904, -4525397535084337185, NULL, 'C-2', 'C-2', 'head', 'asks the harbour master', 'P30D', NULL, '2026-06-01T09:00:00Z');
+INSERT INTO public.covers VALUES (1, 8, 4611686018427387904, -731851655212834601, NULL, 'D-1', 'ann', 'C-1', '2026-12-31', 'no second clerk', 'head', '2026-06-01T09:00:00Z', NULL, NULL);
+INSERT INTO public.decisions VALUES (1, 14, 16, 3192650733343939608, NULL, 'spring', 5, 'revoke', 'head', '2026-06-15T09:00:00Z', 'one is enough', 0, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (2, 15, 16, -1487604563392020563, NULL, 'spring', 1, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 0, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (3, 15, 16, 8628184862899045724, NULL, 'spring', 2, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 0, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (4, 15, 16, 5048835457170727491, NULL, 'spring', 3, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 0, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (5, 15, 16, -1689555903776941863, NULL, 'spring', 4, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 0, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (6, 16, 4611686018427387904, -2494055216490834321, NULL, 'spring', 1, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 1, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (7, 16, 4611686018427387904, 7621734209800231966, NULL, 'spring', 2, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 1, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (8, 16, 4611686018427387904, 4042384804071913733, NULL, 'spring', 3, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 1, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (9, 16, 4611686018427387904, -2696006556875755621, NULL, 'spring', 4, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 1, 'reviewer', NULL, NULL);
+INSERT INTO public.decisions VALUES (10, 16, 4611686018427387904, -6720705206417246633, NULL, 'spring', 5, 'revoke', 'head', '2026-06-15T09:00:00Z', 'one is enough', 1, 'reviewer', NULL, NULL);
+INSERT INTO public.grants VALUES (1, 1, 4611686018427387904, 113608199397928586, 'files', 'g1', 'identity:ann', 'role:dues/setter', 'area:north', 'permit', 0, NULL, NULL, 'head', '2025-01-01', 'first day', '2026-05-01');
+INSERT INTO public.grants VALUES (2, 1, 18, 4092388901737039805, 'files', 'g2', 'identity:ann', 'role:dues/waiver', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.grants VALUES (3, 1, 4611686018427387904, 7783279048013529034, 'files', 'g3', 'identity:bo', 'role:dues/waiver', NULL, 'permit', 0, '2026-01-01', '2027-01-31', NULL, NULL, NULL, NULL);
+INSERT INTO public.grants VALUES (4, 1, 4611686018427387904, -7984024812092158968, 'files', 'g4', 'account:dues/shared', 'view dues:/waivers/2025', NULL, 'permit', 1, NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.grants VALUES (5, 1, 4611686018427387904, 2764021559725755911, 'files', 'g5', 'group:directory/clerks', 'role:dues/reader', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.grants VALUES (6, 1, 4611686018427387904, 6639603435629848103, 'files', 'g6', 'everyone', 'view dues:/board', NULL, 'deny', 0, NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.grants VALUES (7, 1, 4611686018427387904, 147355920993652282, 'files', 'g7', 'identity:gone', 'role:dues/reader', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.grants VALUES (8, 1, 22, 7842605693709473986, 'files', 'g8', 'identity:twice', 'view dues:/tariffs/2026', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.grants VALUES (9, 22, 4611686018427387904, -6016083570984189935, 'files', 'g8', 'identity:bo', 'view dues:/tariffs/2026', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.grants VALUES (10, 30, 4611686018427387904, 4715884686862784581, 'files', 'g2', 'identity:ann', 'role:dues/waiver', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.groups VALUES (1, 1, 4611686018427387904, -5064993665480290496, 'files', 'directory', 'clerks', 'Clerks', NULL, 'title eq "Clerk"');
+INSERT INTO public.groups VALUES (2, 1, 4611686018427387904, -3143582640708653867, 'files', 'directory', 'inner', 'Inner', NULL, NULL);
+INSERT INTO public.identities VALUES (1, 1, 4611686018427387904, 5671638119752110040, 'files', 'head', 'Hanna Head', 'person', 'active', 'hanna@office.example', 'Dues', 'Head', NULL, NULL, NULL, NULL, NULL, NULL, '{"site":"north"}');
+INSERT INTO public.identities VALUES (2, 1, 2, -5140595001714753749, 'files', 'ann', 'Ann Clerk', 'person', 'active', 'ann@office.example', 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, '{"site":"north"}');
+INSERT INTO public.identities VALUES (3, 1, 4611686018427387904, 7347320837801975551, 'files', 'bo', 'Bo Clerk', 'person', 'active', 'bo@office.example', 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, '{"site":"south"}');
+INSERT INTO public.identities VALUES (4, 1, 4611686018427387904, -1000695488476671358, 'files', 'cy', 'Cyd "Chief" ; Ünal', 'person', 'active', 'cy@office.example', 'Dues', 'Deputy', 'head', NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.identities VALUES (5, 1, 22, 2370698979147952226, 'files', 'twice', 'Bo Clerk', 'person', 'active', 'bo.clerk@office.example', 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, '{"site":"south"}');
+INSERT INTO public.identities VALUES (6, 1, 4611686018427387904, 4375317700496350234, 'files', 'gone', 'Gus Gone', 'person', 'left', NULL, 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.identities VALUES (7, 1, 4611686018427387904, 4186355138241498193, 'files', 'bot', 'Night job', 'person', 'active', NULL, NULL, NULL, 'head', NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.identities VALUES (8, 2, 4611686018427387904, -2389213063736126184, 'files;hr', 'ann', 'Ann A. Clerk', 'person', 'active', 'ann@office.example', 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, '{"site":"north"}');
+INSERT INTO public.kit_entries VALUES (1, 9, 4611686018427387904, 6764496957342412191, NULL, 'quay-summer', 'group:directory/inner', NULL, 'person');
+INSERT INTO public.kit_entries VALUES (2, 9, 4611686018427387904, 236796476353768252, NULL, 'quay-summer', 'role:dues/reader', NULL, 'person');
+INSERT INTO public.kits VALUES (1, 9, 4611686018427387904, 6874587603309298573, NULL, 'quay-summer', 'Summer on the quay', 'head', NULL, NULL, '[{"by":["manager"]}]', 'P3M', 'P6M', 'which quay', NULL, NULL, NULL);
+INSERT INTO public.ledger VALUES (1, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'gather', '["source:files"]', '', '{"source":"files","digest":"96301dc1aab6e75bbcae53951ee1564157b940e05119aeee4a9fd6acb4188989","counts":{"systems":[2,0,0,0,0],"identities":[7,0,0,0,0],"accounts":[5,0,0,0,0],"groups":[2,0,0,0,0],"members":[2,0,0,0,0],"roles":[4,0,0,0,0],"role_juniors":[1,0,0,0,0],"actions":[3,0,0,0,0],"role_permissions":[4,0,0,0,0],"resources":[4,0,0,0,0],"areas":[1,0,0,0,0],"grants":[8,0,0,0,1],"mandates":[1,0,0,0,1],"activity":[3,0,0,0,0]},"columns":{"systems":["owner","system","title"],"identities":["department","email","id","manager","name","site","status","title"],"accounts":["identity","last_login","login","status","system"],"groups":["filter","group","system","title"],"members":["group","member","system"],"roles":["active","role","system","title"],"role_juniors":["junior","role","system"],"actions":["action","implies","kind","system"],"role_permissions":["action","effect","resource","role","system"],"resources":["detached","refers","resource","sensitivity","site","tags","type"],"areas":["area","except","filter","resources"],"grants":["effect","from","given_at","given_by","gives","grant","holder","last_used","on","reason","tier","until"],"mandates":["area","for","holder","may","roles"],"activity":["account","action","count","record","resource","task","time"]}}', '{"accounts":{"opened":"1-5","closed":"","digest":"0c0051607e4ca6b4c7a1ef4c107bbef03e2946584f4435634a7fb7b056f7a53c"},"actions":{"opened":"1-3","closed":"","digest":"df3d51150f804e6540ccb41723983594fa7f91f82a555eccfb9717965a7ae983"},"activity":{"opened":"1-3","closed":"","digest":"da21663b41e7c01a5a10fc171ceae97ce7ad802de4b33c24f26376dd5d66aab7"},"areas":{"opened":"1","closed":"","digest":"0e72487b7220829fccbb12d10725bd559bb80ca8c4b4dac97b50afc8a7a96567"},"grants":{"opened":"1-8","closed":"","digest":"13c303a9b3094ad23743bd9f48649d9531e9f06b5c126eda63b71007e8848e8a"},"groups":{"opened":"1-2","closed":"","digest":"d5c52944402f8446d7966d3a2bc9656761ddbd794b5dc02e74aa5fbf13c30f29"},"identities":{"opened":"1-7","closed":"","digest":"b21768374f9e4cf4ecd6c40417a82f0553f87eeba4d7ea6d3a05cc07275a28b0"},"mandates":{"opened":"1","closed":"","digest":"9eef89967171453f640939def1d5d2cea37b7e6edfbb3331d4da91d9f15cac29"},"members":{"opened":"1-2","closed":"","digest":"1ad0b408d3d8485c069df07e40464a2c6021cf0b1f62a7aa3807f87ed9e7f762"},"problems":{"opened":"1-3","closed":"","digest":"07ff9bc4574f395e73a12d16b76a4ba5187914abab7478a4f1d44fd868fcbfc6"},"resources":{"opened":"1-4","closed":"","digest":"4396d38a1ea075223fb57dfd9f6deaf22a1833b8a8a2f9809e96441fe131796d"},"role_juniors":{"opened":"1","closed":"","digest":"6ec45ca7766eb21598527c2db52618275e290babe77e08706aab5b30dedeb966"},"role_permissions":{"opened":"1-4","closed":"","digest":"e3b283f00fb35bc9f4a089ab9859563fc5337d1f500da520ff28b63818b37c0a"},"roles":{"opened":"1-4","closed":"","digest":"8afeb7d29b17856d7ccf6545e99707b5df4eee217faa934d623d5f49e65db7ba"},"settings":{"opened":"1-5","closed":"","digest":"34dc360b816f4b9e6e5a74c7717975a6e940c0fa6934a57bbed6da901fe9649b"},"systems":{"opened":"1-2","closed":"","digest":"eff2fe1527fbdb91d4f2b11e3c7c236b3d3d07fcdd62771870863fa21b3a9fea"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x6d407284533f18810d5dfa535ecc0904d85f3dd0336aaae0552a6d833f03ef44');
+INSERT INTO public.ledger VALUES (2, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'gather', '["source:hr"]', '', '{"source":"hr","digest":"68e5b7c754bba3a3594adf3ea14cafb68d9a17dd3aa39167116e3b2357765e6d","counts":{"identities":[0,1,0,0,0]},"columns":{"identities":["department","id","name"]}}', '{"claims":{"opened":"1-2","closed":"","digest":"8c17350437a0288a8b5b52d3f41bc8f04b132e91f03b85e56658f522b6b096f8"},"identities":{"opened":"8","closed":"2","digest":"3a6622499292d1d0b90d3e2a62386a232a9a4d42853723a276956b39b06cdd01"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x1854060fcc7d5f3cf6ee0f0874ec09fd705cdfd3b79421d157903fe831267746');
+INSERT INTO public.ledger VALUES (3, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'baseline mark', '["baseline:first"]', 'the first state', '{"baseline":"first","entry":2}', '{"baselines":{"opened":"1","closed":"","digest":"28b5eaaffce1080b8a5bb8e5e277a5c1b98f5fe933b44616a48ec039a6bf7adc"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x4c371acf1c35de0bee4c0177c9ac539645a680a8970b8e16c9846acd4d384091');
+INSERT INTO public.ledger VALUES (4, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'tie', '["account:dues/bo1","identity:bo"]', 'asked him', '{}', '{"accounts":{"opened":"6","closed":"2","digest":"4055b07efda08e6301f4b7b40eb6b0883c220eef8887ecf0d33ce53e17d14bd3"},"ties":{"opened":"1","closed":"","digest":"7081fbd5c86291ac36cf670644f13bd529b130d1fd670424f9eacad5ac6572fe"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xdedc096faab877b9852ac337302cfb558cec9255401e3064be828d64c3deddd7');
+INSERT INTO public.ledger VALUES (5, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'tie', '["account:dues/shared","identity:head"]', '', '{}', '{"ties":{"opened":"2","closed":"","digest":"061f768a6d85210f2c3470dda0d04326e29455501548dbeac56548794009e4da"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x69ee2a9cf3532be6e7ac7dcfb5050d711c518ee40d1db4e471a35d23a205b90a');
+INSERT INTO public.ledger VALUES (6, '2026-06-01T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'control add', '["control:C-2","identity:head"]', '', '{"control":"C-2","period":"P30D"}', '{"controls":{"opened":"1","closed":"","digest":"aa74d78150082131755fc3d9f0669e0a00ef5e41c8f2241feb732afe9ab980c3"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x7d02d1f5346ec8bc735f62fd879218aeae99555cea52084c82c80367cc8dc743');
+INSERT INTO public.ledger VALUES (7, '2026-06-01T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'control confirm', '["control:C-1"]', 'nothing found', '{"control":"C-1"}', '{"confirmations":{"opened":"1","closed":"","digest":"a5b04aa62807c32dc736254fec9e81a2cfc6cfa66b6ed7bc57908026537335ad"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x1d22fe94888dfe88a8b27787471111ea322e1ee874d5d96a686169590d56bd08');
+INSERT INTO public.ledger VALUES (8, '2026-06-01T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'cover', '["control:C-1","identity:ann","rule:D-1"]', 'no second clerk', '{"conflict":"D-1/ann","control":"C-1","until":"2026-12-31"}', '{"covers":{"opened":"1","closed":"","digest":"e7f47b2e19f89c9603e21ef80e7c67e984777c02e98716ef893a72c23e422d43"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xc187c2a08c8d58a5d9a49e01b10bba974f3eb487c35ebb7675283256201607bd');
+INSERT INTO public.ledger VALUES (9, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'change apply', '["change:kit-quay-summer","kit:quay-summer","role:dues/reader"]', 'the season', '{"change":"kit-quay-summer","edits":3,"effect":"fe6a23f86de9f4d94b0a59a9773465966255aa852fea4fa981303ce49166462b","edited":3}', '{"change_edits":{"opened":"1-3","closed":"","digest":"c0cc2818c3ae05c139420c20a19d41705b414b1edc73958aaf5377ac3abd3df6"},"changes":{"opened":"1","closed":"","digest":"a8688e3f3855e0a14c2b75e8856f8e304bbc412aae80d1223078d3ccac5754c7"},"kit_entries":{"opened":"1-2","closed":"","digest":"580b479c10a0f57294aee054ef7bd16098c2d070dffdd83631723d3c02361bf5"},"kits":{"opened":"1","closed":"","digest":"5dc35ff52aaa19ef87845ec4935294096bafaee4f25406be7fdb5cddef03df41"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xd2d950cb661168837ea5f233a663eb79d8b927cb9fe17432d3f077de9b8917a9');
+INSERT INTO public.ledger VALUES (10, '2026-06-02T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review open', '["review:spring"]', '', '{"review":"spring","lines":5,"due":"2026-06-30"}', '{"review_lines":{"opened":"1-5","closed":"","digest":"52b693083ecfe2ab4ba3eb8d754efe4b1cf94528d0fc45504781ee9201c84810"},"review_things":{"opened":"1-4","closed":"","digest":"97e220dbc41db5aeaab0b3529713da6506f859311d1936921507604c512d45e7"},"reviews":{"opened":"1","closed":"","digest":"ffb599b9b8cb88346fa2998dd6293f14f8641b4f420678d748c010e7bff38335"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xaf52ae8ea999994bebe7d6d6433359972043e43786f95c78c96f920105b57615');
+INSERT INTO public.ledger VALUES (11, '2026-06-02T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review remark', '["identity:bo","review:spring"]', '', '{"review":"spring","sort":"question","whom":"ann","lines":"1"}', '{"review_remarks":{"opened":"1","closed":"","digest":"cafdab54bc35bd3815e8dedbd8a9e083b24b1df6c6af16a1a1e1b9cfebf41ba6"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x1b76f42ce2fb1faa149d8dbc44688ec338212e727e0c32e1fb327a3cdfe8ee6a');
+INSERT INTO public.ledger VALUES (12, '2026-06-02T09:00:00Z', 'ann', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review remark', '["identity:bo","review:spring"]', '', '{"review":"spring","sort":"answer","whom":"","lines":"1"}', '{"review_remarks":{"opened":"2","closed":"","digest":"4b599ecd0a5ec753e2ad1f554d7b172ea649afbe9667f4598b7320d1b6c2d4ef"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xcd69e0daeaeefeef8d0df061ee077c1c905a8c753f0d55dcf0762f9e24c1f761');
+INSERT INTO public.ledger VALUES (13, '2026-06-02T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review packets', '["review:spring"]', '', '{"review":"spring","reviewers":1,"lines":5,"seals":"86941046f4cf30e7191ae72ce1106346ecfb5bc42ebf4d8d6738bfbfb3c7ed9d"}', '{}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x97006de790e61b6c86b09eb6e61dff099e06a273388832bfa06f0d98752a3329');
+INSERT INTO public.ledger VALUES (14, '2026-06-15T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review take', '["identity:ann","review:spring"]', '', '{"review":"spring","files":[["8bd2d2a6a00cf8f6f408fbf905601995d34ba24feb3d4a5424efdd1f75da8a18","head",1]]}', '{"decisions":{"opened":"1","closed":"","digest":"50af4a5d8466e27f1693c08b40ce0cbc39290c719df943f0a69a3e78cf08abb8"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x5ac7f498b2ab7e1b44470d8dcc95a002ccf40e27d61a6c2620b868585ccf78d1');
+INSERT INTO public.ledger VALUES (15, '2026-06-15T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review decide', '["identity:ann","identity:bo","identity:gone","identity:twice","review:spring"]', 'seen', '{"review":"spring","decision":"certify","lines":"1-4"}', '{"decisions":{"opened":"2-5","closed":"","digest":"3842e3ef07f61fcf212bb2e1e3e1dfa4a39d502f0a54941331c093967c4942b3"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xa2b08568844d24d57162096b07e4ca168e4959ef61e134f9dbaf8d46a8c1c78d');
+INSERT INTO public.ledger VALUES (16, '2026-06-15T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review close', '["change:review-spring","grant:g2","identity:ann","review:spring","role:dues/waiver"]', 'spring review', '{"review":"spring","certified":"1-4","revoked":"5","left_open":"","ended":["grant:g2"]}', '{"change_edits":{"opened":"4","closed":"","digest":"002d5c29da7ad7befba822ab832b8064d4c82133bf19fab9aaa88801555646f1"},"changes":{"opened":"2","closed":"","digest":"8f755bc6bed1d66d7730a6955f8ff9df41e0d9b174c62816ceab0287c9e8678a"},"decisions":{"opened":"6-10","closed":"1-5","digest":"95449cbeec76fdb11072994f4f4eae92a8f9a2e9f385cadd1cfe9166ec8b3e04"},"orders":{"opened":"1","closed":"","digest":"0b35d5f035144bbcd64d1e87e0b8881c2d114ab36e224a58b517675c329816ad"},"reviews":{"opened":"2","closed":"1","digest":"d26b4df9ce85cb14845a5e5faf5f591568cce7987d348450f2be5b8307ada430"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x9499be24cafff9053924064ff67a3497f49f50b19fb4fcdaea489c37cf99408e');
+INSERT INTO public.ledger VALUES (17, '2026-06-15T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'orders', '["order:1"]', '', '{"state":"handed over","orders":[1]}', '{"orders":{"opened":"2","closed":"1","digest":"efdf659a41c117150755f2fa30647eb14062008a7174ee526db888ae7b5161ff"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x31a02abc409c6f80521f9c6e9819a8fba464a6cae681fb3a3a22e24c956b2099');
+INSERT INTO public.ledger VALUES (18, '2026-06-15T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'gather', '["order:1","source:files"]', '', '{"source":"files","digest":"9ace9b6fc01c2ffe4e868ab81c42bcb0b3fc1469224d18a4d0a54f0c6e54268f","counts":{"systems":[0,0,0,2,0],"identities":[0,0,0,7,0],"accounts":[0,0,0,5,0],"groups":[0,0,0,2,0],"members":[0,0,0,2,0],"roles":[0,0,0,4,0],"role_juniors":[0,0,0,1,0],"actions":[0,0,0,3,0],"role_permissions":[0,0,0,4,0],"resources":[0,0,0,4,0],"areas":[0,0,0,1,0],"grants":[0,0,1,7,1],"mandates":[0,0,0,1,1],"activity":[0,0,0,3,0]},"columns":{"systems":["owner","system","title"],"identities":["department","email","id","manager","name","site","status","title"],"accounts":["identity","last_login","login","status","system"],"groups":["filter","group","system","title"],"members":["group","member","system"],"roles":["active","role","system","title"],"role_juniors":["junior","role","system"],"actions":["action","implies","kind","system"],"role_permissions":["action","effect","resource","role","system"],"resources":["detached","refers","resource","sensitivity","site","tags","type"],"areas":["area","except","filter","resources"],"grants":["effect","from","given_at","given_by","gives","grant","holder","last_used","on","reason","tier","until"],"mandates":["area","for","holder","may","roles"],"activity":["account","action","count","record","resource","task","time"]}}', '{"changes":{"opened":"3","closed":"2","digest":"eefd948bff84a8cecb20dd50c5c4a888c762c2b362eeb334117fc3ad1a42060d"},"grants":{"opened":"","closed":"2","digest":"e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855"},"orders":{"opened":"3","closed":"2","digest":"e1fcc707dbb6fd1270b980269c8767d754aa0183858e6497cb5942f56c8bb166"},"problems":{"opened":"4","closed":"2","digest":"b26629e36ab5be08c964881f420966eaec91cdfc7d3f565aa3144428bbf77fa1"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xda9647a3dd94b1706592882dc8416d04b1845f003da66ceb013f96807df0e32f');
+INSERT INTO public.ledger VALUES (19, '2026-06-15T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'change apply', '["change:change-1","grant:g-yja4jzrqg3dd","identity:cy","role:dues/waiver"]', 'stands in', '{"change":"change-1","edits":1,"effect":"8f6829a2db4ddadd2eafb0db19ba8795666af2bc6e9b9fa35445b2c12f411f80","gained":6,"ordered":1}', '{"change_edits":{"opened":"5","closed":"","digest":"d30461df28579aab96cc19c514516089874a2d2dbe3e633b497e996709fe0f94"},"changes":{"opened":"4","closed":"","digest":"79995e988f5754ce212162d3980f0163129a49e5367165a02e947c8c2727cc6f"},"orders":{"opened":"4","closed":"","digest":"15ecaf0825009f4cc6b712f6e44475584f8f934a9521d96b360ad7a6da14beb3"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x381b1384f391e5cae8be5d628cdf4089abbc1c2420d3448c7733ebd13c855f68');
+INSERT INTO public.ledger VALUES (20, '2026-06-15T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'change compose', '["change:idea","grant:g-unyqhvz72gh5","identity:bo","role:dues/setter"]', '', '{"change":"idea","edits":1}', '{"change_edits":{"opened":"6","closed":"","digest":"a1dfb91c58b5d7884849f3d14cd88ee4689b7905e48bd91596fd30c2ae854bea"},"changes":{"opened":"5","closed":"","digest":"05f41ba5d215657277f4b429bc31227ff028c77de96f18a804a4ba07adbdabda"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xfe86ae5acfe0cb76e7500695317c8bf1f187eca92a03f06b456ed7234e523838');
+INSERT INTO public.ledger VALUES (21, '2026-06-15T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'change apply', '["change:change-2","role:dues/all"]', '', '{"change":"change-2","edits":7,"effect":"0c9418557169c223f7eb8fe037b3dbea6814a54384c46ca03531cb17bf13eaa0","ordered":5,"edited":2}', '{"change_edits":{"opened":"7-13","closed":"","digest":"c3985f29d720f81cf524502f27872e084a680044b7740c987531be1fb11d14bc"},"changes":{"opened":"6","closed":"","digest":"be16f5501bc105ff7233fe74f0bcc0384cd1921cb0b06b3ce60a418650272681"},"orders":{"opened":"5-9","closed":"","digest":"724bd3da7abe2d63b2309a79058c296891fbec778f4d929284f7415aa9089355"},"role_parts":{"opened":"1-2","closed":"","digest":"c79fbc903065b17f8ac42d71d5d431bd43fa804dcb0b8509a5624767033b2d3a"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x441bb55aaa26f7d9124660aab61800d00650514b66a08fa016ab2ef233344cfb');
+INSERT INTO public.ledger VALUES (22, '2026-06-15T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'merge', '["identity:bo","identity:twice"]', 'one person', '{"identity":"twice","into":"bo","moved":{"grants":1}}', '{"grants":{"opened":"9","closed":"8","digest":"0a234f1a48faaf54ab5cecdc0bc5a92ddc2cd20572f62c5dcfbff5673edbcead"},"identities":{"opened":"","closed":"5","digest":"e3b0c44298fc1c149afbf4c8996fb92427ae41e4649b934ca495991b7852b855"},"merges":{"opened":"1","closed":"","digest":"7a199717b6391866389b7013481d169829d80942db07a74a6411d031b8f96942"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x1945c095175371b15248e31f643352baf98a3971f6ae93252d6f3a8db97fbd88');
+INSERT INTO public.ledger VALUES (23, '2026-06-15T09:00:00Z', 'ann', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request ask', '["identity:ann","kit:quay-summer","request:1"]', 'rota', '{"requests":"1","decision":"ask","whom":"ann"}', '{"request_steps":{"opened":"1","closed":"","digest":"08c06f50e7ece541cc71366dbaa5bc0755c24f5785933d8cbb13b64cf1a21842"},"requests":{"opened":"1","closed":"","digest":"6c269aa1852cbeb8620d3aeb5ea2d4a5d628f6bd36c372284b6a6736416b1eae"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xedbb5cb94ecabcd829872ec2add167a6dbc209de9baa0db5be5b5e386cfb5512');
+INSERT INTO public.ledger VALUES (24, '2026-06-15T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request remark', '["identity:ann","kit:quay-summer","request:1"]', '', '{"requests":"1","decision":"question","whom":"ann"}', '{"request_remarks":{"opened":"1","closed":"","digest":"0c0258119e216158760f52a09734ab13792db8e69fc9d04e667820fdf47bdaa1"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xe57cb0c24e3fb41a0d5677840e1b7212da5f7b03fb8c6e73662eee1e783b0f06');
+INSERT INTO public.ledger VALUES (25, '2026-06-15T09:00:00Z', 'ann', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request remark', '["identity:ann","kit:quay-summer","request:1"]', '', '{"requests":"1","decision":"answer","whom":"ann"}', '{"request_remarks":{"opened":"2","closed":"","digest":"0a2eddd8f936c7f4fd41ee73236e630181e2447ec0066e2fb4fcb29fab82ec4d"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x42b4bc05580842fde380fcb045ca6dc75a89b2f605bd22fc52fcc6f9f8ffc66b');
+INSERT INTO public.ledger VALUES (26, '2026-06-15T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request decide', '["identity:ann","kit:quay-summer","request:1"]', 'for the summer', '{"requests":"1","decision":"grant","whom":"ann","step":1,"effect":"4d3e1e6f25fbb18bd1764b4148d8fec5345a5506ad1bb867d438b8c7a860edeb","change":"request-1","ordered":2}', '{"change_edits":{"opened":"14-15","closed":"","digest":"8a826d9c73f8941d919df7618c35d0018db2ad07ec5d44cb809c9af3651c5f55"},"changes":{"opened":"7","closed":"","digest":"3ffe72152d7e5ee0b7ff0533d1d5aabf3a0a2b51a7f95aff1b3b7177927358b5"},"orders":{"opened":"10-11","closed":"","digest":"3e1f82f1fc890a7ba37a7d4ec9fc18231e7d254d859eab379c395883fa54e6a3"},"request_items":{"opened":"1-2","closed":"","digest":"77ad8aab19dc14d090b9c5aad0425195b3b99416a8f3305e6794c77fe8871753"},"request_steps":{"opened":"2","closed":"1","digest":"d3873f05220dd40615ee2595216e1345ad601b6af337129fede7a14071604153"},"requests":{"opened":"2","closed":"1","digest":"e84ef124cd5fb9ae1a056011687ed8f9af5c51ae1c6ea717a6556b003db8d32b"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x0a032b770532ec622d5ef0470dc68e41bb7e9de6d2684748b9aaaca66d26fa1d');
+INSERT INTO public.ledger VALUES (27, '2026-06-15T09:00:00Z', 'cy', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request ask', '["identity:cy","request:2"]', 'curious', '{"requests":"2","decision":"ask","whom":"cy"}', '{"request_steps":{"opened":"3","closed":"","digest":"f6f1d7a320e2d6e1206f0d143a1f1b3f59c7f830aca6ed3f114a137db6bbc8eb"},"requests":{"opened":"3","closed":"","digest":"2accc980564f71cd4b9d1c009f99fc31118c5207378e113d67985601634935c9"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x5b9d612685b0f71449e29aabd2d03cd74d3839cf2ad343367e68c2ac62023402');
+INSERT INTO public.ledger VALUES (28, '2026-06-15T09:00:00Z', 'head', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request decide', '["identity:cy","request:2"]', 'not needed', '{"requests":"2","decision":"deny","whom":"cy","step":1}', '{"request_steps":{"opened":"4","closed":"3","digest":"5f3d7ae50ef4df6e9f4e4a20e86a87db4e69136eed3b559f22d4d942402cccd3"},"requests":{"opened":"4","closed":"3","digest":"440a35524be5da9e936b13919ab5f6d1a104a2194b41488a518a97dfe8a0cb93"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x09021402b74e383d983ae1d436fd4700780c1188120d944bd3040edc989d1944');
+INSERT INTO public.ledger VALUES (29, '2026-06-15T09:00:00Z', 'cy', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request ask', '["identity:cy","request:3"]', 'stands in', '{"requests":"3","decision":"ask","whom":"cy"}', '{"request_steps":{"opened":"5","closed":"","digest":"7e92f998a7008192a69c5328db25d88b0be00eac8be0c70a9f8b53bc350c35e9"},"requests":{"opened":"5","closed":"","digest":"a9a2cb82627bd4f9ab386a11fe9cc563fa3e7e1f208bec11aeda336ca9eabbb4"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x3b51683f11228bdf15df69c2cac8497ad2d692f764fab7f2bc4c22582bb21849');
+INSERT INTO public.ledger VALUES (30, '2026-06-20T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'gather', '["source:files"]', '', '{"source":"files","digest":"96301dc1aab6e75bbcae53951ee1564157b940e05119aeee4a9fd6acb4188989","counts":{"systems":[0,0,0,2,0],"identities":[0,0,0,6,0],"accounts":[0,0,0,5,0],"groups":[0,0,0,2,0],"members":[0,0,0,2,0],"roles":[0,0,0,4,0],"role_juniors":[0,0,0,1,0],"actions":[0,0,0,3,0],"role_permissions":[0,0,0,4,0],"resources":[0,0,0,4,0],"areas":[0,0,0,1,0],"grants":[1,0,0,7,1],"mandates":[0,0,0,1,1],"activity":[0,0,0,3,0]},"columns":{"systems":["owner","system","title"],"identities":["department","email","id","manager","name","site","status","title"],"accounts":["identity","last_login","login","status","system"],"groups":["filter","group","system","title"],"members":["group","member","system"],"roles":["active","role","system","title"],"role_juniors":["junior","role","system"],"actions":["action","implies","kind","system"],"role_permissions":["action","effect","resource","role","system"],"resources":["detached","refers","resource","sensitivity","site","tags","type"],"areas":["area","except","filter","resources"],"grants":["effect","from","given_at","given_by","gives","grant","holder","last_used","on","reason","tier","until"],"mandates":["area","for","holder","may","roles"],"activity":["account","action","count","record","resource","task","time"]}}', '{"grants":{"opened":"10","closed":"","digest":"82f671a2e434a95c5720886639562659198468aef3747dbcfccb3b0d80da9129"},"problems":{"opened":"5","closed":"4","digest":"d58e841cef5f76aad51708a4c94c6ee38a4e640ee4d96b26cf995154671a70f9"},"returned":{"opened":"1","closed":"","digest":"c05da586eb12d8c1543395192b5499396a646e0764a9d0019856c15b63c08de9"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x0e10c51c85c87956cb33e61b6c7833c5cb0ab95c21138d3be64086561f73375b');
+INSERT INTO public.ledger VALUES (31, '2026-06-20T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review open', '["review:summer"]', '', '{"review":"summer","lines":5,"due":"2026-07-31"}', '{"review_lines":{"opened":"6-10","closed":"","digest":"65026314a65baaae353dbe965b48810c0d72341c20ba05e5289b9cdc07f70c6a"},"review_things":{"opened":"5-8","closed":"","digest":"11207e5ed67b6c67191d1625436cb240fcc9103a33e13b702d6d5cdf60b30fe5"},"reviews":{"opened":"3","closed":"","digest":"3febf1b6fb6e1d8c6c80aba4c9c5797879a80a92e67f02104a7d1a906b04cde1"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xe6f17926d1ddb100c13d6cc899b5775dd0d4000190c58bd67bcc3973794c66cb');
+INSERT INTO public.ledger VALUES (32, '2026-06-20T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review packets', '["review:summer"]', '', '{"review":"summer","reviewers":1,"lines":5,"seals":"9f5fe11544289cdab30e21fd742a213551e49d32f924ffc502e8916744fc2b37"}', '{}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x2f681a7b52f24b85a8e79c1d1e2168fdf33e6a23d3dd6642feec68141b5dbab0');
+INSERT INTO public.ledger VALUES (33, '2026-06-20T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request packets', '[]', '', '{"approvers":1,"requests":1,"seals":"75d55ced067d690bc75af69fc1a2c139d094d27d3c7c76d8b60013ecdf343d35"}', '{}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xca45fe3b379527cdc1c85d644f18024cbbb1d1a51dee241b8ae4a579fb6b9acc');
+INSERT INTO public.ledger VALUES (34, '2026-06-20T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'baseline mark', '["baseline:last"]', '', '{"baseline":"last","entry":33}', '{"baselines":{"opened":"2","closed":"","digest":"118517387ad5353132672ceae083ad7b06e21cdd85cbf323575a7187ffbbda60"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xec4c6010b68873eb0f776b997c2952dd7e62899f07eaed3d2948d237ac56ff93');
+INSERT INTO public.ledger_heads VALUES (1, '2026-06-01T09:00:00Z', '\x6d407284533f18810d5dfa535ecc0904d85f3dd0336aaae0552a6d833f03ef44', '\x59ee1fb970209cf8c6dc83caa5d66f57bdfeaeda013e7d5403ddda4a8461bc5fe6679d1146b94d79348cfc543a57e8f944c0080a8bddf4e8bf6c1b20a0735105');
+INSERT INTO public.ledger_heads VALUES (2, '2026-06-01T09:00:00Z', '\x49e5d09be206cb646d9bad0eca624b91535b1f7346bff16e6e12e39422c55fd7', '\xf878f4ca9375b9a405cddddfd47f216b4cf3afe092fb52dfe4b5ef9b891a849ee150150a423c6dd3c34f9b39aef8df382f416b0a627da8fa77f6df03b895390e');
+INSERT INTO public.ledger_heads VALUES (3, '2026-06-01T09:00:00Z', '\x844c5b9cfe90f0c00e70b1b6635b682367ea8f6261d2cea7bb6dfb6773baec0f', '\xfd4496520801b1439398e72131db5b10dd1eb95c7d82e4a957a897eb80b641eef53101d530b40611dfbfc929dd8fcffb842b563d0232932f3c7f65746b7ddc0a');
+INSERT INTO public.ledger_heads VALUES (4, '2026-06-01T09:00:00Z', '\x226e377511718cc8cce88d680ffb7c02729002f80a75e4f1741d097bd9584268', '\xc396afc8b0950479838e7358c33681f6e1c3ce6a60cce898b6159ad77c80469ed50cef9c5878ad312703bcf35c682f4984ac12363196140b9f80ee3abecf8a02');
+INSERT INTO public.ledger_heads VALUES (5, '2026-06-01T09:00:00Z', '\x77aad8621cf3954bcbcfdef72746df7b4d41f1ea236e8fa165c3e353d03fe5d5', '\xa85618d87905f8307d87e27c45cdade48b13d921a5180d4c779567d0697a669e1e4ec721dfd9a7f7317a3dc6fe30e80f43f07f83762708ea2fce8f19e7415105');
+INSERT INTO public.ledger_heads VALUES (6, '2026-06-01T09:00:00Z', '\x4d6a48e7a51cd33c4908129100ec680478f7a75e94dcec53ee6ff38e4b09b37b', '\x7a587ead11b97d15b43b2788e75a5012ab25859fe17790eb7853e7813e7dfe4892020163ba9e62320b0aa71039b0430019cb07e35254845539be7d2a0200c40b');
+INSERT INTO public.ledger_heads VALUES (7, '2026-06-01T09:00:00Z', '\xbff94ceb4b134f59591fb6c35b199389977644512283b78c5bbb108b0411b82f', '\xb97823600864bb185254d8f3e00cb1ee94aa5b29111192f321a9f95e9f3302f6b9de6db875577f0d3305383af2e1631fb9fcb77bcd640fae22b0b3dad6ce3607');
+INSERT INTO public.ledger_heads VALUES (8, '2026-06-01T09:00:00Z', '\xfcbd36876f9f34c8dce1630e5e0240f05ce6653aab6ef8b38ce974807132cead', '\x65947158e412c960cf775858d33996f4793198a6753960d0986aac0f614142154c54939894ac86641d5503968cd5f179db84d1e91eaedf5e1fd0e4e5bee8a706');
+INSERT INTO public.ledger_heads VALUES (9, '2026-06-01T09:00:00Z', '\xd65642b20fbf535400c77c7c15504ced8b34f848e7e61022069de9894f50085a', '\x4acabe7813f46aac4826721724ceb5d4293c559308d8c50be8b33ea6a1340c23bb50995296352084db75355897b92ffd33792f60315e8c18e315b88517d48705');
+INSERT INTO public.ledger_heads VALUES (10, '2026-06-02T09:00:00Z', '\x0a91d537b3535d1df1840f032e6a7043c687bba670612113b25e622e5b396ef1', '\x5af89554695af32b9154dc3f5814479c07f2d471cef88840eaf0889ce2f2938b241703afbf764e534ea9e809474975e1850046cfacf60a48a7dc35de3457650d');
+INSERT INTO public.ledger_heads VALUES (11, '2026-06-02T09:00:00Z', '\xa80e9039417f81cef2fab1fd0997327415dc7ac8d28e3d96a8941848510eb405', '\xe9b745ec5e3d45ba90ba47226c4c4d6775cdd8f425fb1af2ed76afe288c7fafffc0717f3bb6ab20a0cb36eb551bfaf1b51fc1054f20cb29bfef3152f4673e809');
+INSERT INTO public.ledger_heads VALUES (12, '2026-06-02T09:00:00Z', '\x58a4c8bbb5976f65cc9770b3049b969107129dbcd5ae040a6fbe2428e4a44003', '\x0e1e39ade2fc4da520e93b36c2a724d07c2b0007a0ccb660d956fd1d98327c4bc81d4c75d633205cca62ce6f9aefa758ef9949e5efc5bb978779f9a3cc6e5b05');
+INSERT INTO public.ledger_heads VALUES (13, '2026-06-02T09:00:00Z', '\xbfb03e78515ce8daf66c22ac9c763a054c684721130236f08b434c5b78a101f7', '\x3f4bca4a96ad85861b201aab23a222cf19301214d8c9a4b574d28b01af8b46e0f43803cfe65a3915b0558e8b47c88b970c5464b5de4edc7b7dfe7c198bf9b80b');
+INSERT INTO public.ledger_heads VALUES (14, '2026-06-15T09:00:00Z', '\x3826580c0ec54e71481acabd4e4a1d950d53daa0058972295bd6c619e140a896', '\x99c4454f1f5d5a96c261144063d0fe6dd87de4c5d91c24537e95d35df33052a1078994a5cd475e2456a0c7da1312bac35c8717cc2d6467bd1d316ebf7b5b7e03');
+INSERT INTO public.ledger_heads VALUES (15, '2026-06-15T09:00:00Z', '\xe82cb96bb239b16210d0814fdbe95ff4e19f8036afb7c1b57ecd0d8bf956d064', '\x886b42ac7320120143cbd6a3d3c854b4b75a569ba5bae39c3fef8c9f3db34d9c4137d81a729f33244c37a2a0c8eaa4a8bde4c6727c498a6480fb9bfa17e5d402');
+INSERT INTO public.ledger_heads VALUES (16, '2026-06-15T09:00:00Z', '\x8dd3609061fb4905ff887ee17b289d0f18ac496dc2be795d6570720a8e3987ea', '\x25a9a790cfa4ba61908a0624e815e46d36faa82bb7bba4a4f693fec7efbf8ca038e705a11c52e909bda0e2424d78071198616ac0f463bf49841aa4070c7a570a');
+INSERT INTO public.ledger_heads VALUES (17, '2026-06-15T09:00:00Z', '\xbb80e56e703da72c140b09337b5f0e897741f066c88f793623ba55ab083cee9b', '\x58200b8c170cb48a3f60eaeb1fda22661bdaf6ae1d4faf77d63359e953db717d6774de2c6bfa3ea20b7a75aec27c2c84a5b7dd6846f2b3116962a7948a8b260d');
+INSERT INTO public.ledger_heads VALUES (18, '2026-06-15T09:00:00Z', '\xb54c09e1a8435315a0a77f76b092a2a9d1771a30d8a12374e6b28040e60cd346', '\xea98fd0b3ab7860a8faa56d898fda5f6cf1dcd6915311a1bcf098f6fc73f399c05a23795beda11d07de4b8984afc441ad5a4310427ae22291fea352b4e2dfc00');
+INSERT INTO public.ledger_heads VALUES (19, '2026-06-15T09:00:00Z', '\x3fc3eaf101d1b56feaa46ba2961de7a80b0513c6a9175e9de3102fb3ec46ec83', '\x3c078ed9d3de35306005bd21a0eeca59a54b8b0619f9187cd20f20d4e2f464dc1f5e41469a136289e9d7a20e5fbda0f6ee69c4ef358e5dbbb029a85dd5228d0b');
+INSERT INTO public.ledger_heads VALUES (20, '2026-06-15T09:00:00Z', '\xdcf4610780de88f1cba1447e7639ac34b5be5f129b6be60797773295e5012530', '\xa491a3b2f587140ad9f0b790034f373fc64e215bdbbf19d18f674de127acea490c121540de0a8a44a81445494d111b082f0269940f47bfddf69ef813462f5203');
+INSERT INTO public.ledger_heads VALUES (21, '2026-06-15T09:00:00Z', '\x46db0ce167b74f4718a88e070522d72dddfae11fc55d40ac5357423b57c31223', '\x286e84c008e9acbc0af0d3ea18543fd8a0ca7d69b55d2f8b7070433d8548b3f20df2b1cd777a6e6862e08b452bb68077cebc816bae2f0816223eb1808c85190e');
+INSERT INTO public.ledger_heads VALUES (22, '2026-06-15T09:00:00Z', '\x9861d18a1d26053a97e47a67ba14ad13301968e8d2045c5c072a6376bd0cd104', '\x47b95163b1e2acb3f3056fc4e5de1477ff31c9f46ceaac0fbb5b691daad015e117738cdb045bb8c7e620c56ff4ee368a193daa94b1265cbcd6978201aaea2e0b');
+INSERT INTO public.ledger_heads VALUES (23, '2026-06-15T09:00:00Z', '\x98e81f9eb7736657c2781023ffe3cc827a321112199a45307486358a84d10a32', '\x3e047f3da0d081a6c265fd8fccbdf1d0659b9704ffb6b4ab57287254597bc38bb52af28e2eff54f952b4dd8458ff2090592711fd4b0d96a3f0d9dd287a4a2100');
+INSERT INTO public.ledger_heads VALUES (24, '2026-06-15T09:00:00Z', '\x7ee85c73861e8d25ef3dc19932a4c7185478a0e74ab2831154bb003fc5eaf052', '\x8bc1603efc2bee77b08f6cdf6d3791764b0a28fd5c03b66064047e0fbdb12a83af1aa1aa2f15ea815e215225efa2c9315afcacbaa533017b77dd17f25a80dd0e');
+INSERT INTO public.ledger_heads VALUES (25, '2026-06-15T09:00:00Z', '\x7e3183c8315860d76682e48caef22ca149805d260a9bbbad7a0fa41ce5799119', '\x486f2162e3a6dece118bc7a410b796fc47fbefaf039011304ba673b8f24a974e06dfe706754086e5e4d77e0e27ca14f29976438bb900acf25bafc2f512ae8302');
+INSERT INTO public.ledger_heads VALUES (26, '2026-06-15T09:00:00Z', '\x49918e4f312380fd694824c0a250a521edf7a26f9102c3a7f5ea47b1f968b930', '\xce9addc757f2010d67ea10206e5f26bd441bd311024f0a5853b1f3e086625a94ceaf2b7a35e1f5acf9c1282760d5342b7a962f7506b501069604b78d3bc62f00');
+INSERT INTO public.ledger_heads VALUES (27, '2026-06-15T09:00:00Z', '\x7f9f6430923510caf08e6e07c437ff1d861cc8f166918b119e8340ec0a42af73', '\x721d10c3ca3450e79d87243556c95fd168a70842e01f405fcef553f9c2eb3831fd4e65c25f4570daba4343d84f9e197c9fd5d03c2191ec74e9f6fba4e4e34f01');
+INSERT INTO public.ledger_heads VALUES (28, '2026-06-15T09:00:00Z', '\x2ccb53a53954b742ce9f127d7df8940693b095910748422636295b7b986bfc18', '\x58a43ddee8570c4b52e098efdcfb825144204bcf431af2fb2a6c869f6966ac3dbda3d4167b0c8b3ed5d610d60351ceef436d28bafdd5a82d59497e8b34bdfb07');
+INSERT INTO public.ledger_heads VALUES (29, '2026-06-15T09:00:00Z', '\xd67f9e37c2985ffd72af8314aa6d0e91c61b69276e23508d01db6cbbd8d12368', '\xdcd2055c79718366e9ae44d3a68a0103d6dfa0baad2fc5b28b44e0187d2396a9252e91927b4b3f9c6f223d029bca3196d2c7567df99748c5652d8559deb39a0a');
+INSERT INTO public.ledger_heads VALUES (30, '2026-06-20T09:00:00Z', '\xacb5d9c3374659d351ab4e51951f12cf0b10d592d656c7012b5944c884826131', '\x4135f1c8be4ee35133e904fe6d4988024db0ebf949b40f1ed7654077e81c45bb3f1f586c566ad4e5763f0e99e45382947684b15f8e1ce1d98b70251119fffa01');
+INSERT INTO public.ledger_heads VALUES (31, '2026-06-20T09:00:00Z', '\xe034d524cdde0fe65085c23e20f7d828cc596ec42ed3f63b4c96410b8f06bc36', '\x2780febf1450eda362bac78bdc3e5595fdad1ed50a551e29c9d6755f1d0bef4473f5d197ac0c1d50cf93c5079ff815c856154fa050ec0dcc75d7e16a6991c903');
+INSERT INTO public.ledger_heads VALUES (32, '2026-06-20T09:00:00Z', '\x984a01c46be6221145af2e511f4685e5dd2806993e83756cece94d184af60bbe', '\xe9e6d696751a91b6bbfe6aa1d61aa79b1ce776cab5d3a0343c3eea8bab41406d289693e0256eca039887108630a4cb658ef82b72d77dfae878637c66ab518f07');
+INSERT INTO public.ledger_heads VALUES (33, '2026-06-20T09:00:00Z', '\x7ee99857b0fd55a58b18587270b57c7edf554d5a20a91ad562139c6bf29f43cc', '\x133b8368b0241112d303c3c7ff6fa1cb2af9ef8b000b0ef3757aff78ab0518acdb37375167142c5928f0ce075ab489829af3b56e1dcef679091462c3c5de6c08');
+INSERT INTO public.ledger_heads VALUES (34, '2026-06-20T09:00:00Z', '\x3eec7229a4acb66f31b6d4809e365abd765e3a2b4636fc9463859ab3126dd027', '\x40b7a82c36ca08972e8de0ec6e5ab16b24421ea9573aff6a30a6b07a20ba037a0c24d9fda686942c41dfd16cd381d5c5bf1af1678126047b500df5520cc16100');
+INSERT INTO public.ledger_tree VALUES (0, 0, '\x6d407284533f18810d5dfa535ecc0904d85f3dd0336aaae0552a6d833f03ef44');
+INSERT INTO public.ledger_tree VALUES (0, 1, '\x1854060fcc7d5f3cf6ee0f0874ec09fd705cdfd3b79421d157903fe831267746');
+INSERT INTO public.ledger_tree VALUES (0, 2, '\x4c371acf1c35de0bee4c0177c9ac539645a680a8970b8e16c9846acd4d384091');
+INSERT INTO public.ledger_tree VALUES (0, 3, '\xdedc096faab877b9852ac337302cfb558cec9255401e3064be828d64c3deddd7');
+INSERT INTO public.ledger_tree VALUES (0, 4, '\x69ee2a9cf3532be6e7ac7dcfb5050d711c518ee40d1db4e471a35d23a205b90a');
+INSERT INTO public.ledger_tree VALUES (0, 5, '\x7d02d1f5346ec8bc735f62fd879218aeae99555cea52084c82c80367cc8dc743');
+INSERT INTO public.ledger_tree VALUES (0, 6, '\x1d22fe94888dfe88a8b27787471111ea322e1ee874d5d96a686169590d56bd08');
+INSERT INTO public.ledger_tree VALUES (0, 7, '\xc187c2a08c8d58a5d9a49e01b10bba974f3eb487c35ebb7675283256201607bd');
+INSERT INTO public.ledger_tree VALUES (0, 8, '\xd2d950cb661168837ea5f233a663eb79d8b927cb9fe17432d3f077de9b8917a9');
+INSERT INTO public.ledger_tree VALUES (0, 9, '\xaf52ae8ea999994bebe7d6d6433359972043e43786f95c78c96f920105b57615');
+INSERT INTO public.ledger_tree VALUES (0, 10, '\x1b76f42ce2fb1faa149d8dbc44688ec338212e727e0c32e1fb327a3cdfe8ee6a');
+INSERT INTO public.ledger_tree VALUES (0, 11, '\xcd69e0daeaeefeef8d0df061ee077c1c905a8c753f0d55dcf0762f9e24c1f761');
+INSERT INTO public.ledger_tree VALUES (0, 12, '\x97006de790e61b6c86b09eb6e61dff099e06a273388832bfa06f0d98752a3329');
+INSERT INTO public.ledger_tree VALUES (0, 13, '\x5ac7f498b2ab7e1b44470d8dcc95a002ccf40e27d61a6c2620b868585ccf78d1');
+INSERT INTO public.ledger_tree VALUES (0, 14, '\xa2b08568844d24d57162096b07e4ca168e4959ef61e134f9dbaf8d46a8c1c78d');
+INSERT INTO public.ledger_tree VALUES (0, 15, '\x9499be24cafff9053924064ff67a3497f49f50b19fb4fcdaea489c37cf99408e');
+INSERT INTO public.ledger_tree VALUES (0, 16, '\x31a02abc409c6f80521f9c6e9819a8fba464a6cae681fb3a3a22e24c956b2099');
+INSERT INTO public.ledger_tree VALUES (0, 17, '\xda9647a3dd94b1706592882dc8416d04b1845f003da66ceb013f96807df0e32f');
+INSERT INTO public.ledger_tree VALUES (0, 18, '\x381b1384f391e5cae8be5d628cdf4089abbc1c2420d3448c7733ebd13c855f68');
+INSERT INTO public.ledger_tree VALUES (0, 19, '\xfe86ae5acfe0cb76e7500695317c8bf1f187eca92a03f06b456ed7234e523838');
+INSERT INTO public.ledger_tree VALUES (0, 20, '\x441bb55aaa26f7d9124660aab61800d00650514b66a08fa016ab2ef233344cfb');
+INSERT INTO public.ledger_tree VALUES (0, 21, '\x1945c095175371b15248e31f643352baf98a3971f6ae93252d6f3a8db97fbd88');
+INSERT INTO public.ledger_tree VALUES (0, 22, '\xedbb5cb94ecabcd829872ec2add167a6dbc209de9baa0db5be5b5e386cfb5512');
+INSERT INTO public.ledger_tree VALUES (0, 23, '\xe57cb0c24e3fb41a0d5677840e1b7212da5f7b03fb8c6e73662eee1e783b0f06');
+INSERT INTO public.ledger_tree VALUES (0, 24, '\x42b4bc05580842fde380fcb045ca6dc75a89b2f605bd22fc52fcc6f9f8ffc66b');
+INSERT INTO public.ledger_tree VALUES (0, 25, '\x0a032b770532ec622d5ef0470dc68e41bb7e9de6d2684748b9aaaca66d26fa1d');
+INSERT INTO public.ledger_tree VALUES (0, 26, '\x5b9d612685b0f71449e29aabd2d03cd74d3839cf2ad343367e68c2ac62023402');
+INSERT INTO public.ledger_tree VALUES (0, 27, '\x09021402b74e383d983ae1d436fd4700780c1188120d944bd3040edc989d1944');
+INSERT INTO public.ledger_tree VALUES (0, 28, '\x3b51683f11228bdf15df69c2cac8497ad2d692f764fab7f2bc4c22582bb21849');
+INSERT INTO public.ledger_tree VALUES (0, 29, '\x0e10c51c85c87956cb33e61b6c7833c5cb0ab95c21138d3be64086561f73375b');
+INSERT INTO public.ledger_tree VALUES (0, 30, '\xe6f17926d1ddb100c13d6cc899b5775dd0d4000190c58bd67bcc3973794c66cb');
+INSERT INTO public.ledger_tree VALUES (0, 31, '\x2f681a7b52f24b85a8e79c1d1e2168fdf33e6a23d3dd6642feec68141b5dbab0');
+INSERT INTO public.ledger_tree VALUES (0, 32, '\xca45fe3b379527cdc1c85d644f18024cbbb1d1a51dee241b8ae4a579fb6b9acc');
+INSERT INTO public.ledger_tree VALUES (0, 33, '\xec4c6010b68873eb0f776b997c2952dd7e62899f07eaed3d2948d237ac56ff93');
+INSERT INTO public.ledger_tree VALUES (1, 0, '\x49e5d09be206cb646d9bad0eca624b91535b1f7346bff16e6e12e39422c55fd7');
+INSERT INTO public.ledger_tree VALUES (1, 1, '\x5df128062001a137ba48b162e68b7ae7a9bbc7423e77f6e5a2bde7486b10d87d');
+INSERT INTO public.ledger_tree VALUES (1, 2, '\x922d5aa7be5824ff098db0e00ab756aa4430364c43b38accdbc2a67b2710cb18');
+INSERT INTO public.ledger_tree VALUES (1, 3, '\x397023c44c369fe07ca2345024a23d358dc4b2ab590587c1e329401e27851118');
+INSERT INTO public.ledger_tree VALUES (1, 4, '\xc50838b170582ece58a2f9cd152f9cbdedb4c0a398ebc6cfe9ccccc19fee847e');
+INSERT INTO public.ledger_tree VALUES (1, 5, '\x858eb2cd3a3c6b976c28ac43553115f9a1feacdf454975e930305ebde5bf7aca');
+INSERT INTO public.ledger_tree VALUES (1, 6, '\xf507e0b3121f759f852594a6d3cbd3ac2cf8f58737f9e48276c5da2d286e2e40');
+INSERT INTO public.ledger_tree VALUES (1, 7, '\x64819f92e4caceb11b99afffbc072a22a7a7c32d6d19fba3038f9b849c446f63');
+INSERT INTO public.ledger_tree VALUES (1, 8, '\x800079faab840631443b66489434440740886723a72c6dfa8a552270c4175e8d');
+INSERT INTO public.ledger_tree VALUES (1, 9, '\x6b496dded679648683b75d2364ce4823110eb87bfbbf178727e68f5565c98993');
+INSERT INTO public.ledger_tree VALUES (1, 10, '\xb554f668fd2b452b404ca9da0bf484dc37f06a82797a7af570cf9fa42d2bc8a8');
+INSERT INTO public.ledger_tree VALUES (1, 11, '\xfa0b87f9fa64bf211caf6f4f710fed3037ea3378e71730946db490ff81de677e');
+INSERT INTO public.ledger_tree VALUES (1, 12, '\x70dee252086ad1445521205972eab331fbcd7044ef4ccd34439751c8eb251d4e');
+INSERT INTO public.ledger_tree VALUES (1, 13, '\xaad2f09777515b25da7a9204748404082b855632b3bcf47d7bcedf29837312b9');
+INSERT INTO public.ledger_tree VALUES (1, 14, '\x93defa1d15058c11dc61d24d949721a75d1d1847cb6baead2a813b3cfea03bf5');
+INSERT INTO public.ledger_tree VALUES (1, 15, '\x0e776b6ea3c83a0ba8ff052bd48b5c38eb59dc86ab1558930e6a40ba4d6d9648');
+INSERT INTO public.ledger_tree VALUES (1, 16, '\x2cf1adce648dc00f025dcb76189574c2259df4ca623c1b5193d2104cbf55b739');
+INSERT INTO public.ledger_tree VALUES (2, 0, '\x226e377511718cc8cce88d680ffb7c02729002f80a75e4f1741d097bd9584268');
+INSERT INTO public.ledger_tree VALUES (2, 1, '\x533530986f56358a5945ee36e2d455c7f4bfac38b11943e617152cee4556d5b6');
+INSERT INTO public.ledger_tree VALUES (2, 2, '\x481f4859e8d9e4948aa508de039b28cdf169666d0be4d61855c8a3ae6238240d');
+INSERT INTO public.ledger_tree VALUES (2, 3, '\x0796062b6f9acd2eba4daf4eddb8f78681dcfdd2c7611b6102585502cffdb373');
+INSERT INTO public.ledger_tree VALUES (2, 4, '\x5dc487af5c53534217281cafbc3da78c10b15f1085bfad46863efdae4022ad71');
+INSERT INTO public.ledger_tree VALUES (2, 5, '\x6fbe065bef5d82732c6363d1144bd49b3279f7483ebcc7db9503e071dbd4094a');
+INSERT INTO public.ledger_tree VALUES (2, 6, '\x7dd7c7468befd6404848014755d8581c751949cf9947d16f7877572a38077fae');
+INSERT INTO public.ledger_tree VALUES (2, 7, '\xa17bf1974575e9da60b060a6a22fd7d0f9672b50f2213a711478863b0f4e6737');
+INSERT INTO public.ledger_tree VALUES (3, 0, '\xfcbd36876f9f34c8dce1630e5e0240f05ce6653aab6ef8b38ce974807132cead');
+INSERT INTO public.ledger_tree VALUES (3, 1, '\x73e014b6453c3313f132ba7e0feb468c47d3f6ad19f81ab9d1b128fc4b02ef97');
+INSERT INTO public.ledger_tree VALUES (3, 2, '\x50e9fdec559b89f0b7b980303bc6fac465ce5551e82c43b0b17e8e987bc84531');
+INSERT INTO public.ledger_tree VALUES (3, 3, '\xd327ee302eefcfa927b92eaf62e7d1a38150aeac25c9b42d1639b94e2fbd3568');
+INSERT INTO public.ledger_tree VALUES (4, 0, '\x8dd3609061fb4905ff887ee17b289d0f18ac496dc2be795d6570720a8e3987ea');
+INSERT INTO public.ledger_tree VALUES (4, 1, '\x47b5eff7e629031eae8e914509b12af9281b54e534c39073d5efaf89eb2cdbb1');
+INSERT INTO public.ledger_tree VALUES (5, 0, '\x984a01c46be6221145af2e511f4685e5dd2806993e83756cece94d184af60bbe');
+INSERT INTO public.mandates VALUES (1, 1, 4611686018427387904, -3835775395532356620, 'files', 'identity:head', 'role:dues/*', NULL, NULL, 'give;take');
+INSERT INTO public.members VALUES (1, 1, 4611686018427387904, -6194758644584937933, 'files', 'directory', 'inner', 'identity:cy');
+INSERT INTO public.members VALUES (2, 1, 4611686018427387904, 743701666965130344, 'files', 'directory', 'inner', 'account:dues/bot1');
+INSERT INTO public.merges VALUES (1, 22, 4611686018427387904, -4122623797466424047, NULL, 'twice', 'bo', 'bo.clerk@office.example', '{"id":"twice","name":"Bo Clerk","kind":"person","status":"active","email":"bo.clerk@office.example","department":"Dues","title":"Clerk","manager":"head","attributes":"{\"site\":\"south\"}"}', 'r.lund', '2026-06-15T09:00:00Z', 'one person');
+INSERT INTO public.orders VALUES (1, 16, 17, 7385490999627226474, NULL, 1, 'review-spring', 'dues', 'files', 'grants', '["g2"]', '{"grant":"g2","holder":"identity:ann","gives":"role:dues/waiver","effect":"permit","tier":0}', NULL, 'open', 'r.lund', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.orders VALUES (2, 17, 18, 6285944776646167897, NULL, 1, 'review-spring', 'dues', 'files', 'grants', '["g2"]', '{"grant":"g2","holder":"identity:ann","gives":"role:dues/waiver","effect":"permit","tier":0}', NULL, 'handed over', 'r.lund', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', 'r.lund', '2026-06-15T09:00:00Z', NULL);
+INSERT INTO public.orders VALUES (3, 18, 4611686018427387904, -3625964615210769915, NULL, 1, 'review-spring', 'dues', 'files', 'grants', '["g2"]', '{"grant":"g2","holder":"identity:ann","gives":"role:dues/waiver","effect":"permit","tier":0}', NULL, 'confirmed', 'r.lund', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', 'r.lund', '2026-06-15T09:00:00Z', 'by the gather of files');
+INSERT INTO public.orders VALUES (4, 19, 4611686018427387904, 2915283744890600152, NULL, 2, 'change-1', 'dues', 'files', 'grants', '["g-yja4jzrqg3dd"]', NULL, '{"grant":"g-yja4jzrqg3dd","holder":"identity:cy","gives":"role:dues/waiver","effect":"permit","tier":0,"until":"2026-12-31","given_by":"head","given_at":"2026-06-15","reason":"stands in"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.orders VALUES (5, 21, 4611686018427387904, 8938981713165314485, NULL, 3, 'change-2', 'dues', 'files', 'roles', '["dues","all"]', NULL, '{"system":"dues","role":"all","title":"All","active":1}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.orders VALUES (6, 21, 4611686018427387904, 3069732973489887499, NULL, 4, 'change-2', 'dues', 'files', 'role_permissions', '["dues","all","view","dues:/**","permit"]', NULL, '{"system":"dues","role":"all","action":"view","resource":"dues:/**","effect":"permit"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.orders VALUES (7, 21, 4611686018427387904, 5702616740391719168, NULL, 5, 'change-2', 'dues', 'files', 'role_permissions', '["dues","all","view","dues:/board","deny"]', NULL, '{"system":"dues","role":"all","action":"view","resource":"dues:/board","effect":"deny"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.orders VALUES (8, 21, 4611686018427387904, 6331268305733186366, NULL, 6, 'change-2', 'dues', 'files', 'role_permissions', '["dues","all","edit","dues:/tariffs/**","permit"]', NULL, '{"system":"dues","role":"all","action":"edit","resource":"dues:/tariffs/**","effect":"permit"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.orders VALUES (9, 21, 4611686018427387904, 1698303834203382620, NULL, 7, 'change-2', 'dues', 'files', 'role_permissions', '["dues","all","approve","dues:/waivers/**","permit"]', NULL, '{"system":"dues","role":"all","action":"approve","resource":"dues:/waivers/**","effect":"permit"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.orders VALUES (10, 26, 4611686018427387904, -140112811036429085, NULL, 8, 'request-1', 'directory', 'files', 'members', '["directory","inner","identity:ann"]', NULL, '{"system":"directory","group":"inner","member":"identity:ann"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-29T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.orders VALUES (11, 26, 4611686018427387904, 7504174032702944593, NULL, 9, 'request-1', 'dues', 'files', 'grants', '["g-xqloy7eniv3q"]', NULL, '{"grant":"g-xqloy7eniv3q","holder":"identity:ann","gives":"role:dues/reader","effect":"permit","tier":0,"until":"2026-09-15","given_by":"head","given_at":"2026-06-15","reason":"request 1: rota"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+INSERT INTO public.problems VALUES (1, 1, 4611686018427387904, -4996898478514407174, 'files', 'accounts.csv', 6, 'identity', 'nobody-there', 'there is no identity nobody-there', 'Nearest: ann, bo, bot.', 'noted');
+INSERT INTO public.problems VALUES (2, 1, 18, -8904899574631052038, 'files', 'grants.csv', 10, 'holder', 'identity:nobody-there', 'there is no identity or account or group identity:nobody-there', 'Nearest: ann, bo, bot.', 'set aside');
+INSERT INTO public.problems VALUES (3, 1, 4611686018427387904, 2565960344189432745, 'files', 'mandates.csv', 3, 'holder', 'identity:r.lund', 'there is no identity or account or group identity:r.lund', 'Nearest: ann, bo, bot.', 'set aside');
+INSERT INTO public.problems VALUES (4, 18, 30, -6183925297854881944, 'files', 'grants.csv', 9, 'holder', 'identity:nobody-there', 'there is no identity or account or group identity:nobody-there', 'Nearest: ann, bo, bot.', 'set aside');
+INSERT INTO public.problems VALUES (5, 30, 4611686018427387904, -6859819292552191151, 'files', 'grants.csv', 10, 'holder', 'identity:nobody-there', 'there is no identity or account or group identity:nobody-there', 'Nearest: ann, bo, bot.', 'set aside');
+INSERT INTO public.request_items VALUES (1, 26, 4611686018427387904, -7783467281594237349, NULL, 1, 1, 'members', '["directory","inner","identity:ann"]', 'identity:ann', 'group:directory/inner', NULL, 1);
+INSERT INTO public.request_items VALUES (2, 26, 4611686018427387904, 5190371816847709359, NULL, 1, 2, 'grants', '["g-xqloy7eniv3q"]', 'identity:ann', 'role:dues/reader', NULL, 1);
+INSERT INTO public.request_remarks VALUES (1, 24, 4611686018427387904, 3871386464112943191, NULL, 1, 1, 'question', 'head', '2026-06-15T09:00:00Z', 'Until when?');
+INSERT INTO public.request_remarks VALUES (2, 25, 4611686018427387904, 2670564049321607464, NULL, 1, 2, 'answer', 'ann', '2026-06-15T09:00:00Z', 'September.');
+INSERT INTO public.request_steps VALUES (1, 23, 26, -4616980042709848799, NULL, 1, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.request_steps VALUES (2, 26, 4611686018427387904, -9010627235425290875, NULL, 1, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', 'grant', 'head', '2026-06-15T09:00:00Z', 'approver', 'for the summer', NULL);
+INSERT INTO public.request_steps VALUES (3, 27, 28, 6999960900899160481, NULL, 2, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.request_steps VALUES (4, 28, 4611686018427387904, 2411616989483326109, NULL, 2, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', 'deny', 'head', '2026-06-15T09:00:00Z', 'approver', 'not needed', NULL);
+INSERT INTO public.request_steps VALUES (5, 29, 4611686018427387904, -2142698673094972679, NULL, 3, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', NULL, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.requests VALUES (1, 23, 26, -7510121860263147549, NULL, 1, 'open', 'quay-summer', NULL, 'ann', NULL, 'ann', '2026-06-15T09:00:00Z', 'rota', '{"which quay":"the north one"}', '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.requests VALUES (2, 26, 4611686018427387904, 542835814953094863, NULL, 1, 'granted', 'quay-summer', NULL, 'ann', NULL, 'ann', '2026-06-15T09:00:00Z', 'rota', '{"which quay":"the north one"}', '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, 'request-1', NULL, NULL, NULL, NULL);
+INSERT INTO public.requests VALUES (3, 27, 28, 772093583455818527, NULL, 2, 'open', NULL, '[["view dues:/tariffs/2026",null,"person"]]', 'cy', NULL, 'cy', '2026-06-15T09:00:00Z', 'curious', NULL, '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.requests VALUES (4, 28, 4611686018427387904, 7171266066955403041, NULL, 2, 'denied', NULL, '[["view dues:/tariffs/2026",null,"person"]]', 'cy', NULL, 'cy', '2026-06-15T09:00:00Z', 'curious', NULL, '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, NULL, '2026-06-15T09:00:00Z', 'head', 'not needed', NULL);
+INSERT INTO public.requests VALUES (5, 29, 4611686018427387904, -4482574945974043224, NULL, 3, 'open', NULL, '[["role:dues/reader",null,"person"]]', 'cy', NULL, 'cy', '2026-06-15T09:00:00Z', 'stands in', NULL, '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, NULL, NULL, NULL, NULL, NULL);
+INSERT INTO public.resources VALUES (1, 1, 4611686018427387904, -1663672957305427899, 'files', 'dues:/tariffs/2026', 'tariff', NULL, NULL, 2, 0, 'year;open', NULL, '{"site":"north"}');
+INSERT INTO public.resources VALUES (2, 1, 4611686018427387904, -1955403977819562102, 'files', 'dues:/waivers/2026', 'waiver', NULL, NULL, 1, 0, NULL, 'dues:/tariffs/2026', '{"site":"north"}');
+INSERT INTO public.resources VALUES (3, 1, 4611686018427387904, 7374811511433416405, 'files', 'dues:/waivers/2025', 'waiver', NULL, NULL, 1, 0, NULL, NULL, '{"site":"south"}');
+INSERT INTO public.resources VALUES (4, 1, 4611686018427387904, -4665421540025552960, 'files', 'dues:/board', NULL, NULL, NULL, 3, 1, NULL, NULL, NULL);
+INSERT INTO public.returned VALUES (1, 30, 4611686018427387904, 8145950802014038445, NULL, 'grants', '["g2"]', 'files', 18, '2026-06-15T09:00:00Z', 'spring review', '2026-06-20T09:00:00Z');
+INSERT INTO public.review_lines VALUES (1, 10, 4611686018427387904, -2775005674900029288, NULL, 'spring', 1, 'bo', 'head', 'identity:bo', 'g3', NULL, NULL, NULL, 3, 2, 3, NULL, NULL, 1, NULL, 'active', NULL, NULL, NULL, NULL, '2027-01-31', NULL, NULL, NULL, NULL, 20, 'never-signed-in', 0, NULL, NULL, NULL, 'Nothing stands out.');
+INSERT INTO public.review_lines VALUES (2, 10, 4611686018427387904, -1685859046088290383, NULL, 'spring', 2, 'twice', 'head', 'identity:twice', 'g8', NULL, NULL, NULL, 7, 1, 3, 'D-3', NULL, 1, NULL, 'active', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, 16, 'duplicate-identity;redundant', 1, NULL, NULL, 'for', 'Expected: D-3 needs it.');
+INSERT INTO public.review_lines VALUES (3, 10, 4611686018427387904, 7477825250931503243, NULL, 'spring', 3, 'gone', 'head', 'identity:gone', 'g7', NULL, NULL, NULL, 5, 3, 4, 'D-3', NULL, 1, NULL, 'left', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, 4, 'redundant', 1, NULL, NULL, 'against', 'The person has left and still holds it.');
+INSERT INTO public.review_lines VALUES (4, 10, 4611686018427387904, 6434200270171223427, NULL, 'spring', 4, 'ann', 'head', 'identity:ann', 'g1', NULL, NULL, NULL, 2, 1, 3, 'D-3', 'D-1', 1, NULL, 'active', NULL, NULL, '2026-05-01', 2, NULL, 'head', '2025-01-01', 'first day', '2026-05-01', 23, 'beyond-needs', 0, NULL, NULL, 'against', 'It is part of a conflict of duties: D-1.');
+INSERT INTO public.review_lines VALUES (5, 10, 4611686018427387904, -7548013530677557625, NULL, 'spring', 5, 'ann', 'head', 'identity:ann', 'g2', NULL, NULL, NULL, 3, 2, 3, NULL, 'D-1', 1, NULL, 'active', NULL, NULL, '2026-05-02', 1, NULL, NULL, NULL, NULL, '2026-05-01', 23, 'beyond-needs', 0, NULL, NULL, 'against', 'It is part of a conflict of duties: D-1.');
+INSERT INTO public.review_lines VALUES (6, 31, 4611686018427387904, 476670003439249472, NULL, 'summer', 1, 'bo', 'head', 'identity:bo', 'g3', NULL, NULL, NULL, 3, 2, 2, NULL, NULL, 1, NULL, 'active', NULL, NULL, NULL, NULL, '2027-01-31', NULL, NULL, NULL, NULL, 21, 'beyond-needs;never-signed-in;redundant', 0, '2026-06-15T09:00:00Z', 'head', NULL, 'Nothing stands out.');
+INSERT INTO public.review_lines VALUES (7, 31, 4611686018427387904, 4290582255467863480, NULL, 'summer', 2, 'bo', 'head', 'identity:bo', 'g8', NULL, NULL, NULL, 7, 1, 2, 'D-3', NULL, 1, NULL, 'active', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, 21, 'beyond-needs;never-signed-in;redundant', 1, NULL, NULL, 'for', 'Expected: D-3 needs it.');
+INSERT INTO public.review_lines VALUES (8, 31, 4611686018427387904, -4561946439278791225, NULL, 'summer', 3, 'gone', 'head', 'identity:gone', 'g7', NULL, NULL, NULL, 5, 2, 3, 'D-3', NULL, 1, NULL, 'left', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, 4, 'redundant', 1, '2026-06-15T09:00:00Z', 'head', 'against', 'The person has left and still holds it.');
+INSERT INTO public.review_lines VALUES (9, 31, 4611686018427387904, -6566236650783014753, NULL, 'summer', 4, 'ann', 'head', 'identity:ann', 'g1', NULL, NULL, NULL, 2, 1, 2, 'D-3', 'D-1', 1, NULL, 'active', NULL, NULL, '2026-05-01', 2, NULL, 'head', '2025-01-01', 'first day', '2026-05-01', 32, 'beyond-needs;came-back', 0, '2026-06-15T09:00:00Z', 'head', 'against', 'It is part of a conflict of duties: D-1.');
+INSERT INTO public.review_lines VALUES (10, 31, 4611686018427387904, -6964619337462555004, NULL, 'summer', 5, 'ann', 'head', 'identity:ann', 'g2', NULL, NULL, NULL, 3, 2, 2, NULL, 'D-1', 1, NULL, 'active', NULL, NULL, '2026-05-02', 1, NULL, NULL, NULL, NULL, '2026-05-01', 32, 'beyond-needs;came-back', 0, NULL, NULL, 'against', 'It is part of a conflict of duties: D-1.');
+INSERT INTO public.review_remarks VALUES (1, 11, 4611686018427387904, 7276466555860558987, NULL, 'spring', 1, 1, 'question', 'head', '2026-06-02T09:00:00Z', 'Do you still?', 'ann');
+INSERT INTO public.review_remarks VALUES (2, 12, 4611686018427387904, -4834378749342471752, NULL, 'spring', 1, 2, 'answer', 'ann', '2026-06-02T09:00:00Z', 'Yes.', NULL);
+INSERT INTO public.review_things VALUES (1, 10, 4611686018427387904, -5267920980188585762, NULL, 'spring', 2, 'role:dues/setter on area:north', '[]', '["edit dues:/tariffs/**","view dues:/**","never view dues:/board"]', '[]', 1, 6, '2026-05-01', 2);
+INSERT INTO public.review_things VALUES (2, 10, 4611686018427387904, -5412283298130019213, NULL, 'spring', 3, 'role:dues/waiver', '[]', '["approve dues:/waivers/**"]', '[]', 2, 6, '2026-05-01', 1);
+INSERT INTO public.review_things VALUES (3, 10, 4611686018427387904, -1798986416527753301, NULL, 'spring', 5, 'role:dues/reader', '[]', '["view dues:/**","never view dues:/board"]', '[]', 3, 6, '2026-05-01', 3);
+INSERT INTO public.review_things VALUES (4, 10, 4611686018427387904, -4808973484946850150, NULL, 'spring', 7, 'view dues:/tariffs/2026', '[]', '["view dues:/tariffs/2026"]', '[]', 1, 6, '2026-05-01', 2);
+INSERT INTO public.review_things VALUES (5, 31, 4611686018427387904, 7836365165218889515, NULL, 'summer', 2, 'role:dues/setter on area:north', '[]', '["edit dues:/tariffs/**","view dues:/**","never view dues:/board"]', '[]', 1, 5, '2026-05-01', 2);
+INSERT INTO public.review_things VALUES (6, 31, 4611686018427387904, 7692002847277456064, NULL, 'summer', 3, 'role:dues/waiver', '[]', '["approve dues:/waivers/**"]', '[]', 2, 5, '2026-05-01', 1);
+INSERT INTO public.review_things VALUES (7, 31, 4611686018427387904, 7663833171843343618, NULL, 'summer', 5, 'role:dues/reader', '[]', '["view dues:/**","never view dues:/board"]', '[]', 2, 5, '2026-05-01', 3);
+INSERT INTO public.review_things VALUES (8, 31, 4611686018427387904, 8295312660460625127, NULL, 'summer', 7, 'view dues:/tariffs/2026', '[]', '["view dues:/tariffs/2026"]', '[]', 1, 5, '2026-05-01', 2);
+INSERT INTO public.reviews VALUES (1, 10, 16, 5141244309761125664, NULL, 'spring', 'department pr', '2026-06-02T09:00:00Z', 'r.lund', '2026-06-30', 'open', NULL, NULL, 'manager', NULL, 'access', NULL, NULL);
+INSERT INTO public.reviews VALUES (2, 16, 4611686018427387904, -2915134615543297373, NULL, 'spring', 'department pr', '2026-06-02T09:00:00Z', 'r.lund', '2026-06-30', 'signed off', '2026-06-15T09:00:00Z', 'r.lund', 'manager', NULL, 'access', NULL, NULL);
+INSERT INTO public.reviews VALUES (3, 31, 4611686018427387904, -948808301835365692, NULL, 'summer', 'title eq "Clerk"', '2026-06-20T09:00:00Z', 'r.lund', '2026-07-31', 'open', NULL, NULL, 'manager', NULL, 'access', NULL, NULL);
+INSERT INTO public.role_juniors VALUES (1, 1, 4611686018427387904, 542858630043642392, 'files', 'dues', 'setter', 'role:dues/reader');
+INSERT INTO public.role_parts VALUES (1, 21, 4611686018427387904, 4314777320198493244, NULL, 'role:dues/all', 'role:dues/setter', '[["dues:/**","view","permit"],["dues:/board","view","deny"],["dues:/tariffs/**","edit","permit"]]', '2026-06-15T09:00:00Z');
+INSERT INTO public.role_parts VALUES (2, 21, 4611686018427387904, 6571797647497620068, NULL, 'role:dues/all', 'role:dues/waiver', '[["dues:/waivers/**","approve","permit"]]', '2026-06-15T09:00:00Z');
+INSERT INTO public.role_permissions VALUES (1, 1, 4611686018427387904, 5548744652781085944, 'files', 'dues', 'setter', 'edit', 'dues:/tariffs/**', 'permit');
+INSERT INTO public.role_permissions VALUES (2, 1, 4611686018427387904, 1486113825261971736, 'files', 'dues', 'waiver', 'approve', 'dues:/waivers/**', 'permit');
+INSERT INTO public.role_permissions VALUES (3, 1, 4611686018427387904, -9119796048003790975, 'files', 'dues', 'reader', 'view', 'dues:/**', 'permit');
+INSERT INTO public.role_permissions VALUES (4, 1, 4611686018427387904, -7527364538613420153, 'files', 'dues', 'reader', 'view', 'dues:/board', 'deny');
+INSERT INTO public.roles VALUES (1, 1, 4611686018427387904, -333355726146666560, 'files', 'dues', 'setter', 'Sets tariffs', NULL, 1);
+INSERT INTO public.roles VALUES (2, 1, 4611686018427387904, 7549390007775251924, 'files', 'dues', 'waiver', 'Waives', NULL, 1);
+INSERT INTO public.roles VALUES (3, 1, 4611686018427387904, -469501728273240162, 'files', 'dues', 'reader', 'Reads', NULL, 1);
+INSERT INTO public.roles VALUES (4, 1, 4611686018427387904, -5250247687147064765, 'files', 'dues', 'old', 'Of old', NULL, 0);
+INSERT INTO public.settings VALUES (1, 1, 4611686018427387904, 2782872382719623317, NULL, 'controls.toml', 'b8e751ab43f3bbadfe5dbaa27950cabe703dea4c1f7d3aab58c6ace8925773a7', '[[control]]
+id = "C-1"
+title = "A second look"
+owner = "head"
+does = "The head looks at every waiver."
+period = "P30D"
+');
+INSERT INTO public.settings VALUES (2, 1, 4611686018427387904, 780770722121836694, NULL, 'kathodos.toml', '8449adc262856c2a11700d1d9f6d71c917d302c1e2c0ec390f895b098f7bf005', '# A Kathodos workspace. Paths are relative to this folder.
+[actors]
+names = ["r.lund"]
+# What `kathodos gather` reads: a folder of CSV tables (systems.csv, identities.csv, grants.csv ...).
+[[source]]
+name = "files"
+kind = "tables"
+path = "tables"
+# Where a file has other headers, values or dates than ours, say so, one block a table:
+# [source.tables.identities]
+# file = "staff_export.csv"
+# columns = { "Pers. No" = "id", "Full name" = "name" }
+# values = { status = { "employed" = "active", "gone" = "left" } }
+# dates = ["%d.%m.%Y"]
+[[source]]
+name = "hr"
+kind = "tables"
+path = "hr"
+[precedence.identities]
+name = ["hr", "files"]
+[[may]]
+who = ["r.lund", "head", "ann", "bo", "cy"]
+acts = [
+  "gather", "tie", "merge", "open reviews", "close reviews", "exchange packets", "cover", "compose", "apply", "enact",
+  "ask", "decide requests", "tend requests", "mark",
+]
+[enact.dues]
+by = "tables"
+within = "P7D"
+[requests]
+approve = ["manager"]
+');
+INSERT INTO public.settings VALUES (3, 1, 4611686018427387904, -1281016782504807704, NULL, 'kits/quay-summer.toml', 'dea4eecdd07d0c35511306867b7e94ce258a0741e1b8477cba65a12fccb59483', 'title = "Summer on the quay"
+owner = "head"
+lasts = "P3M"
+longest = "P6M"
+says = ["which quay"]
+[[gives]]
+role = "dues/reader"
+[[gives]]
+group = "directory/inner"
+[[approve]]
+by = ["manager"]
+');
+INSERT INTO public.settings VALUES (4, 1, 4611686018427387904, 7132755540626206962, NULL, 'reviews/twice-a-year.toml', '86599423855c68feb4eae73cae3ed311829229e908a7326640c927b074ceee08', 'where = ''department eq "Dues"''
+reviewers = ["manager"]
+every = "P6M"
+due = "P14D"
+');
+INSERT INTO public.settings VALUES (5, 1, 4611686018427387904, 6902284302487273381, NULL, 'rules/dues.toml', '71d0c10c080dbef688dd45a34e355df65dbc04981fff48e0484fca8bbbc873d2', 'topic = "Dues"
+[[conflict]]
+id = "D-1"
+title = "Sets tariffs and waives dues"
+severity = "high"
+within = "site"
+[[conflict.duty]]
+name = "set tariffs"
+any = ["edit dues:/tariffs/**"]
+[[conflict.duty]]
+name = "waive dues"
+any = ["approve dues:/waivers/**"]
+[[fence]]
+id = "D-2"
+title = "The board''s papers stay with the board"
+who = ''title eq "Clerk"''
+never = ["* dues:/board"]
+[[need]]
+id = "D-3"
+title = "Clerks read tariffs"
+who = ''title eq "Clerk"''
+must = ["view dues:/tariffs/2026"]
+');
+INSERT INTO public.systems VALUES (1, 1, 4611686018427387904, -6186332274315255992, 'files', 'dues', 'Harbour dues', 'head', 'deny-overrides', 1, NULL);
+INSERT INTO public.systems VALUES (2, 1, 4611686018427387904, 8178797504530406889, 'files', 'directory', 'Directory', 'head', 'deny-overrides', 1, NULL);
+INSERT INTO public.ties VALUES (1, 4, 4611686018427387904, -2784001898541182415, NULL, 'dues/bo1', 'bo', 'a person', 'r.lund', '2026-06-01T09:00:00Z', 'asked him', NULL, NULL);
+INSERT INTO public.ties VALUES (2, 5, 4611686018427387904, 6297746939877983341, NULL, 'dues/shared', '', 'a person', 'r.lund', '2026-06-01T09:00:00Z', '', NULL, 'head');
+ALTER TABLE ONLY public.accounts
+    ADD CONSTRAINT accounts_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.actions
+    ADD CONSTRAINT actions_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.activity
+    ADD CONSTRAINT activity_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.areas
+    ADD CONSTRAINT areas_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.baselines
+    ADD CONSTRAINT baselines_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.change_edits
+    ADD CONSTRAINT change_edits_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.changes
+    ADD CONSTRAINT changes_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.claims
+    ADD CONSTRAINT claims_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.confirmations
+    ADD CONSTRAINT confirmations_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.controls
+    ADD CONSTRAINT controls_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.covers
+    ADD CONSTRAINT covers_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.decisions
+    ADD CONSTRAINT decisions_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.grants
+    ADD CONSTRAINT grants_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.groups
+    ADD CONSTRAINT groups_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.identities
+    ADD CONSTRAINT identities_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.kit_entries
+    ADD CONSTRAINT kit_entries_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.kits
+    ADD CONSTRAINT kits_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.ledger_heads
+    ADD CONSTRAINT ledger_heads_pkey PRIMARY KEY (size);
+ALTER TABLE ONLY public.ledger
+    ADD CONSTRAINT ledger_pkey PRIMARY KEY (number);
+ALTER TABLE ONLY public.ledger_tree
+    ADD CONSTRAINT ledger_tree_pkey PRIMARY KEY (level, "position");
+ALTER TABLE ONLY public.mandates
+    ADD CONSTRAINT mandates_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.members
+    ADD CONSTRAINT members_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.merges
+    ADD CONSTRAINT merges_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.orders
+    ADD CONSTRAINT orders_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.problems
+    ADD CONSTRAINT problems_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.request_items
+    ADD CONSTRAINT request_items_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.request_remarks
+    ADD CONSTRAINT request_remarks_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.request_steps
+    ADD CONSTRAINT request_steps_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.requests
+    ADD CONSTRAINT requests_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.resources
+    ADD CONSTRAINT resources_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.returned
+    ADD CONSTRAINT returned_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.review_lines
+    ADD CONSTRAINT review_lines_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.review_remarks
+    ADD CONSTRAINT review_remarks_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.review_things
+    ADD CONSTRAINT review_things_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.reviews
+    ADD CONSTRAINT reviews_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.role_juniors
+    ADD CONSTRAINT role_juniors_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.role_parts
+    ADD CONSTRAINT role_parts_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.role_permissions
+    ADD CONSTRAINT role_permissions_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.roles
+    ADD CONSTRAINT roles_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.settings
+    ADD CONSTRAINT settings_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.systems
+    ADD CONSTRAINT systems_pkey PRIMARY KEY ("row");
+ALTER TABLE ONLY public.ties
+    ADD CONSTRAINT ties_pkey PRIMARY KEY ("row");
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.accounts FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.login IS DISTINCT FROM new.login)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.status IS DISTINCT FROM new.status)) OR (old.last_login IS DISTINCT FROM new.last_login)) OR (old.privileged IS DISTINCT FROM new.privileged)) OR (old.responsible IS DISTINCT FROM new.responsible)) OR (old.attributes IS DISTINCT FROM new.attributes)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.accounts ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.actions FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.action IS DISTINCT FROM new.action)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.implies IS DISTINCT FROM new.implies)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.actions ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.activity FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old."time" IS DISTINCT FROM new."time")) OR (old.account IS DISTINCT FROM new.account)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.action IS DISTINCT FROM new.action)) OR (old.resource IS DISTINCT FROM new.resource)) OR (old.record IS DISTINCT FROM new.record)) OR (old.task IS DISTINCT FROM new.task)) OR (old.count IS DISTINCT FROM new.count)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.activity ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.areas FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.area IS DISTINCT FROM new.area)) OR (old.resources IS DISTINCT FROM new.resources)) OR (old."except" IS DISTINCT FROM new."except")) OR (old.filter IS DISTINCT FROM new.filter)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.areas ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.baselines FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.baseline IS DISTINCT FROM new.baseline)) OR (old.entry IS DISTINCT FROM new.entry)) OR (old.marked_at IS DISTINCT FROM new.marked_at)) OR (old.reason IS DISTINCT FROM new.reason)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.baselines ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.change_edits FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.change IS DISTINCT FROM new.change)) OR (old.edit IS DISTINCT FROM new.edit)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.before IS DISTINCT FROM new.before)) OR (old.after IS DISTINCT FROM new.after)) OR (old.why IS DISTINCT FROM new.why)) OR (old.author IS DISTINCT FROM new.author)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.change_edits ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.changes FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.change IS DISTINCT FROM new.change)) OR (old.state IS DISTINCT FROM new.state)) OR (old.origin IS DISTINCT FROM new.origin)) OR (old.author IS DISTINCT FROM new.author)) OR (old.made_at IS DISTINCT FROM new.made_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.applied_by IS DISTINCT FROM new.applied_by)) OR (old.applied_at IS DISTINCT FROM new.applied_at)) OR (old.effect IS DISTINCT FROM new.effect)) OR (old.despite IS DISTINCT FROM new.despite)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.changes ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.claims FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.said_by IS DISTINCT FROM new.said_by)) OR (old.said IS DISTINCT FROM new.said)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.claims ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.confirmations FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.control IS DISTINCT FROM new.control)) OR (old.confirmed_at IS DISTINCT FROM new.confirmed_at)) OR (old.confirmed_by IS DISTINCT FROM new.confirmed_by)) OR (old.note IS DISTINCT FROM new.note)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.confirmations ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.controls FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.control IS DISTINCT FROM new.control)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.does IS DISTINCT FROM new.does)) OR (old.period IS DISTINCT FROM new.period)) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old.added_at IS DISTINCT FROM new.added_at)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.controls ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.covers FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.rule IS DISTINCT FROM new.rule)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.control IS DISTINCT FROM new.control)) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.covered_by IS DISTINCT FROM new.covered_by)) OR (old.covered_at IS DISTINCT FROM new.covered_at)) OR (old.ended_by IS DISTINCT FROM new.ended_by)) OR (old.ended_at IS DISTINCT FROM new.ended_at)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.covers ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.decisions FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.line IS DISTINCT FROM new.line)) OR (old.decision IS DISTINCT FROM new.decision)) OR (old.decided_by IS DISTINCT FROM new.decided_by)) OR (old.decided_at IS DISTINCT FROM new.decided_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.signed IS DISTINCT FROM new.signed)) OR (old.capacity IS DISTINCT FROM new.capacity)) OR (old.reduced IS DISTINCT FROM new.reduced)) OR (old.opened IS DISTINCT FROM new.opened)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.decisions ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.grants FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old."grant" IS DISTINCT FROM new."grant")) OR (old.holder IS DISTINCT FROM new.holder)) OR (old.gives IS DISTINCT FROM new.gives)) OR (old."on" IS DISTINCT FROM new."on")) OR (old.effect IS DISTINCT FROM new.effect)) OR (old.tier IS DISTINCT FROM new.tier)) OR (old."from" IS DISTINCT FROM new."from")) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old.given_by IS DISTINCT FROM new.given_by)) OR (old.given_at IS DISTINCT FROM new.given_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.last_used IS DISTINCT FROM new.last_used)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.grants ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.groups FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old."group" IS DISTINCT FROM new."group")) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.filter IS DISTINCT FROM new.filter)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.groups ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.identities FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.id IS DISTINCT FROM new.id)) OR (old.name IS DISTINCT FROM new.name)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.status IS DISTINCT FROM new.status)) OR (old.email IS DISTINCT FROM new.email)) OR (old.department IS DISTINCT FROM new.department)) OR (old.title IS DISTINCT FROM new.title)) OR (old.manager IS DISTINCT FROM new.manager)) OR (old.location IS DISTINCT FROM new.location)) OR (old.employment IS DISTINCT FROM new.employment)) OR (old.starts IS DISTINCT FROM new.starts)) OR (old.ends IS DISTINCT FROM new.ends)) OR (old.sponsor IS DISTINCT FROM new.sponsor)) OR (old.attributes IS DISTINCT FROM new.attributes)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.identities ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.kit_entries FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.kit IS DISTINCT FROM new.kit)) OR (old.gives IS DISTINCT FROM new.gives)) OR (old."on" IS DISTINCT FROM new."on")) OR (old."to" IS DISTINCT FROM new."to")))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.kit_entries ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.kits FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.kit IS DISTINCT FROM new.kit)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old."for" IS DISTINCT FROM new."for")) OR (old.domains IS DISTINCT FROM new.domains)) OR (old.approve IS DISTINCT FROM new.approve)) OR (old.lasts IS DISTINCT FROM new.lasts)) OR (old.longest IS DISTINCT FROM new.longest)) OR (old.says IS DISTINCT FROM new.says)) OR (old.hours IS DISTINCT FROM new.hours)) OR (old.told IS DISTINCT FROM new.told)) OR (old.looked_at_by IS DISTINCT FROM new.looked_at_by)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.kits ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.ledger FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.ledger ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.ledger_heads FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.ledger_heads ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.ledger_tree FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.ledger_tree ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.mandates FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.holder IS DISTINCT FROM new.holder)) OR (old.roles IS DISTINCT FROM new.roles)) OR (old.area IS DISTINCT FROM new.area)) OR (old."for" IS DISTINCT FROM new."for")) OR (old.may IS DISTINCT FROM new.may)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.mandates ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.members FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old."group" IS DISTINCT FROM new."group")) OR (old.member IS DISTINCT FROM new.member)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.members ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.merges FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old."into" IS DISTINCT FROM new."into")) OR (old.email IS DISTINCT FROM new.email)) OR (old.record IS DISTINCT FROM new.record)) OR (old.merged_by IS DISTINCT FROM new.merged_by)) OR (old.merged_at IS DISTINCT FROM new.merged_at)) OR (old.reason IS DISTINCT FROM new.reason)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.merges ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.orders FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old."order" IS DISTINCT FROM new."order")) OR (old.change IS DISTINCT FROM new.change)) OR (old.system IS DISTINCT FROM new.system)) OR (old.source_named IS DISTINCT FROM new.source_named)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.before IS DISTINCT FROM new.before)) OR (old.after IS DISTINCT FROM new.after)) OR (old.state IS DISTINCT FROM new.state)) OR (old.ordered_by IS DISTINCT FROM new.ordered_by)) OR (old.ordered_at IS DISTINCT FROM new.ordered_at)) OR (old.due IS DISTINCT FROM new.due)) OR (old.changed_by IS DISTINCT FROM new.changed_by)) OR (old.changed_at IS DISTINCT FROM new.changed_at)) OR (old.note IS DISTINCT FROM new.note)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.orders ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.problems FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.file IS DISTINCT FROM new.file)) OR (old.line IS DISTINCT FROM new.line)) OR (old."column" IS DISTINCT FROM new."column")) OR (old.value IS DISTINCT FROM new.value)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.remedy IS DISTINCT FROM new.remedy)) OR (old.outcome IS DISTINCT FROM new.outcome)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.problems ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.request_items FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.request IS DISTINCT FROM new.request)) OR (old.item IS DISTINCT FROM new.item)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.holder IS DISTINCT FROM new.holder)) OR (old.gives IS DISTINCT FROM new.gives)) OR (old."on" IS DISTINCT FROM new."on")) OR (old.brought IS DISTINCT FROM new.brought)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.request_items ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.request_remarks FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.request IS DISTINCT FROM new.request)) OR (old.remark IS DISTINCT FROM new.remark)) OR (old.sort IS DISTINCT FROM new.sort)) OR (old.said_by IS DISTINCT FROM new.said_by)) OR (old.said_at IS DISTINCT FROM new.said_at)) OR (old.text IS DISTINCT FROM new.text)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.request_remarks ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.request_steps FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.request IS DISTINCT FROM new.request)) OR (old.step IS DISTINCT FROM new.step)) OR (old.approver IS DISTINCT FROM new.approver)) OR (old."as" IS DISTINCT FROM new."as")) OR (old.takes IS DISTINCT FROM new.takes)) OR (old.due IS DISTINCT FROM new.due)) OR (old.decision IS DISTINCT FROM new.decision)) OR (old.decided_by IS DISTINCT FROM new.decided_by)) OR (old.decided_at IS DISTINCT FROM new.decided_at)) OR (old.capacity IS DISTINCT FROM new.capacity)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.less IS DISTINCT FROM new.less)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.request_steps ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.requests FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.request IS DISTINCT FROM new.request)) OR (old.state IS DISTINCT FROM new.state)) OR (old.kit IS DISTINCT FROM new.kit)) OR (old.entries IS DISTINCT FROM new.entries)) OR (old.whom IS DISTINCT FROM new.whom)) OR (old.holder IS DISTINCT FROM new.holder)) OR (old.asked_by IS DISTINCT FROM new.asked_by)) OR (old.asked_at IS DISTINCT FROM new.asked_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.says IS DISTINCT FROM new.says)) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old."on" IS DISTINCT FROM new."on")) OR (old.less IS DISTINCT FROM new.less)) OR (old.step IS DISTINCT FROM new.step)) OR (old.lapses IS DISTINCT FROM new.lapses)) OR (old.renews IS DISTINCT FROM new.renews)) OR (old.emergency IS DISTINCT FROM new.emergency)) OR (old.change IS DISTINCT FROM new.change)) OR (old.closed_at IS DISTINCT FROM new.closed_at)) OR (old.closed_by IS DISTINCT FROM new.closed_by)) OR (old.why IS DISTINCT FROM new.why)) OR (old.told_of_end IS DISTINCT FROM new.told_of_end)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.requests ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.resources FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.resource IS DISTINCT FROM new.resource)) OR (old.type IS DISTINCT FROM new.type)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.sensitivity IS DISTINCT FROM new.sensitivity)) OR (old.detached IS DISTINCT FROM new.detached)) OR (old.tags IS DISTINCT FROM new.tags)) OR (old.refers IS DISTINCT FROM new.refers)) OR (old.attributes IS DISTINCT FROM new.attributes)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.resources ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.returned FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.said_by IS DISTINCT FROM new.said_by)) OR (old.ended_by IS DISTINCT FROM new.ended_by)) OR (old.ended_at IS DISTINCT FROM new.ended_at)) OR (old.why IS DISTINCT FROM new.why)) OR (old.back_at IS DISTINCT FROM new.back_at)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.returned ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.review_lines FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((((((((((((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.line IS DISTINCT FROM new.line)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.reviewer IS DISTINCT FROM new.reviewer)) OR (old.holder IS DISTINCT FROM new.holder)) OR (old."grant" IS DISTINCT FROM new."grant")) OR (old."group" IS DISTINCT FROM new."group")) OR (old.part IS DISTINCT FROM new.part)) OR (old.value IS DISTINCT FROM new.value)) OR (old.thing IS DISTINCT FROM new.thing)) OR (old.peers_having IS DISTINCT FROM new.peers_having)) OR (old.peers_counted IS DISTINCT FROM new.peers_counted)) OR (old.needed_by IS DISTINCT FROM new.needed_by)) OR (old.conflicts IS DISTINCT FROM new.conflicts)) OR (old.spoken IS DISTINCT FROM new.spoken)) OR (old.fences IS DISTINCT FROM new.fences)) OR (old.status IS DISTINCT FROM new.status)) OR (old.ends IS DISTINCT FROM new.ends)) OR (old.former IS DISTINCT FROM new.former)) OR (old.last_used IS DISTINCT FROM new.last_used)) OR (old.uses IS DISTINCT FROM new.uses)) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old.given_by IS DISTINCT FROM new.given_by)) OR (old.given_at IS DISTINCT FROM new.given_at)) OR (old.given_for IS DISTINCT FROM new.given_for)) OR (old.signed_in IS DISTINCT FROM new.signed_in)) OR (old.risk IS DISTINCT FROM new.risk)) OR (old.excess IS DISTINCT FROM new.excess)) OR (old.redundant IS DISTINCT FROM new.redundant)) OR (old.certified_at IS DISTINCT FROM new.certified_at)) OR (old.certified_by IS DISTINCT FROM new.certified_by)) OR (old.speaks IS DISTINCT FROM new.speaks)) OR (old.stands_out IS DISTINCT FROM new.stands_out)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.review_lines ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.review_remarks FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.line IS DISTINCT FROM new.line)) OR (old.remark IS DISTINCT FROM new.remark)) OR (old.sort IS DISTINCT FROM new.sort)) OR (old.said_by IS DISTINCT FROM new.said_by)) OR (old.said_at IS DISTINCT FROM new.said_at)) OR (old.text IS DISTINCT FROM new.text)) OR (old.whom IS DISTINCT FROM new.whom)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.review_remarks ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.review_things FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.thing IS DISTINCT FROM new.thing)) OR (old.gives IS DISTINCT FROM new.gives)) OR (old.brings IS DISTINCT FROM new.brings)) OR (old.contains IS DISTINCT FROM new.contains)) OR (old.within IS DISTINCT FROM new.within)) OR (old."having" IS DISTINCT FROM new."having")) OR (old.counted IS DISTINCT FROM new.counted)) OR (old.recorded IS DISTINCT FROM new.recorded)) OR (old.sensitivity IS DISTINCT FROM new.sensitivity)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.review_things ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.reviews FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.selects IS DISTINCT FROM new.selects)) OR (old.opened_at IS DISTINCT FROM new.opened_at)) OR (old.opened_by IS DISTINCT FROM new.opened_by)) OR (old.due IS DISTINCT FROM new.due)) OR (old.state IS DISTINCT FROM new.state)) OR (old.signed_at IS DISTINCT FROM new.signed_at)) OR (old.signed_by IS DISTINCT FROM new.signed_by)) OR (old.reviewers IS DISTINCT FROM new.reviewers)) OR (old.declared IS DISTINCT FROM new.declared)) OR (old.about IS DISTINCT FROM new.about)) OR (old.undecided IS DISTINCT FROM new.undecided)) OR (old."only" IS DISTINCT FROM new."only")))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.reviews ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.role_juniors FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.role IS DISTINCT FROM new.role)) OR (old.junior IS DISTINCT FROM new.junior)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.role_juniors ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.role_parts FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.whole IS DISTINCT FROM new.whole)) OR (old.part IS DISTINCT FROM new.part)) OR (old.took IS DISTINCT FROM new.took)) OR (old.combined_at IS DISTINCT FROM new.combined_at)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.role_parts ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.role_permissions FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.role IS DISTINCT FROM new.role)) OR (old.action IS DISTINCT FROM new.action)) OR (old.resource IS DISTINCT FROM new.resource)) OR (old.effect IS DISTINCT FROM new.effect)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.role_permissions ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.roles FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.role IS DISTINCT FROM new.role)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.active IS DISTINCT FROM new.active)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.roles ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.settings FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.file IS DISTINCT FROM new.file)) OR (old.digest IS DISTINCT FROM new.digest)) OR (old.text IS DISTINCT FROM new.text)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.settings ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.systems FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.combining IS DISTINCT FROM new.combining)) OR (old.inherit IS DISTINCT FROM new.inherit)) OR (old.gates IS DISTINCT FROM new.gates)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.systems ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.ties FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.account IS DISTINCT FROM new.account)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.how IS DISTINCT FROM new.how)) OR (old.tied_by IS DISTINCT FROM new.tied_by)) OR (old.tied_at IS DISTINCT FROM new.tied_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.said IS DISTINCT FROM new.said)) OR (old.responsible IS DISTINCT FROM new.responsible)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.ties ENABLE ALWAYS TRIGGER kathodos_is_changed;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.accounts FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.accounts ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.actions FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.actions ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.activity FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.activity ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.areas FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.areas ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.baselines FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.baselines ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.change_edits FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.change_edits ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.changes FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.changes ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.claims FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.claims ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.confirmations FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.confirmations ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.controls FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.controls ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.covers FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.covers ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.decisions FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.decisions ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.grants FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.grants ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.groups FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.groups ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.identities FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.identities ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.kit_entries FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.kit_entries ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.kits FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.kits ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.ledger FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.ledger ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.ledger_heads FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.ledger_heads ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.ledger_tree FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.ledger_tree ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.mandates FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.mandates ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.members FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.members ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.merges FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.merges ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.orders FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.orders ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.problems FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.problems ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.request_items FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.request_items ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.request_remarks FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.request_remarks ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.request_steps FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.request_steps ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.requests FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.requests ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.resources FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.resources ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.returned FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.returned ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.review_lines FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.review_lines ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.review_remarks FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.review_remarks ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.review_things FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.review_things ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.reviews FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.reviews ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.role_juniors FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.role_juniors ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.role_parts FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.role_parts ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.role_permissions FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.role_permissions ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.roles FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.roles ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.settings FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.settings ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.systems FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.systems ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.ties FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+ALTER TABLE public.ties ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
