@@ -23,8 +23,9 @@ from kathodos.model.kinds import AREAS, GRANTS
 from kathodos.store import postgres
 from kathodos.store.blocks import FIRST, FOREVER, LAST, Block, joined_blocks
 from kathodos.store.opening import open_store
+from kathodos.store.upgrades import schema
 from kathodos.workspace.workspace import Workspace
-from tests import stores
+from tests import landed, stores
 from tests.servers import AS_SERVER, SERVERS_USER, Cutting, Postgres
 from tests.support import COMMAND, NOW, OFFICE, Scratch, inside, lay_out, records_inside, searching, write_tables
 
@@ -166,16 +167,8 @@ class Rows(Databases, unittest.TestCase):
             self.assertEqual(list(reader.blocks(AREAS)), [])
 
 
-@stores.ABOUT_DATABASES
-class SetUp(Databases, unittest.TestCase):
-    def setUp(self):
-        super().setUp()
-        self.roles = [f"{self.name}_{word}" for word in ("owner", "working", "reading")]
-        names = [word for pair in zip(("--owner", "--working", "--reading"), self.roles, strict=True) for word in pair]
-        self.sql = inside("store", "setup", "--store", self.url, *names, cwd=self.folder).stdout
-        self.setup()
-        for login, role in (("lund", self.roles[1]), ("audrey", self.roles[2])):
-            self.ask(f'CREATE ROLE "{self.login(login)}" LOGIN IN ROLE "{role}"')
+class WithRoles(Databases):
+    """A database with the three roles that `store setup` prints."""
 
     def setup(self):
         file = self.folder / "setup.sql"
@@ -189,6 +182,23 @@ class SetUp(Databases, unittest.TestCase):
 
     def url_of(self, name):
         return self.server.url(self.name, self.login(name))
+
+    def checked(self, name, status=0):
+        url = self.url_of(name) if name else self.url
+        words = ("store", "setup", "--check", "--store", url, "--format", "json")
+        return json.loads(inside(*words, cwd=self.folder, status=status).stdout)
+
+
+@stores.ABOUT_DATABASES
+class SetUp(WithRoles, unittest.TestCase):
+    def setUp(self):
+        super().setUp()
+        self.roles = [f"{self.name}_{word}" for word in ("owner", "working", "reading")]
+        names = [word for pair in zip(("--owner", "--working", "--reading"), self.roles, strict=True) for word in pair]
+        self.sql = inside("store", "setup", "--store", self.url, *names, cwd=self.folder).stdout
+        self.setup()
+        for login, role in (("lund", self.roles[1]), ("audrey", self.roles[2])):
+            self.ask(f'CREATE ROLE "{self.login(login)}" LOGIN IN ROLE "{role}"')
 
     def test_who_works_gathers_and_closes_and_can_change_nothing_else(self):
         self.setup()  # again, nothing is lost
@@ -283,11 +293,6 @@ class SetUp(Databases, unittest.TestCase):
         names = ("kathodos_is_changed", "kathodos_is_taken_away")
         return ";".join(f"ALTER TABLE {table} ENABLE ALWAYS TRIGGER {name}" for name in names)
 
-    def checked(self, name, status=0):
-        url = self.url_of(name) if name else self.url
-        words = ("store", "setup", "--check", "--store", url, "--format", "json")
-        return json.loads(inside(*words, cwd=self.folder, status=status).stdout)
-
     def test_a_trigger_taken_off_is_found_by_verify(self):
         office = self.lay_out(url=self.url_of("lund"))
         inside("gather", cwd=office)
@@ -314,6 +319,71 @@ class SetUp(Databases, unittest.TestCase):
         files = lay_out(self.folder / "files", OFFICE)
         stores.prove(files, "database")
         self.assertIn("knows of no logins", inside("gather", cwd=files, status=3).stderr)
+
+
+@stores.ABOUT_DATABASES
+class BroughtUp(WithRoles, unittest.TestCase):
+    """A database that the first version made and set up, worked with by this one."""
+
+    def setUp(self):
+        super().setUp()
+        self.roles = [f"{self.name}_{word}" for word in ("owner", "working", "reading")]
+        names = [word for pair in zip(("--owner", "--working", "--reading"), self.roles, strict=True) for word in pair]
+        self.sql = inside("store", "setup", "--store", self.url, *names, cwd=self.folder).stdout
+        owner, working, reading = (f'"{it}"' for it in self.roles)
+        self.ask((landed.HERE / "0.1" / "postgres.sql").read_bytes().decode())
+        for role in (owner, working, reading):
+            self.ask(f"CREATE ROLE {role}")
+        for name, table in schema(1).tables.items():
+            self.ask(f'ALTER TABLE "{name}" OWNER TO {owner}')
+            self.ask(f'GRANT SELECT, INSERT ON "{name}" TO {working}; GRANT SELECT ON "{name}" TO {reading}')
+            if table.is_record:
+                self.ask(f'GRANT UPDATE ("until") ON "{name}" TO {working}')
+        every = f"{owner}, {working}, {reading}"
+        self.ask(f"GRANT USAGE ON SCHEMA public TO {every}; GRANT CREATE ON SCHEMA public TO {owner}")
+        self.ask(f"REVOKE ALL ON DATABASE {self.name} FROM PUBLIC; GRANT CONNECT ON DATABASE {self.name} TO {every}")
+        for login, role in (("lund", working), ("audrey", reading), ("olga", f"{owner}, {working}")):
+            self.ask(f'CREATE ROLE "{self.login(login)}" LOGIN IN ROLE {role}')
+        self.office = self.folder / "office"
+        shutil.copytree(landed.HERE / "0.1", self.office)
+        (self.office / "catalogue.db").unlink()
+        file = self.office / "kathodos.toml"
+        file.write_text(
+            file.read_text(encoding="utf-8").replace("sqlite:///catalogue.db", self.url_of("lund")), "utf-8"
+        )
+
+    def do(self, *words, status=0):
+        return inside(*words, "--as", "r.lund", cwd=self.office, status=status, now=landed.NOW, COLUMNS="200")
+
+    def verified(self):
+        return inside("ledger", "verify", cwd=self.office, now=landed.NOW, COLUMNS="200").stdout
+
+    def test_who_works_with_it_may_not_bring_it_up_and_who_owns_it_may(self):
+        said = self.do("store", "upgrade", "--yes", status=3).stderr
+        self.assertIn("does not own the tables", said)
+        self.assertIn("kathodos store setup", said)
+        self.assertIn("is of version 1", self.verified())
+        self.assertIn("writes version 2", self.do("baseline", "mark", "x", status=3).stderr)
+        self.use(self.office, self.url_of("olga"))
+        self.assertIn("Entry 35 of the ledger says so", self.do("store", "upgrade", "--yes").stdout)
+        self.use(self.office, self.url_of("lund"))
+        self.do("baseline", "mark", "x")
+        self.use(self.office, self.url_of("audrey"))
+        self.assertIn("As signed: 36 entries", self.verified())
+        self.assertTrue(self.checked("lund")["in_force"], self.checked("lund"))
+
+    def test_an_administrator_brings_it_up_and_the_next_entry_says_so(self):
+        self.setup()
+        self.assertIn("was brought up to version 2 in its database, which the next entry will say", self.verified())
+        self.setup()  # again, nothing is lost
+        self.assertTrue(self.checked("lund")["in_force"], self.checked("lund"))
+        self.assertEqual(len(records_inside("list", "grants", cwd=self.office, now=landed.NOW)), 8)
+        self.do("baseline", "mark", "x")
+        entries = records_inside("ledger", "list", cwd=self.office, now=landed.NOW)[-2:]
+        self.assertEqual([it["kind"] for it in entries], ["store upgrade", "baseline mark"])
+        self.assertEqual(entries[0]["payload"], {"before": 1, "after": 2})
+        self.assertIn("As signed: 36 entries", self.verified())
+        self.assertIn("There is nothing to do", self.do("store", "upgrade").stdout)
 
 
 @stores.ABOUT_DATABASES

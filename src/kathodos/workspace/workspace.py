@@ -336,7 +336,9 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
         from kathodos.ledger.verify_heads import Witnesses
 
         found = verify(self.store, self.keys, Witnesses(kept, anchor or self.anchor))
-        if not found.discrepancies and found.head is not None:
+        if found.discrepancies:  # what was altered may be what the settings would be held against
+            return found
+        if found.head is not None:
             with contextlib.suppress(OSError):  # who may not write here has others who note it
                 self.keys.witness_new(found.head)
         return replace(found, notes=[*found.notes, *self._changed_settings()])

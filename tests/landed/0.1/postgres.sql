@@ -1,3 +1,26 @@
+--
+-- PostgreSQL database dump
+--
+
+
+-- Dumped from database version 15.18 (Debian 15.18-0+deb12u1)
+-- Dumped by pg_dump version 15.18 (Debian 15.18-0+deb12u1)
+
+SET statement_timeout = 0;
+SET lock_timeout = 0;
+SET idle_in_transaction_session_timeout = 0;
+SET client_encoding = 'UTF8';
+SET standard_conforming_strings = on;
+SELECT pg_catalog.set_config('search_path', '', false);
+SET check_function_bodies = false;
+SET xmloption = content;
+SET client_min_messages = warning;
+SET row_security = off;
+
+--
+-- Name: kathodos_keeps_history(); Type: FUNCTION; Schema: public; Owner: -
+--
+
 CREATE FUNCTION public.kathodos_keeps_history() RETURNS trigger
     LANGUAGE plpgsql
     SET search_path TO 'pg_catalog'
@@ -6,6 +29,16 @@ BEGIN
   RAISE EXCEPTION 'what % holds is not changed', TG_TABLE_NAME USING ERRCODE = 'KD001';
 END
 $$;
+
+
+SET default_tablespace = '';
+
+SET default_table_access_method = heap;
+
+--
+-- Name: accounts; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.accounts (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -21,6 +54,12 @@ CREATE TABLE public.accounts (
     responsible text,
     attributes text
 );
+
+
+--
+-- Name: actions; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.actions (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -32,6 +71,12 @@ CREATE TABLE public.actions (
     kind text,
     implies text
 );
+
+
+--
+-- Name: activity; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.activity (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -47,6 +92,12 @@ CREATE TABLE public.activity (
     task text,
     count bigint
 );
+
+
+--
+-- Name: areas; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.areas (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -58,6 +109,12 @@ CREATE TABLE public.areas (
     "except" text,
     filter text
 );
+
+
+--
+-- Name: baselines; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.baselines (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -69,6 +126,12 @@ CREATE TABLE public.baselines (
     marked_at text,
     reason text
 );
+
+
+--
+-- Name: change_edits; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.change_edits (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -84,6 +147,12 @@ CREATE TABLE public.change_edits (
     why text,
     author text
 );
+
+
+--
+-- Name: changes; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.changes (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -101,6 +170,12 @@ CREATE TABLE public.changes (
     effect text,
     despite text
 );
+
+
+--
+-- Name: claims; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.claims (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -112,6 +187,12 @@ CREATE TABLE public.claims (
     said_by text,
     said text
 );
+
+
+--
+-- Name: confirmations; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.confirmations (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -123,6 +204,12 @@ CREATE TABLE public.confirmations (
     confirmed_by text,
     note text
 );
+
+
+--
+-- Name: controls; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.controls (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -137,6 +224,12 @@ CREATE TABLE public.controls (
     until_ text,
     added_at text
 );
+
+
+--
+-- Name: covers; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.covers (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -153,6 +246,12 @@ CREATE TABLE public.covers (
     ended_by text,
     ended_at text
 );
+
+
+--
+-- Name: decisions; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.decisions (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -170,6 +269,12 @@ CREATE TABLE public.decisions (
     reduced text,
     opened bigint
 );
+
+
+--
+-- Name: grants; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.grants (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -189,6 +294,12 @@ CREATE TABLE public.grants (
     reason text,
     last_used text
 );
+
+
+--
+-- Name: groups; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.groups (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -201,6 +312,12 @@ CREATE TABLE public.groups (
     owner text,
     filter text
 );
+
+
+--
+-- Name: identities; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.identities (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -222,6 +339,12 @@ CREATE TABLE public.identities (
     sponsor text,
     attributes text
 );
+
+
+--
+-- Name: kit_entries; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.kit_entries (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -233,6 +356,12 @@ CREATE TABLE public.kit_entries (
     "on" text,
     "to" text
 );
+
+
+--
+-- Name: kits; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.kits (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -252,6 +381,12 @@ CREATE TABLE public.kits (
     told text,
     looked_at_by text
 );
+
+
+--
+-- Name: ledger; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.ledger (
     number bigint NOT NULL,
     "time" text NOT NULL,
@@ -266,17 +401,35 @@ CREATE TABLE public.ledger (
     proof text NOT NULL,
     leaf bytea NOT NULL
 );
+
+
+--
+-- Name: ledger_heads; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.ledger_heads (
     size bigint NOT NULL,
     "time" text NOT NULL,
     root bytea NOT NULL,
     signature bytea NOT NULL
 );
+
+
+--
+-- Name: ledger_tree; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.ledger_tree (
     level bigint NOT NULL,
     "position" bigint NOT NULL,
     hash bytea NOT NULL
 );
+
+
+--
+-- Name: mandates; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.mandates (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -289,6 +442,12 @@ CREATE TABLE public.mandates (
     "for" text,
     may text
 );
+
+
+--
+-- Name: members; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.members (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -299,6 +458,12 @@ CREATE TABLE public.members (
     "group" text,
     member text
 );
+
+
+--
+-- Name: merges; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.merges (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -313,6 +478,12 @@ CREATE TABLE public.merges (
     merged_at text,
     reason text
 );
+
+
+--
+-- Name: orders; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.orders (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -335,6 +506,12 @@ CREATE TABLE public.orders (
     changed_at text,
     note text
 );
+
+
+--
+-- Name: problems; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.problems (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -349,6 +526,12 @@ CREATE TABLE public.problems (
     remedy text,
     outcome text
 );
+
+
+--
+-- Name: request_items; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.request_items (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -364,6 +547,12 @@ CREATE TABLE public.request_items (
     "on" text,
     brought bigint
 );
+
+
+--
+-- Name: request_remarks; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.request_remarks (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -377,6 +566,12 @@ CREATE TABLE public.request_remarks (
     said_at text,
     text text
 );
+
+
+--
+-- Name: request_steps; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.request_steps (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -396,6 +591,12 @@ CREATE TABLE public.request_steps (
     reason text,
     less text
 );
+
+
+--
+-- Name: requests; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.requests (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -425,6 +626,12 @@ CREATE TABLE public.requests (
     why text,
     told_of_end text
 );
+
+
+--
+-- Name: resources; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.resources (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -441,6 +648,12 @@ CREATE TABLE public.resources (
     refers text,
     attributes text
 );
+
+
+--
+-- Name: returned; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.returned (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -455,6 +668,12 @@ CREATE TABLE public.returned (
     why text,
     back_at text
 );
+
+
+--
+-- Name: review_lines; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.review_lines (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -495,6 +714,12 @@ CREATE TABLE public.review_lines (
     speaks text,
     stands_out text
 );
+
+
+--
+-- Name: review_remarks; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.review_remarks (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -510,6 +735,12 @@ CREATE TABLE public.review_remarks (
     text text,
     whom text
 );
+
+
+--
+-- Name: review_things; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.review_things (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -527,6 +758,12 @@ CREATE TABLE public.review_things (
     recorded text,
     sensitivity bigint
 );
+
+
+--
+-- Name: reviews; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.reviews (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -547,6 +784,12 @@ CREATE TABLE public.reviews (
     undecided text,
     "only" text
 );
+
+
+--
+-- Name: role_juniors; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.role_juniors (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -557,6 +800,12 @@ CREATE TABLE public.role_juniors (
     role text,
     junior text
 );
+
+
+--
+-- Name: role_parts; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.role_parts (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -568,6 +817,12 @@ CREATE TABLE public.role_parts (
     took text,
     combined_at text
 );
+
+
+--
+-- Name: role_permissions; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.role_permissions (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -580,6 +835,12 @@ CREATE TABLE public.role_permissions (
     resource text,
     effect text
 );
+
+
+--
+-- Name: roles; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.roles (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -592,6 +853,12 @@ CREATE TABLE public.roles (
     owner text,
     active bigint
 );
+
+
+--
+-- Name: settings; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.settings (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -602,6 +869,12 @@ CREATE TABLE public.settings (
     digest text,
     text text
 );
+
+
+--
+-- Name: systems; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.systems (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -615,6 +888,12 @@ CREATE TABLE public.systems (
     inherit bigint,
     gates text
 );
+
+
+--
+-- Name: ties; Type: TABLE; Schema: public; Owner: -
+--
+
 CREATE TABLE public.ties (
     "row" bigint NOT NULL,
     since bigint NOT NULL,
@@ -630,21 +909,57 @@ CREATE TABLE public.ties (
     said text,
     responsible text
 );
+
+
+--
+-- Data for Name: accounts; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.accounts VALUES (1, 1, 4611686018427387904, -7228415693016197333, 'files', 'dues', 'ann1', 'ann', 'enabled', '2026-05-01', 0, NULL, NULL);
 INSERT INTO public.accounts VALUES (2, 1, 4, -3072616958987587800, 'files', 'dues', 'bo1', NULL, 'enabled', NULL, 0, NULL, NULL);
 INSERT INTO public.accounts VALUES (3, 1, 4611686018427387904, 42933575509170942, 'files', 'dues', 'shared', NULL, 'enabled', NULL, 0, NULL, NULL);
 INSERT INTO public.accounts VALUES (4, 1, 4611686018427387904, 5549733597675209135, 'files', 'dues', 'bot1', 'bot', 'enabled', NULL, 0, NULL, NULL);
 INSERT INTO public.accounts VALUES (5, 1, 4611686018427387904, 8288466604640698949, 'files', 'dues', 'lost', 'nobody-there', 'enabled', NULL, 0, NULL, NULL);
 INSERT INTO public.accounts VALUES (6, 4, 4611686018427387904, 3831540001327358480, 'files', 'dues', 'bo1', 'bo', 'enabled', NULL, 0, NULL, NULL);
+
+
+--
+-- Data for Name: actions; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.actions VALUES (1, 1, 4611686018427387904, 8258400086935196488, 'files', 'dues', 'view', 'read', NULL);
 INSERT INTO public.actions VALUES (2, 1, 4611686018427387904, -3567496998035413492, 'files', 'dues', 'edit', 'write', 'view');
 INSERT INTO public.actions VALUES (3, 1, 4611686018427387904, -9151380786949616176, 'files', 'dues', 'approve', 'approve', 'view');
+
+
+--
+-- Data for Name: activity; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.activity VALUES (1, 1, 4611686018427387904, 6292088822489564507, 'files', '2026-05-01', 'dues/ann1', NULL, 'edit', 'dues:/tariffs/2026', '7', 'tariffs', 2);
 INSERT INTO public.activity VALUES (2, 1, 4611686018427387904, 1187326322307600578, 'files', '2026-05-02', 'dues/ann1', NULL, 'approve', 'dues:/waivers/2026', '7', NULL, 1);
 INSERT INTO public.activity VALUES (3, 1, 4611686018427387904, 8312281388324376652, 'files', '2026-05-03', 'dues/bot1', NULL, 'view', 'dues:/tariffs/2026', NULL, NULL, 40);
+
+
+--
+-- Data for Name: areas; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.areas VALUES (1, 1, 4611686018427387904, 5231368398417758591, 'files', 'north', 'dues:/**', 'dues:/board', 'site eq "north"');
+
+
+--
+-- Data for Name: baselines; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.baselines VALUES (1, 3, 4611686018427387904, 3834696189555885332, NULL, 'first', 2, '2026-06-01T09:00:00Z', 'the first state');
 INSERT INTO public.baselines VALUES (2, 34, 4611686018427387904, -6145961507802377171, NULL, 'last', 33, '2026-06-20T09:00:00Z', NULL);
+
+
+--
+-- Data for Name: change_edits; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.change_edits VALUES (1, 9, 4611686018427387904, -535280302628958541, NULL, 'kit-quay-summer', 1, 'kits', '["quay-summer"]', NULL, '{"kit":"quay-summer","title":"Summer on the quay","owner":"head","approve":"[{\"by\":[\"manager\"]}]","lasts":"P3M","longest":"P6M","says":"which quay"}', NULL, 'r.lund');
 INSERT INTO public.change_edits VALUES (2, 9, 4611686018427387904, -5419668353152088039, NULL, 'kit-quay-summer', 2, 'kit_entries', '["quay-summer","group:directory/inner",null,"person"]', NULL, '{"kit":"quay-summer","gives":"group:directory/inner","to":"person"}', NULL, 'r.lund');
 INSERT INTO public.change_edits VALUES (3, 9, 4611686018427387904, 8038141813513722090, NULL, 'kit-quay-summer', 3, 'kit_entries', '["quay-summer","role:dues/reader",null,"person"]', NULL, '{"kit":"quay-summer","gives":"role:dues/reader","to":"person"}', NULL, 'r.lund');
@@ -660,6 +975,12 @@ INSERT INTO public.change_edits VALUES (12, 21, 4611686018427387904, -3536905538
 INSERT INTO public.change_edits VALUES (13, 21, 4611686018427387904, 6976260617739094029, NULL, 'change-2', 7, 'role_parts', '["role:dues/all","role:dues/waiver"]', NULL, '{"whole":"role:dues/all","part":"role:dues/waiver","took":"[[\"dues:/waivers/**\",\"approve\",\"permit\"]]","combined_at":"2026-06-15T09:00:00Z"}', NULL, 'head');
 INSERT INTO public.change_edits VALUES (14, 26, 4611686018427387904, -7131346748131275777, NULL, 'request-1', 1, 'members', '["directory","inner","identity:ann"]', NULL, '{"system":"directory","group":"inner","member":"identity:ann"}', NULL, NULL);
 INSERT INTO public.change_edits VALUES (15, 26, 4611686018427387904, -4217193529103651324, NULL, 'request-1', 2, 'grants', '["g-xqloy7eniv3q"]', NULL, '{"grant":"g-xqloy7eniv3q","holder":"identity:ann","gives":"role:dues/reader","effect":"permit","tier":0,"until":"2026-09-15","given_by":"head","given_at":"2026-06-15","reason":"request 1: rota"}', NULL, NULL);
+
+
+--
+-- Data for Name: changes; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.changes VALUES (1, 9, 4611686018427387904, 265512785886453198, NULL, 'kit-quay-summer', 'carried out', 'kit:quay-summer', 'r.lund', '2026-06-01T09:00:00Z', 'the season', 'r.lund', '2026-06-01T09:00:00Z', 'fe6a23f86de9f4d94b0a59a9773465966255aa852fea4fa981303ce49166462b', NULL);
 INSERT INTO public.changes VALUES (2, 16, 18, -2498985714190751867, NULL, 'review-spring', 'applied', 'review:spring', 'r.lund', '2026-06-15T09:00:00Z', 'spring review', 'r.lund', '2026-06-15T09:00:00Z', NULL, NULL);
 INSERT INTO public.changes VALUES (3, 18, 4611686018427387904, -4902330791044696502, NULL, 'review-spring', 'carried out', 'review:spring', 'r.lund', '2026-06-15T09:00:00Z', 'spring review', 'r.lund', '2026-06-15T09:00:00Z', NULL, NULL);
@@ -667,11 +988,41 @@ INSERT INTO public.changes VALUES (4, 19, 4611686018427387904, 48148947865524003
 INSERT INTO public.changes VALUES (5, 20, 4611686018427387904, 4698580968221469615, NULL, 'idea', 'draft', NULL, 'head', '2026-06-15T09:00:00Z', NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.changes VALUES (6, 21, 4611686018427387904, -5682373825458844434, NULL, 'change-2', 'applied', 'combined', 'head', '2026-06-15T09:00:00Z', NULL, 'head', '2026-06-15T09:00:00Z', '0c9418557169c223f7eb8fe037b3dbea6814a54384c46ca03531cb17bf13eaa0', NULL);
 INSERT INTO public.changes VALUES (7, 26, 4611686018427387904, 4693374120615216631, NULL, 'request-1', 'applied', 'request:1', 'ann', '2026-06-15T09:00:00Z', 'rota', 'head', '2026-06-15T09:00:00Z', '4d3e1e6f25fbb18bd1764b4148d8fec5345a5506ad1bb867d438b8c7a860edeb', NULL);
+
+
+--
+-- Data for Name: claims; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.claims VALUES (1, 2, 4611686018427387904, 1421294793028503208, NULL, 'identities', '["ann"]', 'files', '{"id":"ann","name":"Ann Clerk","status":"active","email":"ann@office.example","department":"Dues","title":"Clerk","manager":"head","attributes":"{\"site\":\"north\"}"}');
 INSERT INTO public.claims VALUES (2, 2, 4611686018427387904, -6722144718241005556, NULL, 'identities', '["ann"]', 'hr', '{"id":"ann","name":"Ann A. Clerk","department":"Tolls"}');
+
+
+--
+-- Data for Name: confirmations; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.confirmations VALUES (1, 7, 4611686018427387904, -4797044209620320965, NULL, 'C-1', '2026-06-01T09:00:00Z', 'head', 'nothing found');
+
+
+--
+-- Data for Name: controls; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.controls VALUES (1, 6, 4611686018427387904, -4525397535084337185, NULL, 'C-2', 'C-2', 'head', 'asks the harbour master', 'P30D', NULL, '2026-06-01T09:00:00Z');
+
+
+--
+-- Data for Name: covers; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.covers VALUES (1, 8, 4611686018427387904, -731851655212834601, NULL, 'D-1', 'ann', 'C-1', '2026-12-31', 'no second clerk', 'head', '2026-06-01T09:00:00Z', NULL, NULL);
+
+
+--
+-- Data for Name: decisions; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.decisions VALUES (1, 14, 16, 3192650733343939608, NULL, 'spring', 5, 'revoke', 'head', '2026-06-15T09:00:00Z', 'one is enough', 0, 'reviewer', NULL, NULL);
 INSERT INTO public.decisions VALUES (2, 15, 16, -1487604563392020563, NULL, 'spring', 1, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 0, 'reviewer', NULL, NULL);
 INSERT INTO public.decisions VALUES (3, 15, 16, 8628184862899045724, NULL, 'spring', 2, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 0, 'reviewer', NULL, NULL);
@@ -682,6 +1033,12 @@ INSERT INTO public.decisions VALUES (7, 16, 4611686018427387904, 762173420980023
 INSERT INTO public.decisions VALUES (8, 16, 4611686018427387904, 4042384804071913733, NULL, 'spring', 3, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 1, 'reviewer', NULL, NULL);
 INSERT INTO public.decisions VALUES (9, 16, 4611686018427387904, -2696006556875755621, NULL, 'spring', 4, 'certify', 'head', '2026-06-15T09:00:00Z', 'seen', 1, 'reviewer', NULL, NULL);
 INSERT INTO public.decisions VALUES (10, 16, 4611686018427387904, -6720705206417246633, NULL, 'spring', 5, 'revoke', 'head', '2026-06-15T09:00:00Z', 'one is enough', 1, 'reviewer', NULL, NULL);
+
+
+--
+-- Data for Name: grants; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.grants VALUES (1, 1, 4611686018427387904, 113608199397928586, 'files', 'g1', 'identity:ann', 'role:dues/setter', 'area:north', 'permit', 0, NULL, NULL, 'head', '2025-01-01', 'first day', '2026-05-01');
 INSERT INTO public.grants VALUES (2, 1, 18, 4092388901737039805, 'files', 'g2', 'identity:ann', 'role:dues/waiver', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.grants VALUES (3, 1, 4611686018427387904, 7783279048013529034, 'files', 'g3', 'identity:bo', 'role:dues/waiver', NULL, 'permit', 0, '2026-01-01', '2027-01-31', NULL, NULL, NULL, NULL);
@@ -692,8 +1049,20 @@ INSERT INTO public.grants VALUES (7, 1, 4611686018427387904, 147355920993652282,
 INSERT INTO public.grants VALUES (8, 1, 22, 7842605693709473986, 'files', 'g8', 'identity:twice', 'view dues:/tariffs/2026', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.grants VALUES (9, 22, 4611686018427387904, -6016083570984189935, 'files', 'g8', 'identity:bo', 'view dues:/tariffs/2026', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.grants VALUES (10, 30, 4611686018427387904, 4715884686862784581, 'files', 'g2', 'identity:ann', 'role:dues/waiver', NULL, 'permit', 0, NULL, NULL, NULL, NULL, NULL, NULL);
+
+
+--
+-- Data for Name: groups; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.groups VALUES (1, 1, 4611686018427387904, -5064993665480290496, 'files', 'directory', 'clerks', 'Clerks', NULL, 'title eq "Clerk"');
 INSERT INTO public.groups VALUES (2, 1, 4611686018427387904, -3143582640708653867, 'files', 'directory', 'inner', 'Inner', NULL, NULL);
+
+
+--
+-- Data for Name: identities; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.identities VALUES (1, 1, 4611686018427387904, 5671638119752110040, 'files', 'head', 'Hanna Head', 'person', 'active', 'hanna@office.example', 'Dues', 'Head', NULL, NULL, NULL, NULL, NULL, NULL, '{"site":"north"}');
 INSERT INTO public.identities VALUES (2, 1, 2, -5140595001714753749, 'files', 'ann', 'Ann Clerk', 'person', 'active', 'ann@office.example', 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, '{"site":"north"}');
 INSERT INTO public.identities VALUES (3, 1, 4611686018427387904, 7347320837801975551, 'files', 'bo', 'Bo Clerk', 'person', 'active', 'bo@office.example', 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, '{"site":"south"}');
@@ -702,9 +1071,27 @@ INSERT INTO public.identities VALUES (5, 1, 22, 2370698979147952226, 'files', 't
 INSERT INTO public.identities VALUES (6, 1, 4611686018427387904, 4375317700496350234, 'files', 'gone', 'Gus Gone', 'person', 'left', NULL, 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.identities VALUES (7, 1, 4611686018427387904, 4186355138241498193, 'files', 'bot', 'Night job', 'person', 'active', NULL, NULL, NULL, 'head', NULL, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.identities VALUES (8, 2, 4611686018427387904, -2389213063736126184, 'files;hr', 'ann', 'Ann A. Clerk', 'person', 'active', 'ann@office.example', 'Dues', 'Clerk', 'head', NULL, NULL, NULL, NULL, NULL, '{"site":"north"}');
+
+
+--
+-- Data for Name: kit_entries; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.kit_entries VALUES (1, 9, 4611686018427387904, 6764496957342412191, NULL, 'quay-summer', 'group:directory/inner', NULL, 'person');
 INSERT INTO public.kit_entries VALUES (2, 9, 4611686018427387904, 236796476353768252, NULL, 'quay-summer', 'role:dues/reader', NULL, 'person');
+
+
+--
+-- Data for Name: kits; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.kits VALUES (1, 9, 4611686018427387904, 6874587603309298573, NULL, 'quay-summer', 'Summer on the quay', 'head', NULL, NULL, '[{"by":["manager"]}]', 'P3M', 'P6M', 'which quay', NULL, NULL, NULL);
+
+
+--
+-- Data for Name: ledger; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.ledger VALUES (1, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'gather', '["source:files"]', '', '{"source":"files","digest":"96301dc1aab6e75bbcae53951ee1564157b940e05119aeee4a9fd6acb4188989","counts":{"systems":[2,0,0,0,0],"identities":[7,0,0,0,0],"accounts":[5,0,0,0,0],"groups":[2,0,0,0,0],"members":[2,0,0,0,0],"roles":[4,0,0,0,0],"role_juniors":[1,0,0,0,0],"actions":[3,0,0,0,0],"role_permissions":[4,0,0,0,0],"resources":[4,0,0,0,0],"areas":[1,0,0,0,0],"grants":[8,0,0,0,1],"mandates":[1,0,0,0,1],"activity":[3,0,0,0,0]},"columns":{"systems":["owner","system","title"],"identities":["department","email","id","manager","name","site","status","title"],"accounts":["identity","last_login","login","status","system"],"groups":["filter","group","system","title"],"members":["group","member","system"],"roles":["active","role","system","title"],"role_juniors":["junior","role","system"],"actions":["action","implies","kind","system"],"role_permissions":["action","effect","resource","role","system"],"resources":["detached","refers","resource","sensitivity","site","tags","type"],"areas":["area","except","filter","resources"],"grants":["effect","from","given_at","given_by","gives","grant","holder","last_used","on","reason","tier","until"],"mandates":["area","for","holder","may","roles"],"activity":["account","action","count","record","resource","task","time"]}}', '{"accounts":{"opened":"1-5","closed":"","digest":"0c0051607e4ca6b4c7a1ef4c107bbef03e2946584f4435634a7fb7b056f7a53c"},"actions":{"opened":"1-3","closed":"","digest":"df3d51150f804e6540ccb41723983594fa7f91f82a555eccfb9717965a7ae983"},"activity":{"opened":"1-3","closed":"","digest":"da21663b41e7c01a5a10fc171ceae97ce7ad802de4b33c24f26376dd5d66aab7"},"areas":{"opened":"1","closed":"","digest":"0e72487b7220829fccbb12d10725bd559bb80ca8c4b4dac97b50afc8a7a96567"},"grants":{"opened":"1-8","closed":"","digest":"13c303a9b3094ad23743bd9f48649d9531e9f06b5c126eda63b71007e8848e8a"},"groups":{"opened":"1-2","closed":"","digest":"d5c52944402f8446d7966d3a2bc9656761ddbd794b5dc02e74aa5fbf13c30f29"},"identities":{"opened":"1-7","closed":"","digest":"b21768374f9e4cf4ecd6c40417a82f0553f87eeba4d7ea6d3a05cc07275a28b0"},"mandates":{"opened":"1","closed":"","digest":"9eef89967171453f640939def1d5d2cea37b7e6edfbb3331d4da91d9f15cac29"},"members":{"opened":"1-2","closed":"","digest":"1ad0b408d3d8485c069df07e40464a2c6021cf0b1f62a7aa3807f87ed9e7f762"},"problems":{"opened":"1-3","closed":"","digest":"07ff9bc4574f395e73a12d16b76a4ba5187914abab7478a4f1d44fd868fcbfc6"},"resources":{"opened":"1-4","closed":"","digest":"4396d38a1ea075223fb57dfd9f6deaf22a1833b8a8a2f9809e96441fe131796d"},"role_juniors":{"opened":"1","closed":"","digest":"6ec45ca7766eb21598527c2db52618275e290babe77e08706aab5b30dedeb966"},"role_permissions":{"opened":"1-4","closed":"","digest":"e3b283f00fb35bc9f4a089ab9859563fc5337d1f500da520ff28b63818b37c0a"},"roles":{"opened":"1-4","closed":"","digest":"8afeb7d29b17856d7ccf6545e99707b5df4eee217faa934d623d5f49e65db7ba"},"settings":{"opened":"1-5","closed":"","digest":"34dc360b816f4b9e6e5a74c7717975a6e940c0fa6934a57bbed6da901fe9649b"},"systems":{"opened":"1-2","closed":"","digest":"eff2fe1527fbdb91d4f2b11e3c7c236b3d3d07fcdd62771870863fa21b3a9fea"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x6d407284533f18810d5dfa535ecc0904d85f3dd0336aaae0552a6d833f03ef44');
 INSERT INTO public.ledger VALUES (2, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'gather', '["source:hr"]', '', '{"source":"hr","digest":"68e5b7c754bba3a3594adf3ea14cafb68d9a17dd3aa39167116e3b2357765e6d","counts":{"identities":[0,1,0,0,0]},"columns":{"identities":["department","id","name"]}}', '{"claims":{"opened":"1-2","closed":"","digest":"8c17350437a0288a8b5b52d3f41bc8f04b132e91f03b85e56658f522b6b096f8"},"identities":{"opened":"8","closed":"2","digest":"3a6622499292d1d0b90d3e2a62386a232a9a4d42853723a276956b39b06cdd01"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x1854060fcc7d5f3cf6ee0f0874ec09fd705cdfd3b79421d157903fe831267746');
 INSERT INTO public.ledger VALUES (3, '2026-06-01T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'baseline mark', '["baseline:first"]', 'the first state', '{"baseline":"first","entry":2}', '{"baselines":{"opened":"1","closed":"","digest":"28b5eaaffce1080b8a5bb8e5e277a5c1b98f5fe933b44616a48ec039a6bf7adc"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x4c371acf1c35de0bee4c0177c9ac539645a680a8970b8e16c9846acd4d384091');
@@ -739,6 +1126,12 @@ INSERT INTO public.ledger VALUES (31, '2026-06-20T09:00:00Z', 'r.lund', '{"user"
 INSERT INTO public.ledger VALUES (32, '2026-06-20T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'review packets', '["review:summer"]', '', '{"review":"summer","reviewers":1,"lines":5,"seals":"9f5fe11544289cdab30e21fd742a213551e49d32f924ffc502e8916744fc2b37"}', '{}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\x2f681a7b52f24b85a8e79c1d1e2168fdf33e6a23d3dd6642feec68141b5dbab0');
 INSERT INTO public.ledger VALUES (33, '2026-06-20T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'request packets', '[]', '', '{"approvers":1,"requests":1,"seals":"75d55ced067d690bc75af69fc1a2c139d094d27d3c7c76d8b60013ecdf343d35"}', '{}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xca45fe3b379527cdc1c85d644f18024cbbb1d1a51dee241b8ae4a579fb6b9acc');
 INSERT INTO public.ledger VALUES (34, '2026-06-20T09:00:00Z', 'r.lund', '{"user":"ragna","host":"quay-7","clock":"KATHODOS_NOW"}', 'baseline mark', '["baseline:last"]', '', '{"baseline":"last","entry":33}', '{"baselines":{"opened":"2","closed":"","digest":"118517387ad5353132672ceae083ad7b06e21cdd85cbf323575a7187ffbbda60"}}', '{"configuration":"390fd31f1e92384506e8748e9ab64347af6a72e07fe84e95e543316a6b756dad","rules":"3ec21db4f36792715debe0061f2fab53af64e1fd12182cd7e33da4ce71919b55","controls":"cea28b06661492f5b3281e687f879a64e693bb514c310cfa32e2ba1c9a95a105"}', '', '\xec4c6010b68873eb0f776b997c2952dd7e62899f07eaed3d2948d237ac56ff93');
+
+
+--
+-- Data for Name: ledger_heads; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.ledger_heads VALUES (1, '2026-06-01T09:00:00Z', '\x6d407284533f18810d5dfa535ecc0904d85f3dd0336aaae0552a6d833f03ef44', '\x59ee1fb970209cf8c6dc83caa5d66f57bdfeaeda013e7d5403ddda4a8461bc5fe6679d1146b94d79348cfc543a57e8f944c0080a8bddf4e8bf6c1b20a0735105');
 INSERT INTO public.ledger_heads VALUES (2, '2026-06-01T09:00:00Z', '\x49e5d09be206cb646d9bad0eca624b91535b1f7346bff16e6e12e39422c55fd7', '\xf878f4ca9375b9a405cddddfd47f216b4cf3afe092fb52dfe4b5ef9b891a849ee150150a423c6dd3c34f9b39aef8df382f416b0a627da8fa77f6df03b895390e');
 INSERT INTO public.ledger_heads VALUES (3, '2026-06-01T09:00:00Z', '\x844c5b9cfe90f0c00e70b1b6635b682367ea8f6261d2cea7bb6dfb6773baec0f', '\xfd4496520801b1439398e72131db5b10dd1eb95c7d82e4a957a897eb80b641eef53101d530b40611dfbfc929dd8fcffb842b563d0232932f3c7f65746b7ddc0a');
@@ -773,6 +1166,12 @@ INSERT INTO public.ledger_heads VALUES (31, '2026-06-20T09:00:00Z', '\xe034d524c
 INSERT INTO public.ledger_heads VALUES (32, '2026-06-20T09:00:00Z', '\x984a01c46be6221145af2e511f4685e5dd2806993e83756cece94d184af60bbe', '\xe9e6d696751a91b6bbfe6aa1d61aa79b1ce776cab5d3a0343c3eea8bab41406d289693e0256eca039887108630a4cb658ef82b72d77dfae878637c66ab518f07');
 INSERT INTO public.ledger_heads VALUES (33, '2026-06-20T09:00:00Z', '\x7ee99857b0fd55a58b18587270b57c7edf554d5a20a91ad562139c6bf29f43cc', '\x133b8368b0241112d303c3c7ff6fa1cb2af9ef8b000b0ef3757aff78ab0518acdb37375167142c5928f0ce075ab489829af3b56e1dcef679091462c3c5de6c08');
 INSERT INTO public.ledger_heads VALUES (34, '2026-06-20T09:00:00Z', '\x3eec7229a4acb66f31b6d4809e365abd765e3a2b4636fc9463859ab3126dd027', '\x40b7a82c36ca08972e8de0ec6e5ab16b24421ea9573aff6a30a6b07a20ba037a0c24d9fda686942c41dfd16cd381d5c5bf1af1678126047b500df5520cc16100');
+
+
+--
+-- Data for Name: ledger_tree; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.ledger_tree VALUES (0, 0, '\x6d407284533f18810d5dfa535ecc0904d85f3dd0336aaae0552a6d833f03ef44');
 INSERT INTO public.ledger_tree VALUES (0, 1, '\x1854060fcc7d5f3cf6ee0f0874ec09fd705cdfd3b79421d157903fe831267746');
 INSERT INTO public.ledger_tree VALUES (0, 2, '\x4c371acf1c35de0bee4c0177c9ac539645a680a8970b8e16c9846acd4d384091');
@@ -839,10 +1238,34 @@ INSERT INTO public.ledger_tree VALUES (3, 3, '\xd327ee302eefcfa927b92eaf62e7d1a3
 INSERT INTO public.ledger_tree VALUES (4, 0, '\x8dd3609061fb4905ff887ee17b289d0f18ac496dc2be795d6570720a8e3987ea');
 INSERT INTO public.ledger_tree VALUES (4, 1, '\x47b5eff7e629031eae8e914509b12af9281b54e534c39073d5efaf89eb2cdbb1');
 INSERT INTO public.ledger_tree VALUES (5, 0, '\x984a01c46be6221145af2e511f4685e5dd2806993e83756cece94d184af60bbe');
+
+
+--
+-- Data for Name: mandates; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.mandates VALUES (1, 1, 4611686018427387904, -3835775395532356620, 'files', 'identity:head', 'role:dues/*', NULL, NULL, 'give;take');
+
+
+--
+-- Data for Name: members; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.members VALUES (1, 1, 4611686018427387904, -6194758644584937933, 'files', 'directory', 'inner', 'identity:cy');
 INSERT INTO public.members VALUES (2, 1, 4611686018427387904, 743701666965130344, 'files', 'directory', 'inner', 'account:dues/bot1');
+
+
+--
+-- Data for Name: merges; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.merges VALUES (1, 22, 4611686018427387904, -4122623797466424047, NULL, 'twice', 'bo', 'bo.clerk@office.example', '{"id":"twice","name":"Bo Clerk","kind":"person","status":"active","email":"bo.clerk@office.example","department":"Dues","title":"Clerk","manager":"head","attributes":"{\"site\":\"south\"}"}', 'r.lund', '2026-06-15T09:00:00Z', 'one person');
+
+
+--
+-- Data for Name: orders; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.orders VALUES (1, 16, 17, 7385490999627226474, NULL, 1, 'review-spring', 'dues', 'files', 'grants', '["g2"]', '{"grant":"g2","holder":"identity:ann","gives":"role:dues/waiver","effect":"permit","tier":0}', NULL, 'open', 'r.lund', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
 INSERT INTO public.orders VALUES (2, 17, 18, 6285944776646167897, NULL, 1, 'review-spring', 'dues', 'files', 'grants', '["g2"]', '{"grant":"g2","holder":"identity:ann","gives":"role:dues/waiver","effect":"permit","tier":0}', NULL, 'handed over', 'r.lund', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', 'r.lund', '2026-06-15T09:00:00Z', NULL);
 INSERT INTO public.orders VALUES (3, 18, 4611686018427387904, -3625964615210769915, NULL, 1, 'review-spring', 'dues', 'files', 'grants', '["g2"]', '{"grant":"g2","holder":"identity:ann","gives":"role:dues/waiver","effect":"permit","tier":0}', NULL, 'confirmed', 'r.lund', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', 'r.lund', '2026-06-15T09:00:00Z', 'by the gather of files');
@@ -854,30 +1277,78 @@ INSERT INTO public.orders VALUES (8, 21, 4611686018427387904, 633126830573318636
 INSERT INTO public.orders VALUES (9, 21, 4611686018427387904, 1698303834203382620, NULL, 7, 'change-2', 'dues', 'files', 'role_permissions', '["dues","all","approve","dues:/waivers/**","permit"]', NULL, '{"system":"dues","role":"all","action":"approve","resource":"dues:/waivers/**","effect":"permit"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
 INSERT INTO public.orders VALUES (10, 26, 4611686018427387904, -140112811036429085, NULL, 8, 'request-1', 'directory', 'files', 'members', '["directory","inner","identity:ann"]', NULL, '{"system":"directory","group":"inner","member":"identity:ann"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-29T09:00:00Z', NULL, NULL, NULL);
 INSERT INTO public.orders VALUES (11, 26, 4611686018427387904, 7504174032702944593, NULL, 9, 'request-1', 'dues', 'files', 'grants', '["g-xqloy7eniv3q"]', NULL, '{"grant":"g-xqloy7eniv3q","holder":"identity:ann","gives":"role:dues/reader","effect":"permit","tier":0,"until":"2026-09-15","given_by":"head","given_at":"2026-06-15","reason":"request 1: rota"}', 'open', 'head', '2026-06-15T09:00:00Z', '2026-06-22T09:00:00Z', NULL, NULL, NULL);
+
+
+--
+-- Data for Name: problems; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.problems VALUES (1, 1, 4611686018427387904, -4996898478514407174, 'files', 'accounts.csv', 6, 'identity', 'nobody-there', 'there is no identity nobody-there', 'Nearest: ann, bo, bot.', 'noted');
 INSERT INTO public.problems VALUES (2, 1, 18, -8904899574631052038, 'files', 'grants.csv', 10, 'holder', 'identity:nobody-there', 'there is no identity or account or group identity:nobody-there', 'Nearest: ann, bo, bot.', 'set aside');
 INSERT INTO public.problems VALUES (3, 1, 4611686018427387904, 2565960344189432745, 'files', 'mandates.csv', 3, 'holder', 'identity:r.lund', 'there is no identity or account or group identity:r.lund', 'Nearest: ann, bo, bot.', 'set aside');
 INSERT INTO public.problems VALUES (4, 18, 30, -6183925297854881944, 'files', 'grants.csv', 9, 'holder', 'identity:nobody-there', 'there is no identity or account or group identity:nobody-there', 'Nearest: ann, bo, bot.', 'set aside');
 INSERT INTO public.problems VALUES (5, 30, 4611686018427387904, -6859819292552191151, 'files', 'grants.csv', 10, 'holder', 'identity:nobody-there', 'there is no identity or account or group identity:nobody-there', 'Nearest: ann, bo, bot.', 'set aside');
+
+
+--
+-- Data for Name: request_items; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.request_items VALUES (1, 26, 4611686018427387904, -7783467281594237349, NULL, 1, 1, 'members', '["directory","inner","identity:ann"]', 'identity:ann', 'group:directory/inner', NULL, 1);
 INSERT INTO public.request_items VALUES (2, 26, 4611686018427387904, 5190371816847709359, NULL, 1, 2, 'grants', '["g-xqloy7eniv3q"]', 'identity:ann', 'role:dues/reader', NULL, 1);
+
+
+--
+-- Data for Name: request_remarks; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.request_remarks VALUES (1, 24, 4611686018427387904, 3871386464112943191, NULL, 1, 1, 'question', 'head', '2026-06-15T09:00:00Z', 'Until when?');
 INSERT INTO public.request_remarks VALUES (2, 25, 4611686018427387904, 2670564049321607464, NULL, 1, 2, 'answer', 'ann', '2026-06-15T09:00:00Z', 'September.');
+
+
+--
+-- Data for Name: request_steps; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.request_steps VALUES (1, 23, 26, -4616980042709848799, NULL, 1, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', NULL, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.request_steps VALUES (2, 26, 4611686018427387904, -9010627235425290875, NULL, 1, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', 'grant', 'head', '2026-06-15T09:00:00Z', 'approver', 'for the summer', NULL);
 INSERT INTO public.request_steps VALUES (3, 27, 28, 6999960900899160481, NULL, 2, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', NULL, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.request_steps VALUES (4, 28, 4611686018427387904, 2411616989483326109, NULL, 2, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', 'deny', 'head', '2026-06-15T09:00:00Z', 'approver', 'not needed', NULL);
 INSERT INTO public.request_steps VALUES (5, 29, 4611686018427387904, -2142698673094972679, NULL, 3, 1, 'head', 'manager', 'one', '2026-06-22T09:00:00Z', NULL, NULL, NULL, NULL, NULL, NULL);
+
+
+--
+-- Data for Name: requests; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.requests VALUES (1, 23, 26, -7510121860263147549, NULL, 1, 'open', 'quay-summer', NULL, 'ann', NULL, 'ann', '2026-06-15T09:00:00Z', 'rota', '{"which quay":"the north one"}', '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.requests VALUES (2, 26, 4611686018427387904, 542835814953094863, NULL, 1, 'granted', 'quay-summer', NULL, 'ann', NULL, 'ann', '2026-06-15T09:00:00Z', 'rota', '{"which quay":"the north one"}', '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, 'request-1', NULL, NULL, NULL, NULL);
 INSERT INTO public.requests VALUES (3, 27, 28, 772093583455818527, NULL, 2, 'open', NULL, '[["view dues:/tariffs/2026",null,"person"]]', 'cy', NULL, 'cy', '2026-06-15T09:00:00Z', 'curious', NULL, '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, NULL, NULL, NULL, NULL, NULL);
 INSERT INTO public.requests VALUES (4, 28, 4611686018427387904, 7171266066955403041, NULL, 2, 'denied', NULL, '[["view dues:/tariffs/2026",null,"person"]]', 'cy', NULL, 'cy', '2026-06-15T09:00:00Z', 'curious', NULL, '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, NULL, '2026-06-15T09:00:00Z', 'head', 'not needed', NULL);
 INSERT INTO public.requests VALUES (5, 29, 4611686018427387904, -4482574945974043224, NULL, 3, 'open', NULL, '[["role:dues/reader",null,"person"]]', 'cy', NULL, 'cy', '2026-06-15T09:00:00Z', 'stands in', NULL, '2026-09-15', NULL, NULL, 1, '2026-07-06T09:00:00Z', NULL, 0, NULL, NULL, NULL, NULL, NULL);
+
+
+--
+-- Data for Name: resources; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.resources VALUES (1, 1, 4611686018427387904, -1663672957305427899, 'files', 'dues:/tariffs/2026', 'tariff', NULL, NULL, 2, 0, 'year;open', NULL, '{"site":"north"}');
 INSERT INTO public.resources VALUES (2, 1, 4611686018427387904, -1955403977819562102, 'files', 'dues:/waivers/2026', 'waiver', NULL, NULL, 1, 0, NULL, 'dues:/tariffs/2026', '{"site":"north"}');
 INSERT INTO public.resources VALUES (3, 1, 4611686018427387904, 7374811511433416405, 'files', 'dues:/waivers/2025', 'waiver', NULL, NULL, 1, 0, NULL, NULL, '{"site":"south"}');
 INSERT INTO public.resources VALUES (4, 1, 4611686018427387904, -4665421540025552960, 'files', 'dues:/board', NULL, NULL, NULL, 3, 1, NULL, NULL, NULL);
+
+
+--
+-- Data for Name: returned; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.returned VALUES (1, 30, 4611686018427387904, 8145950802014038445, NULL, 'grants', '["g2"]', 'files', 18, '2026-06-15T09:00:00Z', 'spring review', '2026-06-20T09:00:00Z');
+
+
+--
+-- Data for Name: review_lines; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.review_lines VALUES (1, 10, 4611686018427387904, -2775005674900029288, NULL, 'spring', 1, 'bo', 'head', 'identity:bo', 'g3', NULL, NULL, NULL, 3, 2, 3, NULL, NULL, 1, NULL, 'active', NULL, NULL, NULL, NULL, '2027-01-31', NULL, NULL, NULL, NULL, 20, 'never-signed-in', 0, NULL, NULL, NULL, 'Nothing stands out.');
 INSERT INTO public.review_lines VALUES (2, 10, 4611686018427387904, -1685859046088290383, NULL, 'spring', 2, 'twice', 'head', 'identity:twice', 'g8', NULL, NULL, NULL, 7, 1, 3, 'D-3', NULL, 1, NULL, 'active', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, 16, 'duplicate-identity;redundant', 1, NULL, NULL, 'for', 'Expected: D-3 needs it.');
 INSERT INTO public.review_lines VALUES (3, 10, 4611686018427387904, 7477825250931503243, NULL, 'spring', 3, 'gone', 'head', 'identity:gone', 'g7', NULL, NULL, NULL, 5, 3, 4, 'D-3', NULL, 1, NULL, 'left', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, 4, 'redundant', 1, NULL, NULL, 'against', 'The person has left and still holds it.');
@@ -888,8 +1359,20 @@ INSERT INTO public.review_lines VALUES (7, 31, 4611686018427387904, 429058225546
 INSERT INTO public.review_lines VALUES (8, 31, 4611686018427387904, -4561946439278791225, NULL, 'summer', 3, 'gone', 'head', 'identity:gone', 'g7', NULL, NULL, NULL, 5, 2, 3, 'D-3', NULL, 1, NULL, 'left', NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, NULL, 4, 'redundant', 1, '2026-06-15T09:00:00Z', 'head', 'against', 'The person has left and still holds it.');
 INSERT INTO public.review_lines VALUES (9, 31, 4611686018427387904, -6566236650783014753, NULL, 'summer', 4, 'ann', 'head', 'identity:ann', 'g1', NULL, NULL, NULL, 2, 1, 2, 'D-3', 'D-1', 1, NULL, 'active', NULL, NULL, '2026-05-01', 2, NULL, 'head', '2025-01-01', 'first day', '2026-05-01', 32, 'beyond-needs;came-back', 0, '2026-06-15T09:00:00Z', 'head', 'against', 'It is part of a conflict of duties: D-1.');
 INSERT INTO public.review_lines VALUES (10, 31, 4611686018427387904, -6964619337462555004, NULL, 'summer', 5, 'ann', 'head', 'identity:ann', 'g2', NULL, NULL, NULL, 3, 2, 2, NULL, 'D-1', 1, NULL, 'active', NULL, NULL, '2026-05-02', 1, NULL, NULL, NULL, NULL, '2026-05-01', 32, 'beyond-needs;came-back', 0, NULL, NULL, 'against', 'It is part of a conflict of duties: D-1.');
+
+
+--
+-- Data for Name: review_remarks; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.review_remarks VALUES (1, 11, 4611686018427387904, 7276466555860558987, NULL, 'spring', 1, 1, 'question', 'head', '2026-06-02T09:00:00Z', 'Do you still?', 'ann');
 INSERT INTO public.review_remarks VALUES (2, 12, 4611686018427387904, -4834378749342471752, NULL, 'spring', 1, 2, 'answer', 'ann', '2026-06-02T09:00:00Z', 'Yes.', NULL);
+
+
+--
+-- Data for Name: review_things; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.review_things VALUES (1, 10, 4611686018427387904, -5267920980188585762, NULL, 'spring', 2, 'role:dues/setter on area:north', '[]', '["edit dues:/tariffs/**","view dues:/**","never view dues:/board"]', '[]', 1, 6, '2026-05-01', 2);
 INSERT INTO public.review_things VALUES (2, 10, 4611686018427387904, -5412283298130019213, NULL, 'spring', 3, 'role:dues/waiver', '[]', '["approve dues:/waivers/**"]', '[]', 2, 6, '2026-05-01', 1);
 INSERT INTO public.review_things VALUES (3, 10, 4611686018427387904, -1798986416527753301, NULL, 'spring', 5, 'role:dues/reader', '[]', '["view dues:/**","never view dues:/board"]', '[]', 3, 6, '2026-05-01', 3);
@@ -898,20 +1381,56 @@ INSERT INTO public.review_things VALUES (5, 31, 4611686018427387904, 78363651652
 INSERT INTO public.review_things VALUES (6, 31, 4611686018427387904, 7692002847277456064, NULL, 'summer', 3, 'role:dues/waiver', '[]', '["approve dues:/waivers/**"]', '[]', 2, 5, '2026-05-01', 1);
 INSERT INTO public.review_things VALUES (7, 31, 4611686018427387904, 7663833171843343618, NULL, 'summer', 5, 'role:dues/reader', '[]', '["view dues:/**","never view dues:/board"]', '[]', 2, 5, '2026-05-01', 3);
 INSERT INTO public.review_things VALUES (8, 31, 4611686018427387904, 8295312660460625127, NULL, 'summer', 7, 'view dues:/tariffs/2026', '[]', '["view dues:/tariffs/2026"]', '[]', 1, 5, '2026-05-01', 2);
+
+
+--
+-- Data for Name: reviews; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.reviews VALUES (1, 10, 16, 5141244309761125664, NULL, 'spring', 'department pr', '2026-06-02T09:00:00Z', 'r.lund', '2026-06-30', 'open', NULL, NULL, 'manager', NULL, 'access', NULL, NULL);
 INSERT INTO public.reviews VALUES (2, 16, 4611686018427387904, -2915134615543297373, NULL, 'spring', 'department pr', '2026-06-02T09:00:00Z', 'r.lund', '2026-06-30', 'signed off', '2026-06-15T09:00:00Z', 'r.lund', 'manager', NULL, 'access', NULL, NULL);
 INSERT INTO public.reviews VALUES (3, 31, 4611686018427387904, -948808301835365692, NULL, 'summer', 'title eq "Clerk"', '2026-06-20T09:00:00Z', 'r.lund', '2026-07-31', 'open', NULL, NULL, 'manager', NULL, 'access', NULL, NULL);
+
+
+--
+-- Data for Name: role_juniors; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.role_juniors VALUES (1, 1, 4611686018427387904, 542858630043642392, 'files', 'dues', 'setter', 'role:dues/reader');
+
+
+--
+-- Data for Name: role_parts; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.role_parts VALUES (1, 21, 4611686018427387904, 4314777320198493244, NULL, 'role:dues/all', 'role:dues/setter', '[["dues:/**","view","permit"],["dues:/board","view","deny"],["dues:/tariffs/**","edit","permit"]]', '2026-06-15T09:00:00Z');
 INSERT INTO public.role_parts VALUES (2, 21, 4611686018427387904, 6571797647497620068, NULL, 'role:dues/all', 'role:dues/waiver', '[["dues:/waivers/**","approve","permit"]]', '2026-06-15T09:00:00Z');
+
+
+--
+-- Data for Name: role_permissions; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.role_permissions VALUES (1, 1, 4611686018427387904, 5548744652781085944, 'files', 'dues', 'setter', 'edit', 'dues:/tariffs/**', 'permit');
 INSERT INTO public.role_permissions VALUES (2, 1, 4611686018427387904, 1486113825261971736, 'files', 'dues', 'waiver', 'approve', 'dues:/waivers/**', 'permit');
 INSERT INTO public.role_permissions VALUES (3, 1, 4611686018427387904, -9119796048003790975, 'files', 'dues', 'reader', 'view', 'dues:/**', 'permit');
 INSERT INTO public.role_permissions VALUES (4, 1, 4611686018427387904, -7527364538613420153, 'files', 'dues', 'reader', 'view', 'dues:/board', 'deny');
+
+
+--
+-- Data for Name: roles; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.roles VALUES (1, 1, 4611686018427387904, -333355726146666560, 'files', 'dues', 'setter', 'Sets tariffs', NULL, 1);
 INSERT INTO public.roles VALUES (2, 1, 4611686018427387904, 7549390007775251924, 'files', 'dues', 'waiver', 'Waives', NULL, 1);
 INSERT INTO public.roles VALUES (3, 1, 4611686018427387904, -469501728273240162, 'files', 'dues', 'reader', 'Reads', NULL, 1);
 INSERT INTO public.roles VALUES (4, 1, 4611686018427387904, -5250247687147064765, 'files', 'dues', 'old', 'Of old', NULL, 0);
+
+
+--
+-- Data for Name: settings; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.settings VALUES (1, 1, 4611686018427387904, 2782872382719623317, NULL, 'controls.toml', 'b8e751ab43f3bbadfe5dbaa27950cabe703dea4c1f7d3aab58c6ace8925773a7', '[[control]]
 id = "C-1"
 title = "A second look"
@@ -920,34 +1439,42 @@ does = "The head looks at every waiver."
 period = "P30D"
 ');
 INSERT INTO public.settings VALUES (2, 1, 4611686018427387904, 780770722121836694, NULL, 'kathodos.toml', '8449adc262856c2a11700d1d9f6d71c917d302c1e2c0ec390f895b098f7bf005', '# A Kathodos workspace. Paths are relative to this folder.
+
 [actors]
 names = ["r.lund"]
+
 # What `kathodos gather` reads: a folder of CSV tables (systems.csv, identities.csv, grants.csv ...).
 [[source]]
 name = "files"
 kind = "tables"
 path = "tables"
+
 # Where a file has other headers, values or dates than ours, say so, one block a table:
 # [source.tables.identities]
 # file = "staff_export.csv"
 # columns = { "Pers. No" = "id", "Full name" = "name" }
 # values = { status = { "employed" = "active", "gone" = "left" } }
 # dates = ["%d.%m.%Y"]
+
 [[source]]
 name = "hr"
 kind = "tables"
 path = "hr"
+
 [precedence.identities]
 name = ["hr", "files"]
+
 [[may]]
 who = ["r.lund", "head", "ann", "bo", "cy"]
 acts = [
   "gather", "tie", "merge", "open reviews", "close reviews", "exchange packets", "cover", "compose", "apply", "enact",
   "ask", "decide requests", "tend requests", "mark",
 ]
+
 [enact.dues]
 by = "tables"
 within = "P7D"
+
 [requests]
 approve = ["manager"]
 ');
@@ -956,10 +1483,13 @@ owner = "head"
 lasts = "P3M"
 longest = "P6M"
 says = ["which quay"]
+
 [[gives]]
 role = "dues/reader"
+
 [[gives]]
 group = "directory/inner"
+
 [[approve]]
 by = ["manager"]
 ');
@@ -980,270 +1510,1131 @@ any = ["edit dues:/tariffs/**"]
 [[conflict.duty]]
 name = "waive dues"
 any = ["approve dues:/waivers/**"]
+
 [[fence]]
 id = "D-2"
 title = "The board''s papers stay with the board"
 who = ''title eq "Clerk"''
 never = ["* dues:/board"]
+
 [[need]]
 id = "D-3"
 title = "Clerks read tariffs"
 who = ''title eq "Clerk"''
 must = ["view dues:/tariffs/2026"]
 ');
+
+
+--
+-- Data for Name: systems; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.systems VALUES (1, 1, 4611686018427387904, -6186332274315255992, 'files', 'dues', 'Harbour dues', 'head', 'deny-overrides', 1, NULL);
 INSERT INTO public.systems VALUES (2, 1, 4611686018427387904, 8178797504530406889, 'files', 'directory', 'Directory', 'head', 'deny-overrides', 1, NULL);
+
+
+--
+-- Data for Name: ties; Type: TABLE DATA; Schema: public; Owner: -
+--
+
 INSERT INTO public.ties VALUES (1, 4, 4611686018427387904, -2784001898541182415, NULL, 'dues/bo1', 'bo', 'a person', 'r.lund', '2026-06-01T09:00:00Z', 'asked him', NULL, NULL);
 INSERT INTO public.ties VALUES (2, 5, 4611686018427387904, 6297746939877983341, NULL, 'dues/shared', '', 'a person', 'r.lund', '2026-06-01T09:00:00Z', '', NULL, 'head');
+
+
+--
+-- Name: accounts accounts_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.accounts
     ADD CONSTRAINT accounts_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: actions actions_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.actions
     ADD CONSTRAINT actions_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: activity activity_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.activity
     ADD CONSTRAINT activity_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: areas areas_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.areas
     ADD CONSTRAINT areas_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: baselines baselines_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.baselines
     ADD CONSTRAINT baselines_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: change_edits change_edits_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.change_edits
     ADD CONSTRAINT change_edits_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: changes changes_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.changes
     ADD CONSTRAINT changes_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: claims claims_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.claims
     ADD CONSTRAINT claims_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: confirmations confirmations_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.confirmations
     ADD CONSTRAINT confirmations_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: controls controls_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.controls
     ADD CONSTRAINT controls_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: covers covers_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.covers
     ADD CONSTRAINT covers_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: decisions decisions_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.decisions
     ADD CONSTRAINT decisions_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: grants grants_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.grants
     ADD CONSTRAINT grants_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: groups groups_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.groups
     ADD CONSTRAINT groups_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: identities identities_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.identities
     ADD CONSTRAINT identities_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: kit_entries kit_entries_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.kit_entries
     ADD CONSTRAINT kit_entries_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: kits kits_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.kits
     ADD CONSTRAINT kits_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: ledger_heads ledger_heads_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.ledger_heads
     ADD CONSTRAINT ledger_heads_pkey PRIMARY KEY (size);
+
+
+--
+-- Name: ledger ledger_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.ledger
     ADD CONSTRAINT ledger_pkey PRIMARY KEY (number);
+
+
+--
+-- Name: ledger_tree ledger_tree_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.ledger_tree
     ADD CONSTRAINT ledger_tree_pkey PRIMARY KEY (level, "position");
+
+
+--
+-- Name: mandates mandates_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.mandates
     ADD CONSTRAINT mandates_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: members members_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.members
     ADD CONSTRAINT members_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: merges merges_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.merges
     ADD CONSTRAINT merges_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: orders orders_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.orders
     ADD CONSTRAINT orders_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: problems problems_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.problems
     ADD CONSTRAINT problems_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: request_items request_items_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.request_items
     ADD CONSTRAINT request_items_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: request_remarks request_remarks_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.request_remarks
     ADD CONSTRAINT request_remarks_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: request_steps request_steps_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.request_steps
     ADD CONSTRAINT request_steps_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: requests requests_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.requests
     ADD CONSTRAINT requests_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: resources resources_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.resources
     ADD CONSTRAINT resources_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: returned returned_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.returned
     ADD CONSTRAINT returned_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: review_lines review_lines_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.review_lines
     ADD CONSTRAINT review_lines_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: review_remarks review_remarks_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.review_remarks
     ADD CONSTRAINT review_remarks_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: review_things review_things_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.review_things
     ADD CONSTRAINT review_things_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: reviews reviews_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.reviews
     ADD CONSTRAINT reviews_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: role_juniors role_juniors_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.role_juniors
     ADD CONSTRAINT role_juniors_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: role_parts role_parts_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.role_parts
     ADD CONSTRAINT role_parts_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: role_permissions role_permissions_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.role_permissions
     ADD CONSTRAINT role_permissions_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: roles roles_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.roles
     ADD CONSTRAINT roles_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: settings settings_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.settings
     ADD CONSTRAINT settings_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: systems systems_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.systems
     ADD CONSTRAINT systems_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: ties ties_pkey; Type: CONSTRAINT; Schema: public; Owner: -
+--
+
 ALTER TABLE ONLY public.ties
     ADD CONSTRAINT ties_pkey PRIMARY KEY ("row");
+
+
+--
+-- Name: accounts kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.accounts FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.login IS DISTINCT FROM new.login)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.status IS DISTINCT FROM new.status)) OR (old.last_login IS DISTINCT FROM new.last_login)) OR (old.privileged IS DISTINCT FROM new.privileged)) OR (old.responsible IS DISTINCT FROM new.responsible)) OR (old.attributes IS DISTINCT FROM new.attributes)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.accounts ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: actions kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.actions FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.action IS DISTINCT FROM new.action)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.implies IS DISTINCT FROM new.implies)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.actions ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: activity kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.activity FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old."time" IS DISTINCT FROM new."time")) OR (old.account IS DISTINCT FROM new.account)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.action IS DISTINCT FROM new.action)) OR (old.resource IS DISTINCT FROM new.resource)) OR (old.record IS DISTINCT FROM new.record)) OR (old.task IS DISTINCT FROM new.task)) OR (old.count IS DISTINCT FROM new.count)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.activity ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: areas kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.areas FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.area IS DISTINCT FROM new.area)) OR (old.resources IS DISTINCT FROM new.resources)) OR (old."except" IS DISTINCT FROM new."except")) OR (old.filter IS DISTINCT FROM new.filter)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.areas ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: baselines kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.baselines FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.baseline IS DISTINCT FROM new.baseline)) OR (old.entry IS DISTINCT FROM new.entry)) OR (old.marked_at IS DISTINCT FROM new.marked_at)) OR (old.reason IS DISTINCT FROM new.reason)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.baselines ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: change_edits kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.change_edits FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.change IS DISTINCT FROM new.change)) OR (old.edit IS DISTINCT FROM new.edit)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.before IS DISTINCT FROM new.before)) OR (old.after IS DISTINCT FROM new.after)) OR (old.why IS DISTINCT FROM new.why)) OR (old.author IS DISTINCT FROM new.author)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.change_edits ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: changes kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.changes FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.change IS DISTINCT FROM new.change)) OR (old.state IS DISTINCT FROM new.state)) OR (old.origin IS DISTINCT FROM new.origin)) OR (old.author IS DISTINCT FROM new.author)) OR (old.made_at IS DISTINCT FROM new.made_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.applied_by IS DISTINCT FROM new.applied_by)) OR (old.applied_at IS DISTINCT FROM new.applied_at)) OR (old.effect IS DISTINCT FROM new.effect)) OR (old.despite IS DISTINCT FROM new.despite)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.changes ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: claims kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.claims FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.said_by IS DISTINCT FROM new.said_by)) OR (old.said IS DISTINCT FROM new.said)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.claims ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: confirmations kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.confirmations FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.control IS DISTINCT FROM new.control)) OR (old.confirmed_at IS DISTINCT FROM new.confirmed_at)) OR (old.confirmed_by IS DISTINCT FROM new.confirmed_by)) OR (old.note IS DISTINCT FROM new.note)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.confirmations ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: controls kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.controls FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.control IS DISTINCT FROM new.control)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.does IS DISTINCT FROM new.does)) OR (old.period IS DISTINCT FROM new.period)) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old.added_at IS DISTINCT FROM new.added_at)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.controls ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: covers kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.covers FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.rule IS DISTINCT FROM new.rule)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.control IS DISTINCT FROM new.control)) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.covered_by IS DISTINCT FROM new.covered_by)) OR (old.covered_at IS DISTINCT FROM new.covered_at)) OR (old.ended_by IS DISTINCT FROM new.ended_by)) OR (old.ended_at IS DISTINCT FROM new.ended_at)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.covers ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: decisions kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.decisions FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.line IS DISTINCT FROM new.line)) OR (old.decision IS DISTINCT FROM new.decision)) OR (old.decided_by IS DISTINCT FROM new.decided_by)) OR (old.decided_at IS DISTINCT FROM new.decided_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.signed IS DISTINCT FROM new.signed)) OR (old.capacity IS DISTINCT FROM new.capacity)) OR (old.reduced IS DISTINCT FROM new.reduced)) OR (old.opened IS DISTINCT FROM new.opened)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.decisions ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: grants kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.grants FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old."grant" IS DISTINCT FROM new."grant")) OR (old.holder IS DISTINCT FROM new.holder)) OR (old.gives IS DISTINCT FROM new.gives)) OR (old."on" IS DISTINCT FROM new."on")) OR (old.effect IS DISTINCT FROM new.effect)) OR (old.tier IS DISTINCT FROM new.tier)) OR (old."from" IS DISTINCT FROM new."from")) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old.given_by IS DISTINCT FROM new.given_by)) OR (old.given_at IS DISTINCT FROM new.given_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.last_used IS DISTINCT FROM new.last_used)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.grants ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: groups kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.groups FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old."group" IS DISTINCT FROM new."group")) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.filter IS DISTINCT FROM new.filter)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.groups ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: identities kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.identities FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.id IS DISTINCT FROM new.id)) OR (old.name IS DISTINCT FROM new.name)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.status IS DISTINCT FROM new.status)) OR (old.email IS DISTINCT FROM new.email)) OR (old.department IS DISTINCT FROM new.department)) OR (old.title IS DISTINCT FROM new.title)) OR (old.manager IS DISTINCT FROM new.manager)) OR (old.location IS DISTINCT FROM new.location)) OR (old.employment IS DISTINCT FROM new.employment)) OR (old.starts IS DISTINCT FROM new.starts)) OR (old.ends IS DISTINCT FROM new.ends)) OR (old.sponsor IS DISTINCT FROM new.sponsor)) OR (old.attributes IS DISTINCT FROM new.attributes)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.identities ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: kit_entries kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.kit_entries FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.kit IS DISTINCT FROM new.kit)) OR (old.gives IS DISTINCT FROM new.gives)) OR (old."on" IS DISTINCT FROM new."on")) OR (old."to" IS DISTINCT FROM new."to")))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.kit_entries ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: kits kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.kits FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.kit IS DISTINCT FROM new.kit)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old."for" IS DISTINCT FROM new."for")) OR (old.domains IS DISTINCT FROM new.domains)) OR (old.approve IS DISTINCT FROM new.approve)) OR (old.lasts IS DISTINCT FROM new.lasts)) OR (old.longest IS DISTINCT FROM new.longest)) OR (old.says IS DISTINCT FROM new.says)) OR (old.hours IS DISTINCT FROM new.hours)) OR (old.told IS DISTINCT FROM new.told)) OR (old.looked_at_by IS DISTINCT FROM new.looked_at_by)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.kits ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: ledger kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.ledger FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.ledger ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: ledger_heads kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.ledger_heads FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.ledger_heads ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: ledger_tree kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.ledger_tree FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.ledger_tree ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: mandates kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.mandates FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.holder IS DISTINCT FROM new.holder)) OR (old.roles IS DISTINCT FROM new.roles)) OR (old.area IS DISTINCT FROM new.area)) OR (old."for" IS DISTINCT FROM new."for")) OR (old.may IS DISTINCT FROM new.may)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.mandates ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: members kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.members FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old."group" IS DISTINCT FROM new."group")) OR (old.member IS DISTINCT FROM new.member)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.members ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: merges kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.merges FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old."into" IS DISTINCT FROM new."into")) OR (old.email IS DISTINCT FROM new.email)) OR (old.record IS DISTINCT FROM new.record)) OR (old.merged_by IS DISTINCT FROM new.merged_by)) OR (old.merged_at IS DISTINCT FROM new.merged_at)) OR (old.reason IS DISTINCT FROM new.reason)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.merges ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: orders kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.orders FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old."order" IS DISTINCT FROM new."order")) OR (old.change IS DISTINCT FROM new.change)) OR (old.system IS DISTINCT FROM new.system)) OR (old.source_named IS DISTINCT FROM new.source_named)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.before IS DISTINCT FROM new.before)) OR (old.after IS DISTINCT FROM new.after)) OR (old.state IS DISTINCT FROM new.state)) OR (old.ordered_by IS DISTINCT FROM new.ordered_by)) OR (old.ordered_at IS DISTINCT FROM new.ordered_at)) OR (old.due IS DISTINCT FROM new.due)) OR (old.changed_by IS DISTINCT FROM new.changed_by)) OR (old.changed_at IS DISTINCT FROM new.changed_at)) OR (old.note IS DISTINCT FROM new.note)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.orders ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: problems kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.problems FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.file IS DISTINCT FROM new.file)) OR (old.line IS DISTINCT FROM new.line)) OR (old."column" IS DISTINCT FROM new."column")) OR (old.value IS DISTINCT FROM new.value)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.remedy IS DISTINCT FROM new.remedy)) OR (old.outcome IS DISTINCT FROM new.outcome)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.problems ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: request_items kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.request_items FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.request IS DISTINCT FROM new.request)) OR (old.item IS DISTINCT FROM new.item)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.holder IS DISTINCT FROM new.holder)) OR (old.gives IS DISTINCT FROM new.gives)) OR (old."on" IS DISTINCT FROM new."on")) OR (old.brought IS DISTINCT FROM new.brought)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.request_items ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: request_remarks kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.request_remarks FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.request IS DISTINCT FROM new.request)) OR (old.remark IS DISTINCT FROM new.remark)) OR (old.sort IS DISTINCT FROM new.sort)) OR (old.said_by IS DISTINCT FROM new.said_by)) OR (old.said_at IS DISTINCT FROM new.said_at)) OR (old.text IS DISTINCT FROM new.text)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.request_remarks ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: request_steps kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.request_steps FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.request IS DISTINCT FROM new.request)) OR (old.step IS DISTINCT FROM new.step)) OR (old.approver IS DISTINCT FROM new.approver)) OR (old."as" IS DISTINCT FROM new."as")) OR (old.takes IS DISTINCT FROM new.takes)) OR (old.due IS DISTINCT FROM new.due)) OR (old.decision IS DISTINCT FROM new.decision)) OR (old.decided_by IS DISTINCT FROM new.decided_by)) OR (old.decided_at IS DISTINCT FROM new.decided_at)) OR (old.capacity IS DISTINCT FROM new.capacity)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.less IS DISTINCT FROM new.less)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.request_steps ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: requests kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.requests FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.request IS DISTINCT FROM new.request)) OR (old.state IS DISTINCT FROM new.state)) OR (old.kit IS DISTINCT FROM new.kit)) OR (old.entries IS DISTINCT FROM new.entries)) OR (old.whom IS DISTINCT FROM new.whom)) OR (old.holder IS DISTINCT FROM new.holder)) OR (old.asked_by IS DISTINCT FROM new.asked_by)) OR (old.asked_at IS DISTINCT FROM new.asked_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.says IS DISTINCT FROM new.says)) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old."on" IS DISTINCT FROM new."on")) OR (old.less IS DISTINCT FROM new.less)) OR (old.step IS DISTINCT FROM new.step)) OR (old.lapses IS DISTINCT FROM new.lapses)) OR (old.renews IS DISTINCT FROM new.renews)) OR (old.emergency IS DISTINCT FROM new.emergency)) OR (old.change IS DISTINCT FROM new.change)) OR (old.closed_at IS DISTINCT FROM new.closed_at)) OR (old.closed_by IS DISTINCT FROM new.closed_by)) OR (old.why IS DISTINCT FROM new.why)) OR (old.told_of_end IS DISTINCT FROM new.told_of_end)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.requests ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: resources kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.resources FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.resource IS DISTINCT FROM new.resource)) OR (old.type IS DISTINCT FROM new.type)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.sensitivity IS DISTINCT FROM new.sensitivity)) OR (old.detached IS DISTINCT FROM new.detached)) OR (old.tags IS DISTINCT FROM new.tags)) OR (old.refers IS DISTINCT FROM new.refers)) OR (old.attributes IS DISTINCT FROM new.attributes)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.resources ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: returned kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.returned FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.kind IS DISTINCT FROM new.kind)) OR (old.record IS DISTINCT FROM new.record)) OR (old.said_by IS DISTINCT FROM new.said_by)) OR (old.ended_by IS DISTINCT FROM new.ended_by)) OR (old.ended_at IS DISTINCT FROM new.ended_at)) OR (old.why IS DISTINCT FROM new.why)) OR (old.back_at IS DISTINCT FROM new.back_at)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.returned ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: review_lines kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.review_lines FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((((((((((((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.line IS DISTINCT FROM new.line)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.reviewer IS DISTINCT FROM new.reviewer)) OR (old.holder IS DISTINCT FROM new.holder)) OR (old."grant" IS DISTINCT FROM new."grant")) OR (old."group" IS DISTINCT FROM new."group")) OR (old.part IS DISTINCT FROM new.part)) OR (old.value IS DISTINCT FROM new.value)) OR (old.thing IS DISTINCT FROM new.thing)) OR (old.peers_having IS DISTINCT FROM new.peers_having)) OR (old.peers_counted IS DISTINCT FROM new.peers_counted)) OR (old.needed_by IS DISTINCT FROM new.needed_by)) OR (old.conflicts IS DISTINCT FROM new.conflicts)) OR (old.spoken IS DISTINCT FROM new.spoken)) OR (old.fences IS DISTINCT FROM new.fences)) OR (old.status IS DISTINCT FROM new.status)) OR (old.ends IS DISTINCT FROM new.ends)) OR (old.former IS DISTINCT FROM new.former)) OR (old.last_used IS DISTINCT FROM new.last_used)) OR (old.uses IS DISTINCT FROM new.uses)) OR (old.until_ IS DISTINCT FROM new.until_)) OR (old.given_by IS DISTINCT FROM new.given_by)) OR (old.given_at IS DISTINCT FROM new.given_at)) OR (old.given_for IS DISTINCT FROM new.given_for)) OR (old.signed_in IS DISTINCT FROM new.signed_in)) OR (old.risk IS DISTINCT FROM new.risk)) OR (old.excess IS DISTINCT FROM new.excess)) OR (old.redundant IS DISTINCT FROM new.redundant)) OR (old.certified_at IS DISTINCT FROM new.certified_at)) OR (old.certified_by IS DISTINCT FROM new.certified_by)) OR (old.speaks IS DISTINCT FROM new.speaks)) OR (old.stands_out IS DISTINCT FROM new.stands_out)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.review_lines ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: review_remarks kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.review_remarks FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.line IS DISTINCT FROM new.line)) OR (old.remark IS DISTINCT FROM new.remark)) OR (old.sort IS DISTINCT FROM new.sort)) OR (old.said_by IS DISTINCT FROM new.said_by)) OR (old.said_at IS DISTINCT FROM new.said_at)) OR (old.text IS DISTINCT FROM new.text)) OR (old.whom IS DISTINCT FROM new.whom)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.review_remarks ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: review_things kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.review_things FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.thing IS DISTINCT FROM new.thing)) OR (old.gives IS DISTINCT FROM new.gives)) OR (old.brings IS DISTINCT FROM new.brings)) OR (old.contains IS DISTINCT FROM new.contains)) OR (old.within IS DISTINCT FROM new.within)) OR (old."having" IS DISTINCT FROM new."having")) OR (old.counted IS DISTINCT FROM new.counted)) OR (old.recorded IS DISTINCT FROM new.recorded)) OR (old.sensitivity IS DISTINCT FROM new.sensitivity)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.review_things ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: reviews kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.reviews FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.review IS DISTINCT FROM new.review)) OR (old.selects IS DISTINCT FROM new.selects)) OR (old.opened_at IS DISTINCT FROM new.opened_at)) OR (old.opened_by IS DISTINCT FROM new.opened_by)) OR (old.due IS DISTINCT FROM new.due)) OR (old.state IS DISTINCT FROM new.state)) OR (old.signed_at IS DISTINCT FROM new.signed_at)) OR (old.signed_by IS DISTINCT FROM new.signed_by)) OR (old.reviewers IS DISTINCT FROM new.reviewers)) OR (old.declared IS DISTINCT FROM new.declared)) OR (old.about IS DISTINCT FROM new.about)) OR (old.undecided IS DISTINCT FROM new.undecided)) OR (old."only" IS DISTINCT FROM new."only")))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.reviews ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: role_juniors kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.role_juniors FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.role IS DISTINCT FROM new.role)) OR (old.junior IS DISTINCT FROM new.junior)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.role_juniors ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: role_parts kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.role_parts FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.whole IS DISTINCT FROM new.whole)) OR (old.part IS DISTINCT FROM new.part)) OR (old.took IS DISTINCT FROM new.took)) OR (old.combined_at IS DISTINCT FROM new.combined_at)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.role_parts ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: role_permissions kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.role_permissions FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.role IS DISTINCT FROM new.role)) OR (old.action IS DISTINCT FROM new.action)) OR (old.resource IS DISTINCT FROM new.resource)) OR (old.effect IS DISTINCT FROM new.effect)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.role_permissions ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: roles kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.roles FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.role IS DISTINCT FROM new.role)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.active IS DISTINCT FROM new.active)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.roles ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: settings kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.settings FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR (((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.file IS DISTINCT FROM new.file)) OR (old.digest IS DISTINCT FROM new.digest)) OR (old.text IS DISTINCT FROM new.text)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.settings ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: systems kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.systems FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.system IS DISTINCT FROM new.system)) OR (old.title IS DISTINCT FROM new.title)) OR (old.owner IS DISTINCT FROM new.owner)) OR (old.combining IS DISTINCT FROM new.combining)) OR (old.inherit IS DISTINCT FROM new.inherit)) OR (old.gates IS DISTINCT FROM new.gates)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.systems ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: ties kathodos_is_changed; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_changed BEFORE UPDATE ON public.ties FOR EACH ROW WHEN (((old.until <> '4611686018427387904'::bigint) OR (new.until >= '4611686018427387904'::bigint) OR (new.until <= old.since) OR ((((((((((((old."row" IS DISTINCT FROM new."row") OR (old.since IS DISTINCT FROM new.since)) OR (old.checksum IS DISTINCT FROM new.checksum)) OR (old.source IS DISTINCT FROM new.source)) OR (old.account IS DISTINCT FROM new.account)) OR (old.identity IS DISTINCT FROM new.identity)) OR (old.how IS DISTINCT FROM new.how)) OR (old.tied_by IS DISTINCT FROM new.tied_by)) OR (old.tied_at IS DISTINCT FROM new.tied_at)) OR (old.reason IS DISTINCT FROM new.reason)) OR (old.said IS DISTINCT FROM new.said)) OR (old.responsible IS DISTINCT FROM new.responsible)))) EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.ties ENABLE ALWAYS TRIGGER kathodos_is_changed;
+
+
+--
+-- Name: accounts kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.accounts FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.accounts ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: actions kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.actions FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.actions ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: activity kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.activity FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.activity ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: areas kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.areas FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.areas ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: baselines kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.baselines FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.baselines ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: change_edits kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.change_edits FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.change_edits ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: changes kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.changes FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.changes ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: claims kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.claims FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.claims ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: confirmations kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.confirmations FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.confirmations ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: controls kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.controls FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.controls ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: covers kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.covers FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.covers ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: decisions kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.decisions FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.decisions ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: grants kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.grants FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.grants ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: groups kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.groups FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.groups ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: identities kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.identities FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.identities ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: kit_entries kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.kit_entries FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.kit_entries ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: kits kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.kits FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.kits ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: ledger kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.ledger FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.ledger ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: ledger_heads kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.ledger_heads FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.ledger_heads ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: ledger_tree kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.ledger_tree FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.ledger_tree ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: mandates kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.mandates FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.mandates ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: members kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.members FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.members ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: merges kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.merges FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.merges ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: orders kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.orders FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.orders ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: problems kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.problems FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.problems ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: request_items kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.request_items FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.request_items ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: request_remarks kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.request_remarks FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.request_remarks ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: request_steps kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.request_steps FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.request_steps ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: requests kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.requests FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.requests ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: resources kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.resources FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.resources ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: returned kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.returned FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.returned ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: review_lines kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.review_lines FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.review_lines ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: review_remarks kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.review_remarks FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.review_remarks ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: review_things kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.review_things FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.review_things ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: reviews kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.reviews FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.reviews ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: role_juniors kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.role_juniors FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.role_juniors ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: role_parts kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.role_parts FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.role_parts ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: role_permissions kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.role_permissions FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.role_permissions ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: roles kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.roles FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.roles ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: settings kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.settings FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.settings ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: systems kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.systems FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.systems ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- Name: ties kathodos_is_taken_away; Type: TRIGGER; Schema: public; Owner: -
+--
+
 CREATE TRIGGER kathodos_is_taken_away BEFORE DELETE OR TRUNCATE ON public.ties FOR EACH STATEMENT EXECUTE FUNCTION public.kathodos_keeps_history();
+
 ALTER TABLE public.ties ENABLE ALWAYS TRIGGER kathodos_is_taken_away;
+
+
+--
+-- PostgreSQL database dump complete
+--
+
+
