@@ -31,14 +31,14 @@ from kathodos.standin.scim import Standin
 COMMAND = Path(sys.executable).parent / "kathodos"
 
 
-def timed(words: Sequence[object], folder: Path, **variables: str) -> tuple[float, float, str]:
-    """Seconds, peak memory in MiB, and what a process printed."""
+def timed(words: Sequence[object], folder: Path, status: int = 0, **variables: str) -> tuple[float, float, str]:
+    """Seconds, peak memory in MiB, and what a process printed that has to end with a status."""
     began = time.perf_counter()
     environment = {**os.environ, **variables}
     process = subprocess.Popen(list(map(str, words)), cwd=folder, env=environment, stdout=subprocess.PIPE, text=True)
     printed = process.stdout.read() if process.stdout else ""
-    _, status, usage = os.wait4(process.pid, 0)
-    if os.waitstatus_to_exitcode(status):
+    _, ended, usage = os.wait4(process.pid, 0)
+    if os.waitstatus_to_exitcode(ended) != status:
         raise SystemExit(f"{words} failed:\n{printed}")
     return time.perf_counter() - began, usage.ru_maxrss / 1024, printed
 
