@@ -10,7 +10,7 @@ ON_BOTH := acceptance ledger review store workspace analysis.test_differences fi
 SECONDS ?= 600
 MUTATIONS ?= 2000
 
-.PHONY: demo test search soak fuzz lock lint bench clean
+.PHONY: demo test thresholds benches search soak fuzz lock lint bench clean
 
 .venv/installed: pyproject.toml requirements-dev.lock
 	test -x $(BIN)/python || $(PYTHON) -m venv .venv
@@ -24,6 +24,16 @@ demo: .venv/installed
 test: .venv/installed
 	$(TESTS)
 	KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,$(ON_BOTH))
+
+# What only large stores meet, on the small ones of the tests: every threshold as small as it can be, and work in processes.
+thresholds: .venv/installed
+	KATHODOS_THRESHOLDS=smallest $(TESTS) $(addprefix -k tests.,$(ON_BOTH))
+	KATHODOS_THRESHOLDS=smallest KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,store ledger workspace)
+	KATHODOS_THRESHOLDS=processes $(TESTS) $(addprefix -k tests.,acceptance ledger)
+
+# Each bench to its end, on what is small.
+benches: .venv/installed
+	KATHODOS_BENCHES=1 $(subst --level class,--level test,$(TESTS)) -k tests.test_bench
 
 # The same tests with many times as many made-up catalogues, another choice at each run.
 search: .venv/installed
@@ -55,6 +65,7 @@ bench: .venv/installed
 	$(BIN)/python bench/findings.py
 	$(BIN)/python bench/gathering.py
 	$(BIN)/python bench/stores.py
+	$(BIN)/python bench/verifying.py
 	$(BIN)/python bench/changing.py
 	$(BIN)/python bench/requesting.py
 	$(BIN)/python -m pip install --quiet --constraint requirements-dev.lock --editable '.[bench]'

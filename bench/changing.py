@@ -87,7 +87,8 @@ def alone(_people, folder):
     with workspace.view() as view:
         with timed("index opened"):
             _ = view.index
-        some = np.random.default_rng(1).choice(view.basis.is_there.nonzero()[0], max(FEW), replace=False)
+        there = view.basis.is_there.nonzero()[0]
+        some = np.random.default_rng(1).choice(there, min(max(FEW), len(there)), replace=False)
         names = [view.index.holders.references[at] for at in some.tolist()]
         first = give(Desk(view.stored, now(), "bench"), Giving(["role:s0/r00001"], names[-1:])).edits
         with timed("a first grant rehearsed: the index read and checked"):

@@ -339,7 +339,8 @@ def _uses_of_one(company):
 def write_rules(company: Company, file: Path, count=200):
     """Conflict rules of two duties each, over what few roles hold; three fences; a need of one department."""
     drawn, random = company.parts, np.random.default_rng(11)
-    chosen = random.choice(_held_by_few(company), size=(count, 2, 1))
+    few = _held_by_few(company)
+    chosen = random.choice(few if len(few) else np.arange(len(drawn.entry_node)), size=(count, 2, 1))
     lines = ['topic = "Company"']
     for at, sides in enumerate(chosen.tolist()):
         lines += ["[[conflict]]", f'id = "C-{at}"', f'severity = "{("low", "medium", "high")[at % 3]}"']

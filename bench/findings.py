@@ -80,7 +80,7 @@ class Run:
     def measure(self):
         rules = self.rules()
         took, found = seconds(lambda: who_breaks(self.basis(), rules))
-        self.say(f"{RULES} rules over everyone", f"{took:.2f} s, {sum(len(it.identities) for it in found):,} conflicts")
+        self.say(f"{RULES} rules over everyone", f"{took:.2f} s, {sum(len(it.askers) for it in found):,} conflicts")
         context = ExcessContext(self.basis(), self.needs())
         batches = self.excess(context)
         found_so_far = judged(context, batches)
@@ -97,7 +97,7 @@ class Run:
 
     def rules(self):
         entries = self.organisation.entry
-        chosen = entries[self.random.choice(len(entries), size=RULES * 2, replace=False)].tolist()
+        chosen = entries[self.random.choice(len(entries), size=RULES * 2, replace=len(entries) < RULES * 2)].tolist()
         duties = [f"{made_up.ACTIONS[action]} {self.addresses[node].rstrip('/')}/**" for _, action, node, *_ in chosen]
         tables = [
             {

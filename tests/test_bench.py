@@ -1,6 +1,8 @@
 """The benches still fit the product: each can be begun, and what one fills a store with can be asked."""
 
 import importlib
+import os
+import subprocess
 import sys
 import tempfile
 import unittest
@@ -36,6 +38,58 @@ class Benches(unittest.TestCase):
             made_up.give_more(organisation, workspace.store.files[0], organisation.grant[:3])
             with workspace.view() as view:
                 self.assertEqual(len(view.index.grants), len(first.grants) + 3)
+
+
+@unittest.skipUnless(os.environ.get("KATHODOS_BENCHES"), "takes minutes: make benches")
+class SmallBenches(unittest.TestCase):
+    """Each bench runs to its end on what is small: what it measures is still there, and answers as its peers do."""
+
+    def bench(self, name, *words):
+        done = subprocess.run([sys.executable, BENCH / f"{name}.py", *words], capture_output=True, text=True)
+        self.assertEqual(done.returncode, 0, done.stdout + done.stderr)
+        self.assertNotIn("Traceback", done.stdout + done.stderr)
+        return done.stdout
+
+    def test_changing(self):
+        self.bench("changing", "--size", "600", "--beside", "300")
+
+    def test_commands(self):
+        self.assertIn("ledger verify", self.bench("commands", "--size", "400"))
+
+    def test_findings(self):
+        self.bench("findings", "--size", "1000", "--conflicts", "40")
+
+    def test_gathering(self):
+        self.bench("gathering", "--identities", "400", "--members", "1500", "--users", "100")
+
+    def test_requesting(self):
+        self.bench("requesting", "--size", "300")
+
+    def test_reviewing(self):
+        self.bench("reviewing", "--size", "400")
+
+    def test_roles(self):
+        self.bench("roles", "--size", "600", "--people", "300", "--things", "100", "--planted", "8")
+
+    def test_scale(self):
+        self.bench("scale", "--sizes", "400")
+
+    def test_soak(self):
+        self.bench("soak", "--minutes", "0.1", "--people", "6", "--identities", "40")
+
+    def test_start_up(self):
+        self.bench("start_up", "--rounds", "1")
+
+    def test_stores(self):
+        self.bench("stores", "--identities", "400", "--members", "1500")
+
+    def test_verifying(self):
+        self.assertIn("an edit in each", self.bench("verifying", "--size", "400"))
+
+    def test_none_is_left_out(self):
+        shared = {"company", "organisation", "peers", "findings_in_sql"}
+        run = {name.removeprefix("test_") for name in dir(self) if name.startswith("test_")}
+        self.assertLessEqual({file.stem for file in BENCH.glob("*.py")} - shared, run)
 
 
 if __name__ == "__main__":

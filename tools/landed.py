@@ -298,10 +298,33 @@ def make(folder: Path) -> None:
     answered(folder, "packets-requests/head.html", "answers-requests.json", {3: {"decision": "grant", "reason": "yes"}})
     (folder / "head.json").write_text(run(folder, LAST, "ledger head --format jsonl"), encoding="utf-8")
     (folder / "known.json").write_text(json.dumps(known(folder), indent=1) + "\n", encoding="utf-8")
-    shutil.rmtree(folder / "catalogue.db.computed", ignore_errors=True)
-    for name in ("computed.key", "outbox", "enacted"):
-        rest = folder / name
-        shutil.rmtree(rest) if rest.is_dir() else rest.unlink(missing_ok=True)
+
+
+def clean(folder: Path) -> None:
+    """Takes away what is made anew, and what was only on the way."""
+    for name in ("catalogue.db.computed", "outbox", "enacted"):
+        shutil.rmtree(folder / name, ignore_errors=True)
+    (folder / "computed.key").unlink(missing_ok=True)
+
+
+def dumped(folder: Path) -> str:
+    """The same store in a database, as a program of PostgreSQL's writes it out."""
+    from tests.servers import Postgres
+
+    server = Postgres()
+    try:
+        server.create("landed")
+        copy = folder.with_name(f"{folder.name}-copied")
+        shutil.copytree(folder, copy)
+        os.environ["XDG_CACHE_HOME"] = str(server.folder / "cache")
+        run(copy, LAST, f"store copy {server.url('landed')}")
+        shutil.rmtree(copy)
+        where = ["--host", str(server.folder), "--port", str(server.port), "--username", "postgres", "landed"]
+        words = [str(server.programs / "pg_dump"), "--inserts", "--no-owner", "--no-privileges", *where]
+        text = subprocess.run(words, capture_output=True, text=True, check=True).stdout
+    finally:
+        server.close()
+    return "".join(it for it in text.splitlines(keepends=True) if not it.startswith(("\\restrict", "\\unrestrict")))
 
 
 def known(folder: Path) -> dict[str, object]:
@@ -345,3 +368,5 @@ if __name__ == "__main__":
     here = Path(sys.argv[1]).resolve()
     make(here)
     print("Nothing of:", ", ".join(lacking(here)) or "no kind")
+    (here / "postgres.sql").write_text(dumped(here), encoding="utf-8", newline="")
+    clean(here)

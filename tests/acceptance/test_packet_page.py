@@ -92,7 +92,7 @@ class Page(Browsing, Prepared, unittest.TestCase):
             project.get_by_label("Make less").check()
             project.get_by_label("Until which day?").fill("2026-09-30")
             project.get_by_label("Why?").fill("until the project ends")
-            page.wait_for_timeout(400)
+            page.wait_for_function("JSON.stringify(localStorage).includes('until the project ends')")
             page.close()
             page = self.opened(context)
             self.assertIn("3 of 16 decided", page.inner_text(".bar"))

@@ -20,7 +20,7 @@ _BY_STATE = {
         "holds no catalogue ({said})",
         "Make one with `kathodos init DIR --store URL`, or look whether the url names the right database.",
     ),
-    "42703": ("was made by another version ({said})", "Work with the version that made it, or gather anew."),
+    "42703": ("is not as its version has it ({said})", "See what was altered with `kathodos ledger verify`."),
     "25006": ("may only be read ({said})", f"{_UNCHANGED}; name the server that takes changes, not its copy."),
     "3D000": ("is not there ({said})", "Make the database with `createdb`, or correct the url."),
     "28": ("refuses the login ({said})", "Look at the user of the url, and at ~/.pgpass or PGPASSFILE."),

@@ -34,7 +34,7 @@ _REMEDIES = {
     "not a database": "The file is damaged. Put it back from a copy; nothing was changed by this command.",
     "malformed": "The file is damaged. Put it back from a copy; nothing was changed by this command.",
     "no such table": "It was not made by `kathodos init`, or is damaged. Put it back from a copy.",
-    "no such column": "It was made by another version, or is damaged. Put it back from a copy.",
+    "no such column": "It is not as its version has it: it was altered, or is damaged. Put it back from a copy.",
 }
 
 

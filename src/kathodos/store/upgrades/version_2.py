@@ -11,15 +11,14 @@ UPGRADE = Upgrade(
         AddedTable(
             "ledger_versions",
             "version#* entry# program",
-            "The store says which version it is of, and from which entry of the ledger on.",
+            "A table is added that says of which version the store is, and from which entry of the ledger on.",
             is_record=False,
         ),
-        # Versions before this one look for the old name: they say that they cannot use the store, and write nothing.
         RenamedColumn(
             "ledger",
             "leaf",
             "leaf_hash",
-            "What the ledger keeps of each entry's leaf is called as its standard calls it (RFC 9162).",
+            "A column of the ledger is called otherwise (leaf_hash), so that an earlier Kathodos refuses the store.",
         ),
     ),
 )
