@@ -340,7 +340,9 @@ def write_rules(company: Company, file: Path, count=200):
     """Conflict rules of two duties each, over what few roles hold; three fences; a need of one department."""
     drawn, random = company.parts, np.random.default_rng(11)
     few = _held_by_few(company)
-    chosen = random.choice(few if len(few) else np.arange(len(drawn.entry_node)), size=(count, 2, 1))
+    if not len(few):  # too small a company: what many hold stands in
+        few, count = np.arange(len(drawn.entry_node)), 3
+    chosen = random.choice(few, size=(count, 2, 1))
     lines = ['topic = "Company"']
     for at, sides in enumerate(chosen.tolist()):
         lines += ["[[conflict]]", f'id = "C-{at}"', f'severity = "{("low", "medium", "high")[at % 3]}"']

@@ -130,7 +130,7 @@ class Run:
 
     def cures(self, rules, found):
         """As many conflicts as were asked for, of the rules that fewest break."""
-        few = sorted(found, key=lambda it: len(it.identities))
+        few = sorted(found, key=lambda it: len(it.askers))
         basis, chosen = self.basis(), []
         for breach in few:
             if 0 < len(breach.identities) <= self.conflicts and len(chosen) < self.conflicts:
