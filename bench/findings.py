@@ -133,7 +133,7 @@ class Run:
         few = sorted(found, key=lambda it: len(it.askers))
         basis, chosen = self.basis(), []
         for breach in few:
-            if 0 < len(breach.identities) <= self.conflicts and len(chosen) < self.conflicts:
+            if 0 < len(breach.askers) <= self.conflicts and len(chosen) < self.conflicts:
                 chosen += find_conflicts(basis, [breach.rule])
         chosen = chosen[: self.conflicts]
         took, cures = seconds(lambda: cure(basis, chosen, (), 90))
@@ -168,17 +168,18 @@ class Run:
         some = [it for it in rules if all(sizes[self.node(duty)] <= WIDEST for duty in it.duties)][:SAMPLED]
         self.beside(
             f"{len(some)} rules, up to {WIDEST} resources a side",
-            lambda: [it.identities.tolist() for it in who_breaks(basis, some)],
+            lambda: [it.askers.tolist() for it in who_breaks(basis, some)],
             lambda: [self.breaking(asked, rule) for rule in some],
         )
-        nodes = self.random.choice((basis.sensitivity == 3).nonzero()[0], size=SAMPLED, replace=False)
+        sensitive = (basis.sensitivity == 3).nonzero()[0]
+        nodes = self.random.choice(sensitive, size=min(SAMPLED, len(sensitive)), replace=False)
         self.beside(
             f"who reaches {SAMPLED} sensitive resources",
             lambda: [self.reaching(basis, node) for node in nodes.tolist()],
             lambda: [self.active(asked.who(0, node, node + 1)).tolist() for node in nodes.tolist()],
         )
         cut = ((tree.region == np.arange(len(tree))) & (tree.parent >= 0)).nonzero()[0]
-        cut = self.random.choice(cut, size=SAMPLED, replace=False)
+        cut = self.random.choice(cut, size=min(SAMPLED, len(cut)), replace=False)
         self.beside(
             f"{SAMPLED} detached ones, less their parents",
             lambda: [

@@ -3,7 +3,7 @@
 
     bench/roles.py [--size 1000000] [--people 10000] [--things 2000] [--planted 120] [--whole]
 
-First what each command takes on the company of bench/commands.py, with ten million uses of one service. Then roles are
+First what each command takes on the company of bench/commands.py, with ten uses of one service a person. Then roles are
 planted: people hold some of them, and a part of what they hold is swapped for something else. What is suggested stands
 beside a plain greedy cover by what people hold, and beside the largest frequent itemsets of a general library, by the
 same measure, on the same grants. `--whole`: suggests for everybody of the company too.
@@ -40,7 +40,7 @@ OF_ROLES = (
     kinds.ROLE_PERMISSIONS,
     kinds.RESOURCES,
 )
-USES = 10_000_000
+USES_EACH = 10  # of one service, for each person
 ITEMSETS_GIVE_UP = 120  # seconds
 ITEMSETS_LEAST = 0.005  # share of the people who have to hold an itemset
 NOISE = (0.0, 0.05, 0.2)
@@ -59,11 +59,12 @@ SHAPING = (
 
 
 def filled(people, folder):
-    """Makes the company, and ten million uses as a file of activity."""
-    company = made_up.Company(people, uses_of_one=USES, referring=0.2)
+    """Makes the company, and ten uses of one service for each person as a file of activity."""
+    uses = USES_EACH * people
+    company = made_up.Company(people, uses_of_one=uses, referring=0.2)
     workspace = Workspace.create(folder)
     made_up.fill(company, workspace)
-    used = workspace.frame("activity").tail(USES)[["time", "identity", "action", "resource"]]
+    used = workspace.frame("activity").tail(uses)[["time", "identity", "action", "resource"]]
     used.to_csv(folder / "uses.csv", index=False)
 
 
@@ -99,7 +100,10 @@ def shaping(people, scratch):
     apart(filled, people, folder)
     apart(other_side, people, other)
     took = time.perf_counter() - began
-    print(f"A company of {people:,} people with {USES:,} uses of one service, made in {took:.0f} s", flush=True)
+    print(
+        f"A company of {people:,} people with {USES_EACH * people:,} uses of one service, made in {took:.0f} s",
+        flush=True,
+    )
     bench = Bench(folder)
     bench.row("index made", "reach", "--by", "identity:p0000001", "--summary")
     bench.row("resources and roles made ready", "role", "compare", "s0/r00001", "s0/r00002")

@@ -121,7 +121,7 @@ class Run:
         index, tree = self.index, self.index.tree
         nodes = self.random.integers(len(tree), size=QUESTIONS).tolist()
         actions = self.random.integers(len(made_up.ACTIONS), size=QUESTIONS).tolist()
-        self.people = self.random.choice(index.holders.people, size=QUESTIONS, replace=False)
+        self.people = self.random.choice(index.holders.people, size=QUESTIONS, replace=index.holders.people < QUESTIONS)
         who = [(node, self.number(node, action)) for node, action in zip(nodes, actions, strict=True)]
         ours_who, answers = each(lambda node, action: who_reaches(index, node, action, AT).nonzero()[0], who)
         ours_what, reached = each(lambda one: what_reached_by(index, one, AT), [(int(one),) for one in self.people])
@@ -175,7 +175,7 @@ class Run:
         """200 rules of two duties each over everyone; the peers are asked for the duties of some of them."""
         index = self.index
         entries = self.organisation.entry
-        chosen = entries[self.random.choice(len(entries), size=RULES * 2, replace=False)]
+        chosen = entries[self.random.choice(len(entries), size=RULES * 2, replace=len(entries) < RULES * 2)]
         addresses = self.organisation.addresses()
         duties = [(int(action), addresses[node]) for _, action, node, _, _ in chosen.tolist()]
         rules = [_rule(at, duties[2 * at : 2 * at + 2]) for at in range(RULES)]
@@ -185,7 +185,7 @@ class Run:
         self.times["rules"] = took
         self.say(
             f"{RULES} conflict rules over everyone",
-            f"{took:.2f} s, {sum(len(it.identities) for it in found):,} conflicts",
+            f"{took:.2f} s, {sum(len(it.askers) for it in found):,} conflicts",
         )
         numbers = {address: at for at, address in enumerate(index.tree.addresses)}
         peer, theirs, count = peers.Duck(self.frames), 0.0, 0
@@ -198,7 +198,7 @@ class Run:
                 spent, holders = seconds(lambda a=action, n=node: peer.who(a, n, int(index.tree.end[n])))
                 theirs, count = theirs + spent, count + 1
                 sides.append(set(holders.tolist()))
-            mine = set(found[at].identities.tolist())
+            mine = set(found[at].askers.tolist())
             same(mine, sides[0] & sides[1], "DuckDB: a conflict rule")
         peer.close()
         whole = theirs / count * RULES * 2
@@ -214,7 +214,7 @@ class Run:
         self.say(
             "everyone's everything, counted", f"{took:.1f} s: {pairs.sum():,} pairs, {rate / 1e6:,.0f} million a second"
         )
-        sample = self.random.choice(index.holders.people, size=500, replace=False)
+        sample = self.random.choice(index.holders.people, size=min(500, index.holders.people), replace=False)
         peer = peers.Duck(self.frames)
         peer.set_sample(sample)
         spent, theirs = seconds(peer.count)
