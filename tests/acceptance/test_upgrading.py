@@ -113,7 +113,7 @@ class EveryVersion(Landed, unittest.TestCase):
         self.assertIn(f"from version {would['before']} to version {NEWEST}", said)
         entry = records_inside("ledger", "list", cwd=self.here, now=landed.NOW)[-1]
         self.assertEqual((entry["kind"], entry["reason"]), ("store upgrade", "the new one from today on"))
-        self.assertEqual(entry["payload"], {"before": would["before"], "after": NEWEST})
+        self.assertEqual(entry["payload"], {"version_before": would["before"], "version_after": NEWEST})
         self.assertEqual(self.verified()["rows"], before["rows"])
         self.assertIn("There is nothing to do", self.do("store", "upgrade").stdout)
 

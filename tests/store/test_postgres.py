@@ -381,7 +381,7 @@ class BroughtUp(WithRoles, unittest.TestCase):
         self.do("baseline", "mark", "x")
         entries = records_inside("ledger", "list", cwd=self.office, now=landed.NOW)[-2:]
         self.assertEqual([it["kind"] for it in entries], ["store upgrade", "baseline mark"])
-        self.assertEqual(entries[0]["payload"], {"before": 1, "after": 2})
+        self.assertEqual(entries[0]["payload"], {"version_before": 1, "version_after": 2})
         self.assertIn("As signed: 36 entries", self.verified())
         self.assertIn("There is nothing to do", self.do("store", "upgrade").stdout)
 

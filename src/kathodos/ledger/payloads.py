@@ -224,8 +224,8 @@ class MergePayload(Payload, frozen=True):
 class UpgradePayload(Payload, frozen=True):
     """From which version the store was brought up to which."""
 
-    before: int
-    after: int
+    version_before: int
+    version_after: int
 
 
 class RefusedPayload(Payload, frozen=True):
