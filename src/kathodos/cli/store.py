@@ -19,6 +19,12 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
         formatter_class=formatter,
     )
     steps = parser.add_subparsers(prog=parser.prog, dest="step", metavar="STEP", required=True)
+    _add_setup(steps, common, formatter)
+    _add_upgrade(steps, common, formatter)
+    _add_copy(steps, common, formatter)
+
+
+def _add_setup(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     setting_up = command(
         steps,
         "setup",
@@ -43,6 +49,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     setting_up.add_argument(
         "--reading", metavar="ROLE", default="kathodos_reading", help="the role of auditors (default: kathodos_reading)"
     )
+
+
+def _add_upgrade(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     upgrading = command(
         steps,
         "upgrade",
@@ -55,6 +64,9 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
     )
     acting(upgrading)
     confirming(upgrading)
+
+
+def _add_copy(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:
     copying = command(
         steps,
         "copy",

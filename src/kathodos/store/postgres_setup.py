@@ -86,15 +86,14 @@ class Roles(msgspec.Struct, frozen=True):
 
 def setup_sql(database: str, roles: Roles) -> str:
     """What an administrator runs, once or again: roles, tables, triggers and rights in a database of its own."""
-    owner, working, reading = (_quoted(it) for it in (roles.owner, roles.working, roles.reading))
-    here = _quoted(database) if database else "the database"
     from sqlalchemy.dialects import postgresql
 
     from kathodos.store.postgres import KEY
     from kathodos.store.tables import statements_where_lacking
 
-    dialect, newest = postgresql.dialect(), schema(NEWEST)  # type: ignore[no-untyped-call]
-    every = ", ".join(f'"{name}"' for name in newest.tables)
+    owner, working, reading = (_quoted(it) for it in (roles.owner, roles.working, roles.reading))
+    here = _quoted(database) if database else "the database"
+    dialect = postgresql.dialect()  # type: ignore[no-untyped-call]
     parts = [
         f"""\
 -- A store of Kathodos in PostgreSQL: run this as an administrator of the server, in the store's own database:
@@ -103,6 +102,7 @@ def setup_sql(database: str, roles: Roles) -> str:
 -- It can be run again, and has to be where a later kathodos is to be worked with; nothing that is kept is changed.
 BEGIN;
 SET LOCAL client_min_messages = warning;
+SELECT pg_advisory_xact_lock({KEY});  -- whoever is writing is waited for
 """,
         *(_role(name) for name in (roles.owner, roles.working, roles.reading)),
         f"""
@@ -119,16 +119,10 @@ GRANT USAGE ON SCHEMA public TO {owner}, {working}, {reading};
         "\n-- What keeps history from being changed.",
         *(f"{statement};" for statement in protections(NEWEST)),
         "\n-- Of which version it is from the next entry on; a new store says so itself.",
-        f"SELECT pg_advisory_xact_lock({KEY});",
         f"INSERT INTO {VERSIONS} SELECT {NEWEST}, max(number) + 1, {_text(__version__)} FROM ledger "
         f"HAVING count(*) > 0 AND NOT EXISTS (SELECT FROM {VERSIONS} WHERE version >= {NEWEST});",
         "\n-- Whose it is, and who may do what: those who work with it write rows and close them, auditors read.",
-        f"ALTER FUNCTION {_FUNCTION}() OWNER TO {owner};",
-        *(f'ALTER TABLE "{name}" OWNER TO {owner};' for name in newest.tables),
-        f"REVOKE ALL ON {every} FROM PUBLIC, {working}, {reading};",
-        f"GRANT SELECT, INSERT ON {every} TO {working};",
-        f"GRANT SELECT ON {every} TO {reading};",
-        *(f'GRANT UPDATE ("until") ON "{name}" TO {working};' for name in newest.records),
+        *_rights(owner, working, reading),
         f"""COMMIT;
 
 -- Then give each person a login of their own, and one of the roles:
@@ -141,6 +135,18 @@ GRANT USAGE ON SCHEMA public TO {owner}, {working}, {reading};
 -- Afterwards, as one of those who work with it: kathodos store setup --check""",
     ]
     return "\n".join(parts) + "\n"
+
+
+def _rights(owner: str, working: str, reading: str) -> Iterator[str]:
+    """The statements that say whose the tables are, and who may do what with them."""
+    newest = schema(NEWEST)
+    every = ", ".join(f'"{name}"' for name in newest.tables)
+    yield f"ALTER FUNCTION {_FUNCTION}() OWNER TO {owner};"
+    yield from (f'ALTER TABLE "{name}" OWNER TO {owner};' for name in newest.tables)
+    yield f"REVOKE ALL ON {every} FROM PUBLIC, {working}, {reading};"
+    yield f"GRANT SELECT, INSERT ON {every} TO {working};"
+    yield f"GRANT SELECT ON {every} TO {reading};"
+    yield from (f'GRANT UPDATE ("until") ON "{name}" TO {working};' for name in newest.records)
 
 
 def _role(name: str) -> str:
@@ -297,18 +303,7 @@ def strangers(connection: psycopg.Connection[Any], version: int) -> list[str]:
     for name, kind in there.items():
         if name not in (*here.tables, ANCHOR_TABLE):
             found.append(f"the {kinds.get(kind, 'relation')} {name} was not made by this tool")
-    columns: dict[str, list[tuple[str, str, bool]]] = {}
-    for table, name, kind, is_needed in _rows(
-        connection,
-        "SELECT relname, attname, format_type(atttypid, atttypmod), attnotnull FROM pg_class "
-        f"JOIN pg_attribute ON attrelid = pg_class.oid WHERE {these} AND attnum > 0 AND NOT attisdropped "
-        "ORDER BY relname, attnum",
-    ):
-        columns.setdefault(str(table), []).append((str(name), str(kind), bool(is_needed)))
-    for table, expected in _columns_made(here):
-        if table in columns and columns[table] != expected:
-            odd = sorted({name for name, *_ in set(columns[table]) ^ set(expected)})
-            found.append(f"the columns of {table} are not as they were made: {', '.join(odd) or 'their order'}")
+    found += _odd_columns(connection, here)
     for query, what in (
         (
             f"SELECT relname, tgname FROM pg_trigger JOIN pg_class ON pg_class.oid = tgrelid WHERE {these} "
@@ -331,6 +326,22 @@ def strangers(connection: psycopg.Connection[Any], version: int) -> list[str]:
     ):
         found += [f"{what} {name} at {table} was not made by this tool" for table, name in _rows(connection, query)]
     return found
+
+
+def _odd_columns(connection: psycopg.Connection[Any], here: Schema) -> Iterator[str]:
+    """The tables of which the columns are not as they were made, in words."""
+    columns: dict[str, list[tuple[str, str, bool]]] = {}
+    for table, name, kind, is_needed in _rows(
+        connection,
+        "SELECT relname, attname, format_type(atttypid, atttypmod), attnotnull FROM pg_class "
+        f"JOIN pg_attribute ON attrelid = pg_class.oid WHERE {_these(here)} AND attnum > 0 AND NOT attisdropped "
+        "ORDER BY relname, attnum",
+    ):
+        columns.setdefault(str(table), []).append((str(name), str(kind), bool(is_needed)))
+    for table, expected in _columns_made(here):
+        if table in columns and columns[table] != expected:
+            odd = sorted({name for name, *_ in set(columns[table]) ^ set(expected)})
+            yield f"the columns of {table} are not as they were made: {', '.join(odd) or 'their order'}"
 
 
 def _columns_made(here: Schema) -> Iterator[tuple[str, list[tuple[str, str, bool]]]]:
