@@ -15,6 +15,7 @@ import unittest
 from contextlib import closing
 from pathlib import Path
 
+from kathodos import thresholds
 from kathodos.demo import services
 from kathodos.ledger.origin import system_user
 from tests.servers import Postgres
@@ -25,6 +26,7 @@ ABOUT_ANSWERS = unittest.skipIf(ON_POSTGRES, "about answers, which other tests h
 ONLY_WITH_A_SERVER = unittest.skipIf(services.postgres_programs() is None, "needs a PostgreSQL server's programs")
 # What is about databases alone is tested once, beside the tests on files.
 ABOUT_DATABASES = unittest.skipIf(ON_POSTGRES or services.postgres_programs() is None, "about databases alone")
+BELOW_THRESHOLDS = unittest.skipIf(thresholds.SET == thresholds.SMALLEST, "about what lies below a threshold")
 _BYTES = re.compile(r"x'([0-9a-f]*)'")
 _NUMBERS = itertools.count(1)
 _URL = re.compile(r'url = "(postgresql\+psycopg://[^"]*)"')

@@ -92,7 +92,10 @@ class Page(Browsing, Prepared, unittest.TestCase):
             project.get_by_label("Make less").check()
             project.get_by_label("Until which day?").fill("2026-09-30")
             project.get_by_label("Why?").fill("until the project ends")
-            page.wait_for_function("JSON.stringify(localStorage).includes('until the project ends')")
+            for _ in range(100):  # what was typed is kept a moment later
+                if "until the project ends" in page.evaluate("JSON.stringify(localStorage)"):
+                    break
+                page.wait_for_timeout(50)
             page.close()
             page = self.opened(context)
             self.assertIn("3 of 16 decided", page.inner_text(".bar"))

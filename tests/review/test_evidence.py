@@ -207,6 +207,7 @@ class CertifiedBefore(Prepared, unittest.TestCase):
         (measured,) = records_inside("review", "status", "august", "--measures", cwd=self.here, now=third)
         self.assertEqual(measured["decided"], 1, "what is carried over is nobody's decision")
 
+    @stores.BELOW_THRESHOLDS
     def test_where_there_are_many_people_excess_and_risk_stand_there_only_if_asked_for(self):
         words = ("review", "open", "x", "--where", "title pr", "--by-manager", "--due", "2026-12-31", "--dry-run")
         with mock.patch.object(thresholds, "PEOPLE_REVIEWED", 1):

@@ -11,6 +11,7 @@ from unittest import mock
 import numpy as np
 
 from kathodos import thresholds
+from kathodos.store import computed
 from kathodos.store.computed import KEY, ComputedFolder, DamagedError, Point
 
 POINT = Point(7, "ab")
@@ -83,14 +84,14 @@ class ComputedFiles(unittest.TestCase):
         whole = file.read_bytes()
         for at in range(0, len(whole), 7):
             file.write_bytes(whole[:at] + bytes([whole[at] ^ 1]) + whole[at + 1 :])
-            if at < len(b"kathodos computed 1\n"):  # what says of which form it is
+            if at < len(computed._MAGIC):  # what says of which form it is
                 self.assertIsNone(self.opened().open("one"))
                 continue
             try:
                 found = self.opened().open("one")
             except DamagedError:
                 continue
-            padding = len(b"kathodos computed 1\n") <= at < 64
+            padding = len(computed._MAGIC) <= at < 64
             if padding:
                 self.assert_whole(found, {"numbers": np.arange(40)})
             else:

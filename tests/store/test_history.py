@@ -80,6 +80,7 @@ class KeptUp(unittest.TestCase):
                 self.assertEqual(list(positions), expected, point)
                 self.assertEqual(found.among(np.arange(len(row)), point).tolist(), expected, point)
 
+    @stores.BELOW_THRESHOLDS
     def test_after_each_of_many_entries(self):
         self.entry(100, 100)
         self.assert_as_in_the_store()

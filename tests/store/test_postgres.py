@@ -718,7 +718,7 @@ class Broken(Databases, unittest.TestCase):
             self.assertIn("too old", inside("list", "grants", cwd=office, status=3).stderr)
         self.ask("ALTER TABLE ledger DROP COLUMN origin")
         inside("gather", cwd=office, status=3)
-        self.assertIn("made by another version", inside("ledger", "list", cwd=office, status=3).stderr)
+        self.assertIn("is not as its version has it", inside("ledger", "list", cwd=office, status=3).stderr)
 
     def use_back(self, folder, url):
         configuration = folder / "kathodos.toml"

@@ -7,6 +7,7 @@ from kathodos.model.kinds import GRANTS
 from kathodos.workspace.rehearsing import rehearse
 from kathodos.workspace.saved_index import opened
 from kathodos.workspace.workspace import Workspace
+from tests import stores
 from tests.support import Scratch, lay_out, run, write_tables
 
 SYSTEM = {
@@ -50,6 +51,7 @@ class SavedIndex(Scratch, unittest.TestCase):
         with Workspace(self.here).view() as view:
             return opened(view.histories).point.entry, view.histories.newest.entry
 
+    @stores.BELOW_THRESHOLDS
     def test_whoever_writes_much_brings_it_up_to_date(self):
         saved, newest = self.place()
         self.assertEqual(saved, newest)
@@ -58,6 +60,7 @@ class SavedIndex(Scratch, unittest.TestCase):
         self.assertGreater(later, newest)
         self.assertEqual(saved, later)
 
+    @stores.BELOW_THRESHOLDS
     def test_what_is_little_behind_it_is_put_to_it_for_few_people(self):
         more = [
             {"grant": "more", "holder": "group:s/g", "gives": "role:s/r"},
