@@ -6,6 +6,8 @@ TESTS := $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests
 # What touches a store is tested on both: in a file, and in a database where a PostgreSQL server's programs are.
 ON_BOTH := acceptance ledger review store workspace analysis.test_differences findings.excess.test_excess.History \
 	$(addprefix connectors.test_,activity posix.Tree postgres)
+# What verifies the ledger or makes packets, which large ones share out to processes.
+SHARED_OUT := ledger $(addprefix acceptance.test_,killed ledger packet_page packets review_results round trust upgrading)
 
 SECONDS ?= 600
 MUTATIONS ?= 2000
@@ -29,7 +31,7 @@ test: .venv/installed
 thresholds: .venv/installed
 	KATHODOS_THRESHOLDS=smallest $(TESTS) $(addprefix -k tests.,$(ON_BOTH))
 	KATHODOS_THRESHOLDS=smallest KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,store ledger workspace)
-	KATHODOS_THRESHOLDS=processes $(TESTS) $(addprefix -k tests.,acceptance ledger)
+	KATHODOS_THRESHOLDS=processes $(TESTS) $(addprefix -k tests.,$(SHARED_OUT))
 
 # Each bench to its end, on what is small.
 benches: .venv/installed
