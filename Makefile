@@ -3,6 +3,7 @@ PYTHON ?= python3
 BIN := .venv/bin
 DEMO ?= demo-workspace
 TESTS := $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
+ONE_BY_ONE := $(BIN)/python -m unittest discover --start-directory tests --top-level-directory .
 # What touches a store is tested on both: in a file, and in a database where a PostgreSQL server's programs are.
 ON_BOTH := acceptance ledger review store workspace analysis.test_differences findings.excess.test_excess.History \
 	$(addprefix connectors.test_,activity posix.Tree postgres)
@@ -31,7 +32,7 @@ test: .venv/installed
 thresholds: .venv/installed
 	KATHODOS_THRESHOLDS=smallest $(TESTS) $(addprefix -k tests.,$(ON_BOTH))
 	KATHODOS_THRESHOLDS=smallest KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,store ledger workspace)
-	KATHODOS_THRESHOLDS=processes $(TESTS) $(addprefix -k tests.,$(SHARED_OUT))
+	KATHODOS_THRESHOLDS=processes $(ONE_BY_ONE) $(addprefix -k tests.,$(SHARED_OUT))
 
 # Each bench to its end, on what is small.
 benches: .venv/installed
