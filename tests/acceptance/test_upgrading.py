@@ -177,6 +177,26 @@ class EveryVersion(Landed, unittest.TestCase):
             found = inside("ledger", "verify", cwd=here, now=landed.NOW, status=1).stdout
             self.assertRegex(found, "the versions of the store +are not what its entries say")
 
+    def test_a_version_that_cannot_be_is_told_and_hides_nothing(self):
+        self.lay_out("0.2")
+        for at, value in enumerate(("0", "-7")):
+            here = stores.copied(self.here, self.folder / f"impossible-{at}")
+            stores.altered(here, f"UPDATE ledger_versions SET version = {value}")
+            said = inside("reach", "--by", "ann", cwd=here, now=landed.NOW, status=3).stderr
+            self.assertIn("of a version that cannot be", " ".join(said.split()))
+        for at, origin in enumerate(('{"store":"99"}', '{"store":"0"}', "no JSON")):
+            here = stores.copied(self.here, self.folder / f"forged-{at}")
+            edits = (
+                f"UPDATE ledger SET origin = '{origin}' WHERE number = 9",
+                "UPDATE grants SET tier = 5 WHERE row = 1",
+            )
+            stores.altered(here, *edits)
+            (found,) = records_inside("ledger", "verify", cwd=here, now=landed.NOW, status=1)
+            where = {it["where"].partition(" (")[0] for it in found["discrepancies"]}
+            self.assertLessEqual({"entry 9", "grants row 1"}, where)
+            if at < 2:  # of an entry that cannot be read at all nobody knows what it brought
+                self.assertEqual(where, {"entry 9", "grants row 1"})
+
 
 class FilesThatOutliveAVersion(Landed, unittest.TestCase):
     def setUp(self):

@@ -186,11 +186,14 @@ def _proof_discrepancies(entries: list[Entry], reader: Reader, proof: Proof) -> 
 
 
 def versions_said(entries: list[Entry]) -> Versions:
-    """In which version of the store each entry was written, as the entries themselves say it."""
+    """In which version of the store each entry was written, as the entries themselves say it.
+
+    What somebody made unreadable, or of a version that cannot be, is taken to be of the one before.
+    """
     rows, version = list[VersionRow](), 1
     for entry in entries:
         said = entry.store_version
-        if said != version:
+        if said != version and entry.origin and 1 <= said <= NEWEST:
             rows.append(VersionRow(said, entry.number, entry.origin.get("program", "")))
             version = said
     return Versions(rows)

@@ -61,8 +61,11 @@ def new_versions() -> Versions:
 
 
 def must_be_known(versions: Versions, place: str) -> None:
-    """Raises DataError where a store is of a version that only a later program knows."""
+    """Raises DataError where a store is of a version that only a later program knows, or of none that can be."""
     newest = versions.newest
+    if any(it.version < 1 for it in versions.rows):
+        what = f"The store {place} says that it is of a version that cannot be: somebody has altered it."
+        raise DataError(what, "Put the store back from a copy.")
     if newest.version > NEWEST:
         from kathodos.version import __version__
 
