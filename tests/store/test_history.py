@@ -118,6 +118,20 @@ class KeptUp(unittest.TestCase):
         self.assertGreater(len(made), 3)
         self.assertEqual(whole.stat().st_mtime_ns, first, "the file of most rows stays as it is")
 
+    def test_as_many_rows_of_another_who_wrote_meanwhile_are_not_taken_for_ones_own(self):
+        with self.limits(read=0, entries=100):
+            with mock.patch.object(Histories, "take_in", autospec=True) as taken:
+                self.entry(3, 3)
+                with self.workspace.store.reading() as reader:  # somebody looks, and has the file made
+                    Histories(reader, self.workspace.store.computed).of(AREAS)
+                self.entry(3, 3)
+            ((_, opened),) = [it.args for it in taken.call_args_list[:1]]
+            self.workspace.store.computed.shared.clear()
+            with self.workspace.store.reading() as reader:
+                Histories(reader, self.workspace.store.computed).take_in(opened)
+        self.workspace = Workspace(self.workspace.folder)
+        self.assert_as_in_the_store()
+
     @staticmethod
     def limits(read, entries, behind=1000, percent=10):
         """Other limits from which on files are made anew."""

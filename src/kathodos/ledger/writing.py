@@ -98,7 +98,7 @@ class Draft(msgspec.Struct):
         kept: dict[str, dict[str, str]] = {}
         for name in sorted({*self.opened, *self._closed}):
             kept[name] = {
-                "opened": ",".join(range_text(range(it.first, it.end)) for it in self.opened.get(name, [])),
+                "opened": ",".join(range_text(it.rows) for it in self.opened.get(name, [])),
                 "closed": ranges_text(self._closed.get(name, [])),
                 "digest": self._digests.get(name, Digest()).text(),
             }

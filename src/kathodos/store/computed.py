@@ -161,9 +161,10 @@ class ComputedFolder:
 
     def known_at(self, point: Point) -> dict[Any, Any]:
         """What was worked out of the state after an entry and may be asked for again, by what it is."""
-        if self._known[0] != point:
-            self._known = (point, {})
-        return self._known[1]
+        known = self._known
+        if known[0] != point:
+            self._known = known = (point, {})
+        return known[1]  # not what another thread has put there meanwhile, which may be of another entry
 
     def file(self, name: str) -> Path:
         return self.folder / name

@@ -264,7 +264,7 @@ class Histories:
     def _taken_in(self, kind: Kind, parts: Sequence[Opened]) -> KindHistory:
         files = self._files(kind)
         pending = self._pending(kind, files.point.entry if files is not None else 0)
-        if pending.rows_opened != sum(len(part.sources) for part in parts):
+        if sorted(pending.opened, key=_first) != sorted(((part.rows, part.entry) for part in parts), key=_first):
             return self._opened(kind)  # others wrote meanwhile, or little before
         rows = np.concatenate([np.arange(part.first, part.first + len(part.sources)) for part in parts])
         named = [(SOURCE, [part.sources for part in parts])]
@@ -289,6 +289,16 @@ class Opened(msgspec.Struct, frozen=True):
     def end(self) -> int:
         """The number behind that of the last."""
         return self.first + len(self.sources)
+
+    @property
+    def rows(self) -> range:
+        """Their numbers."""
+        return range(self.first, self.end)
+
+
+def _first(opened: tuple[range, int]) -> int:
+    rows, _ = opened
+    return rows.start
 
 
 def _file(kind: Kind) -> str:
