@@ -22,7 +22,7 @@ from kathodos.engine.reach import (
     who_reaches_any,
 )
 from kathodos.rules.reading import Fence, Need, Permission
-from kathodos.rules.targets import PermissionTargets
+from kathodos.rules.targets import PermissionTargets, meant
 
 
 class Crossing(msgspec.Struct, frozen=True, eq=False, dict=True):
@@ -120,12 +120,6 @@ def _told_by_wider(index: Index, action: int, reaching: dict[int, Bools]) -> Boo
         if other != action and system.covers[other - first, action - first]:
             widest |= mask if not system.covers[action - first, other - first] or other < action else False
     return widest
-
-
-def meant(basis: Basis, rule: Fence | Need) -> Bools:
-    """The askers that a rule is about."""
-    who = basis.selected(rule.who)
-    return who & ~basis.selected(rule.excepted) if rule.excepted is not None else who
 
 
 def lacks(basis: Basis, needs: Sequence[Need]) -> list[Lack]:

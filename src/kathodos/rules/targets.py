@@ -7,12 +7,12 @@ from collections.abc import Iterable, Iterator, Sequence
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.csr import Ints, bools, distinct, ints, joined
+from kathodos.columns.csr import Bools, Ints, bools, distinct, ints, joined
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.compiled.scopes import reaching_down
 from kathodos.engine.decide import Given
 from kathodos.engine.reach import nodes_in
-from kathodos.rules.reading import Duty, Permission
+from kathodos.rules.reading import Duty, Fence, Need, Permission
 
 ByValue = dict[str | None, Ints]
 
@@ -79,6 +79,12 @@ class PermissionTargets:
         column = self.basis.node(within)
         codes = column.codes[nodes]
         return {str(column.values[code]): nodes[codes == code] for code in distinct(codes[codes >= 0]).tolist()}
+
+
+def meant(basis: Basis, rule: Fence | Need) -> Bools:
+    """The askers that a rule is about."""
+    who = basis.selected(rule.who)
+    return who & ~basis.selected(rule.excepted) if rule.excepted is not None else who
 
 
 def entitlements_permitting(targets: PermissionTargets, permissions: Iterable[Permission]) -> Ints:

@@ -21,12 +21,11 @@ from kathodos.engine.reach import who_reaches_any
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.former import former_departments
-from kathodos.findings.fences import meant
 from kathodos.model.json_text import json_text
 from kathodos.model.times import BEGINNING, moment_text
 from kathodos.review.drafts.items import Items, carried_grants
 from kathodos.rules.reading import Fence, Need
-from kathodos.rules.targets import entitlements_on, entitlements_permitting
+from kathodos.rules.targets import entitlements_on, entitlements_permitting, meant
 
 _TOGETHER = 60  # needs that are looked at together, a bit each
 _EMPTY = "[]"

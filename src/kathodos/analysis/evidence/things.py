@@ -1,0 +1,246 @@
+"""What can be held: what each group brings, what everyone has, and what each grant gives or denies.
+
+A *thing* is numbered: the groups first, then everyone, then each form of grants. Grants of one form give, or deny, the
+same entitlement in the same tier.
+"""
+
+from __future__ import annotations
+
+from functools import cached_property
+
+import msgspec
+import numpy as np
+
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, joined
+from kathodos.columns.intervals import holds, united
+from kathodos.columns.ordered import insertion_points
+from kathodos.engine.compiled.index import ANY_ACTION, Index
+from kathodos.engine.decide import is_live
+from kathodos.engine.pair_axis import IntervalLists, PairAxis
+from kathodos.model.addresses import parse_pattern
+
+
+class Things(msgspec.Struct, frozen=True, dict=True):
+    """The things that there are in an index, at a moment in microseconds since 1970."""
+
+    index: Index
+    moment: int
+
+    @property
+    def holders(self) -> int:
+        """How many of them are groups, or everyone."""
+        return len(self.index.holders.groups) + 1
+
+    @property
+    def total(self) -> int:
+        """How many things there are."""
+        return self.holders + len(self._forms[0])
+
+    @cached_property
+    def _forms(self) -> tuple[Ints, Ints]:
+        """A grant of each form, and the form of each grant."""
+        grants = self.index.grants
+        tiers, tier = np.unique(grants.tier, return_inverse=True)
+        code = (grants.entitlement.astype(np.int64) * 2 + grants.denies) * max(len(tiers), 1) + tier
+        _, sample, form = np.unique(code, return_index=True, return_inverse=True)
+        return sample.astype(np.int64), form.astype(np.int64)
+
+    @property
+    def of_grant(self) -> Ints:
+        """The thing that each grant gives, or denies."""
+        return self.holders + self._forms[1]
+
+    def of_units(self, grant: Ints, group: Ints) -> Ints:
+        """The thing that each unit is: of its grant, else (-1) of the group with this number of a holder."""
+        return np.where(grant >= 0, np.append(self.of_grant, -1)[grant], group - self.index.holders.first_group)
+
+    @cached_property
+    def live(self) -> Bools:
+        """Which grants are in force."""
+        return is_live(self.index, np.arange(len(self.index.grants)), self.moment)
+
+    def grants(self, things: Ints) -> CSRList:
+        """The grants in force that each of some things brings; of what a grant gives, one that gives it."""
+        index = self.index
+        brought = (things < self.holders).nonzero()[0]
+        above = index.granted_above.picked(things[brought])
+        origin, grant = index.holder_grants.of(above.items.astype(np.int64))
+        kept = self.live[grant]
+        own = (things >= self.holders).nonzero()[0]
+        row = joined([brought[above.rows()[origin[kept]]], own])
+        item = joined([grant[kept].astype(np.int64), self._forms[0][things[own] - self.holders]])
+        return csr_from_distinct(row, item, len(things), max(len(index.grants), 1))
+
+    def spoken(self, axis: PairAxis, things: Ints) -> tuple[IntervalLists, IntervalLists]:
+        """What each of some things permits, and what it denies, in systems that permits and denies alone decide."""
+        return axis.of_grants(self.grants(things))
+
+    # Names
+
+    @cached_property
+    def _patterns(self) -> dict[int, Ints]:
+        return {}
+
+    def _targets(self, pattern: int) -> Ints:
+        """The places that a pattern, by its number, has as its targets, in order."""
+        if pattern not in self._patterns:
+            tree = self.index.tree
+            nodes = tree.matches(parse_pattern(self.index.entries.patterns[pattern]).target)
+            self._patterns[pattern] = np.sort(tree.position[nodes]).astype(np.int64)
+        return self._patterns[pattern]
+
+    @cached_property
+    def _named(self) -> dict[int, Ints]:
+        return {}
+
+    def _named_by(self, scoped: int) -> Ints:
+        """The places that a scoped entry names: its targets within the scope, and the topmost of what it applies to.
+
+        Where the scope lies below the target, the topmost are those of the scope.
+        """
+        if scoped not in self._named:
+            index, tree = self.index, self.index.tree
+            intervals = index.scoped_intervals[scoped].astype(np.int64)
+            applied = united(
+                index.intervals.first[intervals].astype(np.int64), index.intervals.end[intervals].astype(np.int64)
+            )
+            targets = self._targets(int(index.entries.pattern[index.scoped_entry[scoped]]))
+            targets = targets[holds(applied, targets)]
+            tops, (place, end) = list[Ints](), applied
+            while len(place):
+                node = tree.node_at[place].astype(np.int64)
+                parent = tree.parent[node].astype(np.int64)
+                above = np.where(parent >= 0, tree.position[parent], -1).astype(np.int64)
+                tops.append(place[~holds(applied, above)])
+                behind = tree.region_interval(node, tree.region[node])[1]
+                going = behind < end
+                place, end = behind[going], end[going]
+            self._named[scoped] = distinct(joined([targets, *tops])).astype(np.int64)
+        return self._named[scoped]
+
+    def names(self, things: Ints) -> tuple[CSRList, CSRList]:
+        """The pairs that each of some things names, as positions on the line of all pairs; and the actions.
+
+        Each entry's own action on what it names, `*` standing for all actions of the system; nothing that is implied,
+        nothing below. What is denied is not named.
+        """
+        index = self.index
+        grants = self.grants(things)
+        permits = ~index.grants.denies[grants.items]
+        of, entitlement = grants.rows()[permits], index.grants.entitlement[grants.items[permits]]
+        origin, scoped = index.entitlements.scoped.of(entitlement.astype(np.int64))
+        kept = ~index.entries.denies[index.scoped_entry[scoped]]
+        of_scoped = csr_from_distinct(of[origin[kept]], scoped[kept], len(things), max(len(index.scoped_entry), 1))
+        used = distinct(of_scoped.items).astype(np.int64)
+        pairs, actions = self._pairs_named(used)
+        at = insertion_points(used, of_scoped.items)
+        found = []
+        for lists, width in ((pairs, int(index.pair_bases[-1]) + 1), (actions, len(index.actions))):
+            within, item = lists.of(at)
+            found.append(csr_from_distinct(of_scoped.rows()[within], item, len(things), max(width, 1)))
+        return found[0], found[1]
+
+    def _pairs_named(self, scoped: Ints) -> tuple[CSRList, CSRList]:
+        """The pairs that each of some scoped entries names, and their actions."""
+        index = self.index
+        rows, pairs, of_action, actions = [], [], [], []
+        for at, number in enumerate(scoped.tolist()):
+            places = self._named_by(number)
+            if not len(places):
+                continue
+            place = int(insertion_points(index.system_roots, places[:1], side="right")[0]) - 1
+            system, base = index.systems_in_order[place], int(index.pair_bases[place])
+            said = int(index.entries.action[index.scoped_entry[number]])
+            local = np.arange(len(system.actions)) if said == ANY_ACTION else np.array([said - int(system.actions[0])])
+            pairs.append((base + local[:, None] * (system.size + 1) + places - system.root).ravel())
+            rows.append(np.full(len(pairs[-1]), at))
+            actions.append(system.actions[local].astype(np.int64))
+            of_action.append(np.full(len(local), at))
+        return (
+            csr_from_pairs(joined(rows), joined(pairs), len(scoped)),
+            csr_from_pairs(joined(of_action), joined(actions), len(scoped)),
+        )
+
+
+def widths_of(index: Index) -> Ints:
+    """How many positions of the line each action of a system takes, by system in order."""
+    return np.array([it.size + 1 for it in index.systems_in_order], dtype=np.int64)
+
+
+def first_actions_of(index: Index) -> Ints:
+    """The number of the first action of each system in order."""
+    return np.array([it.actions[0] if len(it.actions) else 0 for it in index.systems_in_order], dtype=np.int64)
+
+
+def alike_places(index: Index) -> tuple[Ints, Ints]:
+    """The stretches of places about which exactly the same is said: where each begins, and the first place alike.
+
+    A stretch is known by the sum of random numbers of what speaks there, so that two others are taken for alike by
+    chance once in 2 ** 64. Where gates or ranks decide no two are alike.
+    """
+    intervals = index.intervals
+    plain = np.array([it.is_plain for it in index.systems_in_order], dtype=bool)
+    edges = distinct(np.concatenate([index.system_roots, intervals.first, intervals.end]).astype(np.int64))
+    edges = edges[edges < len(index.tree)]  # all that is behind the last place is nothing
+    marks = np.random.default_rng(1).integers(0, 1 << 63, max(len(index.scoped_entry), 1), dtype=np.uint64)
+    steps = np.zeros(len(edges) + 1, dtype=np.uint64)
+    np.add.at(steps, insertion_points(edges, intervals.first), marks[intervals.scoped])
+    np.subtract.at(steps, insertion_points(edges, intervals.end), marks[intervals.scoped])
+    said = np.cumsum(steps[:-1], dtype=np.uint64)
+    system = insertion_points(index.system_roots, edges, side="right") - 1
+    said += system.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)
+    _, sample, same = np.unique(said, return_index=True, return_inverse=True)
+    return edges, np.where(plain[system], edges[sample[same]], -1)
+
+
+class Points(msgspec.Struct, frozen=True, dict=True):
+    """Pairs of the line, each led to one about which the same is said, so that few are left to be asked about."""
+
+    index: Index
+
+    @cached_property
+    def _alike(self) -> tuple[Ints, Ints]:
+        return alike_places(self.index)
+
+    def alike(self, pairs: Ints) -> Ints:
+        """For each pair one of the same action about which the same is said."""
+        edges, first_alike = self._alike
+        bases, roots = self.index.pair_bases, self.index.system_roots
+        system = insertion_points(bases, pairs, side="right") - 1
+        width = widths_of(self.index)[system]
+        row, within = np.divmod(pairs - bases[system], width)
+        place = within + roots[system]
+        other = first_alike[insertion_points(edges, place, side="right") - 1]
+        within = np.where(other >= 0, other, place) - roots[system]
+        found = bases[system] + row * width + within
+        return np.asarray(found, dtype=np.int64)
+
+    def pairs(self, action: Ints, node: Ints) -> Ints:
+        """The pairs of actions, by number, on nodes."""
+        index = self.index
+        system = insertion_points(index.system_roots, node, side="right") - 1
+        width = widths_of(index)[system]
+        first = first_actions_of(index)
+        found: Ints = (
+            index.pair_bases[system]
+            + (action - first[system]) * width
+            + index.tree.position[node]
+            - index.system_roots[system]
+        )
+        return found
+
+
+def actions_of(index: Index, pairs: Ints) -> Ints:
+    """The action of each pair, by number."""
+    system = insertion_points(index.pair_bases, pairs, side="right") - 1
+    width = widths_of(index)[system]
+    found: Ints = first_actions_of(index)[system] + (pairs - index.pair_bases[system]) // width
+    return found
+
+
+def row_of(index: Index, action: int) -> tuple[Ints, Ints]:
+    """All pairs of an action, as an interval of the line."""
+    system = index.systems[index.actions[action][0]]
+    base = int(index.pair_bases[int(insertion_points(index.system_roots, system.root))])
+    first = base + (action - int(system.actions[0])) * (system.size + 1)
+    return np.array([first]), np.array([first + system.size])
