@@ -116,11 +116,15 @@ class Plain:
     # Use
 
     def used(self, unit, pairs, actions=None):
-        """How often and when last somebody used some pairs; only of some actions, where these are said."""
+        """How often and when last somebody used some pairs in the time of a unit; only of some actions, where said."""
+        begins = max(instant(unit.row.get("from")), instant(unit.row.get("given_at")))
         some = [
             (count, time)
             for who, action, node, time, count in self.uses
-            if self.asker_of(who) == unit.asker and (action, node) in pairs and (actions is None or action in actions)
+            if self.asker_of(who) == unit.asker
+            and (action, node) in pairs
+            and (actions is None or action in actions)
+            and instant(time) >= begins
         ]
         return sum(count for count, _ in some), max((time for _, time in some), default=None)
 
@@ -160,9 +164,16 @@ class Plain:
     # How many have it
 
     def named_for(self, unit):
-        """What a unit names, as far as whoever has it reaches that; all of it where that is nothing."""
+        """What a unit names, as far as whoever has it reaches that; all of it where that, or the unit, is nothing now."""
         names = self.names(unit)
-        return names & self.reached[unit.asker] or names
+        return (names & self.reached[unit.asker] if self.counts(unit) else names) or names
+
+    def counts(self, unit):
+        """Whether a unit is in force, and its holder counts."""
+        row = unit.row
+        in_force = instant(row.get("from")) <= self.moment < instant(row.get("until"), end=True)
+        carries = unit.kind == "grants" or bool(self.carried(unit))
+        return in_force and carries and unit.holder in self.reading.principals(unit.asker, self.moment)
 
     def active(self):
         """The identities that count where it is said how many have something."""

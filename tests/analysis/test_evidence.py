@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.analysis.evidence.asked import Asked
-from kathodos.analysis.evidence.units import UnitEvidence, Units
+from kathodos.analysis.evidence.held import Units
+from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import usual_of
 from kathodos.model.times import BEGINNING, microseconds
 from kathodos.rules.asked import asked_by
@@ -92,6 +93,8 @@ class OfUnits(unittest.TestCase):
     @searching(60)
     @given(catalogues(), st.data())
     def test_what_units_add_and_how_they_were_used(self, catalogue, data):
+        given = st.sampled_from((None, None, "2026-05-04", "2026-06-14"))
+        catalogue["grants"] = [{**row, "given_at": data.draw(given)} for row in catalogue["grants"]]
         catalogue, uses = with_uses(naming_actions(catalogue), data.draw(used(catalogue)))
         plain, basis = Plain(catalogue, AT, uses), basis_of(catalogue)
         units, numbers = units_of(basis, plain)

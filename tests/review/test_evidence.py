@@ -9,11 +9,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos import thresholds
+from kathodos.analysis.evidence.held import units_of
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.model.kinds import REVIEW_THINGS
 from kathodos.model.times import BEGINNING, DAY, NEVER, first_moment
 from kathodos.review.drafts.holder_evidence import Found, HolderEvidence
-from kathodos.review.drafts.items import items_of
 from kathodos.review.drafts.standing_out import NOTHING, Facts, standing_out
 from tests import stores
 from tests.review.test_review import drafted_of
@@ -47,7 +47,7 @@ class OfHolders(unittest.TestCase):
             ("unused", np.array(data.draw(some), dtype=int)),
             ("beyond-peers", np.array(data.draw(some), dtype=int)),
         ]
-        items = items_of(basis.index, askers, basis.moment)
+        items = units_of(basis.index, askers, basis.moment)
         found = HolderEvidence(basis, items, Found(risk, excess))
         columns = zip(found.signed_in().listed(), found.risk().listed(), found.excess().listed(), strict=True)
         for at, (signed_in, points, kinds) in enumerate(columns):

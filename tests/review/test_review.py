@@ -9,6 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from kathodos.analysis.basis import Basis
+from kathodos.analysis.evidence.held import carried_grants, units_of
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.engine.compiled.compile import compile_index
 from kathodos.engine.decide import who_has
@@ -22,7 +23,6 @@ from kathodos.model.rows import rows_from
 from kathodos.model.times import microseconds
 from kathodos.review.drafts.draft import Asked
 from kathodos.review.drafts.holder_evidence import Found
-from kathodos.review.drafts.items import carried_grants, items_of
 from kathodos.review.lines import Review, ReviewLines, progress_of
 from kathodos.review.opening import Opening, draft_review
 from kathodos.review.reviewers import managers_of
@@ -107,7 +107,7 @@ class ReviewItems(unittest.TestCase):
         return {row[0]: dict(zip(REVIEW_THINGS.names[1:], row, strict=True)) for row in columns}
 
     def test_an_item_is_what_can_be_taken_from_one_person(self):
-        items = items_of(self.index, np.array([self.index.holders.find("identity:p")]), AT)
+        items = units_of(self.index, np.array([self.index.holders.find("identity:p")]), AT)
         grants = [self.index.grants.ids[at] if at >= 0 else None for at in items.grant]
         groups = [self.index.holders.references[at] if at >= 0 else None for at in items.group]
         self.assertEqual(grants, ["direct", "account", None])

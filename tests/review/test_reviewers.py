@@ -7,8 +7,8 @@ import numpy as np
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos.analysis.evidence.held import units_of
 from kathodos.errors import CallError
-from kathodos.review.drafts.items import items_of
 from kathodos.review.owners import owners_of_items
 from kathodos.review.reviewers import Reviewers, chain_of
 from tests import stores
@@ -100,7 +100,7 @@ class Chains(unittest.TestCase):
         basis = basis_of(catalogue)
         holders = basis.index.holders
         askers = np.arange(basis.size)
-        items = items_of(basis.index, askers, basis.moment)
+        items = units_of(basis.index, askers, basis.moment)
         found = Reviewers(basis, items.asker, partial(owners_of_items, basis, items), chain, "opener").column().listed()
         plain = Plainly(catalogue)
         for at, name in enumerate(found):

@@ -1,4 +1,4 @@
-"""Which of what people hold they use: every recorded use led back to the memberships and grants that carry it.
+"""What people hold, and what is at stake in each of it: sensitivity, kinds of action, systems; and what is in use.
 
 What people hold is in *units*, each of which could be taken away by itself: the grants that an identity or an account
 holds, and its listed memberships in groups that give something.
@@ -8,11 +8,11 @@ from __future__ import annotations
 
 from functools import cached_property
 
-import msgspec
 import numpy as np
 
 from kathodos import thresholds
 from kathodos.analysis.basis import Basis
+from kathodos.analysis.evidence.held import Units
 from kathodos.analysis.exposure import Exposure, matrix
 from kathodos.columns.csr import (
     Bools,
@@ -22,14 +22,13 @@ from kathodos.columns.csr import (
     csr_from_distinct,
     csr_from_pairs,
     distinct,
-    first_of_each,
     in_loads,
     ints,
     small,
     stretches,
 )
 from kathodos.columns.dictionary import in_chunks
-from kathodos.columns.ordered import insertion_points, order_of
+from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import ANY_ACTION, LISTED
 from kathodos.engine.decide import who_has
 from kathodos.model.times import BEGINNING
@@ -37,29 +36,13 @@ from kathodos.model.times import BEGINNING
 _NEVER = 2**62
 
 
-class Units(msgspec.Struct, frozen=True):
-    """What is held, one element each: grants first. `owner`: an identity, or an account of nobody.
-
-    `holder` is who has it, `grant` a number or -1, `group` the number of a group less that of the first, or -1.
-    """
-
-    owner: Ints
-    holder: Ints
-    grant: Ints
-    group: Ints
-
-    def __len__(self) -> int:
-        return len(self.owner)
-
-
 class Usage:
-    """The units, what is at stake in each, and when each was used last."""
+    """The units, what is at stake in each, and which entitlements are in use."""
 
-    def __init__(self, basis: Basis, exposure: Exposure, only: Bools | None = None) -> None:
+    def __init__(self, basis: Basis, exposure: Exposure) -> None:
         self.basis = basis
         self.index = basis.index
         self.exposure = exposure
-        self.only = only
 
     @cached_property
     def units(self) -> Units:
@@ -76,13 +59,18 @@ class Usage:
         nothing = np.full(len(holder), -1, dtype=np.int64)
         grant, of_group = nothing.copy(), nothing
         grant[: len(grants)] = grants
-        of_group[len(grants) :] = group[gives]
+        of_group[len(grants) :] = group[gives] + first
         return Units(holders.asker_of[holder], holder, grant, of_group)
+
+    @cached_property
+    def groups(self) -> Ints:
+        """The group of each unit that is a membership, by number less that of the first; -1 for grants."""
+        return np.where(self.units.group >= 0, self.units.group - self.index.holders.first_group, -1)
 
     @cached_property
     def identity(self) -> Ints:
         """The identity that each unit belongs to; -1 for those of an account of nobody."""
-        return np.where(self.units.owner < self.basis.people, self.units.owner, -1)
+        return np.where(self.units.asker < self.basis.people, self.units.asker, -1)
 
     @property
     def thing_count(self) -> int:
@@ -92,8 +80,13 @@ class Usage:
     @cached_property
     def things(self) -> Ints:
         """What each unit is, whoever holds it: the number of the group, or behind the groups of the entitlement."""
-        entitlement = np.append(self.index.grants.entitlement.astype(np.int64), -1)[self.units.grant]
-        return np.where(self.units.grant >= 0, len(self.index.holders.groups) + entitlement, self.units.group)
+        return self.thing_of(self.units)
+
+    def thing_of(self, units: Units) -> Ints:
+        """As `things`, of other units: also of those that deny, as if they gave."""
+        entitlement = np.append(self.index.grants.entitlement.astype(np.int64), -1)[units.grant]
+        group = units.group - self.index.holders.first_group
+        return np.where(units.grant >= 0, len(self.index.holders.groups) + entitlement, group)
 
     @cached_property
     def top(self) -> Ints:
@@ -149,7 +142,7 @@ class Usage:
     def kinds_of(self) -> Ints:
         """The kinds of action that each identity or account was given by whatever way, as bits."""
         found = np.zeros(self.index.holders.first_group, dtype=np.int64)
-        for holder in (self.units.holder, self.units.owner):  # an account on its own, and whoever owns it
+        for holder in (self.units.holder, self.units.asker):  # an account on its own, and whoever owns it
             np.bitwise_or.at(found, holder, self.kinds)
         for mask, kinds, _ in self._to_many:
             found[mask] |= kinds
@@ -161,7 +154,7 @@ class Usage:
         found = np.zeros((self.index.holders.first_group, max(len(self.index.systems), 1)), dtype=bool)
         for system in range(len(self.index.systems)):
             here = self.in_system(system)
-            for holder in (self.units.holder, self.units.owner):
+            for holder in (self.units.holder, self.units.asker):
                 found[holder[here], system] = True
         for mask, _, systems in self._to_many:
             found[np.ix_(mask, systems)] = True
@@ -183,27 +176,17 @@ class Usage:
                 found.append((mask, int(of_group[group]), exposure.group_systems[group]))
         return found
 
-    # When it was used
+    # What is in use
 
     @cached_property
-    def cells(self) -> tuple[Ints, Ints, Ints, Ints, Ints, Ints]:
-        """The distinct cells in use as (action, place), and the distinct (user, cell) with the last use, and how many.
-
-        Gives action and place of each cell, and user, cell, last time and count of each pair, ordered by user.
-        """
-        uses, index = self.basis.uses if self.only is None else self.basis.uses_of(self.only), self.index
-        node, action, user, time = uses.node, uses.action, uses.user, uses.time
+    def cells(self) -> tuple[Ints, Ints, Ints, Ints]:
+        """The distinct cells in use as action and place, and the distinct pairs of a user and a cell, by user."""
+        uses, index = self.basis.uses, self.index
         width = max(len(index.actions), 1)
-        codes = index.tree.position[node].astype(np.int64) * width + action
+        codes = index.tree.position[uses.node].astype(np.int64) * width + uses.action
         cells = distinct(codes)
-        cell = insertion_points(cells, codes)
-        pair = user.astype(np.int64) * max(len(cells), 1) + cell
-        order = order_of(pair)
-        starts = first_of_each(pair[order]).nonzero()[0]
-        newest = order[starts]
-        last = np.maximum.reduceat(time[order], starts) if len(starts) else time[:0]
-        times = small(np.add.reduceat(uses.count[order], starts)) if len(starts) else time[:0]
-        return cells % width, cells // width, user[newest].astype(np.int64), cell[newest], last, times
+        pairs = distinct(uses.user.astype(np.int64) * max(len(cells), 1) + insertion_points(cells, codes))
+        return cells % width, cells // width, pairs // max(len(cells), 1), pairs % max(len(cells), 1)
 
     @cached_property
     def permitting(self) -> CSRList:
@@ -226,41 +209,29 @@ class Usage:
         found[permits.rows(), permits.items] = True
         return found
 
-    @property
-    def last(self) -> Ints:
-        """When each unit was used last, in microseconds since 1970; the beginning where no use is known."""
-        return self._last[0]
-
-    @property
-    def times(self) -> Ints:
-        """How often each unit is known to have been used."""
-        return self._last[2]
-
     @cached_property
-    def _last(self) -> tuple[Ints, Ints, Ints]:
-        """When each unit was used last; which cells in use which groups gave, as cell * groups + group; and how
-        often each unit was used."""
+    def _giving(self) -> tuple[Bools, Ints]:
+        """Which units give something in use by whoever has them; and which cells in use which groups give, as
+        cell * groups + group."""
         units, by_groups = self.units, np.zeros(0, dtype=np.int64)
-        found, often = np.full(len(units), BEGINNING, dtype=np.int64), np.zeros(len(units), dtype=np.int64)
-        _, _, user, cell, time, times = self.cells
+        found = np.zeros(len(units), dtype=bool)
+        _, _, user, cell = self.cells
         if len(user):
-            of_owner = csr_from_pairs(units.owner, np.arange(len(units)), int(self.index.holders.first_group))
+            of_owner = csr_from_pairs(units.asker, np.arange(len(units)), int(self.index.holders.first_group))
             origin, unit = map(small, of_owner.of(user))
             is_grant = units.grant[unit] >= 0
             use, of = origin[is_grant], unit[is_grant]
             entitlements = max(len(self.index.entitlements), 1)
             permitted = self.permitting.rows().astype(np.int64) * entitlements + self.permitting.items
             gives = among(cell[use] * entitlements + self.index.grants.entitlement[units.grant[of]], permitted)
-            np.maximum.at(found, of[gives], time[use[gives]])
-            np.add.at(often, of[gives], times[use[gives]])
+            found[of[gives]] = True
             use, of = origin[~is_grant], unit[~is_grant]
             del origin, unit, permitted
-            gives = self._gives(small(cell[use]), small(units.group[of]))
+            gives = self._gives(small(cell[use]), small(self.groups[of]))
             use, of = use[gives], of[gives]
-            np.maximum.at(found, of, time[use])
-            np.add.at(often, of, times[use])
-            by_groups = distinct(cell[use] * len(self.index.holders.groups) + units.group[of])
-        return found, by_groups, often
+            found[of] = True
+            by_groups = distinct(cell[use] * len(self.index.holders.groups) + self.groups[of])
+        return found, by_groups
 
     def _by_filter(self) -> tuple[Ints, Ints]:
         """Who is directly in which group by its filter alone."""
@@ -296,14 +267,14 @@ class Usage:
         """Which entitlements somebody who holds them has used, by a grant of its own, by a group, or as everyone."""
         units, index = self.units, self.index
         found = np.zeros(len(index.entitlements), dtype=bool)
-        used = self.last > BEGINNING
+        used = self._giving[0]
         found[index.grants.entitlement[units.grant[used & (units.grant >= 0)]]] = True
-        _, _, user, cell, _, _ = self.cells
+        _, _, user, cell = self.cells
         everyone = index.holder_grants[index.holders.everyone]
         given = index.grants.entitlement[everyone[self.basis.live[everyone]]]
         found[given[np.isin(given, self.permitting.items)]] = True
         member, groups = self._by_filter()
-        pairs, count = self._last[1], max(len(index.holders.groups), 1)
+        pairs, count = self._giving[1], max(len(index.holders.groups), 1)
         if len(member) and len(user):
             of_owner = csr_from_pairs(member, groups, int(index.holders.first_group))
             origin, group = of_owner.of(user)

@@ -13,8 +13,9 @@ import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.analysis.exposure import Exposure
-from kathodos.analysis.usage import Usage
+from kathodos.analysis.evidence.asked import Asked
+from kathodos.analysis.evidence.held import units_of
+from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_of, system_of
 from kathodos.change.giving import Giving, give, told
@@ -101,13 +102,14 @@ def _last_uses(basis: Basis, asked: Likeness) -> dict[str, int]:
     holders = basis.index.holders
     users = np.zeros(holders.first_group, dtype=bool)
     users[[holders.find(it) for it in asked.models]] = True
-    usage = Usage(basis, Exposure(basis), users)
+    units = units_of(basis.index, users.nonzero()[0], basis.moment)
+    last = UnitEvidence(basis, units, Asked()).used.last.tolist()
     found = {}
-    for at in users[usage.units.owner].nonzero()[0].tolist():
-        grant, group = int(usage.units.grant[at]), int(usage.units.group[at])
+    for at, moment in enumerate(last):
+        grant = int(units.grant[at])
         name = f"grant:{basis.index.grants.ids[grant]}" if grant >= 0 else ""
-        holder = holders.references[int(usage.units.holder[at])]
-        found[name or f"{holder} in group:{holders.groups[group]}"] = int(usage.last[at])
+        holder = holders.references[int(units.holder[at])]
+        found[name or f"{holder} in {holders.references[int(units.group[at])]}"] = moment
     return found
 
 

@@ -140,7 +140,7 @@ def _items(view: View, request: Request, state: RequestState) -> list[dict[str, 
 def items_told(
     view: View, some: Sequence[tuple[Request, Mapping[str, Any]]], state: RequestState | None
 ) -> list[dict[str, Any]]:
-    """Items of requests as rows, each with how it stands."""
+    """Units of requests as rows, each with how it stands."""
     records = view.catalogue
     items = [(request, item_from(record)) for request, record in some]
     wanted = {"record": [key_text(it.key) for _, it in items], "state": list(map(str, PENDING))}

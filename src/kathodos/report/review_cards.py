@@ -37,7 +37,9 @@ def card_of_line(records: Records, line: dict[str, Any]) -> list[str]:
     if line["conflicts"] or line["fences"]:
         cells.append(f"  rules broken: {', '.join([*line['conflicts'], *line['fences']])}")
     if line["excess"]:
-        cells.append(f"  found about them: {', '.join(line['excess'][:_MOST_BEFORE])}")
+        cells.append(f"  found of it: {', '.join(line['excess'][:_MOST_BEFORE])}")
+    if line["found_about"]:
+        cells.append(f"  found about them: {', '.join(line['found_about'][:_MOST_BEFORE])}")
     cells += [f"  {remark_in_words(it)}" for it in line["remarks"]]
     return [*cells, *_decided(line)]
 

@@ -69,10 +69,15 @@ _KEYS = (
         "contains",
         "needed",
         "needed_by",
+        "also_needed",
+        "beyond_need",
         "conflicts",
         "fences",
         "use",
         "use_recorded_since",
+        "never_used",
+        "used_otherwise",
+        "would_be_lost",
     ),
     *("last_used", "uses", "until", "given_by", "given_at", "given_for", "everyone_having", "everyone_counted"),
     *(
@@ -82,6 +87,7 @@ _KEYS = (
         "signed_in",
         "risk",
         "excess",
+        "found_about",
         "redundant",
         "certified_at",
         "certified_by",
@@ -169,7 +175,7 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
         "peers": shares(line)[0],
         "everyone": shares(line)[1],
         "last_used": last_use(line),
-        "needed_by": ", ".join(line["needed_by"]) or line["needed"] or "",
+        "needed_by": ", ".join([*line["needed_by"], *line["also_needed"]]) or line["needed"] or "",
         "conflicts": ", ".join([*line["conflicts"], *line["fences"]]),
     }
     more = [*words_about(line), *map(remark_in_words, line["remarks"])]

@@ -27,9 +27,13 @@ def shares(line: dict[str, Any]) -> tuple[str, str]:
     """How many peers have the same, and how many of everybody, with what they are shares of."""
     peers = "" if line["about"] != About.ACCESS else "no peers"
     if line["peers_counted"]:
-        peers = f"{line['peers_having']} of {line['peers_counted']}"
-    everyone = f"{line['everyone_having']} of {line['everyone_counted']}" if line["everyone_counted"] else ""
+        peers = _share(line["peers_having"], line["peers_counted"])
+    everyone = _share(line["everyone_having"], line["everyone_counted"]) if line["everyone_counted"] else ""
     return peers, everyone
+
+
+def _share(having: int, of: int) -> str:
+    return f"{having} of {of} ({100 * having // of} %)"
 
 
 def last_use(line: dict[str, Any]) -> str:
@@ -111,7 +115,11 @@ def use_in_words(line: dict[str, Any]) -> str:
         return f"the control was confirmed {when}"
     often = f", {plural(line['uses'], 'use')} known" if line["uses"] else ""
     told = [f"last used: {last_use(line)}{often}"] if last_use(line) else []
-    told += [f"needed: {', '.join(line['needed_by']) or line['needed']}"] if line["needed"] is not None else []
+    told += ["all of it possible without this too"] if line["used_otherwise"] else []
+    told += [f"never used: {', '.join(line['never_used'])}"] if line["last_used"] and line["never_used"] else []
+    needed = ", ".join([*line["needed_by"], *(f"{it} (given otherwise too)" for it in line["also_needed"])])
+    told += [f"needed: {needed or line['needed']}"] if line["needed"] is not None else []
+    told += [f"beyond what is needed: {line['beyond_need']}"] if line["beyond_need"] else []
     return "; ".join(told)
 
 
@@ -126,5 +134,6 @@ def evidence_of(line: dict[str, Any], most: int = _MOST_TOLD) -> list[str]:
         facts.append(f"rules broken: {', '.join([*line['conflicts'], *line['fences']])}")
     person = facts_about(line)
     facts += [f"of the person: {'; '.join(person)}"] if person else []
-    facts += [f"found about them: {', '.join(line['excess'])}"] if line["excess"] else []
+    facts += [f"found of it: {', '.join(line['excess'])}"] if line["excess"] else []
+    facts += [f"found about them: {', '.join(line['found_about'])}"] if line["found_about"] else []
     return [*facts, *map(remark_in_words, line["remarks"])]

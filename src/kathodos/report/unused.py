@@ -91,8 +91,8 @@ def _holds(view: View, some: Ints, system: int) -> dict[int, list[str]]:
     wanted = np.zeros(view.basis.size, dtype=bool)
     wanted[some] = True
     found: dict[int, list[str]] = {at: [] for at in some.tolist()}
-    for unit in (wanted[usage.units.owner] & usage.in_system(system)).nonzero()[0].tolist():
-        told = found[int(usage.units.owner[unit])]
+    for unit in (wanted[usage.units.asker] & usage.in_system(system)).nonzero()[0].tolist():
+        told = found[int(usage.units.asker[unit])]
         if len(told) < _MOST_TOLD:
             told.append(context.unit_gives(unit))
     return {at: told or ["what everyone, or a group by its filter, is given"] for at, told in found.items()}

@@ -35,10 +35,19 @@ _MORE = (
     "needed_by",
     "conflicts",
     "fences",
+    "also_needed",
 )
-_RENAMED = {"given_for": "given_for", "former_department": "former"}
+_RENAMED = {
+    "given_for": "given_for",
+    "former_department": "former",
+    "beyond_need": "beyond",
+    "never_used": "never",
+    "would_be_lost": "lost",
+    "found_about": "found",
+}
 _DECIDED = ("decision", "decided_by", "decided_at", "capacity")
-_THING = {"gives": "gives", "everyone_having": "having", "everyone_counted": "counted", "sensitivity": "sensitivity"}
+_THING = {"gives": "gives", "sensitivity": "sensitivity"}
+_EVERYONE = {"everyone_having": ("all_having", "having"), "everyone_counted": ("all_counted", "counted")}
 _TIMES = ("signed_in", "certified_at", "ends", "until", "given_at", "last_used", "decided_at")
 _NUMBERS = (
     "line",
@@ -49,8 +58,9 @@ _NUMBERS = (
     "peers_counted",
     "everyone_having",
     "everyone_counted",
+    "would_be_lost",
 )
-_LISTS = ("excess", "needed_by", "conflicts", "fences")
+_LISTS = ("excess", "needed_by", "conflicts", "fences", "also_needed", "never_used", "found_about")
 _WORDS = ("needed", "use")
 _OF_WHAT = ("system", "role", "action", "resource")
 _SAID = ("asked", "passed_to")
@@ -80,7 +90,7 @@ class LineAttributes:
         self.lines = lines
         self.today = today
         self.people = AttributeColumns(lines.records, IDENTITIES, today=today)
-        self._own = {*_LINE, *_MORE, *_RENAMED, *_DECIDED, *_THING, *_WORDS, *_OF_WHAT, *_SAID}
+        self._own = {*_LINE, *_MORE, *_RENAMED, *_DECIDED, *_THING, *_EVERYONE, *_WORDS, *_OF_WHAT, *_SAID}
 
     def has(self, name: str) -> bool:
         """Whether lines, or people, have an attribute."""
@@ -106,6 +116,7 @@ class LineAttributes:
             return Distinct(np.append(held.codes, np.int32(-1))[self._person], held.values, held.form)
         if lower == "needed":
             needed, spoken = self.lines.column("needed_by").codes >= 0, self.lines.column("spoken")
+            needed |= self.lines.column("also_needed").codes >= 0
             codes = np.where(needed, 0, np.where(spoken.holding(1), 1, 2))
             return Distinct(np.where(spoken.codes >= 0, codes, -1).astype(np.int32), ["yes", "no", "no rule"])
         if lower == "use":
@@ -126,6 +137,10 @@ class LineAttributes:
     def _column(self, lower: str) -> DictionaryColumn:
         if lower in _THING:
             return self.lines.of_things(_THING[lower])
+        if lower in _EVERYONE:
+            own, of_thing = _EVERYONE[lower]
+            column = self.lines.column(own)
+            return column if (column.codes >= 0).any() else self.lines.of_things(of_thing)
         if lower in _DECIDED:
             return self.lines.decided(lower)
         if lower in _SAID:

@@ -260,20 +260,32 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "status": line["status"],
         "ends": line["ends"],
         "former_department": line["former"],
-        "needed": "yes" if line["needed_by"] else "no" if line["spoken"] else "no rule" if is_one_s else None,
+        "needed": "yes"
+        if line["needed_by"] or line["also_needed"]
+        else "no"
+        if line["spoken"]
+        else "no rule"
+        if is_one_s
+        else None,
         "needed_by": split_list(line["needed_by"]),
+        "also_needed": split_list(line["also_needed"]),
+        "beyond_need": line["beyond"],
         "conflicts": split_list(line["conflicts"]),
         "fences": split_list(line["fences"]),
         "use": uses if is_one_s else None,
         "use_recorded_since": thing["recorded"],
+        "never_used": split_list(line["never"]),
+        "used_otherwise": _is_used_otherwise(line) if is_one_s else None,
+        "would_be_lost": line["lost"],
         **{name: line[name] for name in ("last_used", "uses", "until", "given_by", "given_at", "given_for")},
-        "everyone_having": thing["having"],
-        "everyone_counted": thing["counted"],
+        "everyone_having": thing["having"] if line["all_counted"] is None else line["all_having"],
+        "everyone_counted": thing["counted"] if line["all_counted"] is None else line["all_counted"],
         "peers_having": line["peers_having"],
         "peers_counted": line["peers_counted"],
         "sensitivity": thing["sensitivity"],
         **{name: line[name] for name in ("signed_in", "risk", "certified_at", "certified_by", "speaks", "stands_out")},
         "excess": split_list(line["excess"]),
+        "found_about": split_list(line["found"]),
         "redundant": None if line["redundant"] is None else bool(line["redundant"]),
         **{name: line[name] for name in ("decision", "decided_by", "decided_at", "capacity")},
         "decision_reason": line["reason"],
@@ -281,6 +293,18 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "remarks": line["remarks"],
         "signed_off": bool(line["signed"]),
     }
+
+
+def _needed(line: dict[str, Any]) -> str | None:
+    """Whether a rule asks for something of it; nothing of what nobody holds alone."""
+    if line["needed_by"] or line["also_needed"]:
+        return "yes"
+    return None if line["spoken"] is None else "no" if line["spoken"] else "no rule"
+
+
+def _is_used_otherwise(line: dict[str, Any]) -> bool:
+    """Whether all its uses would have been possible without it too, as far as that was looked at."""
+    return line["lost"] is not None and bool(line["last_used"]) and not line["credited_at"]
 
 
 def _what(

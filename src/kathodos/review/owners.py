@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from kathodos.analysis.basis import Basis
+from kathodos.analysis.evidence.held import Units
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn, positions_among
 from kathodos.model.kinds import GROUPS, ROLES, SYSTEMS
 from kathodos.model.references import reference_to
-from kathodos.review.drafts.items import Items
 from kathodos.store.records import columns_of
 
 
@@ -61,7 +61,7 @@ def _of_system(basis: Basis) -> dict[str, int]:
     return {str(name): ids.find(str(who)) if who else -1 for name, who in zip(*columns, strict=True)}
 
 
-def owners_of_items(basis: Basis, items: Items) -> Ints:
+def owners_of_items(basis: Basis, items: Units) -> Ints:
     """The owner of what each item gives: of the role or group, or else of its system."""
     index, owners, is_active = basis.index, {}, active(basis)
     for kind, one in ((ROLES, "role"), (GROUPS, "group")):

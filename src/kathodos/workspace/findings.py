@@ -146,7 +146,7 @@ class Findings:
     def excess_columns(self) -> list[FindingColumns]:
         """All findings of excess, kind by kind, without words."""
         found = kept(self.view, "excess", self._excess_made)
-        columns = ("whose", "severity", "confidence", "days")
+        columns = ("whose", "severity", "confidence", "days", "thing")
         return [
             FindingColumns(kind, *(found.arrays[f"{kind}/{name}"].astype(np.int64) for name in columns))
             for kind in found.rest
@@ -167,6 +167,7 @@ class Findings:
             arrays[f"{batch.kind}/severity"] = batch.severity.astype(np.int8)
             arrays[f"{batch.kind}/confidence"] = batch.confidence.astype(np.int8)
             arrays[f"{batch.kind}/days"] = batch.days.astype(np.int32)
+            arrays[f"{batch.kind}/thing"] = batch.thing.astype(np.int32)
         return Result(arrays, [batch.kind for batch in self.excess])
 
     # Ties

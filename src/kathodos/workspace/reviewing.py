@@ -11,7 +11,6 @@ from kathodos.analysis.basis import positions_of_rows
 from kathodos.change.edit_sets import EditSet
 from kathodos.change.settling import records_held
 from kathodos.columns.csr import Ints, ints
-from kathodos.engine.redundant import redundant_grants
 from kathodos.errors import CallError
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.ledger.operations import Plan
@@ -38,13 +37,12 @@ def drafted(view: View, terms: OpeningTerms, opener: str, is_thorough: bool = Fa
     findings, found, context = view.findings, Found(ints([])), view.context
     chosen = _chosen(view, terms)
     if is_thorough or view.index.holders.first_group <= thresholds.PEOPLE_REVIEWED:
-        excess = [(it.kind, it.whose) for it in findings.excess_columns]
+        excess = [(it.kind, it.whose, it.thing) for it in findings.excess_columns]
         of_things: dict[str, list[str]] = {}
         for batch in findings.excess_of(_OF_ROLES) if terms.about == About.ROLES else ():
             for at in range(len(batch)):
                 of_things.setdefault(batch.subject(at), []).append(batch.kind)
-        redundant = redundant_grants(view.index, view.moment).grants
-        found = Found(np.round(view.risk_totals).astype(np.int64), excess, of_things, redundant)
+        found = Found(np.round(view.risk_totals).astype(np.int64), excess, of_things)
     if not found.is_known:  # what lines rest on is let go once they are made
         context = ExcessContext(context.basis, context.needs, context.thresholds)
     chain = chain_of(view.basis, terms.chain, terms.about)

@@ -10,10 +10,10 @@ import msgspec
 import numpy as np
 from msgspec.structs import replace
 
-from kathodos.analysis.exposure import Exposure
+from kathodos.analysis.evidence.asked import Asked
+from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.role_entries import Entry, RoleKey
 from kathodos.analysis.role_table import RoleTable
-from kathodos.analysis.usage import Usage
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import edit_of
 from kathodos.columns.csr import Bools, Ints, distinct
@@ -118,10 +118,10 @@ def _among(view: View, where: str | None) -> Bools | None:
 
 def _used(view: View, since: int) -> Bools:
     """Which grants somebody used since a moment."""
-    usage = Usage(view.basis, Exposure(view.basis))
+    evidence = UnitEvidence(view.basis, view.context.usage.units, Asked())
     found = np.zeros(len(view.index.grants), dtype=bool)
-    grants = usage.units.grant
-    used = (grants >= 0) & (usage.last >= since)
+    grants = evidence.units.grant
+    used = (grants >= 0) & (evidence.used.last >= since)
     found[grants[used]] = True
     return found
 

@@ -7,10 +7,11 @@ if its source had been gathered before without it; and where nothing else is kno
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.analysis.evidence.units import Units
+from kathodos.analysis.evidence.held import Units
 from kathodos.columns.csr import Bools, Ints, among, distinct, first_of_each
 from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled_texts
 from kathodos.columns.ordered import insertion_points
@@ -22,19 +23,30 @@ from kathodos.store.records import Records, Stored
 NOT_RECORDED = 2**62
 
 
-def since_when(basis: Basis, units: Units, recorded: Ints) -> Ints:
-    """The moment since when each unit could have been used. `recorded`: since when uses of its systems are known."""
+class Time(msgspec.Struct, frozen=True):
+    """The time of units. `begins`: since when each holds, as far as anything says that (the beginning: nothing does);
+    `since`: since when its use would be known, in the far future where uses are not recorded."""
+
+    begins: Ints
+    since: Ints
+
+
+def time_of(basis: Basis, units: Units, recorded: Ints) -> Time:
+    """The time of some units. `recorded`: since when uses of all systems of each are known."""
     index = basis.index
     own = np.append(index.grants.starts, BEGINNING)[units.grant].astype(np.int64)
     given = np.append(basis.moments(basis.grant("given_at")), BEGINNING)[units.grant]
     person = np.where(units.asker < basis.people, units.asker, basis.people)
     began = np.append(index.holders.starts, BEGINNING)[person].astype(np.int64)
-    found = np.maximum(own, given)
-    unsaid = (found == BEGINNING).nonzero()[0]
+    begins = np.maximum(own, given)
+    since = np.maximum(begins, began)
+    unsaid = (begins == BEGINNING).nonzero()[0]
     if len(unsaid) and basis.history is not None:
         first, is_seen_to_come = _first_gathered(basis, basis.history, units, unsaid)
-        found[unsaid] = np.where(is_seen_to_come | (began[unsaid] == BEGINNING), first, BEGINNING)
-    return np.maximum(np.maximum(found, began), recorded)
+        begins[unsaid] = np.where(is_seen_to_come, first, BEGINNING)
+        counts = is_seen_to_come | (began[unsaid] == BEGINNING)
+        since[unsaid] = np.maximum(since[unsaid], np.where(counts, first, BEGINNING))
+    return Time(begins, np.maximum(since, recorded))
 
 
 def is_proposed(basis: Basis, units: Units) -> Bools:

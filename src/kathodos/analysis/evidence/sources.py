@@ -52,7 +52,7 @@ class Sources(msgspec.Struct, frozen=True, dict=True):
         """The things of each class, as `of_asker`."""
         return self.of_asker.picked(self._alike[1])
 
-    def items_of(self, position: Ints, thing: Ints) -> Ints:
+    def units_of(self, position: Ints, thing: Ints) -> Ints:
         """Where in `classes` the source stands that is a thing of an asker; -1 where it is none of its sources."""
         classes, used = self.classes, self.used
         row = self.alike[position]

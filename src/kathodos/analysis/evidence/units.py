@@ -13,7 +13,9 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.evidence.asked import Asked
+from kathodos.analysis.evidence.held import Units
 from kathodos.analysis.evidence.shares import Owned, Shared, Shares
+from kathodos.analysis.evidence.since import Time, time_of
 from kathodos.analysis.evidence.sources import Sources, sources_of
 from kathodos.analysis.evidence.things import Points, Things, actions_of, row_of
 from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_pairs, distinct, joined
@@ -21,19 +23,6 @@ from kathodos.columns.intervals import holds, pieces_within, without
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.decide import able_of
 from kathodos.model.times import BEGINNING
-
-
-class Units(msgspec.Struct, frozen=True):
-    """What can be taken by itself, one element each. `asker`: whom it belongs to, an identity or an account of nobody;
-    `holder`: who has it; `grant`: its number, or -1 for a membership; `group`: the number of a holder, or -1."""
-
-    asker: Ints
-    holder: Ints
-    grant: Ints
-    group: Ints
-
-    def __len__(self) -> int:
-        return len(self.asker)
 
 
 class Used(msgspec.Struct, frozen=True):
@@ -67,13 +56,15 @@ class Beyond(msgspec.Struct, frozen=True):
 
 
 class UnitEvidence:
-    """What is said about some units at the moment of a basis. `asked`: what needs ask for, and of whom."""
+    """What is said about some units at the moment of a basis. `asked`: what needs ask for, and of whom; `recorded`:
+    since when uses of all systems that each unit gives something in are recorded."""
 
-    def __init__(self, basis: Basis, units: Units, asked: Asked) -> None:
+    def __init__(self, basis: Basis, units: Units, asked: Asked, recorded: Ints | None = None) -> None:
         self.basis = basis
         self.index = basis.index
         self.units = units
         self.asked = asked
+        self.recorded = np.full(len(units), BEGINNING) if recorded is None else recorded
         self.things = Things(basis.index, basis.moment)
 
     @cached_property
@@ -105,7 +96,7 @@ class UnitEvidence:
     @cached_property
     def item(self) -> Ints:
         """The source that each unit is, as it stands in the classes; -1 for one that gives nothing now."""
-        return np.where(self.counts, self.sources.items_of(self.position, self.thing), -1)
+        return np.where(self.counts, self.sources.units_of(self.position, self.thing), -1)
 
     @cached_property
     def _swept(self) -> _Swept:
@@ -134,27 +125,28 @@ class UnitEvidence:
     # Use
 
     @cached_property
-    def uses(self) -> tuple[Ints, Ints, Ints, Ints, Ints]:
-        """The recorded uses, each action of an asker on what is alike once: position of the asker, action, pair, when
-        last, and how often. Pairs about which the same is said are one."""
+    def _uses(self) -> tuple[Ints, Ints, Ints, Ints]:
+        """The recorded uses: position of the asker, pair, when, and how often. Pairs about which the same is said are
+        one."""
         basis = self.basis
         only = np.zeros(basis.size, dtype=bool)
         only[self.askers] = True
         uses = basis.uses_of(only)
         where = np.full(basis.size, -1, dtype=np.int64)
         where[self.askers] = np.arange(len(self.askers))
-        position, action = where[uses.user], uses.action.astype(np.int64)
         points = Points(self.index)
-        pairs = points.alike(points.pairs(action, uses.node.astype(np.int64)))
-        order = np.lexsort((pairs, position))
-        position, action, pairs = position[order], action[order], pairs[order]
-        differs = (position[1:] != position[:-1]) | (pairs[1:] != pairs[:-1])
+        pairs = points.alike(points.pairs(uses.action.astype(np.int64), uses.node.astype(np.int64)))
+        return where[uses.user], pairs, uses.time, uses.count
+
+    @cached_property
+    def used_pairs(self) -> tuple[Ints, Ints, CSRList]:
+        """What each asker used: the position of the asker and the pair, each once; and the uses of each."""
+        position, pair, _, _ = self._uses
+        order = np.lexsort((pair, position))
+        differs = (np.diff(position[order]) != 0) | (np.diff(pair[order]) != 0)
         starts = np.append(True, differs)[: len(order)].nonzero()[0]
-        if not len(starts):
-            return position, action, pairs, position, position
-        last = np.maximum.reduceat(uses.time[order], starts)
-        times = np.add.reduceat(uses.count[order].astype(np.int64), starts)
-        return position[starts], action[starts], pairs[starts], last, times
+        first = order[starts]
+        return position[first], pair[first], CSRList(np.append(starts, len(order)), order)
 
     @cached_property
     def names(self) -> tuple[Ints, CSRList, CSRList]:
@@ -172,24 +164,48 @@ class UnitEvidence:
         return among(self.thing[unit] * self._width + action, used[actions.rows()] * self._width + actions.items)
 
     @cached_property
+    def time(self) -> Time:
+        """Since when each unit holds, and since when its use would be known."""
+        return time_of(self.basis, self.units, self.recorded)
+
+    def _in_time(self, pairs: tuple[Ints, Ints]) -> tuple[Ints, Ints]:
+        """Units with each use of what an asker used that lies in the unit's time."""
+        unit, which = pairs
+        at, use = self.used_pairs[2].of(which)
+        unit, use = unit[at], use.astype(np.int64)
+        late = self._uses[2][use] >= self.time.begins[unit]
+        return unit[late], use[late]
+
+    @cached_property
+    def _contained(self) -> tuple[Ints, Ints]:
+        return self._in_time(self._swept.content_uses)
+
+    @cached_property
+    def _creditable(self) -> tuple[Ints, Ints]:
+        return self._in_time(self._swept.credited_uses)
+
+    def _actions(self, use: Ints) -> Ints:
+        return actions_of(self.index, self._uses[1][use])
+
+    @cached_property
     def used(self) -> Used:
         """Every use of what each unit contains, as activity shows it, or its source tells it of a grant."""
-        return self._folded(*self._swept.content_uses)
+        return self._folded(*self._contained)
 
     @cached_property
     def credited(self) -> Used:
         """The uses that would not have been possible without each unit."""
-        return self._folded(*self._swept.credited_uses)
+        return self._folded(*self._creditable)
 
     @cached_property
     def used_as_named(self) -> Used:
         """Of the uses credited to each unit those of actions that it names itself."""
-        unit, use = self._swept.credited_uses
-        named = self.is_named(unit, self.uses[1][use])
+        unit, use = self._creditable
+        named = self.is_named(unit, self._actions(use))
         return self._folded(unit[named], use[named])
 
     def _folded(self, unit: Ints, use: Ints) -> Used:
-        _, _, _, time, count = self.uses
+        _, _, time, count = self._uses
         times, last = np.zeros(len(self.units), dtype=np.int64), np.full(len(self.units), BEGINNING, dtype=np.int64)
         np.add.at(times, unit, count[use])
         np.maximum.at(last, unit, time[use])
@@ -199,9 +215,16 @@ class UnitEvidence:
     @cached_property
     def by_action(self) -> ActionUses:
         """Every use of what each unit contains, by action, in the order of the units."""
-        unit, use = self._swept.content_uses
-        _, action, _, time, count = self.uses
-        code = unit * self._width + action[use]
+        return self._by_action(*self._contained)
+
+    @cached_property
+    def credited_by_action(self) -> ActionUses:
+        """As `by_action`, of the uses that are credited to each unit."""
+        return self._by_action(*self._creditable)
+
+    def _by_action(self, unit: Ints, use: Ints) -> ActionUses:
+        _, _, time, count = self._uses
+        code = unit * self._width + self._actions(use)
         order = order_of(code)
         code, use = code[order], use[order]
         starts = np.append(True, code[1:] != code[:-1])[: len(code)].nonzero()[0]
@@ -304,7 +327,7 @@ class _Swept:
     @cached_property
     def _uses(self) -> CSRList:
         """For each class the uses of its askers."""
-        position = self.evidence.uses[0]
+        position = self.evidence.used_pairs[0]
         return csr_from_pairs(self.sources.alike[position], np.arange(len(position)), len(self.sources.classes))
 
     def _take(self, shared: Shared) -> None:
@@ -322,7 +345,7 @@ class _Swept:
         use = self._uses.all_of(shared.classes).astype(np.int64)
         if not len(use):
             return
-        position, _, pair, _, _ = evidence.uses
+        position, pair, _ = evidence.used_pairs
         reached = self._in(shared.reached, self.sources.alike[position[use]], pair[use])
         use = use[reached]
         at, unit = self._of_class[1].of(position[use])

@@ -10,19 +10,21 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.decisions import Decisions, decisions_of
+from kathodos.analysis.evidence.units import UnitEvidence
+from kathodos.analysis.evidence.usual import Usual, usual_of
 from kathodos.analysis.exposure import Exposure
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.thresholds import Thresholds
+from kathodos.findings.excess.unit_words import UnitWords
 from kathodos.model.kinds import DECISIONS
-from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES
 from kathodos.model.times import NEVER
+from kathodos.rules.asked import asked_by
 from kathodos.rules.reading import Need
-from kathodos.rules.targets import PermissionTargets, entitlements_permitting
+from kathodos.rules.targets import PermissionTargets, meant
 
 CERTAIN = 100
-_TOGETHER = 60  # needs that are looked at together, a bit each
 
 
 class Edit(msgspec.Struct, frozen=True):
@@ -62,6 +64,7 @@ class FindingColumns(msgspec.Struct, frozen=True):
     `whose`: the identity concerned, or the account that is tied to nobody (-1: none), for filters and for risk.
 
     `severity` is a position in SEVERITIES, `confidence` a percentage, `days` how long it has stood (-1: unknown).
+    `thing`: what of theirs it is about, as `Usage` numbers things (-1: it is about them).
     """
 
     kind: str
@@ -69,6 +72,7 @@ class FindingColumns(msgspec.Struct, frozen=True):
     severity: Ints
     confidence: Ints
     days: Ints
+    thing: Ints
 
     def __len__(self) -> int:
         return len(self.whose)
@@ -94,13 +98,14 @@ def batch(
     confidence: Ints | int = CERTAIN,
     days: Ints | int = -1,
     account: Ints | None = None,
+    thing: Ints | int = -1,
 ) -> Batch:
     """A batch; what is the same for all is given once."""
     size = len(whose)
-    severities, confidences, known = (
-        np.broadcast_to(np.asarray(it, dtype=np.int64), size) for it in (severity, confidence, days)
+    severities, confidences, known, things = (
+        np.broadcast_to(np.asarray(it, dtype=np.int64), size) for it in (severity, confidence, days, thing)
     )
-    return Batch(kind, whose.astype(np.int64), severities, confidences, known, subject, describe, account)
+    return Batch(kind, whose.astype(np.int64), severities, confidences, known, things, subject, describe, account)
 
 
 def nobodys(
@@ -119,17 +124,17 @@ def nobodys(
 def joined_batches(first: Batch, second: Batch) -> Batch:
     """Two batches of one kind as one."""
     size = len(first)
-    columns = (
+    whose, severity, confidence, days, thing = (
         np.concatenate([getattr(first, name), getattr(second, name)])
-        for name in ("whose", "severity", "confidence", "days")
+        for name in ("whose", "severity", "confidence", "days", "thing")
     )
-    whose, severity, confidence, days = columns
     return Batch(
         first.kind,
         whose,
         severity,
         confidence,
         days,
+        thing,
         lambda at: first.subject(at) if at < size else second.subject(at - size),
         lambda at: first.describe(at) if at < size else second.describe(at - size),
     )
@@ -162,19 +167,29 @@ class ExcessContext(msgspec.Struct, frozen=True, dict=True):
         return [(name, decisions_of(records, name)) for name in names]
 
     @cached_property
+    def evidence(self) -> UnitEvidence:
+        """What is said about the units."""
+        return UnitEvidence(self.basis, self.usage.units, asked_by(self.basis, self.needs), self.usage.watched)
+
+    @cached_property
+    def words(self) -> UnitWords:
+        return UnitWords(self.evidence)
+
+    @cached_property
+    def usual(self) -> Usual:
+        """How many others have what each unit names."""
+        return usual_of(self.evidence, self.thresholds.peers, self.thresholds.fewest_peers, self.thresholds.widen)
+
+    @cached_property
     def needed(self) -> Bools:
-        """Which units give whoever they belong to something that a need asks for."""
-        units, basis = self.usage.units, self.basis
-        found = np.zeros(len(units), dtype=bool)
-        for first in range(0, len(self.needs), _TOGETHER):
-            asked = np.zeros(basis.size, dtype=np.int64)
-            brought = np.zeros(self.usage.thing_count, dtype=np.int64)
-            for bit, need in enumerate(self.needs[first : first + _TOGETHER]):
-                asked |= basis.selected(need.who).astype(np.int64) << bit
-                entitlements = np.zeros(len(basis.index.entitlements), dtype=np.int64)
-                entitlements[entitlements_permitting(self.targets, need.permissions)] = 1
-                brought |= np.concatenate([self.exposure.over_groups(entitlements, 0), entitlements]) << bit
-            found |= asked[self.usage.units.owner] & brought[self.usage.things] > 0
+        """Which units give whoever they belong to something that a need asks for, whether or not others give it too."""
+        return any_bit([*self.evidence.needed, *self.evidence.also_needed], len(self.usage.units))
+
+    @cached_property
+    def expected(self) -> Bools:
+        """Of which units a need asks for something, and needs for all that they name."""
+        found = self.needed.copy()
+        found[self.evidence.beyond.unit] = False
         return found
 
     @cached_property
@@ -182,8 +197,7 @@ class ExcessContext(msgspec.Struct, frozen=True, dict=True):
         """Of which units any need speaks: one that is about whoever they belong to, and about a system they bear on."""
         found: Bools = np.zeros(len(self.usage.units), dtype=bool)
         for need in self.needs:
-            about = self.basis.selected(need.who)[self.usage.units.owner]
-            found[about & self.speaking_of(need)[self.usage.things]] = True
+            found[meant(self.basis, need)[self.usage.units.asker] & self.speaking_of(need)[self.usage.things]] = True
         return found
 
     def speaking_of(self, need: Need) -> Bools:
@@ -201,11 +215,7 @@ class ExcessContext(msgspec.Struct, frozen=True, dict=True):
 
     def unit(self, at: int) -> str:
         """What a unit rests on: a grant or a group."""
-        units = self.usage.units
-        grant = int(units.grant[at])
-        if grant >= 0:
-            return reference_to("grant", self.basis.index.grants.ids[grant])
-        return self.holder(int(units.group[at]) + self.basis.index.holders.first_group)
+        return self.words.name(at)
 
     def unit_gives(self, at: int) -> str:
         """What a unit gives, in words."""
@@ -214,10 +224,16 @@ class ExcessContext(msgspec.Struct, frozen=True, dict=True):
         if grant >= 0:
             scope = index.scope(grant)
             return index.gives(grant) + (f" on {scope}" if scope else "")
-        entitlements = self.exposure.group_entitlements[int(units.group[at])]
+        entitlements = self.exposure.group_entitlements[int(self.usage.groups[at])]
         gives = [index.entitlements.gives_texts[index.entitlements.gives[it]] for it in entitlements[:3].tolist()]
         more = f" and {len(entitlements) - 3} more" if len(entitlements) > 3 else ""
         return f"membership in {self.unit(at)}, which gives {', '.join(gives)}{more}"
+
+    def thing_of_grants(self, grants: Ints) -> Ints:
+        """What of whoever holds them grants are: -1 for those of groups and of everyone, which are nobody's alone."""
+        index = self.basis.index
+        thing = len(index.holders.groups) + index.grants.entitlement[grants].astype(np.int64)
+        return np.where(self.owner_of(index.grants.holder[grants].astype(np.int64)) >= 0, thing, -1)
 
     def end_unit(self, at: int) -> Edit:
         """The edit that takes a unit away."""
@@ -225,9 +241,15 @@ class ExcessContext(msgspec.Struct, frozen=True, dict=True):
         grant = int(units.grant[at])
         if grant >= 0:
             return self.end_grant(grant)
-        system, _, group = index.holders.groups[int(units.group[at])].partition("/")
+        system, _, group = index.holders.groups[int(self.usage.groups[at])].partition("/")
         member = self.holder(int(units.holder[at]))
         return Edit("end", "members", {"system": system, "group": group, "member": member})
+
+    def end_alike(self, at: int) -> tuple[Edit, ...]:
+        """The edits that take a unit away, and with it all that are the same thing of the same asker."""
+        mine = self.words.units_of[int(self.usage.units.asker[at])].astype(np.int64)
+        same = mine[self.usage.things[mine] == self.usage.things[at]]
+        return tuple(self.end_unit(int(it)) for it in same)
 
     def end_grant(self, grant: int) -> Edit:
         return Edit("end", "grants", {"grant": self.basis.index.grants.ids[grant]})
@@ -246,6 +268,22 @@ class ExcessContext(msgspec.Struct, frozen=True, dict=True):
         """The end of each identity; of accounts, and of nobody (-1), there is none."""
         held = self.basis.index.holders
         return np.append(held.ends, NEVER)[np.where((askers >= 0) & (askers < held.people), askers, held.people)]
+
+
+def first_alike(context: ExcessContext, found: Bools) -> Ints:
+    """Of the units that were found those that are the first of the same thing of the same asker."""
+    units = found.nonzero()[0]
+    code = context.usage.units.asker[units] * max(context.usage.thing_count, 1) + context.usage.things[units]
+    first: Ints = units[np.sort(np.unique(code, return_index=True)[1])]
+    return first
+
+
+def any_bit(columns: Sequence[Ints], size: int) -> Bools:
+    """In which rows a bit is set in any of some columns of bits."""
+    found = np.zeros(size, dtype=bool)
+    for column in columns:
+        found |= column != 0
+    return found
 
 
 def severity_of(top: Ints) -> Ints:

@@ -1,223 +1,122 @@
-"""What somebody kept from a former position: permissions that the peers there hold, and those of the new one do not."""
+"""What somebody kept from a former position: what is usual there, and not where the person is now."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
 from functools import cached_property
 
 import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.analysis.holding import Holding, Things
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct
-from kathodos.columns.dictionary import DictionaryColumn, Scalar, positions_among
-from kathodos.columns.ordered import insertion_points
-from kathodos.engine.compiled.index import ANY_ACTION
-from kathodos.engine.reach import who_reaches_any
-from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, severity_of
+from kathodos.analysis.evidence.units import UnitEvidence
+from kathodos.analysis.evidence.usual import Grouping, Named, counted, having, others_in
+from kathodos.columns.csr import Ints, csr_from_pairs, distinct
+from kathodos.columns.dictionary import DictionaryColumn, positions_among
+from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, first_alike, severity_of
 from kathodos.model.kinds import IDENTITIES
 from kathodos.store.records import Stored
 
 FORMER_POSITION = "former-position"
-_MOST_NAMED = 3
 _LEAST_BEFORE, _MOST_NOW = 2, 10  # at least a half of the former department, at most a tenth of the present one
 
 
 def former_position(context: ExcessContext) -> Batch:
-    """Units with a permission that half of the former department reach, and hardly a tenth of the present one.
-
-    It is asked for each permission, whatever unit gives it to the others.
-    """
-    kept = _Kept(context)
-    units, of, entries = kept.found
+    """Units all of whose names half of a former department reach, and hardly a tenth of the present one."""
+    kept = Kept(context.evidence, context.thresholds.former)
+    row_of = np.full(len(context.usage.units), -1, dtype=np.int64)
+    row_of[kept.unit[::-1]] = np.arange(len(kept.unit))[::-1]
+    found = first_alike(context, row_of >= 0)
 
     def describe(at: int) -> FindingText:
-        unit, mover = int(units[at]), int(of[at])
-        told = [kept.told(mover, entry) for entry in entries[at][:_MOST_NAMED].tolist()]
-        told += [f"{len(entries[at]) - _MOST_NAMED} more alike"] if len(entries[at]) > _MOST_NAMED else []
-        evidence = f"{context.unit_gives(unit)}, kept from {kept.department_of(mover)}: {'; '.join(told)}"
+        unit = int(found[at])
+        row = int(row_of[unit])
+        evidence = f"{context.unit_gives(unit)}, kept from {kept.department_of(row)}: {kept.told(row)}"
         remedy = "Take it away, or have it asked for anew."
-        return FindingText(context.unit(unit), evidence, remedy, (context.end_unit(unit),))
+        return FindingText(context.unit(unit), evidence, remedy, context.end_alike(unit))
 
-    severity = np.maximum(severity_of(context.usage.top[units]), 1)
-    whose = kept.people[of]
-    return batch(FORMER_POSITION, whose, lambda at: context.holder(int(whose[at])), describe, severity, 90)
-
-
-def former_departments(context: ExcessContext) -> tuple[Ints, Ints, Sequence[Scalar]]:
-    """The people who were in other departments before: their numbers, a code for each department, and the names."""
-    kept = _Kept(context)
-    return (*kept.movers, kept.department.values)
+    severity = np.maximum(severity_of(context.usage.top[found]), 1)
+    whose = context.usage.identity[found]
+    thing = context.usage.things[found]
+    return batch(FORMER_POSITION, whose, lambda at: context.holder(int(whose[at])), describe, severity, 90, thing=thing)
 
 
-class _Kept(msgspec.Struct, frozen=True, dict=True):
-    """Who moved, and what each of them kept."""
+class Kept(msgspec.Struct, frozen=True, dict=True):
+    """The units that people kept from a former department. `former`: the attribute that tells a previous one."""
 
-    context: ExcessContext
+    evidence: UnitEvidence
+    former: str
+
+    @property
+    def basis(self) -> Basis:
+        return self.evidence.basis
 
     @cached_property
     def department(self) -> DictionaryColumn:
-        return self.context.basis.identity("department")
+        return self.basis.identity("department")
 
     @cached_property
-    def there(self) -> Bools:
-        """The people who count: who have not left."""
-        return self.context.basis.is_person & self.context.basis.is_there
+    def _candidates(self) -> tuple[Ints, Ints]:
+        """Units of people who were in other departments before, each with such a department."""
+        basis, asker = self.basis, self.evidence.units.asker
+        people, former = _movers(basis, self.former, self.department)
+        of_person = csr_from_pairs(people, former, basis.size)
+        mine = ((of_person.sizes()[asker] > 0) & (self.evidence.item >= 0)).nonzero()[0]
+        at, department = of_person.of(asker[mine])
+        return mine[at], department.astype(np.int64)
 
     @cached_property
-    def movers(self) -> tuple[Ints, Ints]:
-        """Who was in another department before, and the code of that department."""
-        return _movers(self.context, self.department, self.there)
-
-    @property
-    def people(self) -> Ints:
-        return self.movers[0]
-
-    @cached_property
-    def sizes(self) -> Ints:
-        """How many people each department has, and behind them those without one."""
-        return np.bincount(self.codes[self.there], minlength=len(self.department.values) + 1)
-
-    @cached_property
-    def codes(self) -> Ints:
-        """The department of each identity; the last stands for none."""
+    def _counted(self) -> tuple[Ints, Ints, Ints, Ints, Ints, Ints]:
+        """The units that were kept, and from which department; how many of how many have it there, and how many of how
+        many others where the person is now."""
+        basis, (unit, former) = self.basis, self._candidates
+        if not len(unit):
+            return (unit,) * 6
+        is_counted = counted(basis) & basis.is_person
         codes = self.department.codes.astype(np.int64)
-        return np.where(codes >= 0, codes, len(self.department.values))
-
-    @cached_property
-    def parts(self) -> CSRList:
-        """The permissions, as scoped entries, of each thing that can be held."""
-        usage, index = self.context.usage, self.context.basis.index
-        held = index.entitlements.scoped.items
-        permits = ~index.entries.denies[index.scoped_entry[held]] & (index.scoped_intervals.sizes()[held] > 0)
-        own = csr_from_pairs(index.entitlements.scoped.rows()[permits], held[permits], len(index.entitlements))
-        groups = self.context.exposure.group_entitlements
-        origin, entry = own.of(groups.items.astype(np.int64))
-        rows = np.concatenate([groups.rows()[origin], len(groups) + own.rows().astype(np.int64)])
-        items = np.concatenate([entry, own.items]).astype(np.int64)
-        return csr_from_distinct(rows, items, usage.thing_count, max(len(index.scoped_entry), 1))
-
-    @cached_property
-    def candidates(self) -> tuple[Ints, Ints, Ints]:
-        """Units of movers with permissions that may be kept: the unit, the mover's position, the permission."""
-        usage, basis = self.context.usage, self.context.basis
-        people, former = self.movers
-        owned = (usage.identity >= 0).nonzero()[0]
-        mover, unit = csr_from_pairs(usage.identity[owned], owned, basis.people).of(people)
-        at, entry = self.parts.of(usage.things[unit])
-        mover, unit, entry = mover[at], unit[at].astype(np.int64), entry.astype(np.int64)
-        index = basis.index
-        entitlements = index.grants.entitlement.astype(np.int64) + len(index.holders.groups)
-        counts = basis.live & ~index.grants.denies
-        things = Things(index, basis.moment, entitlements, counts, usage.thing_count)
-        holding = Holding(things, np.where(self.there & (self.department.codes >= 0), self.department.codes, -1))
-        present = self.department.codes[people[mover]].astype(np.int64)
-        has = holding.counted_by_part(present, entry, self.parts, self.parts_width)
-        at_most = self._holding_in(former[mover], entry)
-        may_be = self._is_kept(mover, at_most, np.maximum(has - 1, 0))  # the mover is one of them
-        return unit[may_be], mover[may_be], entry[may_be]
-
-    def _holding_in(self, department: Ints, entry: Ints) -> Ints:
-        """How many people of departments were given anything in the systems of permissions: no fewer reach one."""
-        index = self.context.basis.index
-        interval = index.scoped_intervals.items[index.scoped_intervals.starts[entry]].astype(np.int64)
-        system = insertion_points(index.system_roots, index.intervals.first[interval], side="right") - 1
-        holding = self.context.usage.systems_of[: self.context.basis.people] & self.there[:, None]
-        counts = np.stack([np.bincount(self.codes[it], minlength=len(self.sizes)) for it in holding.T], axis=1)
-        found: Ints = counts[department, system]
-        return found
+        person = self.evidence.units.asker[unit]
+        sets, names = self.evidence.name_sets
+        people = (is_counted & (codes >= 0)).nonzero()[0]
+        number = np.full(basis.people, -1, dtype=np.int64)
+        number[people] = np.arange(len(people))
+        groupings = [Grouping(codes[people], former), Grouping(codes[people], codes[person])]
+        named = Named.of(self.evidence.things, names)
+        (had, has), itself = having(self.evidence.things, named, people, sets[unit], groupings, number[person])
+        has = np.where(codes[person] >= 0, has - itself, 0)
+        sizes = np.bincount(codes[people], minlength=len(self.department.values) + 1)
+        there, here = sizes[former], others_in(codes, is_counted, person)
+        kept = (_LEAST_BEFORE * had >= there) & (_MOST_NOW * has <= here) & (there > 0)
+        return unit[kept], former[kept], had[kept], there[kept], has[kept], here[kept]
 
     @property
-    def parts_width(self) -> int:
-        return max(len(self.context.basis.index.scoped_entry), 1)
+    def unit(self) -> Ints:
+        """The units that were kept; one that was kept from two departments stands here twice."""
+        return self._counted[0]
 
-    def _is_kept(self, mover: Ints, had: Ints, has: Ints) -> Bools:
-        """Whether so many of the former and of the present department make a permission one that was kept."""
-        people, former = self.movers
-        of_former, of_present = self.sizes[former[mover]], self.sizes[self.codes[people[mover]]] - 1
-        found: Bools = (_LEAST_BEFORE * had >= of_former) & (_MOST_NOW * has <= of_present) & (of_former > 0)
-        return found
+    def department_of(self, row: int) -> str:
+        """The department that a unit was kept from."""
+        return str(self.department.values[int(self._counted[1][row])])
 
-    @cached_property
-    def reached(self) -> dict[tuple[int, int], tuple[int, int]]:
-        """For each permission and mover how many of the former department reach it, and others of the present one."""
-        people, former = self.movers
-        _, movers, entries = self.candidates
-        found = {}
-        for entry in distinct(entries).tolist():
-            mask = self._reaching(entry) & self.there
-            counts = np.bincount(self.codes[mask], minlength=len(self.sizes))
-            for mover in distinct(movers[entries == entry]).tolist():
-                person = int(people[mover])
-                itself = int(mask[person])
-                found[entry, mover] = int(counts[former[mover]]), int(counts[self.codes[person]]) - itself
-        return found
-
-    def _reaching(self, entry: int) -> Bools:
-        """Which identities reach a permission somewhere; of `*` all actions."""
-        index, moment = self.context.basis.index, self.context.basis.moment
-        nodes = self._nodes(entry)
-        named = int(index.entries.action[index.scoped_entry[entry]])
-        actions = index.system_of(int(nodes[0])).actions.tolist() if named == ANY_ACTION else [named]
-        masks = [who_reaches_any(index, nodes, action, moment)[: self.context.basis.people] for action in actions]
-        found: Bools = np.logical_and.reduce(masks)
-        return found
-
-    def _nodes(self, entry: int) -> Ints:
-        """The resources that a permission is about."""
-        index = self.context.basis.index
-        intervals = index.scoped_intervals[entry].astype(np.int64)
-        first, end = index.intervals.first[intervals], index.intervals.end[intervals]
-        places = [np.arange(one, other) for one, other in zip(first.tolist(), end.tolist(), strict=True)]
-        return np.sort(index.tree.node_at[distinct(np.concatenate(places))]).astype(np.int64)
-
-    @cached_property
-    def found(self) -> tuple[Ints, Ints, list[Ints]]:
-        """The units that were kept, the position of each mover, and the permissions by which."""
-        units, movers, entries = self.candidates
-        if not len(units):
-            return units, movers, []
-        pairs = list(zip(entries.tolist(), movers.tolist(), strict=True))
-        had, has = (np.array([self.reached[it][side] for it in pairs], dtype=np.int64) for side in (0, 1))
-        kept = self._is_kept(movers, had, has)
-        units, movers, entries = units[kept], movers[kept], entries[kept]
-        width = max(len(self.people), 1)
-        codes, inverse = np.unique(units * width + movers, return_inverse=True)
-        by_unit = csr_from_pairs(inverse.astype(np.int64), entries, len(codes))
-        return codes // width, codes % width, [by_unit[at].astype(np.int64) for at in range(len(codes))]
-
-    # In words
-
-    def department_of(self, mover: int) -> str:
-        """The department that somebody left."""
-        return str(self.department.values[int(self.movers[1][mover])])
-
-    def told(self, mover: int, entry: int) -> str:
-        """A permission, and how many of either department reach it."""
-        index, person = self.context.basis.index, int(self.people[mover])
-        had, has = self.reached[entry, mover]
-        of_former, of_present = self.sizes[self.movers[1][mover]], self.sizes[self.codes[person]] - 1
-        permission = index.entries[int(index.scoped_entry[entry])]
-        present = self.department.value(person) or "no department"
-        return (
-            f"{permission.action} {permission.pattern} is reached by {had} of {of_former} there "
-            f"and by {has} of {of_present} others in {present}"
-        )
+    def told(self, row: int) -> str:
+        """How many of either department have it."""
+        _, _, had, there, has, here = (int(it[row]) for it in self._counted)
+        person = int(self.evidence.units.asker[self.unit[row]])
+        present = self.department.value(person)
+        now = f"and {has} of {here} others in {present}" if here else "and nobody else is where they are now"
+        return f"{had} of {there} have it there, {now}"
 
 
-def _movers(context: ExcessContext, department: DictionaryColumn, there: Bools) -> tuple[Ints, Ints]:
+def _movers(basis: Basis, former: str, department: DictionaryColumn) -> tuple[Ints, Ints]:
     """The people who were in other departments before, and in which: pairs of a person and a code of a department."""
-    basis = context.basis
-    stated = basis.identity(context.thresholds.former)
+    there = basis.is_person & basis.is_there
+    stated = basis.identity(former)
     number = np.append(positions_among(stated.values, department.values), -1)
     person = (stated.codes >= 0).nonzero()[0]
     pairs = [(person, number[stated.codes[person]])]
     if basis.history is not None:
         pairs.append(_earlier_departments(basis, basis.history, department))
-    people, former = (np.concatenate([pair[side] for pair in pairs]).astype(np.int64) for side in (0, 1))
+    people, before = (np.concatenate([pair[side] for pair in pairs]).astype(np.int64) for side in (0, 1))
     width = len(department.values) + 1
-    codes = distinct((people * width + former)[(former >= 0) & there[people] & (former != department.codes[people])])
+    codes = distinct((people * width + before)[(before >= 0) & there[people] & (before != department.codes[people])])
     return codes // width, codes % width
 
 

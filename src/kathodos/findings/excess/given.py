@@ -26,7 +26,8 @@ def redundant(context: ExcessContext) -> Batch:
     """Grants of which each, taken away alone, changes nobody's reach."""
     index, basis = context.basis.index, context.basis
     done = redundant_grants(index, basis.moment)
-    kept = basis.live[done.grants]
+    counts = counted_as(index.holders, basis.moment)[index.grants.holder[done.grants]]  # else others say why it is idle
+    kept = basis.live[done.grants] & counts
     grants, idle = done.grants[kept].astype(np.int64), done.is_idle[kept]
 
     def describe(at: int) -> FindingText:
@@ -40,7 +41,14 @@ def redundant(context: ExcessContext) -> Batch:
         )
 
     holder = index.grants.holder[grants].astype(np.int64)
-    return batch(REDUNDANT, context.owner_of(holder), lambda at: context.holder(int(holder[at])), describe, 0)
+    return batch(
+        REDUNDANT,
+        context.owner_of(holder),
+        lambda at: context.holder(int(holder[at])),
+        describe,
+        0,
+        thing=context.thing_of_grants(grants),
+    )
 
 
 def _same_by_group(index: Index, grant: int, moment: int) -> str:
@@ -98,7 +106,14 @@ def direct(context: ExcessContext) -> Batch:
         )
 
     holder = grants.holder[found].astype(np.int64)
-    return batch(DIRECT, context.owner_of(holder), lambda at: context.holder(int(holder[at])), describe, 0)
+    return batch(
+        DIRECT,
+        context.owner_of(holder),
+        lambda at: context.holder(int(holder[at])),
+        describe,
+        0,
+        thing=context.thing_of_grants(found),
+    )
 
 
 def wildcard(context: ExcessContext) -> Batch:
@@ -127,7 +142,14 @@ def wildcard(context: ExcessContext) -> Batch:
         return FindingText(_name(index, grant), evidence, "Narrow it to what is administered, or give it an end.", ())
 
     holder = index.grants.holder[grants].astype(np.int64)
-    return batch(WILDCARD, context.owner_of(holder), lambda at: context.holder(int(holder[at])), describe, 2)
+    return batch(
+        WILDCARD,
+        context.owner_of(holder),
+        lambda at: context.holder(int(holder[at])),
+        describe,
+        2,
+        thing=context.thing_of_grants(grants),
+    )
 
 
 def everyone(context: ExcessContext) -> Batch:
@@ -170,7 +192,15 @@ def sensitive(context: ExcessContext) -> Batch:
         )
         return FindingText(_name(index, grant), evidence, "Name what is needed, or deny the field.", ())
 
-    return batch(SENSITIVE, context.owner_of(holder), lambda at: context.holder(int(holder[at])), describe, 2, 90)
+    return batch(
+        SENSITIVE,
+        context.owner_of(holder),
+        lambda at: context.holder(int(holder[at])),
+        describe,
+        2,
+        90,
+        thing=context.thing_of_grants(grants),
+    )
 
 
 def _not_naming(context: ExcessContext, node: int, counted: Bools) -> Ints:

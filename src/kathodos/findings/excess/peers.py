@@ -11,15 +11,23 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
+from kathodos.analysis.evidence.usual import counted, peer_groups
 from kathodos.analysis.exposure import READ
-from kathodos.analysis.holding import Holding, Things
-from kathodos.columns.csr import Bools, Ints, distinct
+from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import System
-from kathodos.engine.decide import able_of, who_has
 from kathodos.engine.explain import explain
 from kathodos.engine.reach import one_per_answer, who_reaches, who_reaches_any
-from kathodos.findings.excess.batches import Batch, Edit, ExcessContext, FindingText, batch, severity_of
+from kathodos.findings.excess.batches import (
+    Batch,
+    Edit,
+    ExcessContext,
+    FindingText,
+    batch,
+    first_alike,
+    severity_of,
+)
+from kathodos.findings.excess.thresholds import Thresholds
 from kathodos.model.references import reference_to
 
 Floats = npt.NDArray[np.float64]
@@ -44,71 +52,43 @@ def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
 
 
 def beyond_peers(context: ExcessContext) -> Batch:
-    """Units that hardly any peer holds, by whatever way."""
-    basis, usage = context.basis, context.usage
-    what, peers = usage.things, basis.peers_by(context.thresholds.peers)
+    """Units of whose names hardly any peer reaches all, by whatever way."""
+    basis, usage, usual = context.basis, context.usage, context.usual
     owner = usage.identity
-    group = np.append(peers, -1)[owner]
-    others = _others(peers)[group]
-    things = _things(context)
-    having = _others_having(context, things, peers, group)
-    found = _is_few(context, having, others).nonzero()[0]
-    having, others = having[found], others[found]
-    everybody = int((basis.is_person & basis.is_there).sum())
+    found = first_alike(context, (is_few(context.thresholds, usual.having, usual.of) & usual.is_enough & (owner >= 0)))
+    having, of = usual.having[found], usual.of[found]
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
-        name = " and ".join(str(basis.identity(it).value(int(owner[unit]))) for it in context.thresholds.peers)
-        mask = who_has(basis.index, things.holders_of(int(what[unit])), basis.moment)[: basis.people]
-        all_of = int((mask & basis.is_person & basis.is_there).sum())
+        by = context.thresholds.peers[int(usual.level[unit]) :]
+        name = " and ".join(str(basis.identity(it).value(int(owner[unit]))) for it in by)
         evidence = (
-            f"{context.unit_gives(unit)}: {having[at]} of {others[at]} others of {name} hold it, "
-            f"{all_of} of {everybody} people"
+            f"{context.unit_gives(unit)}: {having[at]} of {of[at]} others of {name} have it, "
+            f"{usual.all_having[unit]} of {usual.all_of[unit]} others in all"
         )
         return FindingText(
-            context.unit(unit), evidence, "Take it away, or say what sets them apart.", (context.end_unit(unit),)
+            context.unit(unit), evidence, "Take it away, or say what sets them apart.", context.end_alike(unit)
         )
 
-    needed = context.needed[found]
-    severity = np.where(needed, 0, severity_of(usage.top[found]))
-    share = upper_share(having, others, context.thresholds.peer_confidence)
-    confidence = np.where(needed, 50, np.clip(100 - 100 * share, 50, 95)).astype(np.int64)
+    expected = context.expected[found]
+    severity = np.where(expected, 0, severity_of(usage.top[found]))
+    share = upper_share(having, of, context.thresholds.peer_confidence)
+    confidence = np.where(expected, 50, np.clip(100 - 100 * share, 50, 95)).astype(np.int64)
     return batch(
-        BEYOND_PEERS, owner[found], lambda at: context.holder(int(owner[found[at]])), describe, severity, confidence
+        BEYOND_PEERS,
+        owner[found],
+        lambda at: context.holder(int(owner[found[at]])),
+        describe,
+        severity,
+        confidence,
+        thing=usage.things[found],
     )
 
 
-def _others(peers: Ints) -> Ints:
-    """How many others there are in each peer group; behind them 0 for who has none."""
-    return np.append(np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 1) - 1, 0)
-
-
-def _is_few(context: ExcessContext, having: Ints, of: Ints) -> Bools:
+def is_few(limits: Thresholds, having: Ints, of: Ints) -> Bools:
     """Whether so many of so many others are surely few."""
-    limits = context.thresholds
     few: Bools = (of > 0) & (upper_share(having, of, limits.peer_confidence) < limits.peer_share)
     return few
-
-
-def _things(context: ExcessContext) -> Things:
-    """What units are of: the groups, and what grants that count give."""
-    index, basis = context.basis.index, context.basis
-    of_grant = len(index.holders.groups) + index.grants.entitlement.astype(np.int64)
-    return Things(index, basis.moment, of_grant, basis.live & ~index.grants.denies, context.usage.thing_count)
-
-
-def _others_having(context: ExcessContext, things: Things, peers: Ints, group: Ints) -> Ints:
-    """For each unit how many others of its owner's peer group, given by number, hold the same by whatever way."""
-    basis, units, what = context.basis, context.usage.units, context.usage.things
-    index = basis.index
-    holding = Holding(things, peers)
-    having = holding.counted(group, what).of_pair
-    itself = able_of(index.holders, basis.moment)[units.holder]
-    unsure = ((group >= 0) & ~itself).nonzero()[0]
-    for thing in distinct(what[unsure]).tolist():
-        here = unsure[what[unsure] == thing]
-        itself[here] = who_has(index, things.holders_of(thing), basis.moment)[units.owner[here]]
-    return np.where(group >= 0, having - itself, 0)
 
 
 # Exports
@@ -117,7 +97,7 @@ def _others_having(context: ExcessContext, things: Things, peers: Ints, group: I
 def export_beyond_peers(context: ExcessContext) -> Batch:
     """Whoever may export where its peers may only look."""
     basis, index = context.basis, context.basis.index
-    peers = basis.peers_by(context.thresholds.peers)
+    peers = np.where(counted(basis) & basis.is_person, peer_groups(basis, context.thresholds.peers), -1)
     sizes = np.bincount(peers[peers >= 0], minlength=int(peers.max(initial=-1)) + 2)
     whose, where, counts = [], [], []
     for system in index.systems_in_order:
@@ -128,7 +108,7 @@ def export_beyond_peers(context: ExcessContext) -> Batch:
             people = may.nonzero()[0]
             having = np.bincount(peers[people], minlength=len(sizes))[peers[people]] - 1
             others = sizes[peers[people]] - 1
-            apart = _is_few(context, having, others)
+            apart = is_few(context.thresholds, having, others)
             look = np.zeros(basis.people, dtype=bool)
             for read in reading if apart.any() else ():
                 look |= who_reaches_any(index, nodes, read, basis.moment)[: basis.people] & (peers >= 0)
@@ -206,17 +186,23 @@ def beyond_needs(context: ExcessContext) -> Batch:
     matters = (usage.top > 0) & ((usage.kinds & ~READ) > 0)
     there = np.append(basis.is_person & basis.is_there, False)
     beyond = (there & (asked > 0))[owner] & (owner >= 0) & context.spoken & ~context.needed & matters
-    found = beyond.nonzero()[0]
+    found = first_alike(context, beyond)
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         who = int(owner[unit])
         share = f"{asked[who]} of the {held[who]} things held are asked for"
         evidence = f"{context.unit_gives(unit)}: no need asks for it; {share}"
-        return FindingText(context.unit(unit), evidence, "Take it away, or state the need.", (context.end_unit(unit),))
+        return FindingText(context.unit(unit), evidence, "Take it away, or state the need.", context.end_alike(unit))
 
     confidence = np.clip(100 * asked[owner[found]] // np.maximum(held[owner[found]], 1), 10, 90)
     severity = np.maximum(severity_of(usage.top[found]) - 1, 0)
     return batch(
-        BEYOND_NEEDS, owner[found], lambda at: context.holder(int(owner[found[at]])), describe, severity, confidence
+        BEYOND_NEEDS,
+        owner[found],
+        lambda at: context.holder(int(owner[found[at]])),
+        describe,
+        severity,
+        confidence,
+        thing=usage.things[found],
     )

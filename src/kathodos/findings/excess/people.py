@@ -142,7 +142,14 @@ def open_ended(context: ExcessContext) -> Batch:
     days = np.where(over, basis.days_since(ends[grants]), -1)
     severity = np.where(over, 2, 0)
     return batch(
-        OPEN_ENDED, owner[grants], lambda at: context.holder(int(owner[grants[at]])), describe, severity, 100, days
+        OPEN_ENDED,
+        owner[grants],
+        lambda at: context.holder(int(owner[grants[at]])),
+        describe,
+        severity,
+        100,
+        days,
+        thing=context.thing_of_grants(grants),
     )
 
 

@@ -26,11 +26,14 @@ _FEWEST = 3  # permissions from which on two roles can be nearly the same; below
 
 
 def empty_roles(context: ExcessContext) -> Batch:
-    """Active roles that no live grant gives, themselves or as a junior of another."""
+    """Active roles that no live grant gives, themselves or as a junior of others, all of them active."""
     index, basis = context.basis.index, context.basis
     given = np.zeros(len(index.roles), dtype=bool)
     roles = index.entitlements.role[index.grants.entitlement[basis.live & ~index.grants.denies]]
-    given[reachable(index.juniors, distinct(roles[roles >= 0]).astype(np.int64))] = True
+    off = ~index.role_is_active[index.juniors.rows()]
+    juniors = csr_from_pairs(index.juniors.rows()[~off], index.juniors.items[~off], len(index.roles))
+    top = distinct(roles[roles >= 0]).astype(np.int64)
+    given[reachable(juniors, top[index.role_is_active[top]])] = True
     found = (index.role_is_active & ~given).nonzero()[0].tolist()
     names = [reference_to("role", index.roles[role]) for role in found]
     texts = [

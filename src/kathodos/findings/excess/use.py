@@ -6,8 +6,17 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
+from kathodos.analysis.evidence.since import is_proposed
 from kathodos.columns.csr import Bools, Ints
-from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, joined_batches, severity_of
+from kathodos.findings.excess.batches import (
+    Batch,
+    Edit,
+    ExcessContext,
+    FindingText,
+    batch,
+    joined_batches,
+    severity_of,
+)
 from kathodos.model.references import reference_to
 from kathodos.model.times import BEGINNING, day_text
 
@@ -17,67 +26,86 @@ DORMANT, NEVER_SIGNED_IN, UNUSED_ROLE = "dormant-account", "never-signed-in", "u
 
 
 def unused(context: ExcessContext) -> Batch:
-    """Units that were used once, but not for so many days as their sensitivity allows."""
-    last, usage = context.usage.last, context.usage
+    """Units of which what they name was used once, but not for so many days as their sensitivity allows."""
+    last, usage = context.evidence.used_as_named.last, context.usage
     days = context.basis.days_since(last)
     found = (_judged(context) & (last > BEGINNING) & (days > _allowed(context))).nonzero()[0]
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         seen = day_text(int(last[unit]))
-        told = f"not used for {days[unit]} days (last on {seen})"
-        evidence = f"{context.unit_gives(unit)}: {told}{_asked_for(context, unit)}"
-        return FindingText(
-            context.unit(unit), evidence, "Take it away, or have its use confirmed.", (context.end_unit(unit),)
+        evidence = (
+            f"{context.unit_gives(unit)}: not used for {days[unit]} days (last on {seen}){_besides(context, unit)}"
         )
+        return FindingText(context.unit(unit), evidence, *_remedy(context, unit, "Take it away, or have it confirmed."))
 
     return _of_units(context, UNUSED, found, describe, days[found], usage.top[found])
 
 
 def never_used(context: ExcessContext) -> Batch:
-    """Units of which no use is known since they were given, or since uses are known, for longer than is allowed."""
-    usage, basis = context.usage, context.basis
-    given = np.append(basis.moments(basis.grant("given_at")), BEGINNING)[usage.units.grant]
-    since = np.maximum(given, usage.watched)
-    days = basis.days_since(np.minimum(since, basis.moment))
-    judged = _judged(context)
-    idle = judged & (usage.last == BEGINNING) & (days > _allowed(context))
+    """Units of which what they name was never used, for longer than is allowed since it could have been."""
+    usage, evidence = context.usage, context.evidence
+    since = evidence.time.since
+    days = _days(context)
+    idle = _judged(context) & ~evidence.used_as_named.is_any & (days > _allowed(context))
     whole = _idle_groups(context, idle)
-    inside = np.append(whole, False)[usage.units.group]
+    inside = np.append(whole, False)[usage.groups]
     found = (idle & ~inside).nonzero()[0]
     first = (idle & inside).nonzero()[0]
-    first = first[np.unique(usage.units.group[first], return_index=True)[1]]
+    first = first[np.unique(usage.groups[first], return_index=True)[1]]
 
     def tell_group(at: int) -> FindingText:
         unit = int(first[at])
-        members = int((usage.units.group == usage.units.group[unit]).sum())
-        known = day_text(int(since[unit]))
+        members = int((usage.groups == usage.groups[unit]).sum())
+        known = day_text(int(since[usage.groups == usage.groups[unit]].max()))
         evidence = f"{context.unit_gives(unit)}: none of its {members} members has used that since {known}"
         return FindingText(context.unit(unit), evidence, "Ask its owner what it is for; take away what it gives.", ())
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         known = day_text(int(since[unit]))
-        text = f"it was given on {known}" if given[unit] == since[unit] else f"uses are recorded there ({known})"
-        told = f"never used in the {days[unit]} days since {text}"
-        evidence = f"{context.unit_gives(unit)}: {told}{_asked_for(context, unit)}"
-        return FindingText(context.unit(unit), evidence, "Take it away.", (context.end_unit(unit),))
+        recorded = since[unit] == usage.watched[unit]
+        text = f"uses are recorded there ({known})" if recorded else f"it could be used ({known})"
+        told = f"never used in the {days[unit]} days since {text}{_besides(context, unit)}"
+        return FindingText(
+            context.unit(unit), f"{context.unit_gives(unit)}: {told}", *_remedy(context, unit, "Take it away.")
+        )
 
     single = _of_units(context, NEVER_USED, found, describe, days[found], usage.top[found])
     nobody = np.full(len(first), -1, dtype=np.int64)
     name = context.unit
     groups = batch(
-        NEVER_USED, nobody, lambda at: name(int(first[at])), tell_group, severity_of(usage.top[first]), 95, days[first]
+        NEVER_USED,
+        nobody,
+        lambda at: name(int(first[at])),
+        tell_group,
+        severity_of(usage.top[first]),
+        95,
+        days[first],
+        thing=usage.things[first],
     )
     return joined_batches(groups, single)
 
 
+def _besides(context: ExcessContext, unit: int) -> str:
+    """What else there is to say of the use of a unit: of what else it contains, and whether a need asks for it."""
+    told = f"; {context.words.use(unit)}" if context.evidence.used.times[unit] else ""
+    return told + ("; but a need asks for it" if context.needed[unit] else "")
+
+
+def _remedy(context: ExcessContext, unit: int, otherwise: str) -> tuple[str, tuple[Edit, ...]]:
+    """What to do about a unit that is not used as it is named, and what would change."""
+    if not context.evidence.credited.times[unit]:
+        return otherwise, (context.end_unit(unit),)
+    return "Leave what is used of it, and take the rest away.", ()
+
+
 def _idle_groups(context: ExcessContext, idle: Bools) -> Bools:
     """The groups of which no member, of at least so many, has ever used what it gives: told once, for the group."""
-    units = context.usage.units
-    count = len(context.basis.index.holders.groups)
-    listed = units.group >= 0
-    all_of, idle_of = (np.bincount(units.group[mask], minlength=count) for mask in (listed, listed & idle))
+    groups, count = context.usage.groups, len(context.basis.index.holders.groups)
+    listed = groups >= 0
+    used = context.evidence.used.is_any
+    all_of, idle_of = (np.bincount(groups[mask], minlength=count) for mask in (listed, listed & idle & ~used))
     found: Bools = (all_of >= _MANY) & (idle_of == all_of)
     return found
 
@@ -85,31 +113,36 @@ def _idle_groups(context: ExcessContext, idle: Bools) -> Bools:
 def _of_units(
     context: ExcessContext, kind: str, found: Ints, describe: Callable[[int], FindingText], days: Ints, top: Ints
 ) -> Batch:
-    owner = context.usage.units.owner[found]
-    needed = context.needed[found]
-    severity = np.where(needed, 0, severity_of(top))
+    owner = context.usage.units.asker[found]
+    expected = context.expected[found]
+    severity = np.where(expected, 0, severity_of(top))
     allowed = _allowed(context)[found]
-    confidence = np.where(needed, 50, np.minimum(95, 60 + 35 * (days - allowed) // np.maximum(allowed, 1)))
-    return batch(kind, owner, lambda at: context.holder(int(owner[at])), describe, severity, confidence, days)
+    confidence = np.where(expected, 50, np.minimum(95, 60 + 35 * (days - allowed) // np.maximum(allowed, 1)))
+    things = context.usage.things[found]
+    return batch(
+        kind, owner, lambda at: context.holder(int(owner[at])), describe, severity, confidence, days, thing=things
+    )
 
 
 def _judged(context: ExcessContext) -> Bools:
-    """The units whose use can be judged: of somebody who is there, in systems that were watched for long enough."""
-    basis, usage = context.basis, context.usage
-    watched = basis.days_since(np.minimum(usage.watched, basis.moment))
-    there = np.append(basis.is_there, True)[usage.identity]
-    found: Bools = there & (watched > _allowed(context)) & (usage.watched < basis.moment)
+    """The units whose use can be judged: they count and add something, of somebody who is there, who could have used
+    them for long enough, and uses of all their systems are recorded."""
+    basis, evidence = context.basis, context.evidence
+    found = basis.can_act[evidence.units.asker] & (evidence.item >= 0) & (evidence.adds > 0)
+    found &= (evidence.time.since < basis.moment) & (_days(context) > _allowed(context))
+    found &= ~is_proposed(basis, evidence.units)
     return found
+
+
+def _days(context: ExcessContext) -> Ints:
+    """For how many days each unit could have been used."""
+    return context.basis.days_since(np.minimum(context.evidence.time.since, context.basis.moment))
 
 
 def _allowed(context: ExcessContext) -> Ints:
     """For how many days each unit may go unused."""
     allowed: Ints = np.array(context.thresholds.unused, dtype=np.int64)[np.maximum(context.usage.top, 0)]
     return allowed
-
-
-def _asked_for(context: ExcessContext, unit: int) -> str:
-    return "; but a need asks for it" if context.needed[unit] else ""
 
 
 # Accounts

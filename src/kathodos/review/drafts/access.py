@@ -7,99 +7,121 @@ from collections.abc import Mapping
 import numpy as np
 
 from kathodos.analysis.basis import Basis
-from kathodos.columns.dictionary import DictionaryColumn, Numbers, nothing
+from kathodos.analysis.evidence.held import Units, beyond_units, units_of
+from kathodos.analysis.evidence.units import UnitEvidence
+from kathodos.columns.csr import Ints, among, distinct
+from kathodos.columns.dictionary import DictionaryColumn, Numbers
+from kathodos.findings.excess.batches import ExcessContext
+from kathodos.findings.excess.peers import is_few
 from kathodos.review.drafts.access_evidence import Evidence
 from kathodos.review.drafts.draft import Asked, Draft, names_of_askers
-from kathodos.review.drafts.holder_evidence import HolderEvidence
-from kathodos.review.drafts.items import Items, beyond_items, items_of
+from kathodos.review.drafts.holder_evidence import HolderEvidence, moments_column
 from kathodos.review.drafts.standing_out import Facts, standing_out
 from kathodos.review.lines import numbered
 from kathodos.review.owners import owners_of_items
-from kathodos.rules.reading import Rules
 
 
 def draft_access(asked: Asked) -> Draft:
     """The lines of some identities, and of some accounts that are nobody's."""
     basis, index, chosen = asked.context.basis, asked.context.basis.index, asked.chosen
-    items = items_of(index, chosen, basis.moment)
-    evidence = evidence_of(asked, items)
+    units = units_of(index, chosen, basis.moment)
+    evidence = evidence_of(asked, units)
     return Draft(
-        items.asker,
-        lambda: owners_of_items(basis, items),
-        {**columns_of_items(asked, items, evidence), "thing": numbered(evidence.thing)},
+        units.asker,
+        lambda: owners_of_items(basis, units),
+        {**columns_of_units(asked, units, evidence), "thing": numbered(evidence.thing)},
         [numbered(evidence.used), *evidence.thing_columns()],
-        beyond_items(index, chosen, items, basis.moment),
+        beyond_units(index, chosen, units, basis.moment),
     )
 
 
-def evidence_of(asked: Asked, items: Items) -> Evidence:
-    """What stands beside some items, with the conflicts of whom they belong to."""
+def evidence_of(asked: Asked, units: Units) -> Evidence:
+    """What stands beside some units, with the conflicts of whom they belong to."""
     mine = np.zeros(asked.context.basis.size, dtype=bool)
-    mine[items.asker[items.asker >= 0]] = True
-    return Evidence(asked.context, items, asked.conflicts.taken(mine[asked.conflicts.asker]))
+    mine[units.asker[units.asker >= 0]] = True
+    conflicts = asked.conflicts.taken(mine[asked.conflicts.asker])
+    return Evidence(asked.context, units, conflicts, asked.rules.needs)
 
 
-def columns_of_items(asked: Asked, items: Items, evidence: Evidence) -> dict[str, DictionaryColumn]:
-    """What the lines of some items say of the access and of who holds it."""
-    basis, index, limits = asked.context.basis, asked.context.basis.index, asked.context.thresholds
-    holder, known = HolderEvidence(basis, items, asked.found), _known(evidence, asked.rules)
-    idle_after = np.array(limits.unused)[np.clip(evidence.sensitivity[evidence.thing], 0, 3)]
-    stands_out, speaks = standing_out(
-        Facts(known, evidence.used_at, evidence.watched, basis.moment, idle_after, limits.peer_share)
-    )
-    group = np.where(items.group >= 0, items.group, -1).astype(np.int32)
-    return {
-        "identity": names_of_askers(index.holders, items.asker),
-        "holder": DictionaryColumn(items.holder.astype(np.int32), index.holders.references),
-        "grant": DictionaryColumn(items.grant.astype(np.int32), index.grants.ids),
+def columns_of_units(asked: Asked, units: Units, evidence: Evidence) -> dict[str, DictionaryColumn]:
+    """What the lines of some units say of the access and of who holds it."""
+    basis, index = asked.context.basis, asked.context.basis.index
+    holder, told, usual = HolderEvidence(basis, units, asked.found), evidence.of_units, evidence.usual
+    group = np.where(units.group >= 0, units.group, -1).astype(np.int32)
+    columns = {
+        "identity": names_of_askers(index.holders, units.asker),
+        "holder": DictionaryColumn(units.holder.astype(np.int32), index.holders.references),
+        "grant": DictionaryColumn(units.grant.astype(np.int32), index.grants.ids),
         "group": DictionaryColumn(group, index.holders.references),
-        "peers_having": known["having"],
-        "peers_counted": known["counted"],
-        **{name: known[name] for name in ("needed_by", "conflicts", "fences", "status", "ends", "former")},
-        "last_used": evidence.last_used(),
-        "uses": evidence.uses(),
-        **given_with(basis, items),
-        "signed_in": holder.signed_in(),
-        "risk": holder.risk(),
-        "excess": holder.excess(),
-        "redundant": _redundant(asked, items),
-        "spoken": evidence.spoken(asked.rules.needs),
-        "speaks": speaks,
-        "stands_out": stands_out,
-    }
-
-
-def _redundant(asked: Asked, items: Items) -> DictionaryColumn:
-    """Of which grants each, taken away alone, would be missed by nobody; nothing of memberships."""
-    if asked.found.redundant is None:
-        return nothing(len(items))
-    is_it = np.zeros(len(asked.context.basis.index.grants) + 1, dtype=np.int32)
-    is_it[asked.found.redundant] = 1
-    return DictionaryColumn(np.where(items.grant >= 0, is_it[items.grant], np.int32(-1)), Numbers(np.array([0, 1])))
-
-
-def _known(evidence: Evidence, rules: Rules) -> dict[str, DictionaryColumn]:
-    """What is known of each line from which something may stand out, and the last day."""
-    (having, counted), (status, ends, former) = evidence.peers(), evidence.of_whom()
-    return {
-        "having": numbered(having),
-        "counted": numbered(counted),
-        "recorded": evidence.recorded(),
-        "needed_by": evidence.needed_by(rules.needs),
+        "peers_having": numbered(usual.having),
+        "peers_counted": numbered(usual.of),
+        "all_having": numbered(usual.all_having),
+        "all_counted": numbered(usual.all_of),
+        "needed_by": evidence.needed_by(told.needed),
+        "also_needed": evidence.needed_by(told.also_needed),
+        "beyond": evidence.beyond(),
         "conflicts": evidence.taking_part(),
-        "fences": evidence.crossing(rules.fences),
-        "status": status,
-        "ends": ends,
-        "former": former,
+        "fences": evidence.crossing(asked.rules.fences),
+        "former": evidence.former(),
+        **dict(zip(("status", "ends"), evidence.of_whom(), strict=True)),
+        "last_used": moments_column(told.used.last),
+        "credited_at": moments_column(told.credited.last),
+        "uses": _some(told.used.times),
+        "never": evidence.never(),
+        "lost": numbered(told.adds),
+        **given_with(basis, units),
+        "signed_in": evidence.signed_in(),
+        "risk": holder.risk(),
+        "excess": holder.excess_of(asked.context.usage.thing_of(units)),
+        "found": holder.excess(),
+        "redundant": _redundant(told),
+        "spoken": evidence.spoken(),
     }
+    stands_out, speaks = standing_out(facts_of(asked.context, evidence, columns))
+    return {**columns, "speaks": speaks, "stands_out": stands_out}
 
 
-def given_with(basis: Basis, items: Items) -> Mapping[str, DictionaryColumn]:
-    """Until when the grant of each item runs, who gave it, when and why; nothing with memberships."""
+def facts_of(context: ExcessContext, evidence: Evidence, columns: Mapping[str, DictionaryColumn]) -> Facts:
+    """What is known of each line from which something may stand out."""
+    told, limits, usual = evidence.of_units, context.thresholds, evidence.usual
+    beyond = told.beyond
+    is_beyond_used = np.zeros(len(told.units), dtype=bool)
+    width = max(len(context.basis.index.actions), 1)
+    used = distinct(told.by_action.unit * width + told.by_action.action)
+    is_beyond_used[beyond.unit[among(beyond.unit * width + beyond.action, used)]] = True
+    return Facts(
+        {**columns, "begins": evidence.begins()},
+        used=told.used_as_named.last,
+        since=told.time.since,
+        adds=told.adds,
+        withholds=told.withholds,
+        moment=context.basis.moment,
+        idle_after=np.array(limits.unused)[np.clip(evidence.sensitivity, 0, 3)],
+        is_few=is_few(limits, usual.having, usual.of) & usual.is_enough,
+        is_usual=usual.is_enough & (4 * usual.having >= 3 * usual.of),
+        counts=told.item >= 0,
+        is_beyond_used=is_beyond_used,
+    )
+
+
+def _some(counts: Ints) -> DictionaryColumn:
+    """Numbers as a column, with nothing for 0."""
+    column = numbered(counts)
+    return DictionaryColumn(np.where(counts > 0, column.codes, -1).astype(np.int32), column.values)
+
+
+def _redundant(told: UnitEvidence) -> DictionaryColumn:
+    """Without which units nothing would be lost or gained; nothing of those that give nothing now anyway."""
+    codes = np.where(told.item >= 0, told.is_redundant, -1).astype(np.int32)
+    return DictionaryColumn(codes, Numbers(np.array([0, 1])))
+
+
+def given_with(basis: Basis, units: Units) -> Mapping[str, DictionaryColumn]:
+    """Until when the grant of each unit runs, who gave it, when and why; nothing with memberships."""
     named = {"until": "until", "given_by": "given_by", "given_at": "given_at", "given_for": "reason"}
-    return {name: _of_grants(basis, items, of_grant) for name, of_grant in named.items()}
+    return {name: _of_grants(basis, units, of_grant) for name, of_grant in named.items()}
 
 
-def _of_grants(basis: Basis, items: Items, name: str) -> DictionaryColumn:
+def _of_grants(basis: Basis, units: Units, name: str) -> DictionaryColumn:
     column = basis.grant(name)
-    return DictionaryColumn(np.append(column.codes, np.int32(-1))[items.grant], column.values)
+    return DictionaryColumn(np.append(column.codes, np.int32(-1))[units.grant], column.values)

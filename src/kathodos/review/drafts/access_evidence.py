@@ -1,7 +1,7 @@
 """What stands beside the lines of a review, so that whoever decides knows what they are about: of all lines at once.
 
 What is true of a thing whoever holds it - a group, or what grants give - is said once for each thing; what is true of
-one holder stands with the line. Shares are counted exactly, people by peer group.
+one holder stands with the line, and comes from the evidence of units.
 """
 
 from __future__ import annotations
@@ -12,128 +12,143 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
-from kathodos.analysis.holding import Counted, Holding, Things
-from kathodos.analysis.usage import Usage
+from kathodos.analysis.evidence.asked import bits_where
+from kathodos.analysis.evidence.held import Units, carried_grants
+from kathodos.analysis.evidence.things import Things
+from kathodos.analysis.evidence.units import UnitEvidence
+from kathodos.analysis.evidence.usual import Usual, counted, usual_of
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct
-from kathodos.columns.dictionary import DictionaryColumn, Numbers, dictionary_column, nothing, row_numbers, tabled
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, dictionary_column, nothing, tabled
 from kathodos.columns.ordered import insertion_points
+from kathodos.columns.packed import fingerprints
 from kathodos.engine.reach import who_reaches_any
 from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.excess.batches import ExcessContext
-from kathodos.findings.excess.former import former_departments
+from kathodos.findings.excess.former import Kept
+from kathodos.findings.excess.unit_words import UnitWords
 from kathodos.model.json_text import json_text
-from kathodos.model.times import BEGINNING, moment_text
-from kathodos.review.drafts.items import Items, carried_grants
+from kathodos.model.times import BEGINNING, DAY, day_text, moment_text
+from kathodos.review.drafts.holder_evidence import moments_column
+from kathodos.rules.asked import asked_by
 from kathodos.rules.reading import Fence, Need
-from kathodos.rules.targets import entitlements_on, entitlements_permitting, meant
+from kathodos.rules.targets import entitlements_on, meant
 
-_TOGETHER = 60  # needs that are looked at together, a bit each
 _EMPTY = "[]"
 
 
 class Evidence(msgspec.Struct, frozen=True, dict=True):
-    """What stands beside all items of a review.
-
-    A thing is numbered as a group, behind the groups as what a grant gives, and behind these as what one denies.
-    """
+    """What stands beside all units of a review. `conflicts`: of those whom the units belong to."""
 
     context: ExcessContext
-    items: Items
+    units: Units
     conflicts: Conflicts
+    needs: Sequence[Need] = ()
 
     @property
     def moment(self) -> int:
         """The moment at which the review is opened."""
         return self.context.basis.moment
 
+    @cached_property
+    def of_units(self) -> UnitEvidence:
+        """What is said about the units; each has to belong to somebody."""
+        return UnitEvidence(self.context.basis, self.units, asked_by(self.context.basis, self.needs), self.watched)
+
+    @cached_property
+    def words(self) -> UnitWords:
+        return UnitWords(self.of_units)
+
     # Things
 
     @cached_property
-    def of_grant(self) -> Ints:
-        """The thing that each grant gives, or denies."""
-        index = self.context.basis.index
-        entitlements = len(index.entitlements)
-        entitlement = index.grants.entitlement.astype(np.int64)
-        return len(index.holders.groups) + entitlement + np.where(index.grants.denies, entitlements, 0)
+    def things(self) -> Things:
+        return Things(self.context.basis.index, self.moment)
 
     @cached_property
     def thing(self) -> Ints:
-        """The thing that each item is."""
-        first = self.context.basis.index.holders.first_group
-        return np.where(self.items.grant >= 0, np.append(self.of_grant, -1)[self.items.grant], self.items.group - first)
+        """The thing that each unit is."""
+        return self.things.of_units(self.units.grant, self.units.group)
 
     @cached_property
     def used(self) -> Ints:
-        """The things that any item is, in order."""
-        return distinct(self.thing)
-
-    def thing_columns(self) -> list[DictionaryColumn]:
-        """Of each thing used: what it gives, brings, contains, is within, how many have it, of how many."""
-        described = [self._describe(thing) for thing in self.used.tolist()]
-        having = self.counted.of_thing[self.used].tolist()
-        everybody = int(self.is_counted.sum())
-        columns = [*zip(*described, strict=True)] if described else [(), (), (), ()]
-        since = [
-            moment_text(it) if it < self.moment else None for it in self._permits(self._watched)[self.used].tolist()
-        ]
-        sensitivity = [it if it >= 0 else None for it in self.sensitivity[self.used].tolist()]
-        return [dictionary_column(it) for it in (*columns, having, [everybody] * len(having), since, sensitivity)]
+        """The things that any unit is, in order."""
+        return distinct(self.thing).astype(np.int64)
 
     @cached_property
-    def sensitivity(self) -> Ints:
-        """The highest sensitivity of what each thing permits, or denies; -1 where there is nothing."""
-        top = self.context.exposure.top
-        return self._permits(np.concatenate([self.context.exposure.over_groups(top, -1), top]))
+    def place(self) -> Ints:
+        """The position among these of the thing that each unit is."""
+        return insertion_points(self.used, self.thing)
 
-    def recorded(self) -> DictionaryColumn:
-        """Since when uses of each item would be known; nothing where they would not."""
-        since, codes = np.unique(self.watched, return_inverse=True)
-        texts = dictionary_column(moment_text(it) if it < self.moment else None for it in since.tolist())
-        return DictionaryColumn(texts.codes[codes], texts.values)
+    @cached_property
+    def carried(self) -> CSRList:
+        """The grants that each of these things brings, in force or to come."""
+        first, everyone = self.context.basis.index.holders.first_group, self.things.holders - 1
+        groups = self.used[self.used < self.things.holders]
+        of_groups = carried_grants(self.context.basis.index, groups + first, self.moment)
+        assert everyone not in groups, "what everyone has is nobody's unit"
+        own = self.things.grants(self.used[len(groups) :])
+        return csr_from_pairs(
+            np.concatenate([of_groups.rows(), own.rows() + len(groups)]).astype(np.int64),
+            np.concatenate([of_groups.items, own.items]).astype(np.int64),
+            len(self.used),
+        )
+
+    def thing_columns(self, having: Ints | None = None, of: int | None = None) -> list[DictionaryColumn]:
+        """Of each thing used: what it gives, brings, contains, is within; how many have it, of how many, where that is
+        known of a thing by itself; since when its uses are recorded, and its sensitivity."""
+        described = [self._describe(at) for at in range(len(self.used))]
+        columns = [*zip(*described, strict=True)] if described else [(), (), (), ()]
+        watched = self._watched.tolist()
+        since = [moment_text(it) if it < self.moment else None for it in watched]
+        sensitivity = [it if it >= 0 else None for it in self._top.tolist()]
+        counts = [None] * len(self.used) if having is None else having.tolist()
+        counted_of = [of] * len(self.used)
+        return [dictionary_column(it) for it in (*columns, counts, counted_of, since, sensitivity)]
 
     @property
-    def watched(self) -> Ints:
-        """The moment since when uses of each item would be known; one to come where they would not."""
-        found: Ints = self._permits(self._watched)[self.thing]
+    def sensitivity(self) -> Ints:
+        """The highest sensitivity of what each unit permits, or denies; -1 where there is nothing."""
+        return self._top[self.place]
+
+    @cached_property
+    def _top(self) -> Ints:
+        index, found = self.context.basis.index, np.full(len(self.used), -1, dtype=np.int64)
+        top = self.context.exposure.top[index.grants.entitlement[self.carried.items]]
+        np.maximum.at(found, self.carried.rows(), top)
         return found
 
     @cached_property
     def _watched(self) -> Ints:
-        """Since when the uses of each group and entitlement would be known."""
-        return self.context.usage.watched_things
+        """Since when the uses of each thing used would be known in all of its systems."""
+        usage, groups = self.context.usage, len(self.context.basis.index.holders.groups)
+        entitlement = self.context.basis.index.grants.entitlement.astype(np.int64)
+        sample = np.array([int(self.carried[at][0]) if len(self.carried[at]) else -1 for at in range(len(self.used))])
+        of_grant = np.append(usage.watched_things[groups + entitlement], usage.watched_things[:0].max(initial=2**62))
+        is_group = self.used < self.things.holders
+        return np.where(is_group, usage.watched_things[np.where(is_group, self.used, 0)], of_grant[sample])
 
-    def _permits(self, of_things: Ints) -> Ints:
-        """What is known of groups and entitlements, for things: what denies is told as what it denies."""
-        return np.concatenate([of_things, of_things[len(self.context.basis.index.holders.groups) :]])
+    @property
+    def watched(self) -> Ints:
+        """The moment since when uses of each unit would be known; one to come where they would not."""
+        found: Ints = self._watched[self.place]
+        return found
 
-    def _describe(self, thing: int) -> tuple[str, str, str, str]:
-        index = self.context.basis.index
-        groups, entitlements = len(index.holders.groups), len(index.entitlements)
-        if thing >= groups:
-            number, denies = (thing - groups) % entitlements, thing >= groups + entitlements
-            gives = f"{'deny ' if denies else ''}{self._entitlement(number)}"
-            return gives, _EMPTY, json_text(self._contained([(number, denies)])), _EMPTY
-        grants = self.carried[int(insertion_points(self.groups_used, thing))].astype(np.int64)
-        references, first = index.holders.references, index.holders.first_group
-        within = {references[holder] for holder in distinct(index.grants.holder[grants]).tolist()}
+    def _describe(self, at: int) -> tuple[str, str, str, str]:
+        index, thing = self.context.basis.index, int(self.used[at])
+        grants = self.carried[at].astype(np.int64)
         pairs = {
             (int(number), bool(denies))
             for number, denies in zip(index.grants.entitlement[grants], index.grants.denies[grants], strict=True)
         }
-        brings = sorted({self._entitlement(number) for number, _ in pairs})
+        contained = json_text(self._contained(sorted(pairs)))
+        if thing >= self.things.holders:
+            ((number, denies),) = pairs
+            return f"{'deny ' if denies else ''}{self._entitlement(number)}", _EMPTY, contained, _EMPTY
+        references, first = index.holders.references, index.holders.first_group
+        within = {references[holder] for holder in distinct(index.grants.holder[grants]).tolist()}
         name = references[first + thing]
-        return name, json_text(brings), json_text(self._contained(sorted(pairs))), json_text(sorted(within - {name}))
-
-    @cached_property
-    def groups_used(self) -> Ints:
-        """The groups among the things that are used."""
-        return self.used[self.used < len(self.context.basis.index.holders.groups)]
-
-    @cached_property
-    def carried(self) -> CSRList:
-        """For each of these groups the grants that being in it brings."""
-        index = self.context.basis.index
-        return carried_grants(index, self.groups_used + index.holders.first_group, self.moment)
+        brings = sorted({self._entitlement(number) for number, _ in pairs})
+        return name, json_text(brings), contained, json_text(sorted(within - {name}))
 
     def _entitlement(self, number: int) -> str:
         """The role or permission that is given, and on what."""
@@ -156,131 +171,115 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def is_counted(self) -> Bools:
-        """Everybody: the people that have not left. Services and agents are no measure for people."""
+        """Everybody: the people who are active."""
         basis = self.context.basis
-        return basis.is_person & ~basis.identity("status").holding("left")
+        return counted(basis) & basis.is_person
 
     @cached_property
-    def peer_group(self) -> Ints:
-        """The peer group of each identity: those with the same attributes that make peers, none being one as well."""
-        basis = self.context.basis
-        columns = [basis.identity(name).codes for name in self.context.thresholds.peers]
-        return np.unique(row_numbers(columns), return_inverse=True)[1] if columns else np.zeros(basis.people, int)
-
-    @cached_property
-    def holding(self) -> Holding:
-        """Who holds what, counted among the people who are counted."""
-        index = self.context.basis.index
-        total = len(index.holders.groups) + 2 * len(index.entitlements)
-        things = Things(index, self.moment, self.of_grant, self.moment < index.grants.ends, total)
-        return Holding(things, np.where(self.is_counted, self.peer_group, -1))
-
-    @cached_property
-    def counted(self) -> Counted:
-        """How many of the counted peers of each item's identity have the same, and how many have each thing."""
-        return self.holding.counted(np.append(self.peer_group, -1)[self.identity], self.thing)
-
-    @cached_property
-    def identity(self) -> Ints:
-        """The identity of each item; -1 for those of an account that is nobody's."""
-        return np.where(self.items.asker < self.context.basis.people, self.items.asker, -1)
-
-    def peers(self) -> tuple[Ints, Ints]:
-        """For each item how many peers have the same by whatever way, and of how many; the identity is one of them.
-
-        Accounts that are nobody's have no peers.
-        """
-        identity = self.identity
-        sizes = np.bincount(self.peer_group[self.is_counted], minlength=int(self.peer_group.max(initial=-1)) + 2)
-        besides = ~np.append(self.is_counted, True)[identity]
-        having, size = self.counted.of_pair.copy(), sizes[np.append(self.peer_group, -1)[identity]] + besides
-        some = besides.nonzero()[0]
-        having[some] += self.holding.holds(identity[some], self.items.holder[some], self.thing[some])
-        return having, size
+    def usual(self) -> Usual:
+        """How many others have what each unit names."""
+        limits = self.context.thresholds
+        return usual_of(self.of_units, limits.peers, limits.fewest_peers, limits.widen)
 
     # What speaks for it, and against
 
-    def needed_by(self, needs: Sequence[Need]) -> DictionaryColumn:
-        """The need rules for each item's identity of which it gives a permission, as a kept list."""
-        basis, parts = self.context.basis, []
-        for first in range(0, len(needs), _TOGETHER):
-            some = needs[first : first + _TOGETHER]
-            asked = np.zeros(basis.size, dtype=np.int64)
-            brought = np.zeros(self.holding.things.total, dtype=np.int64)
-            for bit, need in enumerate(some):
-                asked |= basis.selected(need.who).astype(np.int64) << bit
-                brought |= self._bringing(entitlements_permitting(self.context.targets, need.permissions)) << bit
-            bits, codes = np.unique(asked[self.items.asker] & brought[self.thing], return_inverse=True)
-            names = [[need.id for bit, need in enumerate(some) if it >> bit & 1] for it in bits.tolist()]
-            parts.append((names, codes))
-        if not parts:
-            return nothing(len(self.items))
-        _, sample, codes = np.unique(row_numbers([it for _, it in parts]), return_index=True, return_inverse=True)
-        listed = ([name for names, of in parts for name in names[int(of[at])]] for at in sample.tolist())
-        known = dictionary_column(";".join(names) or None for names in listed)
+    def needed_by(self, columns: list[Ints]) -> DictionaryColumn:
+        """The ids of the needs whose bits are set for each unit, as a kept list."""
+        if not columns:
+            return nothing(len(self.units))
+        lists = bits_where(columns)
+        _, sample, codes = np.unique(fingerprints(lists), return_index=True, return_inverse=True)
+        texts = [";".join(self.needs[it].id for it in lists[at].tolist()) or None for at in sample.tolist()]
+        known = dictionary_column(texts)
         return DictionaryColumn(known.codes[codes], known.values)
 
-    def spoken(self, needs: Sequence[Need]) -> DictionaryColumn:
-        """Of which items any need speaks: one about whoever they belong to, and about a system they bear on."""
-        found = np.zeros(len(self.items), dtype=bool)
-        for need in needs:
-            speaks = self._permits(self.context.speaking_of(need).astype(np.int64)) > 0
-            found |= self.context.basis.selected(need.who)[self.items.asker] & speaks[self.thing]
+    def spoken(self) -> DictionaryColumn:
+        """Of which units any need speaks: one about whoever they belong to, and about a system they bear on."""
+        basis, found = self.context.basis, np.zeros(len(self.units), dtype=bool)
+        systems = self.context.exposure.systems
+        for need in self.needs:
+            named = {it.pattern.system for it in need.permissions}
+            numbers = [at for at, it in enumerate(basis.index.systems_in_order) if it.name in named]
+            speaks = np.zeros(len(systems), dtype=bool)
+            speaks[systems.rows()[np.isin(systems.items, numbers)]] = True
+            found |= meant(basis, need)[self.units.asker] & self._brings(speaks.nonzero()[0])[self.place]
         return DictionaryColumn(found.astype(np.int32), Numbers(np.array([0, 1])))
 
     def crossing(self, fences: Sequence[Fence]) -> DictionaryColumn:
-        """The fences that each item helps its holder across, as a kept list."""
-        basis, marks = self.context.basis, np.zeros((len(fences), len(self.items)), dtype=bool)
+        """The fences that each unit that counts now helps its holder across, as a kept list."""
+        basis, marks = self.context.basis, np.zeros((len(fences), len(self.units)), dtype=bool)
         for at, fence in enumerate(fences):
             who = meant(basis, fence)
             for permission in fence.never:
                 actions, nodes = self.context.targets.of_permission(permission)
                 for action in actions if len(nodes) else ():
                     reaching = who_reaches_any(basis.index, nodes, action, self.moment) & who
-                    brings = self._bringing(entitlements_on(basis.index, [action], nodes)) > 0
-                    marks[at] |= reaching[self.items.asker] & brings[self.thing]
+                    brings = self._brings(entitlements_on(basis.index, [action], nodes))
+                    marks[at] |= reaching[self.units.asker] & brings[self.place] & self._counts
         if not len(fences):
-            return nothing(len(self.items))
+            return nothing(len(self.units))
         _, sample, codes = np.unique(np.packbits(marks, axis=0).T, axis=0, return_index=True, return_inverse=True)
         texts = [";".join(fence.id for fence, mark in zip(fences, marks[:, at], strict=True) if mark) for at in sample]
         known = dictionary_column(text or None for text in texts)
         return DictionaryColumn(known.codes[codes.ravel()], known.values)
 
-    def of_whom(self) -> list[DictionaryColumn]:
-        """The status of whoever each item belongs to, the last day, and the departments before."""
-        basis = self.context.basis
-        status, ends = (basis.asker(name) for name in ("status", "ends"))
-        people, codes, names = former_departments(self.context)
-        text: dict[int, list[str]] = {}
-        for person, code in zip(people.tolist(), codes.tolist(), strict=True):
-            text.setdefault(person, []).append(str(names[code]))
-        at = np.full(basis.size, -1, dtype=np.int32)
-        known = dictionary_column(", ".join(sorted(it)) for it in text.values())
-        at[list(text)] = known.codes
-        before = DictionaryColumn(at, known.values)
-        return [column.taken(self.items.asker).compact() for column in (status, ends, before)]
+    @property
+    def _counts(self) -> Bools:
+        """Which units count now."""
+        found: Bools = self.of_units.item >= 0
+        return found
 
-    def _bringing(self, entitlements: Ints) -> Ints:
-        """1 for each thing that gives one of some entitlements, denials apart."""
+    def of_whom(self) -> list[DictionaryColumn]:
+        """The status of whoever each unit belongs to, and the last day."""
+        columns = (self.context.basis.asker(name) for name in ("status", "ends"))
+        return [column.taken(self.units.asker).compact() for column in columns]
+
+    def begins(self) -> DictionaryColumn:
+        """From which day on each unit that gives nothing yet would; nothing for the others."""
+        index, asker, people = self.context.basis.index, self.units.asker, self.context.basis.people
+        first = np.full(len(self.used), np.iinfo(np.int64).max)
+        np.minimum.at(first, self.carried.rows(), index.grants.starts[self.carried.items])
+        own = np.append(index.grants.starts.astype(np.int64), BEGINNING)[self.units.grant]
+        begun = np.append(index.holders.starts, BEGINNING)[np.where(asker < people, asker, people)]
+        day = np.maximum(np.maximum(np.where(self.units.grant >= 0, own, first[self.place]), begun), BEGINNING)
+        later = ~self._counts & (day > self.moment) & (day < np.iinfo(np.int64).max)
+        days, codes = np.unique(np.where(later, day, BEGINNING) // DAY, return_inverse=True)
+        texts = dictionary_column(day_text(it * DAY) if it > BEGINNING // DAY else None for it in days.tolist())
+        return DictionaryColumn(texts.codes[codes], texts.values)
+
+    def former(self) -> DictionaryColumn:
+        """The former department that each unit was kept from."""
+        kept, codes = Kept(self.of_units, self.context.thresholds.former), np.full(len(self.units), -1, dtype=np.int32)
+        names: dict[str, int] = {}
+        for row, unit in enumerate(kept.unit.tolist()):
+            codes[unit] = names.setdefault(kept.department_of(row), len(names))
+        return DictionaryColumn(codes, tabled(list(names)))
+
+    def _brings(self, entitlements: Ints) -> Bools:
+        """Which of the things used bring one of some entitlements, denials apart."""
         index = self.context.basis.index
-        given = np.zeros(len(index.entitlements), dtype=np.int64)
-        given[entitlements] = 1
-        return np.concatenate([self.context.exposure.over_groups(given, 0), given, np.zeros_like(given)])
+        given = np.zeros(len(index.entitlements), dtype=bool)
+        given[entitlements] = True
+        grants = self.carried.items
+        gives = given[index.grants.entitlement[grants]] & ~index.grants.denies[grants]
+        found = np.zeros(len(self.used), dtype=bool)
+        found[self.carried.rows()[gives]] = True
+        return found
 
     def taking_part(self) -> DictionaryColumn:
-        """The rules of the conflicts to which each item contributes, as a kept list."""
+        """The rules of the conflicts to which each unit that counts now contributes, as a kept list."""
         conflicts, size = self.conflicts, self.context.basis.size
-        of_asker = csr_from_pairs(self.items.asker, np.arange(len(self.items)), size)
+        of_asker = csr_from_pairs(self.units.asker, np.arange(len(self.units)), size)
         lines, rules = [], []
         for number in distinct(conflicts.held).tolist():
             here = conflicts.held == number
             rule = int(conflicts.rule[here][0])
-            brings = self._bringing(self._contributing(rule, number)) > 0
+            brings = self._brings(self._contributing(rule, number))
             mine = of_asker.all_of(conflicts.asker[here]).astype(np.int64)
-            mine = mine[brings[self.thing[mine]]]
+            mine = mine[brings[self.place[mine]] & self._counts[mine]]
             lines.append(mine)
             rules.append(np.full(len(mine), rule))
-        codes = np.full(len(self.items), -1, dtype=np.int32)
+        codes = np.full(len(self.units), -1, dtype=np.int32)
         texts: list[str] = []
         if lines:
             of_line: dict[int, set[str]] = {}
@@ -301,48 +300,55 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
                 parts.append(entitlements_on(index, [action], nodes))
         return distinct(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
 
-    def last_used(self) -> DictionaryColumn:
-        """The newest use of each item; nothing where none is known."""
-        moments, codes = np.unique(self.used_at, return_inverse=True)
-        texts = dictionary_column(moment_text(it) if it > BEGINNING else None for it in moments.tolist())
-        return DictionaryColumn(texts.codes[codes], texts.values)
+    def never(self) -> DictionaryColumn:
+        """The actions that each unit names and that were never used of it, as a kept list, where that can be known."""
+        used, _, actions = self.of_units.names
+        uses = self.of_units.by_action
+        of_unit = csr_from_pairs(uses.unit[uses.is_named], uses.action[uses.is_named], len(self.units))
+        known = ((self.watched < self.moment) & self._counts).nonzero()[0]
+        kinds = np.stack([self.place[known], fingerprints(of_unit.picked(known))])
+        _, sample, which = np.unique(kinds, axis=1, return_index=True, return_inverse=True)
+        names, texts = self.context.basis.index.actions, list[str | None]()
+        for unit in known[sample].tolist():
+            named, mine = actions[int(insertion_points(used, self.thing[unit]))].tolist(), set(of_unit[unit].tolist())
+            texts.append(";".join(names[it][1] for it in named if it not in mine) or None)
+        told = dictionary_column(texts)
+        codes = np.full(len(self.units), -1, dtype=np.int32)
+        codes[known] = told.codes[which.ravel()]
+        return DictionaryColumn(codes, told.values)
 
-    @property
-    def used_at(self) -> Ints:
-        """The moment of the newest use: as the source says of a grant, or as activity shows of what the item gives."""
-        return self._used[0]
+    def beyond(self) -> DictionaryColumn:
+        """What each unit that a need asks for allows besides, which nobody asked for."""
+        beyond = self.of_units.beyond
+        told = csr_from_pairs(beyond.unit, beyond.action << 32 | beyond.resources, len(self.units))
+        some = (told.sizes() > 0).nonzero()[0]
+        _, sample, which = np.unique(fingerprints(told.picked(some)), return_index=True, return_inverse=True)
+        texts = dictionary_column(self.words.beyond(int(some[at])) for at in sample.tolist())
+        codes = np.full(len(self.units), -1, dtype=np.int32)
+        codes[some] = texts.codes[which]
+        return DictionaryColumn(codes, texts.values)
 
-    def uses(self) -> DictionaryColumn:
-        """How often activity shows that what each item gives was used; nothing where it never did."""
-        counts, codes = np.unique(self._used[1], return_inverse=True)
-        return DictionaryColumn(np.where(self._used[1] > 0, codes, -1).astype(np.int32), Numbers(counts))
-
-    @cached_property
-    def _used(self) -> tuple[Ints, Ints]:
-        """The moment of the newest use of each item, and how often it was used."""
-        basis = self.context.basis
-        only = np.zeros(basis.index.holders.first_group, dtype=bool)
-        only[self.items.asker] = True
-        usage = Usage(basis, self.context.exposure, only)
-        described = basis.moments(basis.grant("last_used"))
-        newest = np.append(described, BEGINNING)[self.items.grant]
-        groups = (self.items.grant < 0).nonzero()[0]
-        of_group = np.full(len(self.groups_used), BEGINNING, dtype=np.int64)
-        np.maximum.at(of_group, self.carried.rows(), described[self.carried.items])
-        newest[groups] = of_group[insertion_points(self.groups_used, self.thing[groups])]
-        units, size = usage.units, basis.index.holders.size
-        by_grant = np.full(len(basis.index.grants) + 1, BEGINNING, dtype=np.int64)
-        often_by_grant = np.zeros(len(by_grant), dtype=np.int64)
-        own = units.grant >= 0
-        by_grant[units.grant[own]], often_by_grant[units.grant[own]] = usage.last[own], usage.times[own]
-        newest, often = np.maximum(newest, by_grant[self.items.grant]), often_by_grant[self.items.grant]
-        keys = units.holder[~own] * size + units.group[~own]
-        order = np.argsort(keys)
-        wanted = self.items.holder[groups] * size + self.thing[groups]
-        at = np.minimum(insertion_points(keys[order], wanted), max(len(keys) - 1, 0))
-        if len(keys):
-            found = order[at]
-            is_there = keys[found] == wanted
-            newest[groups] = np.maximum(newest[groups], np.where(is_there, usage.last[~own][found], BEGINNING))
-            often[groups] = np.where(is_there, usage.times[~own][found], 0)
-        return newest, often
+    def signed_in(self) -> DictionaryColumn:
+        """When the accounts of whoever has each unit last signed in to the systems that it gives something in."""
+        basis, holders, exposure = self.context.basis, self.context.basis.index.holders, self.context.exposure
+        seen = basis.moments(basis.account("last_login"))
+        names = {it.name: at for at, it in enumerate(basis.index.systems_in_order)}
+        system = basis.account("system")
+        number = np.array([*(names.get(str(it), -1) for it in system.values), -1], dtype=np.int64)[system.codes]
+        width = max(len(names), 1)
+        known = ((seen > BEGINNING) & (number >= 0)).nonzero()[0]
+        code = holders.asker_of[holders.people + known] * width + number[known]
+        codes, which = np.unique(code, return_inverse=True)
+        newest = np.full(len(codes), BEGINNING, dtype=np.int64)
+        np.maximum.at(newest, which, seen[known])
+        grants = self.carried
+        origin, of_system = exposure.systems.of(basis.index.grants.entitlement[grants.items].astype(np.int64))
+        systems = csr_from_pairs(grants.rows()[origin].astype(np.int64), of_system.astype(np.int64), len(self.used))
+        at, place = systems.of(self.place)
+        wanted = self.units.asker[at] * width + place
+        found = np.full(len(self.units), BEGINNING, dtype=np.int64)
+        where = np.minimum(insertion_points(codes, wanted), max(len(codes) - 1, 0))
+        if len(codes):
+            there = codes[where] == wanted
+            np.maximum.at(found, at[there], newest[where[there]])
+        return moments_column(found)

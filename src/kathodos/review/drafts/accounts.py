@@ -6,15 +6,15 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from kathodos.analysis.evidence.held import Units, units_of
 from kathodos.columns.csr import CSRList, Ints, csr_from_distinct
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, dictionary_column, row_numbers
-from kathodos.model.times import BEGINNING, DAY, moment_text
+from kathodos.model.times import BEGINNING, DAY
 from kathodos.model.words import plural
 from kathodos.review.drafts.access import evidence_of
 from kathodos.review.drafts.access_evidence import Evidence
 from kathodos.review.drafts.draft import Asked, Draft, names_of_askers, read_list, things_of
-from kathodos.review.drafts.holder_evidence import HolderEvidence
-from kathodos.review.drafts.items import Items, items_of
+from kathodos.review.drafts.holder_evidence import HolderEvidence, moments_column
 from kathodos.review.drafts.standing_out import MONTH, Sentences, Speaks
 from kathodos.review.lines import numbered
 from kathodos.review.owners import owners_of_systems
@@ -26,21 +26,20 @@ def draft_accounts(asked: Asked) -> Draft:
     """The lines of some accounts, given by their numbers less that of the first; also of those that hold nothing."""
     basis, holders = asked.context.basis, asked.context.basis.index.holders
     numbers = asked.chosen + basis.people
-    held = items_of(basis.index, numbers, basis.moment)
-    whose = Items(holders.asker_of[held.asker], held.holder, held.grant, held.group)
+    held = units_of(basis.index, numbers, basis.moment)
+    whose = Units(holders.asker_of[held.asker], held.holder, held.grant, held.group)
     evidence = evidence_of(asked, whose)
     position = np.full(basis.size, -1, dtype=np.int64)
     position[numbers] = np.arange(len(numbers))
-    width = len(holders.groups) + 2 * len(basis.index.entitlements)
-    of_account = csr_from_distinct(position[held.holder], evidence.thing, len(numbers), max(width, 1))
+    of_account = csr_from_distinct(position[held.holder], evidence.thing, len(numbers), evidence.things.total)
     systems = basis.account("system").taken(asked.chosen)
     kind = row_numbers([equal_rows(of_account)[0], systems.codes])
     _, samples, kind = np.unique(kind, return_index=True, return_inverse=True)
     owners = holders.asker_of[numbers]
     nothing = np.full(len(numbers), -1, dtype=np.int64)
-    holder = HolderEvidence(basis, Items(owners, numbers, nothing, nothing), asked.found)
+    holder = HolderEvidence(basis, Units(owners, numbers, nothing, nothing), asked.found)
     used = np.full(len(numbers), BEGINNING, dtype=np.int64)
-    np.maximum.at(used, position[held.holder], evidence.used_at)
+    np.maximum.at(used, position[held.holder], evidence.of_units.used.last)
     columns = {
         "identity": names_of_askers(holders, owners),
         "holder": DictionaryColumn(numbers.astype(np.int32), holders.references),
@@ -50,8 +49,8 @@ def draft_accounts(asked: Asked) -> Draft:
         "ends": basis.asker("ends").taken(owners),
         "conflicts": unions(evidence.taking_part(), position[held.holder], len(numbers)),
         "fences": unions(evidence.crossing(asked.rules.fences), position[held.holder], len(numbers)),
-        "last_used": _moments(used),
-        "signed_in": holder.signed_in(),
+        "last_used": moments_column(used),
+        "signed_in": moments_column(basis.moments(basis.account("last_login"))[asked.chosen]),
         "risk": holder.risk(),
         "excess": holder.excess(),
     }
@@ -89,12 +88,6 @@ def unions(column: DictionaryColumn, row: Ints, size: int) -> DictionaryColumn:
     return DictionaryColumn(known.codes[kind], known.values)
 
 
-def _moments(moments: Ints) -> DictionaryColumn:
-    known, codes = np.unique(moments, return_inverse=True)
-    texts = dictionary_column(moment_text(it) if it > BEGINNING else None for it in known.tolist())
-    return DictionaryColumn(texts.codes[codes], texts.values)
-
-
 def _privileged(asked: Asked) -> DictionaryColumn:
     held = asked.context.basis.account("privileged").taken(asked.chosen).holding(1)
     return DictionaryColumn(np.where(held, 0, -1).astype(np.int32), [_PRIVILEGED])
@@ -110,7 +103,7 @@ def _described(evidence: Evidence, sets: Sequence[Ints], systems: Sequence[str])
         some = [at[thing] for thing in things.tolist()]
         parts = sorted({it for one in some for it in read_list(contains[one])})
         count = plural(len(some), "thing") if some else "nothing of its own"
-        top = max((int(evidence.sensitivity[it]) for it in things.tolist()), default=-1)
+        top = max((int(known[7].value(it) or 0) for it in some), default=-1)
         found.append(
             {
                 "gives": f"an account that holds {count}",

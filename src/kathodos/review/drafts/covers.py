@@ -6,13 +6,13 @@ from collections.abc import Mapping, Sequence
 
 import numpy as np
 
+from kathodos.analysis.evidence.held import Units
 from kathodos.columns.csr import Ints, bools, ints
 from kathodos.columns.dictionary import DictionaryColumn, dictionary_column
 from kathodos.findings.conflicts.covers import HOLDS, Cover, Due
 from kathodos.model.times import moment_text
 from kathodos.review.drafts.draft import Asked, Draft, names_of_askers, things_of
-from kathodos.review.drafts.holder_evidence import HolderEvidence
-from kathodos.review.drafts.items import Items
+from kathodos.review.drafts.holder_evidence import HolderEvidence, last_sign_in
 from kathodos.review.drafts.standing_out import GONE, Sentences, Speaks
 from kathodos.review.lines import numbered
 
@@ -29,7 +29,7 @@ def draft_covers(asked: Asked) -> Draft:
     covers.sort(key=lambda it: (it.rule, it.identity))
     asker = ints(holders.asker_with_name(it.identity) for it in covers)
     nothing = np.full(len(covers), -1, dtype=np.int64)
-    known = HolderEvidence(basis, Items(asker, asker, nothing, nothing), asked.found)
+    known = HolderEvidence(basis, Units(asker, asker, nothing, nothing), asked.found)
     rules = sorted({it.rule for it in covers})
     dues = {due.control.id: due for due in register.dues(basis.moment)}
     confirmed = [dues[it.control].last if it.control in dues else None for it in covers]
@@ -47,7 +47,7 @@ def draft_covers(asked: Asked) -> Draft:
         "given_by": dictionary_column(it.covered_by for it in covers),
         "given_at": dictionary_column(it.covered_at for it in covers),
         "given_for": dictionary_column(it.reason for it in covers),
-        "signed_in": known.signed_in(),
+        "signed_in": last_sign_in(basis, asker),
         "risk": known.risk(),
         "excess": known.excess(),
     }

@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import numpy as np
 
+from kathodos.analysis.basis import Basis
+from kathodos.analysis.evidence.held import Units
+from kathodos.analysis.evidence.usual import counted, others_in, peer_groups
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import DictionaryColumn, joined_columns, positions_among, row_numbers
 from kathodos.review.drafts.draft import Asked, Draft, names_of_askers, things_of
-from kathodos.review.drafts.holder_evidence import HolderEvidence
-from kathodos.review.drafts.items import Items
+from kathodos.review.drafts.holder_evidence import HolderEvidence, last_sign_in
 from kathodos.review.drafts.standing_out import Sentences, Speaks
 from kathodos.review.lines import numbered
 
@@ -23,9 +25,8 @@ def draft_identity_data(asked: Asked) -> Draft:
     part = np.tile(np.arange(len(parts)), len(asked.chosen))
     values = joined_columns([basis.identity(name).taken(asked.chosen).compact().mapped(str) for name in parts])
     value = DictionaryColumn(values.codes.reshape(len(parts), -1).T.ravel(), values.values)
-    having = [int((basis.identity(name).codes[basis.is_person] >= 0).sum()) for name in parts]
     nothing = np.full(len(person), -1, dtype=np.int64)
-    known = HolderEvidence(basis, Items(person, person, nothing, nothing), asked.found)
+    known = HolderEvidence(basis, Units(person, person, nothing, nothing), asked.found)
     columns = {
         "identity": names_of_askers(holders, person),
         "holder": DictionaryColumn(person.astype(np.int32), holders.references),
@@ -34,17 +35,23 @@ def draft_identity_data(asked: Asked) -> Draft:
         "thing": numbered(part),
         "status": basis.identity("status").taken(person),
         "ends": basis.identity("ends").taken(person),
-        "signed_in": known.signed_in(),
+        "signed_in": last_sign_in(basis, person),
         "risk": known.risk(),
         "excess": known.excess(),
     }
     stands_out, speaks = _standing_out(asked, columns, parts, person)
     columns |= {"stands_out": stands_out, "speaks": speaks}
-    counted = int(basis.is_person.sum())
-    things = things_of(
-        [{"gives": name, "having": count, "counted": counted} for name, count in zip(parts, having, strict=True)]
-    )
+    having, of = _alike(basis, parts, asked.chosen)
+    columns |= {"all_having": numbered(having), "all_counted": numbered(of)}
+    things = things_of([{"gives": name} for name in parts])
     return Draft(person, lambda: np.full(len(person), -1, dtype=np.int64), columns, things)
+
+
+def _alike(basis: Basis, parts: list[str], chosen: Ints) -> tuple[Ints, Ints]:
+    """How many others have the same value as each of some people, of each attribute, and of how many others."""
+    is_counted, kind = counted(basis), peer_groups(basis, ())
+    having = np.stack([others_in(peer_groups(basis, (name,)), is_counted, chosen) for name in parts], axis=1)
+    return having.ravel(), np.repeat(others_in(kind, is_counted, chosen), len(parts))
 
 
 def _standing_out(

@@ -4,15 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
-from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints, joined
+from kathodos.analysis.evidence.held import Units
+from kathodos.analysis.evidence.usual import Grouping, Named, having
+from kathodos.columns.csr import Bools, Ints, csr_from_pairs, ints, joined
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, joined_columns, nothing
 from kathodos.engine.decide import who_has
 from kathodos.errors import CallError
 from kathodos.model.words import plural
-from kathodos.review.drafts.access import columns_of_items, evidence_of
+from kathodos.review.drafts.access import columns_of_units, evidence_of
 from kathodos.review.drafts.access_evidence import Evidence
 from kathodos.review.drafts.draft import Asked, Draft, names_of_askers
-from kathodos.review.drafts.items import Items
 from kathodos.review.drafts.standing_out import Sentences, Speaks
 from kathodos.review.lines import numbered
 from kathodos.review.owners import owners_of_nodes
@@ -28,10 +29,10 @@ def draft_resources(asked: Asked) -> Draft:
     node, grant = _ways(asked)
     holder = index.grants.holder[grant].astype(np.int64)
     own = np.append(index.holders.asker_of, np.full(index.holders.size - basis.size, -1))[holder]
-    items = Items(own, holder, grant, np.full(len(grant), -1, dtype=np.int64))
+    items = Units(own, holder, grant, np.full(len(grant), -1, dtype=np.int64))
     one = np.flatnonzero(own >= 0)  # what somebody holds alone is known as in a review of access
-    alone = Items(*(it[one] for it in (items.asker, items.holder, items.grant, items.group)))
-    every, of_alone = evidence_of(asked, items), columns_of_items(asked, alone, evidence_of(asked, alone))
+    alone = Units(*(it[one] for it in (items.asker, items.holder, items.grant, items.group)))
+    every, of_alone = evidence_of(asked, items), columns_of_units(asked, alone, evidence_of(asked, alone))
     columns = {name: _spread(column, one, len(grant)) for name, column in of_alone.items()}
     people = _people(every, holder)
     everyone = holder == index.holders.everyone
@@ -56,7 +57,8 @@ def draft_resources(asked: Asked) -> Draft:
         "thing": numbered(every.thing),
         **{name: basis.grant(of).taken(grant) for name, of in _GIVEN.items()},
     }
-    things = [numbered(every.used), *every.thing_columns()]
+    reaching = _having_things(every)
+    things = [numbered(every.used), *every.thing_columns(reaching, int(every.is_counted.sum()))]
     return Draft(own, lambda: owners_of_nodes(basis, node), columns, things)
 
 
@@ -87,18 +89,23 @@ def _ways(asked: Asked) -> tuple[Ints, Ints]:
     return node[order], grant[order]
 
 
+def _having_things(evidence: Evidence) -> Ints:
+    """How many people reach all that each thing names."""
+    named = Named.of(evidence.things, evidence.things.names(evidence.used)[0])
+    people, sets = evidence.is_counted.nonzero()[0], np.arange(len(evidence.used))
+    nobody = np.full(len(sets), -1, dtype=np.int64)
+    everybody = Grouping(np.zeros(len(people), dtype=np.int64), np.zeros(len(sets), dtype=np.int64))
+    return having(evidence.things, named, people, sets, [everybody], nobody)[0][0]
+
+
 def _people(evidence: Evidence, holder: Ints) -> Ints:
     """How many people have a grant by who holds it: those in the group, the one person, or everybody."""
-    holders = evidence.context.basis.index.holders
-    found = np.ones(len(holder), dtype=np.int64)
-    is_group = (holder >= holders.first_group) & (holder < holders.everyone)
-    groups = distinct(holder[is_group]) - holders.first_group
-    if len(groups):
-        counted = evidence.holding.counted(np.full(len(groups), -1, dtype=np.int64), groups).of_thing
-        found[is_group] = counted[holder[is_group] - holders.first_group]
-    if (holder == holders.everyone).any():
-        having = who_has(evidence.context.basis.index, ints([holders.everyone]), evidence.moment)
-        found[holder == holders.everyone] = int((having[: holders.people] & evidence.is_counted).sum())
+    index, found = evidence.context.basis.index, np.ones(len(holder), dtype=np.int64)
+    many = (holder >= index.holders.first_group).nonzero()[0]
+    some, which = np.unique(holder[many], return_inverse=True)
+    masks = (who_has(index, ints([it]), evidence.moment)[: index.holders.people] for it in some.tolist())
+    counts = ints(int((mask & evidence.is_counted).sum()) for mask in masks)
+    found[many] = counts[which]
     return found
 
 

@@ -10,13 +10,11 @@ import msgspec
 import numpy as np
 
 from kathodos.columns.csr import Bools, Ints
-from kathodos.columns.dictionary import DictionaryColumn, Numbers, Scalar, numbers_at, row_numbers
-from kathodos.model.times import BEGINNING, DAY
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, Scalar, dictionary_column, row_numbers
+from kathodos.model.times import BEGINNING, DAY, day_text
 
 MONTH = 30 * DAY
 NOTHING = "Nothing stands out."
-_FEW = 5  # peers below which a share of them says little
-_USUAL = 0.75
 
 
 class Speaks(StrEnum):
@@ -27,19 +25,27 @@ class Speaks(StrEnum):
 
 
 class Facts(msgspec.Struct, frozen=True, dict=True):
-    """What is known of each line. `known`: status, fences, conflicts, former, needed_by, recorded, having, counted.
+    """What is known of each line. `known`: status, begins, fences, conflicts, former, needed_by, also_needed, beyond,
+    excess, peers_having, peers_counted.
 
-    `used`: the moment of the last use, or the beginning of time; `watched`: since when uses would be known; `moment`:
-    when the review is opened; `idle_after`: days without use after which a line stands out, by line; `peer_share`: the
-    share of peers up to which few have it.
+    `used`: the last use that is credited to the line and that it names, or the beginning of time; `since`: since when
+    such a use would be known; `adds`, `withholds`: how much would be lost, or gained, without it; `moment`: when the
+    review is opened; `idle_after`: days without use after which a line stands out. `is_few`, `is_usual`: whether
+    surely few peers have it, or most; `counts`: whether it gives anything now; `is_beyond_used`: whether anything of
+    what nobody asked for was used.
     """
 
     known: Mapping[str, DictionaryColumn]
     used: Ints
-    watched: Ints
+    since: Ints
+    adds: Ints
+    withholds: Ints
     moment: int
     idle_after: Ints
-    peer_share: float
+    is_few: Bools
+    is_usual: Bools
+    counts: Bools
+    is_beyond_used: Bools
 
     @cached_property
     def idle(self) -> Ints:
@@ -49,9 +55,15 @@ class Facts(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def columns(self) -> dict[str, DictionaryColumn]:
-        """What may stand in a sentence: what is known, and for how many months a line has not been used."""
+        """What may stand in a sentence: what is known, for how many months a line has not been used, since when."""
         months, codes = np.unique(self.idle // MONTH, return_inverse=True)
-        return {**self.known, "months": DictionaryColumn(codes.astype(np.int32), Numbers(months))}
+        days, of = np.unique(np.clip(self.since, 0, self.moment) // DAY, return_inverse=True)
+        since = dictionary_column(day_text(int(it) * DAY) for it in days.tolist())
+        return {
+            **self.known,
+            "months": DictionaryColumn(codes.astype(np.int32), Numbers(months)),
+            "since": DictionaryColumn(since.codes[of], since.values),
+        }
 
     def there(self, name: str) -> Bools:
         """Which lines hold something in a column."""
@@ -68,7 +80,7 @@ class Sentences:
         self._speaks = np.full(size, -1, dtype=np.int32)
         self._texts: dict[str, int] = {}
 
-    def add(self, fits: Bools, speaks: Speaks, text: str | Callable[..., str], *names: str) -> None:
+    def add(self, fits: Bools, speaks: Speaks | None, text: str | Callable[..., str], *names: str) -> None:
         """Says a sentence of the lines that fit and have none yet. `names`: of the columns that stand in it."""
         some = (fits & (self._text < 0)).nonzero()[0]
         if not len(some):
@@ -82,7 +94,7 @@ class Sentences:
             said = text(*values) if callable(text) else text.format(*values)
             codes.append(self._texts.setdefault(said, len(self._texts)))
         self._text[some] = np.array(codes, dtype=np.int32)[of]
-        self._speaks[some] = list(Speaks).index(speaks)
+        self._speaks[some] = list(Speaks).index(speaks) if speaks is not None else -1
 
     def columns(self) -> tuple[DictionaryColumn, DictionaryColumn]:
         """The sentences, and which way each speaks."""
@@ -93,25 +105,43 @@ class Sentences:
 
 def standing_out(facts: Facts) -> tuple[DictionaryColumn, DictionaryColumn]:
     """The sentence of each line, and which way it speaks (no value: neither); what weighs most is said."""
-    said, needed, is_used = Sentences(facts.columns, len(facts.used)), facts.there("needed_by"), facts.used > BEGINNING
-    idle = is_used & (facts.idle > facts.idle_after * DAY)
-    never = ~is_used & (facts.moment - facts.watched > facts.idle_after * DAY)
-    having, counted = (numbers_at(facts.columns[name], np.arange(len(facts.used))) for name in ("having", "counted"))
-    share, are_many = having / np.maximum(counted, 1), counted >= _FEW
+    said, used, counts = Sentences(facts.columns, len(facts.used)), facts.used > BEGINNING, facts.counts
+    against, needed, there = Speaks.AGAINST, facts.there("needed_by"), facts.there
+    also, is_beyond = there("also_needed"), there("beyond")
+    asked_for = needed | also
+    is_new = facts.moment - facts.since <= facts.idle_after * DAY
+    idle = used & (facts.idle > facts.idle_after * DAY) & (facts.adds > 0)
+    never = ~used & ~is_new & (facts.since < facts.moment) & (facts.adds > 0)
     is_gone = facts.columns["status"].holding_any(list(GONE))
-    said.add(is_gone, Speaks.AGAINST, lambda it: GONE[str(it)], "status")
-    said.add(facts.there("fences"), Speaks.AGAINST, "It leads across the fence {}.", "fences")
-    said.add(facts.there("conflicts"), Speaks.AGAINST, "It is part of a conflict of duties: {}.", "conflicts")
-    former = "Kept from {}, where the person was before; no rule needs it."
-    said.add(facts.there("former") & ~needed, Speaks.AGAINST, former, "former")
-    said.add(never & ~needed, Speaks.AGAINST, _never, "recorded")
-    said.add(idle & ~needed, Speaks.AGAINST, "Not used for {} months; no rule needs it.", "months")
-    few = are_many & (share <= facts.peer_share) & ~needed
-    said.add(few, Speaks.AGAINST, "Only {} of {} peers have it; no rule needs it.", "having", "counted")
-    said.add(needed & is_used & ~idle, Speaks.FOR, "Expected: {} needs it, and it is used.", "needed_by")
-    said.add(needed, Speaks.FOR, "Expected: {} needs it.", "needed_by")
-    usual = are_many & (share >= _USUAL) & is_used & ~idle
-    said.add(usual, Speaks.FOR, "Usual: {} of {} peers have it, and it is used.", "having", "counted")
+    said.add(is_gone, against, lambda it: GONE[str(it)], "status")
+    said.add(~counts & there("begins"), None, "It gives nothing before {}.", "begins")
+    said.add(~counts, against, "It gives nothing now.")
+    said.add(there("fences"), against, "It leads across the fence {}.", "fences")
+    said.add(there("conflicts"), against, "It is part of a conflict of duties: {}.", "conflicts")
+    beyond = "{} asks for part of it; it also allows {}, which nobody asked for"
+    for which, column in ((needed, "needed_by"), (also, "also_needed")):
+        unused = which & is_beyond & ~facts.is_beyond_used
+        said.add(unused, against, f"{beyond} and was never used.", column, "beyond")
+    said.add(there("former") & ~asked_for, against, "Kept from {}, where the person was before.", "former")
+    redundant = (facts.adds == 0) & (facts.withholds == 0)
+    said.add(redundant, against, "Nobody would lose anything without it: what it gives comes by another way too.")
+    said.add(never & ~asked_for, against, "Never used since {}; no rule needs it.", "since")
+    said.add(idle & ~asked_for, against, "Not used for {} months; no rule needs it.", "months")
+    few = "Only {} of {} peers have it; no rule needs it."
+    said.add(facts.is_few & ~asked_for, against, few, "peers_having", "peers_counted")
+    said.add(needed & is_beyond, None, f"{beyond}.", "needed_by", "beyond")
+    said.add(also & is_beyond, None, f"{beyond}.", "also_needed", "beyond")
+    said.add(asked_for & never, None, "A rule needs it, but it was never used since {}.", "since")
+    said.add(asked_for & idle, None, "A rule needs it, but it was not used for {} months.", "months")
+    said.add(asked_for & there("excess"), None, "A rule needs it, but this was found of it: {}.", "excess")
+    said.add(needed & used & ~idle, Speaks.FOR, "Expected: {} needs it, and it is used.", "needed_by")
+    recorded = facts.since < facts.moment
+    said.add(needed & is_new & recorded, Speaks.FOR, "Expected: {} needs it, and it is new.", "needed_by")
+    said.add(needed, None, "{} needs it; whether it is used is not recorded.", "needed_by")
+    said.add(also, None, "{} needs what it gives, which comes by another way too.", "also_needed")
+    said.add(there("excess"), against, "Found of it: {}.", "excess")
+    usual = facts.is_usual & used & ~idle
+    said.add(usual, Speaks.FOR, "Usual: {} of {} peers have it, and it is used.", "peers_having", "peers_counted")
     return said.columns()
 
 
@@ -121,7 +151,3 @@ GONE = {
     "invited": "The person was invited, has not come, and holds it.",
     "disabled": "The account is disabled and still holds it.",
 }
-
-
-def _never(recorded: Scalar) -> str:
-    return f"Never used since {str(recorded)[:10]}, from when on uses are known; no rule needs it."

@@ -8,11 +8,11 @@ from __future__ import annotations
 
 from functools import cache
 
-from kathodos.store.upgrades import version_1, version_2
+from kathodos.store.upgrades import version_1, version_2, version_3
 from kathodos.store.upgrades.schema import Schema, StoredTable, tables_in
 from kathodos.store.upgrades.steps import Step, Upgrade
 
-UPGRADES: tuple[Upgrade, ...] = (version_2.UPGRADE,)
+UPGRADES: tuple[Upgrade, ...] = (version_2.UPGRADE, version_3.UPGRADE)
 NEWEST = UPGRADES[-1].version
 
 

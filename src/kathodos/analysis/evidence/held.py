@@ -1,7 +1,7 @@
-"""What a review decides about: the assignments of people, and of accounts that are nobody's, that can be taken away.
+"""The units: what can be taken from somebody by itself.
 
-An item is a grant that a person or one of its accounts holds, or a membership through which it holds what a group has
-been given. What comes by a group's filter or from `everyone` cannot be taken from one person, so it is no item.
+A grant that a person or one of its accounts holds, or a membership through which it holds what a group has been given.
+What comes by a group's filter or from everyone cannot be taken from one person, so it is no unit.
 """
 
 from __future__ import annotations
@@ -14,11 +14,9 @@ from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.compiled.index import LISTED, Index
 
 
-class Items(msgspec.Struct, frozen=True):
-    """Assignments of askers, one element each, in the order of the askers, grants first.
-
-    `asker` and `holder` are numbers of holders, `grant` a number or -1, `group` the number of a group or -1.
-    """
+class Units(msgspec.Struct, frozen=True):
+    """What can be taken by itself, one element each. `asker`: whom it belongs to, an identity or an account of nobody;
+    `holder`: who has it; `grant`: its number, or -1 for a membership; `group`: the number of a holder, or -1."""
 
     asker: Ints
     holder: Ints
@@ -28,9 +26,13 @@ class Items(msgspec.Struct, frozen=True):
     def __len__(self) -> int:
         return len(self.asker)
 
+    def picked(self, some: Ints) -> Units:
+        """Some of them."""
+        return Units(self.asker[some], self.holder[some], self.grant[some], self.group[some])
 
-def items_of(index: Index, askers: Ints, moment: int) -> Items:
-    """The items of some identities and accounts that are nobody's."""
+
+def units_of(index: Index, askers: Ints, moment: int) -> Units:
+    """The units of some identities and accounts that are nobody's."""
     position, holder = _own_holders(index, askers)
     at, grants = index.holder_grants.of(holder)
     kept = moment < index.grants.ends[grants]
@@ -46,7 +48,7 @@ def items_of(index: Index, askers: Ints, moment: int) -> Items:
     grant[: len(at)], groups[len(at) :] = grants, group
     order = np.lexsort((grant, of, kind, position[of]))
     of = of[order]
-    return Items(askers[position[of]], holder[of], grant[order], groups[order])
+    return Units(askers[position[of]], holder[of], grant[order], groups[order])
 
 
 def _own_holders(index: Index, askers: Ints) -> tuple[Ints, Ints]:
@@ -75,7 +77,7 @@ def carried_grants(index: Index, groups: Ints, moment: int) -> CSRList:
     return csr_from_pairs(above.rows()[origin[kept]], grant[kept].astype(np.int64), len(groups))
 
 
-def beyond_items(index: Index, askers: Ints, items: Items, moment: int) -> int:
+def beyond_units(index: Index, askers: Ints, units: Units, moment: int) -> int:
     """How many grants reach the askers only by a group's filter or from everyone, so that no item carries them."""
     everyone = index.holder_grants[index.holders.everyone]
     to_all = int((moment < index.grants.ends[everyone]).sum()) * len(askers)
@@ -86,10 +88,10 @@ def beyond_items(index: Index, askers: Ints, items: Items, moment: int) -> int:
     number = np.full(index.holders.first_group, -1, dtype=np.int64)
     number[askers] = np.arange(len(askers))
     filtered = _codes(index, position[at[unlisted]], groups, moment)
-    grants = items.grant >= 0
+    grants = units.grant >= 0
     width = max(len(index.grants), 1)
-    held = number[items.asker[grants]] * width + items.grant[grants]
-    carried = _codes(index, number[items.asker[~grants]], items.group[~grants], moment)
+    held = number[units.asker[grants]] * width + units.grant[grants]
+    carried = _codes(index, number[units.asker[~grants]], units.group[~grants], moment)
     return to_all + int((~among(filtered, distinct(np.concatenate([held, carried])))).sum())
 
 
