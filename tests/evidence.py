@@ -164,7 +164,7 @@ class Plain:
     # How many have it
 
     def named_for(self, unit):
-        """What a unit names, as far as whoever has it reaches that; all of it where that, or the unit, is nothing now."""
+        """What a unit names, as far as whoever has it reaches that; all of it where that, or the unit, is nothing."""
         names = self.names(unit)
         return (names & self.reached[unit.asker] if self.counts(unit) else names) or names
 

@@ -2,6 +2,7 @@
 
 import json
 import unittest
+from datetime import datetime
 from unittest import mock
 
 import numpy as np
@@ -11,13 +12,19 @@ from hypothesis import strategies as st
 from kathodos import thresholds
 from kathodos.analysis.evidence.held import units_of
 from kathodos.columns.dictionary import dictionary_column
+from kathodos.findings.excess.batches import ExcessContext
 from kathodos.model.kinds import REVIEW_THINGS
-from kathodos.model.times import BEGINNING, DAY, NEVER, first_moment
+from kathodos.model.times import BEGINNING, DAY, day_text, first_moment
 from kathodos.review.drafts.holder_evidence import Found, HolderEvidence
 from kathodos.review.drafts.standing_out import NOTHING, Facts, standing_out
+from kathodos.review.lines import numbered
 from tests import stores
-from tests.review.test_review import drafted_of
+from tests.evidence import Plain
+from tests.findings.excess.test_excess_by_reference import permitted_cells
+from tests.reference import instant
+from tests.review.test_review import drafted_of, rows_of
 from tests.support import (
+    NOW,
     OFFICE,
     OFFICE_RULES,
     Prepared,
@@ -37,31 +44,50 @@ DAYS = st.sampled_from((None, "2026-01-02", "2026-05-04", "2026-06-14"))
 class OfHolders(unittest.TestCase):
     @searching(120)
     @given(catalogues(), st.data())
-    def test_sign_ins_risk_and_findings_are_those_of_who_holds_it(self, catalogue, data):
-        catalogue["accounts"] = [{**row, "last_login": data.draw(DAYS)} for row in catalogue["accounts"]]
+    def test_risk_and_findings_are_those_of_who_holds_it_or_of_what_is_held(self, catalogue, data):
         basis = basis_of(catalogue)
-        holders, askers = basis.index.holders, np.arange(basis.size)
+        usage, askers = ExcessContext(basis).usage, np.arange(basis.size)
         risk = np.array(data.draw(st.lists(st.integers(0, 100), min_size=basis.people, max_size=basis.people)))
-        some = st.lists(st.integers(-1, basis.size - 1), max_size=4)
-        excess = [
-            ("unused", np.array(data.draw(some), dtype=int)),
-            ("beyond-peers", np.array(data.draw(some), dtype=int)),
-        ]
-        items = units_of(basis.index, askers, basis.moment)
-        found = HolderEvidence(basis, items, Found(risk, excess))
-        columns = zip(found.signed_in().listed(), found.risk().listed(), found.excess().listed(), strict=True)
-        for at, (signed_in, points, kinds) in enumerate(columns):
-            asker, holder = int(items.asker[at]), holders.references[int(items.holder[at])]
+        numbers = st.tuples(st.integers(-1, basis.size - 1), st.integers(-1, max(usage.thing_count - 1, 0)))
+        excess = []
+        for kind in ("unused", "beyond-peers"):
+            drawn = np.array(data.draw(st.lists(numbers, max_size=6)), dtype=np.int64).reshape(-1, 2)
+            excess.append((kind, drawn[:, 0], drawn[:, 1]))
+        units = units_of(basis.index, askers, basis.moment)
+        things, holder = usage.thing_of(units), HolderEvidence(basis, units, Found(risk, excess))
+        columns = zip(holder.risk().listed(), holder.excess().listed(), holder.excess_of(things).listed(), strict=True)
+        for at, (points, about_them, about_it) in enumerate(columns):
+            asker, thing = int(units.asker[at]), int(things[at])
+            self.assertEqual(points, int(risk[asker]) if asker < basis.people else None)
+            told = {kind: set(zip(whose.tolist(), some.tolist(), strict=True)) for kind, whose, some in excess}
+            expected = sorted(kind for kind, pairs in told.items() if (asker, -1) in pairs)
+            self.assertEqual(about_them, ";".join(expected) or None)
+            expected = sorted(kind for kind, pairs in told.items() if pairs & {(asker, thing), (-1, thing)})
+            self.assertEqual(about_it, ";".join(expected) or None)
+
+    @searching(120)
+    @given(catalogues(), st.data())
+    def test_signed_in_is_that_of_the_systems_in_which_something_is_given(self, catalogue, data):
+        login = {"system": "t", "login": "l3", "identity": "p1", "status": "enabled"}
+        accounts = [{**row, "last_login": data.draw(DAYS)} for row in [*catalogue["accounts"], login]]
+        catalogue = {**catalogue, "accounts": accounts}
+        _, drafted = drafted_of(catalogue)
+        plain = Plain(catalogue, datetime.fromisoformat(NOW))
+        for line in rows_of(drafted):
+            units = (it for it in plain.units() if it.holder == line["holder"])
+            unit = next(
+                it for it in units if line["grant"] == it.row.get("grant") and line["group"] in (None, it.group)
+            )
+            cells = permitted_cells(plain.reading, later(plain, unit))
+            systems = {node[0] for _, node in cells}
             days = [
                 row["last_login"]
-                for row in catalogue["accounts"]
+                for row in accounts
                 if row["last_login"]
-                and holder in (f"account:{row['system']}/{row['login']}", f"identity:{row['identity']}")
+                and plain.asker_of(f"account:{row['system']}/{row['login']}") == unit.asker
+                and row["system"] in systems
             ]
-            self.assertEqual(signed_in, max(days, default=None))
-            self.assertEqual(points, int(risk[asker]) if asker < basis.people else None)
-            expected = sorted(kind for kind, whose in excess if asker in whose.tolist())
-            self.assertEqual(kinds, ";".join(expected) or None)
+            self.assertEqual(line["signed_in"], max(days, default=None), line)
 
     def test_sensitivity_is_the_highest_of_what_it_opens(self):
         resources = [
@@ -89,61 +115,119 @@ class OfHolders(unittest.TestCase):
         self.assertEqual(level, {"view s:/a/**": 3, "view s:/a": 1, "view s:/c": 0, "group:s/g": 3})
 
 
-def _plainly(line, used, idle_after, share):
+def later(plain, unit):
+    """The grants that a unit consists of, in force or to come."""
+    if unit.kind == "grants":
+        return [unit.row]
+    groups = {unit.group}
+    while more := {it for group in groups for it in plain.reading.groups_of(group)} - groups:
+        groups |= more
+    rows = plain.catalogue["grants"]
+    return [row for row in rows if row["holder"] in groups and instant(row.get("until"), end=True) > plain.moment]
+
+
+def _plainly(line, it):
     """The sentence of one line, and which way it speaks."""
-    status, fences, conflicts, former, needed, recorded, having, counted = line
+    status, begins, fences, conflicts, former, needed, also, beyond, excess = line
     gone = {"left": "has left and still", "suspended": "is suspended and still", "disabled": "is disabled and still"}
     if status in gone:
         return "against", f"{gone[status]} holds it."
+    if not it["counts"]:
+        return (None, f"It gives nothing before {begins}.") if begins else ("against", "It gives nothing now.")
     if fences:
         return "against", f"leads across the fence {fences}."
     if conflicts:
         return "against", f"a conflict of duties: {conflicts}."
-    days = (AT - used) // DAY if used is not None else 0
-    is_idle = used is not None and AT - used > idle_after * DAY
-    if not needed:
-        if former:
-            return "against", f"Kept from {former}, where the person was before; no rule needs it."
-        if recorded and used is None and AT - first_moment(recorded) > idle_after * DAY:
-            return "against", f"Never used since {recorded}, from when on uses are known; no rule needs it."
-        if is_idle:
-            return "against", f"Not used for {days // 30} months; no rule needs it."
-        if counted >= 5 and having <= share * counted:
-            return "against", f"Only {having} of {counted} peers have it; no rule needs it."
-    elif used is not None and not is_idle:
+    allowed, since = it["idle_after"], day_text(AT - it["since"] * DAY)
+    is_used, asks = it["used"] is not None, needed or also
+    matters, is_new = it["adds"] > 0, it["since"] <= allowed
+    idle, never = is_used and it["used"] > allowed and matters, not is_used and not is_new and matters
+    for_part = f"{asks} asks for part of it; it also allows {beyond}, which nobody asked for"
+    if asks and beyond and not it["beyond_used"]:
+        return "against", f"{for_part} and was never used."
+    if former and not asks:
+        return "against", f"Kept from {former}, where the person was before."
+    if not it["adds"] and not it["withholds"]:
+        return "against", "Nobody would lose anything without it: what it gives comes by another way too."
+    if not asks:
+        if never:
+            return "against", f"Never used since {since}; no rule needs it."
+        if idle:
+            return "against", f"Not used for {it['used'] // 30} months; no rule needs it."
+        if it["few"]:
+            return "against", f"Only {it['having']} of {it['of']} peers have it; no rule needs it."
+        if excess:
+            return "against", f"Found of it: {excess}."
+        if it["usual"] and is_used and not idle:
+            return "for", f"Usual: {it['having']} of {it['of']} peers have it, and it is used."
+        return None, NOTHING
+    if beyond:
+        return None, f"{for_part}."
+    if never:
+        return None, f"A rule needs it, but it was never used since {since}."
+    if idle:
+        return None, f"A rule needs it, but it was not used for {it['used'] // 30} months."
+    if excess:
+        return None, f"A rule needs it, but this was found of it: {excess}."
+    if needed and is_used:
         return "for", f"Expected: {needed} needs it, and it is used."
-    else:
-        return "for", f"Expected: {needed} needs it."
-    if counted >= 5 and having >= 0.75 * counted and used is not None and not is_idle:
-        return "for", f"Usual: {having} of {counted} peers have it, and it is used."
-    return None, NOTHING
+    if needed and is_new:
+        return "for", f"Expected: {needed} needs it, and it is new."
+    if needed:
+        return None, f"{needed} needs it; whether it is used is not recorded."
+    return None, f"{also} needs what it gives, which comes by another way too."
 
 
-NAMES = ("status", "fences", "conflicts", "former", "needed_by", "recorded", "having", "counted")
+NAMES = ("status", "begins", "fences", "conflicts", "former", "needed_by", "also_needed", "beyond", "excess")
 LINES = st.tuples(
-    st.sampled_from(("active", "active", "active", "left", "suspended", "disabled")),
-    *(st.sampled_from((None, None, None, text)) for text in ("F-1", "D-1;D-2", "Pilotage")),
-    st.sampled_from((None, "N-1")),
-    st.sampled_from((None, "2025-10-19", "2026-06-01")),
-    st.integers(0, 9),
-    st.integers(1, 9),
+    st.sampled_from(("active", "active", "active", "active", "left", "suspended", "disabled")),
+    *(st.sampled_from((*[None] * 4, text)) for text in ("2027-03-01", "F-1", "D-1;D-2", "Pilotage")),
+    *(st.sampled_from((None, None, text)) for text in ("N-1", "N-2", "allocate on 16 resources", "near-roles")),
+)
+KNOWN = st.fixed_dictionaries(
+    {
+        "counts": st.sampled_from((True, True, True, False)),
+        "used": st.none() | st.integers(0, 400),
+        "since": st.integers(1, 400),
+        "adds": st.sampled_from((0, 3, 3)),
+        "withholds": st.sampled_from((0, 0, 1)),
+        "idle_after": st.sampled_from((60, 180)),
+        "few": st.booleans(),
+        "usual": st.booleans(),
+        "beyond_used": st.booleans(),
+        "having": st.integers(0, 9),
+        "of": st.integers(1, 9),
+    }
 )
 
 
 @stores.ABOUT_ANSWERS
 class StandingOut(unittest.TestCase):
-    @searching(600)
-    @given(
-        st.lists(st.tuples(LINES, st.none() | st.integers(0, 400), st.sampled_from((60, 180))), min_size=1, max_size=12)
-    )
+    @searching(900)
+    @given(st.lists(st.tuples(LINES, KNOWN), min_size=1, max_size=12))
     def test_it_is_what_weighs_most_of_each_line(self, drawn):
-        columns = dict(zip(NAMES, map(dictionary_column, zip(*(it for it, _, _ in drawn), strict=True)), strict=True))
-        used = np.array([AT - days * DAY if days is not None else BEGINNING for _, days, _ in drawn])
-        idle_after = np.array([it for _, _, it in drawn])
-        watched = np.array([first_moment(line[5]) if line[5] else NEVER for line, _, _ in drawn])
-        text, speaks = standing_out(Facts(columns, used, watched, AT, idle_after, 0.25))
-        for at, (line, days, idle) in enumerate(drawn):
-            way, sentence = _plainly(line, AT - days * DAY if days is not None else None, idle, 0.25)
+        columns = dict(zip(NAMES, map(dictionary_column, zip(*(it for it, _ in drawn), strict=True)), strict=True))
+        known = {name: [it[name] for _, it in drawn] for name in drawn[0][1]}
+        columns |= {
+            "peers_having": numbered(np.array(known["having"])),
+            "peers_counted": numbered(np.array(known["of"])),
+        }
+        facts = Facts(
+            columns,
+            used=np.array([BEGINNING if days is None else AT - days * DAY for days in known["used"]]),
+            since=np.array([AT - days * DAY for days in known["since"]]),
+            adds=np.array(known["adds"]),
+            withholds=np.array(known["withholds"]),
+            moment=AT,
+            idle_after=np.array(known["idle_after"]),
+            is_few=np.array(known["few"]),
+            is_usual=np.array(known["usual"]),
+            counts=np.array(known["counts"]),
+            is_beyond_used=np.array(known["beyond_used"]),
+        )
+        text, speaks = standing_out(facts)
+        for at, (line, it) in enumerate(drawn):
+            way, sentence = _plainly(line, it)
             self.assertEqual(speaks.value(at), way)
             self.assertTrue(str(text.value(at)).endswith(sentence), (text.value(at), sentence))
 

@@ -24,6 +24,7 @@ from kathodos.review.opening import Opening, draft_review
 from kathodos.review.subjects import SUBJECTS, About
 from kathodos.rules.reading import Rules
 from tests import stores
+from tests.evidence import Plain
 from tests.reference import Reference, instant, split
 from tests.support import basis_of, catalogues, searching, unique
 
@@ -160,7 +161,8 @@ class Resources(unittest.TestCase):
     def people(self, reference, holder):
         if not holder.startswith(("group:", "everyone")):
             return 1
-        return sum(holder in reference.principals(f"identity:{name}", MOMENT) for name in reference.identities)
+        active = Plain(reference.catalogue, MOMENT).active()
+        return sum(holder in reference.principals(f"identity:{name}", MOMENT) for name in active)
 
 
 @stores.ABOUT_ANSWERS
@@ -200,7 +202,7 @@ class Roles(unittest.TestCase):
         for grant in reference.rows("grants"):
             is_live = instant(grant["from"]) <= MOMENT < instant(grant["until"], end=True)
             if is_live and grant["gives"] in above and grant["effect"] != "deny":
-                for name in reference.identities:
+                for name in Plain(reference.catalogue, MOMENT).active():
                     principals = reference.principals(f"identity:{name}", MOMENT)
                     if grant["holder"] in principals:
                         found.add(name)
@@ -255,7 +257,9 @@ class IdentityData(unittest.TestCase):
                     self.assertEqual(line["stands_out"], f"{row['manager']} has left.")
                 elif part == "manager" and row["manager"] == row["id"] and status[row["id"]] == "active":
                     self.assertIn("as their own manager", line["stands_out"])
-                self.assertEqual(line["of"]["having"], sum(it[part] is not None for it in rows))
+                others = [it for it in rows if it["status"] == "active" and it is not row]
+                alike = sum(row[part] is not None and it[part] == row[part] for it in others)
+                self.assertEqual((line["all_having"], line["all_counted"]), (alike, len(others)))
 
     def above(self, rows, row):
         by_id, seen, name = {it["id"]: it for it in rows}, {row["id"]}, row["manager"]

@@ -23,7 +23,7 @@ from kathodos.model.kinds import AREAS, GRANTS
 from kathodos.store import postgres
 from kathodos.store.blocks import FIRST, FOREVER, LAST, Block, joined_blocks
 from kathodos.store.opening import open_store
-from kathodos.store.upgrades import schema
+from kathodos.store.upgrades import NEWEST, schema
 from kathodos.workspace.workspace import Workspace
 from tests import landed, stores
 from tests.servers import AS_SERVER, SERVERS_USER, Cutting, Postgres
@@ -363,7 +363,7 @@ class BroughtUp(WithRoles, unittest.TestCase):
         self.assertIn("does not own the tables", said)
         self.assertIn("kathodos store setup", said)
         self.assertIn("is of version 1", self.verified())
-        self.assertIn("writes version 2", self.do("baseline", "mark", "x", status=3).stderr)
+        self.assertIn(f"writes version {NEWEST}", self.do("baseline", "mark", "x", status=3).stderr)
         self.use(self.office, self.url_of("olga"))
         self.assertIn("Entry 35 of the ledger says so", self.do("store", "upgrade", "--yes").stdout)
         self.use(self.office, self.url_of("lund"))
@@ -374,14 +374,16 @@ class BroughtUp(WithRoles, unittest.TestCase):
 
     def test_an_administrator_brings_it_up_and_the_next_entry_says_so(self):
         self.setup()
-        self.assertIn("was brought up to version 2 in its database, which the next entry will say", self.verified())
+        self.assertIn(
+            f"was brought up to version {NEWEST} in its database, which the next entry will say", self.verified()
+        )
         self.setup()  # again, nothing is lost
         self.assertTrue(self.checked("lund")["in_force"], self.checked("lund"))
         self.assertEqual(len(records_inside("list", "grants", cwd=self.office, now=landed.NOW)), 8)
         self.do("baseline", "mark", "x")
         entries = records_inside("ledger", "list", cwd=self.office, now=landed.NOW)[-2:]
         self.assertEqual([it["kind"] for it in entries], ["store upgrade", "baseline mark"])
-        self.assertEqual(entries[0]["payload"], {"version_before": 1, "version_after": 2})
+        self.assertEqual(entries[0]["payload"], {"version_before": 1, "version_after": NEWEST})
         self.assertIn("As signed: 36 entries", self.verified())
         self.assertIn("There is nothing to do", self.do("store", "upgrade").stdout)
 

@@ -10,8 +10,9 @@ from kathodos.columns.csr import ints
 from kathodos.findings.excess.batches import ExcessContext, findings
 from kathodos.findings.excess.kinds import find_excess
 from kathodos.findings.excess.peers import upper_share
+from tests.evidence import Plain
 from tests.reference import Reference, instant, matches, split
-from tests.support import NOW, basis_of, catalogues, rules_of, searching
+from tests.support import NOW, basis_of, catalogues, naming_actions, rules_of, searching
 
 AT = datetime.fromisoformat(NOW)
 PIN = "s:/a/b"
@@ -177,7 +178,7 @@ class RolesAndGroups(unittest.TestCase):
         reading, given_roles = Reading(catalogue), set()
         for row in live_permits(catalogue):
             if row["gives"].startswith("role:"):
-                given_roles |= reading.roles_below(row["gives"].removeprefix("role:"), any_status=True)
+                given_roles |= reading.roles_below(row["gives"].removeprefix("role:"))
         expected = {
             f"role:s/{row['role']}"
             for row in catalogue["roles"]
@@ -418,24 +419,26 @@ class Use(unittest.TestCase):
     @MANY
     def test_unused_for_longer_than_its_sensitivity_allows(self, catalogue, used, levels):
         resources = [{**row, "sensitivity": it} for row, it in zip(catalogue["resources"], levels, strict=False)]
-        catalogue = with_uses({**catalogue, "resources": resources}, used)
+        catalogue = with_uses(naming_actions({**catalogue, "resources": resources}), used)
         reading = Reading(catalogue)
-        uses = list(known_uses(reading))
+        uses = [(who, action, node, time.isoformat(), 1) for who, action, node, time in known_uses(reading)]
+        plain = Plain(catalogue, AT, uses)
         expected = {"unused": set(), "never-used": set()}
-        for asker, unit, grants in units(reading):
-            cells = set(permitted_cells(reading, grants))
-            row, since = reading.identities[asker], watched_since(reading, {node for _, node in cells})
+        for unit in plain.units():
+            cells, adds = set(permitted_cells(reading, plain.carried(unit))), plain.adds(unit)
+            row, since = reading.identities.get(unit.asker[9:]), watched_since(reading, {node for _, node in cells})
             level = max((sensitivity(reading, node) for _, node in cells), default=0)
             allowed = (180, 120, 90, 60)[level]
-            is_there = row.get("status") != "left" and instant(row.get("ends"), end=True) > AT
-            if since is None or not is_there or (AT - since).days <= allowed:
+            if not adds or since is None or row is None or row["id"] not in plain.active():
                 continue
-            mine = [time for who, *cell, time in uses if who == f"identity:{asker}" and tuple(cell) in cells]
-            last = max(mine, default=None)
-            if last is None:
-                expected["never-used"].add((f"identity:{asker}", unit))
-            elif (AT - last).days > allowed:
-                expected["unused"].add((f"identity:{asker}", unit))
+            since = max(since, instant(row.get("starts")), instant(unit.row.get("from")))
+            last = plain.used(unit, adds, {action for action, _ in plain.names(unit)})[1]
+            name = f"grant:{unit.row['grant']}" if unit.kind == "grants" else unit.group
+            if (AT - since).days > allowed:
+                if last is None:
+                    expected["never-used"].add((unit.asker, name))
+                elif (AT - datetime.fromisoformat(last)).days > allowed:
+                    expected["unused"].add((unit.asker, name))
         for kind, those in expected.items():
             told = {(it.subject, it.rests_on) for it in found(kind, catalogue) if it.subject.startswith("identity:")}
             self.assertEqual(told, those, kind)

@@ -14,10 +14,11 @@ import numpy as np
 
 from kathodos.analysis.evidence.asked import bits_where
 from kathodos.analysis.evidence.held import Units, carried_grants
+from kathodos.analysis.evidence.since import NOT_RECORDED
 from kathodos.analysis.evidence.things import Things
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import Usual, counted, usual_of
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct, ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, dictionary_column, nothing, tabled
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.packed import fingerprints
@@ -122,8 +123,8 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         """Since when the uses of each thing used would be known in all of its systems."""
         usage, groups = self.context.usage, len(self.context.basis.index.holders.groups)
         entitlement = self.context.basis.index.grants.entitlement.astype(np.int64)
-        sample = np.array([int(self.carried[at][0]) if len(self.carried[at]) else -1 for at in range(len(self.used))])
-        of_grant = np.append(usage.watched_things[groups + entitlement], usage.watched_things[:0].max(initial=2**62))
+        sample = ints(int(self.carried[at][0]) if len(self.carried[at]) else -1 for at in range(len(self.used)))
+        of_grant = np.append(usage.watched_things[groups + entitlement], NOT_RECORDED)
         is_group = self.used < self.things.holders
         return np.where(is_group, usage.watched_things[np.where(is_group, self.used, 0)], of_grant[sample])
 

@@ -103,7 +103,8 @@ def _described(evidence: Evidence, sets: Sequence[Ints], systems: Sequence[str])
         some = [at[thing] for thing in things.tolist()]
         parts = sorted({it for one in some for it in read_list(contains[one])})
         count = plural(len(some), "thing") if some else "nothing of its own"
-        top = max((int(known[7].value(it) or 0) for it in some), default=-1)
+        level = [known[7].value(it) for it in some]
+        top = max((int(it) for it in level if it is not None), default=-1)
         found.append(
             {
                 "gives": f"an account that holds {count}",

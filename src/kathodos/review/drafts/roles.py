@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
+from kathodos.analysis.evidence.usual import counted
 from kathodos.analysis.role_entries import RoleKey
 from kathodos.analysis.role_table import RoleTable
 from kathodos.columns.csr import Bools, Ints, csr_from_pairs, distinct, ints, reachable
@@ -43,7 +44,7 @@ def draft_roles(asked: Asked) -> Draft:
             "brings": [it.reference for it in _juniors(table, at)],
             "contains": sorted(texts[it] for it in table.lines[at].tolist()),
             "having": count,
-            "counted": int(asked.context.basis.is_person.sum()),
+            "counted": int((counted(basis) & basis.is_person).sum()),
         }
         for name, at, count in zip(names, asked.chosen.tolist(), having.tolist(), strict=True)
     ]
@@ -99,5 +100,5 @@ def _having(asked: Asked, keys: Sequence[RoleKey]) -> Ints:
         above = reachable(index.seniors, ints([at])) if at >= 0 else ints([])
         holders = distinct(index.grants.holder[given.all_of(above)].astype(np.int64))
         some = who_has(index, holders, basis.moment) if len(holders) else np.zeros(basis.size, dtype=bool)
-        found.append(int((some[: basis.people] & basis.is_person).sum()))
+        found.append(int((some[: basis.people] & counted(basis) & basis.is_person).sum()))
     return ints(found)
