@@ -427,6 +427,7 @@ REVIEW_LINES = Kind(
         Column("all_counted", Form.NUMBER),
         Column("also_needed", Form.LIST),
         Column("beyond"),
+        Column("known_since"),
         Column("credited_at"),
         Column("never", Form.LIST),
         Column("lost", Form.NUMBER),

@@ -121,7 +121,9 @@ def evidence_lines(evidence: Evidence, pending: int = 0) -> Iterator[str]:
         if found:
             yield f"It would {verb} {plural(len(found), what)}: {'; '.join(found)}."
     if evidence.needs:
-        yield f"It would meet what they need: {'; '.join(evidence.needs)}."
+        yield f"It would give something that they need: {'; '.join(evidence.needs)}."
+    if evidence.beyond:
+        yield f"It also allows what no rule asks for: {'; '.join(evidence.beyond)}."
     if evidence.risk is not None:
         was, is_then = evidence.risk
         yield f"Their risk would be {is_then:.0f} of 100, and is {was:.0f}."
@@ -144,10 +146,10 @@ def _person_line(person: Record) -> str:
 
 
 def _share_line(it: Share) -> str:
-    peers = f"{it.peers_having} of {it.peers - 1} peers" if it.peers > 1 else "there are no peers; of all"
-    if it.peers > 1:
-        return f"{it.entry.text} is held by {peers} and by {it.having} of all {it.everybody} people."
-    return f"{it.entry.text} is held by {it.having} of all {it.everybody} people; they have no peers."
+    everybody = f"{it.having} of {it.everybody} others in all"
+    if it.peers:
+        return f"{it.peers_having} of {it.peers} peers have {it.entry.text}, and {everybody}."
+    return f"{everybody} have {it.entry.text}; they have no peers."
 
 
 def evidence_data(evidence: Evidence) -> dict[str, Any]:
@@ -166,12 +168,13 @@ def evidence_data(evidence: Evidence) -> dict[str, Any]:
         "conflicts": list(evidence.conflicts),
         "fences": list(evidence.fences),
         "needs": list(evidence.needs),
+        "beyond_need": list(evidence.beyond),
         "risk": {"was": evidence.risk[0], "is": evidence.risk[1]} if evidence.risk else None,
         "shares": [
             {
                 "entry": it.entry.text,
                 "peers_having": it.peers_having,
-                "peers": max(it.peers - 1, 0),
+                "peers": it.peers,
                 "people_having": it.having,
                 "people": it.everybody,
             }

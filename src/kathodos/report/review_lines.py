@@ -25,6 +25,7 @@ from kathodos.report.review_words import (
     whose,
     words_about,
 )
+from kathodos.review.drafts.standing_out import NOTHING
 from kathodos.review.line_attributes import LineAttributes
 from kathodos.review.lines import ReviewLines, find_review, names_of, reviews_in
 from kathodos.review.states import state_of
@@ -202,4 +203,4 @@ def _evidence(line: dict[str, Any], cells: dict[str, str]) -> list[str]:
 
 def _stands_out(line: dict[str, Any]) -> list[str]:
     """What is to be read first, where something stands out."""
-    return [line["stands_out"]] if line["speaks"] else []
+    return [line["stands_out"]] if line["stands_out"] not in (None, NOTHING) else []

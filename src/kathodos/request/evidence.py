@@ -8,11 +8,20 @@ import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
+from kathodos.analysis.evidence.asked import bits_where
+from kathodos.analysis.evidence.held import units_of
+from kathodos.analysis.evidence.shares import Shares
+from kathodos.analysis.evidence.sources import sources_of
+from kathodos.analysis.evidence.things import Points, Things, actions_of, nodes_of
+from kathodos.analysis.evidence.units import UnitEvidence
+from kathodos.analysis.evidence.usual import counted as active
 from kathodos.change.composition import Composition
-from kathodos.change.effect import Effect
-from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.change.effect import Effect, RuleBroken
+from kathodos.columns.csr import Bools, Ints, distinct, ints, joined, reachable
 from kathodos.columns.dictionary import DictionaryColumn, Scalar
-from kathodos.engine.decide import askers_with
+from kathodos.columns.intervals import holds, united
+from kathodos.engine.reach import who_reaches
+from kathodos.findings.excess.unit_words import UnitWords
 from kathodos.model.kinds import (
     ACCOUNTS,
     DECISIONS,
@@ -30,6 +39,7 @@ from kathodos.model.times import end_moment, first_moment
 from kathodos.model.words import plural
 from kathodos.request.kits import KitEntry
 from kathodos.request.records import Request, RequestState, RequestTable
+from kathodos.rules.asked import asked_by
 from kathodos.store.records import Records, Wanted
 
 _MOST_EXAMPLES = 6
@@ -38,7 +48,7 @@ _FEW, _MOST = 0.1, 0.5  # shares of peers from which on it stands out that hardl
 
 
 class Share(msgspec.Struct, frozen=True):
-    """How many of those who are counted hold an entry: of the peers of somebody, and of everybody."""
+    """How many others reach all that an entry names: of the peers of somebody, and of everybody who is active."""
 
     entry: KitEntry
     peers_having: int
@@ -48,8 +58,10 @@ class Share(msgspec.Struct, frozen=True):
 
 
 class Before(msgspec.Struct, frozen=True):
-    """What became of requests for the same by anybody: granted, denied, ended before their time, found wrong."""
+    """What became of other requests for the same by anybody: how many there were; granted, denied, ended before their
+    time, found wrong."""
 
+    asked: int = 0
     granted: int = 0
     denied: int = 0
     ended_early: int = 0
@@ -58,10 +70,12 @@ class Before(msgspec.Struct, frozen=True):
     @property
     def text(self) -> str:
         """It in a sentence."""
-        if not self.granted and not self.denied:
+        if not self.asked:
             return "Nobody asked for it before."
-        parts = [f"asked for {plural(self.granted + self.denied, 'time')} before: granted {self.granted}"]
+        left = self.asked - self.granted - self.denied
+        parts = [f"asked for {plural(self.asked, 'time')} besides: granted {self.granted}"]
         parts += [f"denied {self.denied}"] if self.denied else []
+        parts += [f"not decided {left}"] if left else []
         more = []
         more += [f"{self.ended_early} of the granted ended before their time"] if self.ended_early else []
         more += [f"{self.found_wrong} found wrong afterwards"] if self.found_wrong else []
@@ -83,6 +97,7 @@ class Evidence(msgspec.Struct, frozen=True):
     """What is known of a request. `examples`: some of what is gained; `sensitive`: the most sensitive of it, by number.
 
     `risk`: the person's before and after, where that is looked at; `contains`: what a role or group brings, in words;
+    `needs`: the needs that it meets, or that ask for something in it; `beyond`: what it allows that none asks for;
     `signed_in`: the accounts in the systems concerned, each with the last sign-in where one is known.
     """
 
@@ -95,6 +110,7 @@ class Evidence(msgspec.Struct, frozen=True):
     conflicts: Sequence[str] = ()
     fences: Sequence[str] = ()
     needs: Sequence[str] = ()
+    beyond: Sequence[str] = ()
     risk: tuple[float, float] | None = None
     shares: Sequence[Share] = ()
     before: Before = msgspec.field(default_factory=Before)
@@ -124,17 +140,20 @@ class Evidence(msgspec.Struct, frozen=True):
             return self.before.text, "against"
         if not self.gained and not len(self.composition.edits):
             return "All of it is held already, for as long.", "against"
+        if self.needs and self.beyond:
+            told = f"It also allows {'; '.join(self.beyond)}, which nobody asked for"
+            return f"{'; '.join(self.needs)} asks for part of it. {told} by a rule.", "against"
         if self.needs:
             return f"It is needed: {'; '.join(self.needs)}.", "for"
-        rare = [it for it in self.shares if it.peers > 1 and it.peers_having <= _FEW * (it.peers - 1)]
+        rare = [it for it in self.shares if it.peers > 0 and it.peers_having <= _FEW * it.peers]
         if rare:
             it = rare[0]
             has = "has" if it.peers_having < 2 else "have"
-            return f"{it.peers_having or 'None'} of {it.peers - 1} peers {has} {it.entry.text}.", "against"
-        common = [it for it in self.shares if it.peers > 1 and it.peers_having > _MOST * (it.peers - 1)]
+            return f"{it.peers_having or 'None'} of {it.peers} peers {has} {it.entry.text}.", "against"
+        common = [it for it in self.shares if it.peers > 0 and it.peers_having > _MOST * it.peers]
         if common and len(common) == len(self.shares):
             it = min(common, key=lambda one: one.peers_having)
-            return f"{it.peers_having} of {it.peers - 1} peers have {it.entry.text} too.", "for"
+            return f"{it.peers_having} of {it.peers} peers have {it.entry.text} too.", "for"
         return "", ""
 
 
@@ -161,6 +180,7 @@ def evidence_of(
         system = text.partition(" ")[2].partition(":")[0]
         by_system[system] = by_system.get(system, 0) + 1
     made, mended = effect.broken
+    asking, beyond = _needed(effect, reference, entries)
     own = [it for it in made if it.who == reference]
     findings = effect.findings
     risks = {who: (was, is_then) for who, was, is_then in findings.risks} if findings is not None else {}
@@ -173,9 +193,10 @@ def evidence_of(
         _sensitive(basis, texts),
         [f"{it.rule} ({it.title}): {it.what}" for it in own if it.kind == "conflict"],
         [f"{it.rule} ({it.title}): {it.what}" for it in own if it.kind == "fence"],
-        [f"{it.rule} ({it.title})" for it in mended if it.kind == "need" and it.who == reference],
+        list(dict.fromkeys([*(f"{it.rule} ({it.title})" for it in mended if _is_need_of(it, reference)), *asking])),
+        beyond,
         risks.get(reference),
-        _shares(basis, effect.before, person, entries, peers),
+        _shares(basis, effect, person, entries, peers),
         before_of(basis.records, request),
         list(_reviewed(basis.records, person, entries)),
         list(_contains(basis.records, effect.before, entries)),
@@ -227,27 +248,96 @@ def _sensitive(basis: Basis, texts: Sequence[str]) -> tuple[int, int, str] | Non
     return (values.count(most), most, addresses[values.index(most)]) if most > 0 else None
 
 
+def _is_need_of(broken: RuleBroken, who: str) -> bool:
+    return broken.kind == "need" and broken.who == who
+
+
+def _needed(effect: Effect, whose: str, entries: Sequence[KitEntry]) -> tuple[list[str], list[str]]:
+    """The needs that ask for something in what would be given, and what it allows beside what they ask for."""
+    after = effect.after
+    asker = after.index.holders.find(whose)
+    needs = effect.rules.needs
+    if asker < 0 or not needs:
+        return [], []
+    units = units_of(after.index, ints([asker]), after.moment)
+    things = Things(after.index, after.moment)
+    given = [it for it in (_thing(things, entry) for entry in entries) if it >= 0]
+    units = units.picked(np.isin(things.of_units(units.grant, units.group), given).nonzero()[0])
+    if not len(units):
+        return [], []
+    evidence = UnitEvidence(after, units, asked_by(after, needs))
+    words = UnitWords(evidence)
+    asking = distinct(bits_where([one | other for one, other in _both(evidence)]).items).tolist()
+    beyond = list(dict.fromkeys(it for it in map(words.beyond, range(len(units))) if it))
+    return [f"{needs[at].id} ({needs[at].title})" for at in asking], beyond
+
+
+def _both(evidence: UnitEvidence) -> Iterator[tuple[Ints, Ints]]:
+    return zip(evidence.needed, evidence.also_needed, strict=True)
+
+
 # Who has it
 
 
-def _shares(basis: Basis, few: Basis, person: str, entries: Sequence[KitEntry], peers: Sequence[str]) -> list[Share]:
-    """How many peers of somebody, and how many of everybody, hold each entry by whatever way.
+def _thing(things: Things, entry: KitEntry) -> int:
+    """The thing that an entry is in an index where it is given; -1 where it is not there."""
+    index = things.index
+    if entry.gives.startswith("group:"):
+        number = index.holders.find(entry.gives)
+        return number - index.holders.first_group if number >= 0 else -1
+    gives = index.entitlements.gives_texts.find(entry.gives)
+    scope = index.entitlements.scope_texts.find(entry.on) if entry.on else -1
+    fits = (index.entitlements.gives == gives) & (index.entitlements.scope == scope)
+    if gives < 0 or (entry.on and scope < 0) or not fits.any():
+        return -1
+    grants = index.entitlement_grants.all_of(fits.nonzero()[0]).astype(np.int64)
+    grants = grants[~index.grants.denies[grants]]
+    return int(things.of_grant[grants[0]]) if len(grants) else -1
 
-    `few` tells what has been decided of those of whom it knows, and `basis` of all others.
+
+def _named(effect: Effect, entry: KitEntry, whose: str) -> list[tuple[str, str, str]]:
+    """What an entry names, as far as the person would reach it: system, action and address of each."""
+    after = effect.after
+    things = Things(after.index, after.moment)
+    thing = _thing(things, entry)
+    asker = after.index.holders.find(whose)
+    if thing < 0 or asker < 0:
+        return []
+    pairs = things.names(ints([thing]))[0].items.astype(np.int64)
+    alike = Points(after.index).alike(pairs)
+    pairs = pairs[np.unique(alike, return_index=True)[1]]
+    shares = Shares(sources_of(things, ints([asker])))
+    reached = [(first, end) for block in shares.blocks() for _, first, end in [block.reached]]
+    some = pairs[holds(united(*(joined([it[side] for it in reached]) for side in (0, 1))), pairs)]
+    actions, nodes = actions_of(after.index, some).tolist(), nodes_of(after.index, some).tolist()
+    return [
+        (*after.index.actions[action], after.index.tree.addresses[node])
+        for action, node in zip(actions, nodes, strict=True)
+    ]
+
+
+def _shares(
+    basis: Basis, effect: Effect, person: str, entries: Sequence[KitEntry], peers: Sequence[str]
+) -> list[Share]:
+    """How many peers of somebody, and how many of everybody, reach all that each entry names.
+
+    The effect tells what has been decided of those of whom it knows, and `basis` of all others.
     """
+    few = effect.before
     told = basis.index.holders.identities.positions_of(few.index.holders.identities)
     others = np.ones(basis.people, dtype=bool)
     others[told[told >= 0]] = False
     sides = [_Side(basis, others), _Side(few, np.ones(few.people, dtype=bool))]
     values = next((it for it in (side.values_of(person, peers) for side in reversed(sides)) if it is not None), None)
-    found = [Share(entry, 0, int(values is not None), 0, 0) for entry in entries]
+    kind = next((it for it in (side.values_of(person, ["kind"]) for side in reversed(sides)) if it), {"kind": "person"})
+    names = [_named(effect, entry, reference_to("identity", person)) for entry in entries]
+    found = [Share(entry, 0, 0, 0, 0) for entry in entries]
     for side in sides:
-        counted = side.counted_but(person)
-        alike = counted & side.alike(values)
+        counted = side.counted_but(person) & side.alike(kind)
+        alike = counted & side.alike({**values, **kind} if values and all(values.values()) else None)
         for number, share in enumerate(found):
-            having = _having(side.basis, share.entry)
-            having = having[having < side.basis.people]
-            more = (int(it.sum()) for it in (alike[having], alike, counted[having], counted))
+            having = _having(side.basis, names[number])
+            more = (int(it.sum()) for it in (alike & having, alike, counted & having, counted))
             before = (share.peers_having, share.peers, share.having, share.everybody)
             found[number] = Share(share.entry, *map(sum, zip(before, more, strict=True)))
     return found
@@ -269,8 +359,8 @@ class _Side(msgspec.Struct, frozen=True):
         return {name: self.basis.identity(name).value(number) for name in names} if number >= 0 else None
 
     def counted_but(self, person: str) -> Bools:
-        """Everybody who is a person and has not left, one left out."""
-        counted = self.which & self.basis.is_person & ~self.basis.identity("status").holding("left")
+        """Everybody who is active, one left out."""
+        counted = self.which & active(self.basis)
         number = self._number(person)
         if number >= 0:
             counted[number] = False
@@ -284,18 +374,17 @@ class _Side(msgspec.Struct, frozen=True):
         return found
 
 
-def _having(basis: Basis, entry: KitEntry) -> Ints:
-    """Who holds a role or a permission on whatever scope, or is in a group."""
+def _having(basis: Basis, names: Sequence[tuple[str, str, str]]) -> Bools:
+    """Which identities reach all of some names; nobody where there is none."""
     index = basis.index
-    if entry.gives.startswith("group:"):
-        number = index.holders.find(entry.gives)
-        return askers_with(index, ints([number] if number >= 0 else []), basis.moment)
-    gives = index.entitlements.gives_texts.find(entry.gives)
-    entitlements = (index.entitlements.gives == gives).nonzero()[0] if gives >= 0 else ints([])
-    grants = index.entitlement_grants.all_of(entitlements).astype(np.int64)
-    grants = grants[~index.grants.denies[grants]]
-    grants = grants[(index.grants.starts[grants] <= basis.moment) & (basis.moment < index.grants.ends[grants])]
-    return askers_with(index, distinct(index.grants.holder[grants]).astype(np.int64), basis.moment)
+    found = np.full(basis.people, bool(names))
+    nodes = index.tree.addresses.positions_of([address for _, _, address in names]) if names else ints([])
+    numbers = [index.action_number.get((system, action), -1) for system, action, _ in names]
+    if (nodes < 0).any() or -1 in numbers:
+        return np.zeros(basis.people, dtype=bool)
+    for action, node in zip(numbers, nodes.tolist(), strict=True):
+        found &= who_reaches(index, node, action, basis.moment)[: basis.people]
+    return found
 
 
 # What was decided before
@@ -317,7 +406,7 @@ def before_of(records: Records, request: Request) -> Before:
     looked_back = records.rows_holding(REQUEST_STEPS, {"decision": ["wrong"]})
     numbers = [int(str(it)) for it in records.picked(REQUEST_STEPS, "request", looked_back).listed()]
     wrong = len(others(request=numbers)) if numbers else 0
-    return Before(len(running) + len(ended), len(denied), int(early.sum()), wrong)
+    return Before(len(others()), len(running) + len(ended), len(denied), int(early.sum()), wrong)
 
 
 def _entries_kept(request: Request) -> str | None:

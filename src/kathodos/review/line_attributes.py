@@ -121,6 +121,8 @@ class LineAttributes:
             return Distinct(np.where(spoken.codes >= 0, codes, -1).astype(np.int32), ["yes", "no", "no rule"])
         if lower == "use":
             used, recorded = self.lines.column("last_used").codes >= 0, self.lines.of_things("recorded").codes >= 0
+            said = self.lines.column("lost").codes >= 0  # of these it is known of each line
+            recorded = np.where(said, self.lines.column("known_since").codes >= 0, recorded)
             codes = np.where(used, 0, np.where(recorded, 1, 2))
             is_known = self.lines.column("spoken").codes >= 0
             return Distinct(np.where(is_known, codes, -1).astype(np.int32), ["used", "never", "not recorded"])

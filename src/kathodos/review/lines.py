@@ -243,7 +243,8 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
     whose = named if not named or named.startswith(REFERENCES) else reference_to("identity", named)
     item, gives, how = _what(About(review.about), line, thing, whose, within)
     is_one_s = line["spoken"] is not None  # what one person or account holds is held against needs and uses
-    uses = "used" if line["last_used"] else "never" if thing["recorded"] else "not recorded"
+    since = line["known_since"] if line["lost"] is not None else thing["recorded"]
+    uses = "used" if line["last_used"] else "never" if since else "not recorded"
     return {
         "review": review.name,
         "line": line["line"],
@@ -273,7 +274,7 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "conflicts": split_list(line["conflicts"]),
         "fences": split_list(line["fences"]),
         "use": uses if is_one_s else None,
-        "use_recorded_since": thing["recorded"],
+        "use_recorded_since": since,
         "never_used": split_list(line["never"]),
         "used_otherwise": _is_used_otherwise(line) if is_one_s else None,
         "would_be_lost": line["lost"],

@@ -238,6 +238,14 @@ def actions_of(index: Index, pairs: Ints) -> Ints:
     return found
 
 
+def nodes_of(index: Index, pairs: Ints) -> Ints:
+    """The node of each pair, by number."""
+    system = insertion_points(index.pair_bases, pairs, side="right") - 1
+    within = (pairs - index.pair_bases[system]) % widths_of(index)[system]
+    found: Ints = index.tree.node_at[index.system_roots[system] + within].astype(np.int64)
+    return found
+
+
 def row_of(index: Index, action: int) -> tuple[Ints, Ints]:
     """All pairs of an action, as an interval of the line."""
     system = index.systems[index.actions[action][0]]

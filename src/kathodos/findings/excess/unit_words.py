@@ -37,14 +37,20 @@ class UnitWords(msgspec.Struct, frozen=True, dict=True):
         named = actions[int(insertion_points(used, evidence.thing[unit]))].tolist()
         told = {int(of): at for of, at in self._uses(evidence.by_action, self._by_action, unit)}
         own = {int(of) for of, _ in self._uses(evidence.credited_by_action, self._credited, unit)}
-        never = [index.actions[it][1] for it in named if it not in told]
+        is_one = len({index.actions[it][0] for it in [*named, *told]}) < 2
+
+        def name(action: int) -> str:
+            system, said = index.actions[action]
+            return said if is_one else f"{said} in {system}"
+
+        never = [name(it) for it in named if it not in told]
         parts = [f"{', '.join(never[:_MOST_ACTIONS])} never"] if 0 < len(never) <= _MOST_ACTIONS else []
         parts += [f"{plural(len(never), 'action')} never"] if len(never) > _MOST_ACTIONS else []
         by_all = evidence.by_action
         for action, at in sorted(told.items(), key=lambda it: -int(by_all.last[it[1]]))[:_MOST_ACTIONS]:
             times = plural(int(by_all.times[at]), "time")
             also = "" if action in own else f", which {self.also_given_by(unit, action)} gives too"
-            parts.append(f"{index.actions[action][1]} {times}, last on {day_text(int(by_all.last[at]))}{also}")
+            parts.append(f"{name(action)} {times}, last on {day_text(int(by_all.last[at]))}{also}")
         more = len(told) - _MOST_ACTIONS
         parts += [f"{plural(more, 'other action')} as well"] if more > 0 else []
         return "; ".join(parts)
@@ -76,7 +82,7 @@ class UnitWords(msgspec.Struct, frozen=True, dict=True):
         for other in self.units_of[int(evidence.units.asker[unit])].tolist():
             if other != unit and action in (of for of, _ in self._uses(evidence.by_action, self._by_action, other)):
                 return self.name(other)
-        return "what everyone has, or a group by its filter,"
+        return "what everyone has, or a group by its filter"
 
     def beyond(self, unit: int) -> str:
         """What a unit allows that nobody asked for: "allocate on 16 resources"; empty where that is nothing."""

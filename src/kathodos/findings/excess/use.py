@@ -58,15 +58,17 @@ def never_used(context: ExcessContext) -> Batch:
         unit = int(first[at])
         members = int((usage.groups == usage.groups[unit]).sum())
         known = day_text(int(since[usage.groups == usage.groups[unit]].max()))
-        evidence = f"{context.unit_gives(unit)}: none of its {members} members has used that since {known}"
+        evidence = (
+            f"{context.unit_gives(unit)}: none of its {members} members has used what it alone gives since {known}"
+        )
         return FindingText(context.unit(unit), evidence, "Ask its owner what it is for; take away what it gives.", ())
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         known = day_text(int(since[unit]))
-        recorded = since[unit] == usage.watched[unit]
-        text = f"uses are recorded there ({known})" if recorded else f"it could be used ({known})"
-        told = f"never used in the {days[unit]} days since {text}{_besides(context, unit)}"
+        began = "they began" if since[unit] > evidence.time.begins[unit] else "it was given"
+        text = "uses are recorded there" if since[unit] == usage.watched[unit] else began
+        told = f"never used in the {days[unit]} days since {text} ({known}){_besides(context, unit)}"
         return FindingText(
             context.unit(unit), f"{context.unit_gives(unit)}: {told}", *_remedy(context, unit, "Take it away.")
         )
@@ -95,17 +97,17 @@ def _besides(context: ExcessContext, unit: int) -> str:
 
 def _remedy(context: ExcessContext, unit: int, otherwise: str) -> tuple[str, tuple[Edit, ...]]:
     """What to do about a unit that is not used as it is named, and what would change."""
-    if not context.evidence.credited.times[unit]:
+    last, allowed = int(context.evidence.credited.last[unit]), _allowed(context)[unit]
+    if last == BEGINNING or context.basis.days_since(last) > allowed:
         return otherwise, (context.end_unit(unit),)
     return "Leave what is used of it, and take the rest away.", ()
 
 
 def _idle_groups(context: ExcessContext, idle: Bools) -> Bools:
-    """The groups of which no member, of at least so many, has ever used what it gives: told once, for the group."""
+    """The groups of which no member, of at least so many, has ever used what it alone gives: told once for the group."""
     groups, count = context.usage.groups, len(context.basis.index.holders.groups)
     listed = groups >= 0
-    used = context.evidence.used.is_any
-    all_of, idle_of = (np.bincount(groups[mask], minlength=count) for mask in (listed, listed & idle & ~used))
+    all_of, idle_of = (np.bincount(groups[mask], minlength=count) for mask in (listed, listed & idle))
     found: Bools = (all_of >= _MANY) & (idle_of == all_of)
     return found
 

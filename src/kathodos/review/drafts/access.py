@@ -13,6 +13,7 @@ from kathodos.columns.csr import Ints, among, distinct
 from kathodos.columns.dictionary import DictionaryColumn, Numbers
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.peers import is_few
+from kathodos.model.times import BEGINNING
 from kathodos.review.drafts.access_evidence import Evidence
 from kathodos.review.drafts.draft import Asked, Draft, names_of_askers
 from kathodos.review.drafts.holder_evidence import HolderEvidence, moments_column
@@ -65,6 +66,7 @@ def columns_of_units(asked: Asked, units: Units, evidence: Evidence) -> dict[str
         "former": evidence.former(),
         **dict(zip(("status", "ends"), evidence.of_whom(), strict=True)),
         "last_used": moments_column(told.used.last),
+        "known_since": moments_column(np.where(told.time.since < basis.moment, told.time.since, BEGINNING)),
         "credited_at": moments_column(told.credited.last),
         "uses": _some(told.used.times),
         "never": evidence.never(),

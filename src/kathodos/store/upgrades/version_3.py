@@ -14,6 +14,7 @@ UPGRADE = Upgrade(
             ("all_counted#", "of how many others that is"),
             ("also_needed", "which needs ask for what others give too"),
             ("beyond", "what is allowed beside what is needed"),
+            ("known_since", "since when their use would be known"),
             ("credited_at", "when last they were used for what nothing else gives"),
             ("never", "which of their actions were never used"),
             ("lost#", "how much would be lost without them"),
