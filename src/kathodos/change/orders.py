@@ -14,9 +14,10 @@ from typing import Any, ClassVar
 import msgspec
 import numpy as np
 
-from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, system_of, texts_of
+from kathodos.change.edit_sets import EditSet, RecordEdit, edit_from, key_text, system_of, texts_of
+from kathodos.change.fulfilled import Alike, Named, alike, fulfilling
 from kathodos.change.kept import ChangeState, changes_called, set_change_state
-from kathodos.change.settling import Held, records_held
+from kathodos.change.settling import NOTES, Held, records_held
 from kathodos.columns.csr import Bools, Ints, ints
 from kathodos.columns.dictionary import Scalar
 from kathodos.columns.moments import moments_of
@@ -24,7 +25,7 @@ from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, OrdersPayload
-from kathodos.model.kinds import AREAS, GRANTS, IDENTITIES, MANDATES, ORDERS, SYSTEMS, Kind
+from kathodos.model.kinds import ACCOUNTS, AREAS, GRANTS, IDENTITIES, MANDATES, ORDERS, REQUEST_ITEMS, SYSTEMS, Kind
 from kathodos.model.periods import later
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment, time_text
@@ -33,9 +34,6 @@ from kathodos.store.records import Records, Stored, Wanted
 
 SEPARATOR = ";"  # between the names of the sources that bring a record
 OF_NO_SYSTEM = (IDENTITIES, AREAS, MANDATES)
-_GRANTED = ("holder", "gives", "on", "effect", "from", "until")  # what a grant comes to, whatever its source calls it
-
-_NOTES = ("given_by", "given_at", "reason", "last_used")  # on a grant, which its source need not keep
 
 
 class OrderState(StrEnum):
@@ -170,11 +168,11 @@ def pending_edits(records: Records, orders: Sequence[Order] | None = None) -> Ed
         by_kind.setdefault(order.edit.kind, []).append(order)
     for kind, some in by_kind.items():
         held = records_held(records, kind, [order.edit.key for order in some])
-        alike = _granted_alike(records, some) if kind is GRANTS else set()
+        fits = fulfilling(records, (it.edit for it in some if it.edit.key not in held))
         for order in some:
-            now = held.get(order.edit.key)
+            now, other = held.get(order.edit.key), fits.get((kind.name, order.edit.key))
             edit = _as_it_is_now(order.edit, now.record if now is not None else None)
-            if not edit.is_empty and not (alike and edit.before is None and _content(edit.record) in alike):
+            if not edit.is_empty and (other is None or other.differs):
                 found.put(edit)
     return found
 
@@ -186,7 +184,7 @@ def _as_it_is_now(edit: RecordEdit, now: Record | None) -> RecordEdit:
         after = None  # what was to be altered is not there any more
     elif now is not None and after is not None:
         wanted = edit.changed if edit.before is not None else [it for it in edit.kind.names if after[it] is not None]
-        after = {**now, **{name: after[name] for name in wanted if name not in _NOTES}}
+        after = {**now, **{name: after[name] for name in wanted if name not in NOTES}}
     return RecordEdit(edit.kind, edit.key, now, after, edit.why)
 
 
@@ -302,10 +300,16 @@ class SetOrders(msgspec.Struct, Operation[list[Order]], frozen=True):
 
 
 class Confirmed(msgspec.Struct, frozen=True):
-    """What a gather finds of pending orders: those that it confirms, and those said to be done that are not."""
+    """What a gather finds of pending orders: those that it confirms, and those said to be done that are not.
+
+    `differently`: those that were carried out otherwise than ordered; `renamed`: those to end of which what they are
+    about is listed under another name now.
+    """
 
     confirmed: list[Order] = msgspec.field(default_factory=list)
     contradicted: list[Order] = msgspec.field(default_factory=list)
+    differently: list[Order] = msgspec.field(default_factory=list)
+    renamed: list[Order] = msgspec.field(default_factory=list)
 
 
 def confirm(plan: Plan, source: str) -> Confirmed:
@@ -315,17 +319,76 @@ def confirm(plan: Plan, source: str) -> Confirmed:
     if not orders:
         return found
     touched = {order.edit.kind for order in orders}
-    after = plan.after(*touched)
+    after = plan.after(*touched, ACCOUNTS)
+    orders, renamed = _followed(plan, after, orders)
     left = {(it.kind.name, it.key) for it in pending_edits(after, orders)}
+    others = fulfilling(after, (it.edit for it in orders))
     for order in orders:
-        if (order.edit.kind.name, order.edit.key) not in left:
+        named = (order.edit.kind.name, order.edit.key)
+        other = others.get(named)
+        if named not in left:
             found.confirmed.append(order)
+        elif other is not None and other.differs:
+            found.differently.append(order)
         elif order.state is OrderState.DONE and source in str(order.values["source_named"]).split(SEPARATOR):
             found.contradicted.append(order)
+    found.renamed.extend(it for it in orders if it.number in renamed)
+    told = {
+        it.number: f"done differently: {others[it.edit.kind.name, it.edit.key].differs}" for it in found.differently
+    }
+    _follow_items(plan, {key: it for key, it in others.items() if not it.differs})
     set_state(plan, found.confirmed, OrderState.CONFIRMED, f"by the gather of {source}")
+    for order in (it for it in found.differently if it.values["note"] != told[it.number]):
+        set_state(plan, [order], OrderState.OPEN, told[order.number])
     set_state(plan, found.contradicted, OrderState.OPEN, f"said to be done, and not so at the gather of {source}")
+    still = {it.number for it in (*found.confirmed, *found.differently, *found.contradicted)}
+    for order in (it for it in found.renamed if it.number not in still):
+        set_state(plan, [order], order.state, "what it is about is listed under another name now")
     close_changes(plan, {str(it.values["change"]) for it in found.confirmed})
     return found
+
+
+def _followed(plan: Plan, after: Records, orders: list[Order]) -> tuple[list[Order], set[int]]:
+    """The orders, those to end or alter what a gather lists under another name now led to that; and which these are."""
+    gone = [it for it in orders if it.edit.before is not None]
+    by_kind: dict[Kind, list[Order]] = {}
+    for order in gone:
+        by_kind.setdefault(order.edit.kind, []).append(order)
+    moved: dict[int, Order] = {}
+    followed: dict[Named, Alike] = {}
+    for kind, some in by_kind.items():
+        held = records_held(after, kind, [it.edit.key for it in some])
+        missing = [it for it in some if it.edit.key not in held]
+        others = alike(after, ((kind, it.edit.before) for it in missing if it.edit.before is not None))
+        came = {key for key in {it.key for it in others.values()} if key not in records_held(plan.records, kind, [key])}
+        for order in missing:
+            other = others.get((kind.name, order.edit.key))
+            if other is not None and other.key in came:  # it was not there before: it is what was ordered to end
+                edit = order.edit
+                changed = (
+                    None if edit.after is None else {**other.record, **{it: edit.after[it] for it in edit.changed}}
+                )
+                _, record, before, after_text = texts_of(RecordEdit(kind, other.key, other.record, changed))
+                values = {**order.values, "record": record, "before": before, "after": after_text}
+                moved[order.number] = Order(order.row, values)
+                followed[kind.name, order.edit.key] = other
+    _follow_items(plan, followed)
+    return [moved.get(it.number, it) for it in orders], set(moved)
+
+
+def _follow_items(plan: Plan, others: Mapping[Named, Alike]) -> None:
+    """Leads what requests have put there to the names under which the systems list it."""
+    if not others:
+        return
+    texts = {key_text(key): (kind, it) for (kind, key), it in others.items()}
+    rows = plan.records.holding(REQUEST_ITEMS, {"record": list(texts)}).numbered()
+    some = [(row, it, texts[it["record"]]) for row, it in rows if it["kind"] == texts[it["record"]][0]]
+    plan.close_rows(REQUEST_ITEMS, [row for row, _, _ in some])
+    held = [
+        {**it, "record": key_text(other.key), "holder": other.record["holder" if other.kind is GRANTS else "member"]}
+        for _, it, (_, other) in some
+    ]
+    plan.open_rows(REQUEST_ITEMS, [tuple(it[name] for name in REQUEST_ITEMS.names) for it in held])
 
 
 def close_changes(plan: Plan, names: set[str]) -> list[str]:
@@ -344,19 +407,6 @@ def close_changes(plan: Plan, names: set[str]) -> list[str]:
             set_change_state(plan, one, ChangeState.DROPPED if is_given_up else ChangeState.CARRIED_OUT)
             closed.append(one.name)
     return closed
-
-
-def _content(record: Record) -> tuple[object, ...]:
-    return tuple(record[name] for name in _GRANTED)
-
-
-def _granted_alike(records: Records, orders: Sequence[Order]) -> set[tuple[object, ...]]:
-    """What orders would give that somebody holds already, by a grant that its source calls otherwise."""
-    wanted = [order.edit.record for order in orders if order.edit.before is None]
-    found: set[tuple[object, ...]] = set()
-    if wanted:
-        found = set(map(_content, records.holding(GRANTS, {"holder": [it["holder"] for it in wanted]}).records()))
-    return found
 
 
 def ordered_of(records: Records) -> Mapping[tuple[str, tuple[object, ...]], Order]:

@@ -8,9 +8,12 @@ import msgspec
 from msgspec.structs import replace
 
 from kathodos.change.edit_sets import EditSet, Key, RecordEdit
-from kathodos.model.kinds import Kind
+from kathodos.change.fulfilled import alike
+from kathodos.model.kinds import GRANTS, Kind
 from kathodos.model.rows import Record
 from kathodos.store.records import Records
+
+NOTES = ("given_by", "given_at", "reason", "last_used")  # on a grant, which its source need not keep
 
 
 class Held(msgspec.Struct, frozen=True):
@@ -58,13 +61,30 @@ def settled(edits: EditSet, records: Records) -> Settled:
     found = Settled([], [], [])
     for kind, some in edits.by_kind().items():
         held = records_held(records, kind, [edit.key for edit in some])
+        missing = ((kind, it.before) for it in some if it.before is not None and it.key not in held)
+        others = {key: it.key for (_, key), it in alike(records, missing).items() if not it.differs}
+        held_otherwise = records_held(records, kind, list(others.values())) if others else {}
         for edit in some:
-            _settle(edit, held.get(edit.key), found)
+            if edit.key in others:  # its source lists it under another name
+                other = held_otherwise[others[edit.key]]
+                after = None if edit.after is None else {**other.record, **_changes(edit)}
+                _settle(replace(edit, key=others[edit.key], before=other.record, after=after), other, found)
+            else:
+                _settle(edit, held.get(edit.key), found)
     return found
+
+
+def _changes(edit: RecordEdit) -> Record:
+    assert edit.after is not None
+    return {name: edit.after[name] for name in edit.changed}
 
 
 def _settle(edit: RecordEdit, held: Held | None, found: Settled) -> None:
     now = held.record if held is not None else None
+    if edit.kind is GRANTS and now is not None and edit.before is not None and now != edit.before:
+        kept = {**now, **{name: edit.before[name] for name in NOTES}}
+        if kept == edit.before:  # its source keeps none of what only says who gave it, when and why
+            edit = replace(edit, before=now, after=edit.after if edit.after is None else {**now, **_changes(edit)})
     if now == edit.after:
         found.standing.append(edit)
     elif now == edit.before:

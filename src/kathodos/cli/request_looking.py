@@ -7,7 +7,7 @@ import argparse
 from kathodos.cli.options import Commands, Formatter, acting, as_of, command, long_answer
 from kathodos.cli.session import Session
 
-_STATES = ("open", "granted", "denied", "withdrawn", "running", "ended", "lapsed")
+_STATES = ("open", "granted", "denied", "withdrawn", "running", "to end", "ended", "lapsed")
 
 
 def add(steps: Commands, common: argparse.ArgumentParser, formatter: Formatter) -> None:

@@ -11,7 +11,8 @@ import numpy as np
 from msgspec.structs import replace
 
 from kathodos.change.merging import merged_columns, merges_in
-from kathodos.change.orders import Confirmed, OrderState, confirm, orders_in
+from kathodos.change.orders import WAITING, Confirmed, OrderState, confirm, orders_holding, orders_in
+from kathodos.change.settling import records_held
 from kathodos.columns.csr import first_of_each, union
 from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, appended, row_numbers, rows_of
 from kathodos.connectors.mapping import Reading, Table
@@ -344,6 +345,7 @@ class _Gathering:
             self.source in said for said in self.claims.of.get(comparison.kind.name, {}).values()
         )
         gone = len(comparison.gone) + merged.let_go
+        gone -= self._ordered_to_end(comparison) if gone >= _FEWEST_GONE else 0
         if gone < _FEWEST_GONE or gone <= held * self.terms.guard or self.terms.may_lose:
             return
         raise GuardedError(
@@ -351,6 +353,16 @@ class _Gathering:
             f"{self.terms.guard:.0%} of them. Nothing was changed.",
             "See them with --dry-run. If the source is whole and they are meant to go, say --accept-loss.",
         )
+
+    def _ordered_to_end(self, comparison: Comparison) -> int:
+        """How many of the records that would go were ordered to."""
+        kind = comparison.kind
+        wanted: dict[str, list[Scalar]] = {"kind": [kind.name], "after": [None], "state": list(map(str, WAITING))}
+        keys = {it.edit.key for it in orders_holding(self.plan.records, wanted)}
+        if not keys:
+            return 0
+        rows = set(comparison.present.rows[comparison.gone].tolist())
+        return sum(it.row in rows for it in records_held(self.plan.records, kind, sorted(keys)).values())
 
     # What the catalogue becomes
 

@@ -63,6 +63,12 @@ def gathered(done: Sequence[Gathered], is_new: bool) -> Answer:
     text = [f"{plural(confirmed, 'order')} confirmed: what was ordered has been done."] if confirmed else []
     for order in (it for one in done for it in one.orders.contradicted):
         text.append(f"Order {order.number} was said to be done, and is not: it is open again.")
+    for order in (it for one in done for it in one.orders.differently):
+        text.append(
+            f"Order {order.number} was carried out otherwise than ordered, and stays open: kathodos orders list."
+        )
+    for order in (it for one in done for it in one.orders.renamed):
+        text.append(f"Order {order.number} stays open: what it is about is listed under another name now.")
     heading = "Gathered." if is_new else "Nothing has changed since the last gather; nothing was written."
     hint = "Next: `kathodos conflicts`, or `kathodos reach --by NAME`."
     if wrong:

@@ -93,7 +93,8 @@ def request_shown(view: View, number: int, trial: Trial | None) -> Answer:
         text.append(f"It waits for the answer of {named(request.asked_by, names)}.")
     if request.closed_at:
         by = f" by {named(request.closed_by, names)}" if state != RequestState.LAPSED else ""
-        text.append(f"{str(state).capitalize()} on {request.closed_at[:10]}{by}: {request.why}")
+        told = "Ordered to end" if state == RequestState.TO_END else str(state).capitalize()
+        text.append(f"{told} on {request.closed_at[:10]}{by}: {request.why}")
     rows = _items(view, request, state)
     if trial is not None:
         text += ["", *evidence_lines(trial.evidence, trial.pending)]
@@ -330,6 +331,7 @@ _STATUS = (
     Field("granted", "Granted", 7, is_number=True),
     Field("running", "Running", 8, is_number=True),
     Field("ending", "End soon", 7, is_number=True),
+    Field("to end", "To end", 6, is_number=True),
     Field("ended", "Ended", 5, is_number=True),
     Field("denied", "Denied", 5, is_number=True),
     Field("withdrawn", "Withdrawn", 4, is_number=True),
@@ -407,7 +409,7 @@ _HELD = (
 def held_through(view: View, whom: str | None, kit: str | None, most: int | None, form: str) -> Answer:
     """What somebody has through which request, or who has a kit."""
     records, table = view.catalogue, RequestTable(view.catalogue)
-    which = table.in_force
+    which = table.in_force | table.which(RequestState.TO_END)
     if whom is not None:
         which = which & records.column(REQUESTS, "whom").holding(whom)
     if kit is not None:

@@ -13,6 +13,7 @@ import msgspec
 
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet, Key, edit_of, key_from, key_text
+from kathodos.change.fulfilled import alike
 from kathodos.change.giving import told
 from kathodos.change.settling import records_held
 from kathodos.errors import CallError
@@ -25,8 +26,6 @@ from kathodos.model.times import end_moment, first_moment
 from kathodos.request.kits import ACCOUNT, KitEntry
 from kathodos.request.records import Request, RequestState, items_of_requests, requests_holding
 from kathodos.store.records import Records
-
-_GRANTED = ("holder", "gives", "on")
 
 
 class Item(msgspec.Struct, frozen=True):
@@ -274,16 +273,12 @@ def _others(
 
 def _called_otherwise(desk: Desk, wanted: Sequence[tuple[Key, Item, Sequence[Request]]]) -> dict[Key, Record]:
     """Grants that a source brings under a name of its own: the same, to the same, until the same moment."""
-    if not wanted:
-        return {}
-    known: dict[tuple[Any, ...], Record] = {}
-    for record in _granted(desk, [it.holder for _, it, _ in wanted], [it.gives for _, it, _ in wanted]):
-        if record["effect"] != "deny" and not record["tier"]:
-            known[(*(record[name] for name in _GRANTED), end_moment(record["until"]))] = record
-    found = {}
+    found: dict[Key, Record] = {}
     for key, item, requests in wanted:
         for request in requests:
-            record_there = known.get((item.holder, item.gives, item.on, end_moment(request.ends)))
-            if record_there is not None:
-                found[key] = record_there
+            record = dict.fromkeys(GRANTS.names) | {"grant": key[0], "effect": "permit", "tier": 0}
+            record |= {"holder": item.holder, "gives": item.gives, "on": item.on, "until": request.ends}
+            other = alike(desk.records, [(GRANTS, record)]).get((GRANTS.name, key))
+            if other is not None and not other.differs:
+                found[key] = other.record
     return found

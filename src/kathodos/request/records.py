@@ -14,6 +14,7 @@ from msgspec.structs import replace
 
 from kathodos.analysis.request_ends import ends_of
 from kathodos.change.kept import ChangeState
+from kathodos.change.orders import WAITING
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.columns.moments import moments_of
@@ -22,6 +23,7 @@ from kathodos.ledger.operations import Plan
 from kathodos.model.json_text import json_text
 from kathodos.model.kinds import (
     CHANGES,
+    ORDERS,
     REQUEST_ITEMS,
     REQUEST_REMARKS,
     REQUEST_STEPS,
@@ -38,13 +40,15 @@ LOOK_BACK = 0  # the number of the step in which somebody looks back on an emerg
 
 
 class RequestState(StrEnum):
-    """How far a request has come. Of these, running is told by the orders of its change and never kept."""
+    """How far a request has come. Of these, running and to end are told by orders, and never kept: it runs when what
+    it gives is there, and is to end while what it gave is not gone."""
 
     OPEN = "open"
     GRANTED = "granted"
     DENIED = "denied"
     WITHDRAWN = "withdrawn"
     RUNNING = "running"
+    TO_END = "to end"
     ENDED = "ended"
     LAPSED = "lapsed"
 
@@ -346,6 +350,10 @@ class RequestTable:
         pending = _names_pending(self.records)
         waits = self.column("change").holding_any(pending) if pending else np.zeros(len(states), dtype=bool)
         states[granted & ~waits] = self.STATES.index(RequestState.RUNNING)
+        ending = _numbers_ending(self.records)
+        if ending:
+            going = self.column("request").holding_any(ending)
+            states[going & (states == self.STATES.index(RequestState.ENDED))] = self.STATES.index(RequestState.TO_END)
         return states
 
     def which(self, *states: RequestState) -> Bools:
@@ -377,8 +385,19 @@ def _names_pending(records: Records) -> list[str]:
     return [str(it) for it in records.picked(CHANGES, "change", found).listed()]
 
 
+def _numbers_ending(records: Records) -> list[int]:
+    """The requests of which something that they put there is ordered to end, and has not."""
+    waiting = [it.value for it in WAITING]
+    rows = records.rows_holding(ORDERS, {"state": waiting, "after": [None]})
+    keys = list(map(str, records.picked(ORDERS, "record", rows).listed()))
+    items = records.rows_holding(REQUEST_ITEMS, {"record": keys, "brought": [1]}) if keys else rows[:0]
+    return [int(str(it)) for it in records.picked(REQUEST_ITEMS, "request", items).listed()]
+
+
 def told_state(records: Records, request: Request) -> RequestState:
     """The state of one request, as it is told."""
+    if request.state == RequestState.ENDED and request.number in _numbers_ending(records):
+        return RequestState.TO_END
     if request.state != RequestState.GRANTED:
         return request.state
     held = records.with_key(CHANGES, (request.change,)) if request.change else None

@@ -107,6 +107,7 @@ KINDS = (
     Kind(people.CAME_BACK, "was taken away, and has come back", people.came_back),
     Kind(orders.OVERDUE, "was ordered, and not carried out in time", orders.overdue_orders),
     Kind(orders.REFUSED, "was ordered, and refused by the system or its owner", orders.refused_orders),
+    Kind(orders.DIFFERENTLY, "was ordered, and done otherwise than ordered", orders.done_differently),
     Kind(peers.EXPORT_BEYOND_PEERS, "may export where its peers may only look", peers.export_beyond_peers),
     Kind(given.SENSITIVE, "gives access to the most sensitive without naming it", given.sensitive),
     Kind(given.DETACHED, "cut off from its parent, and yet open to more people", given.detached),

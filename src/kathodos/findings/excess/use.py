@@ -104,7 +104,7 @@ def _remedy(context: ExcessContext, unit: int, otherwise: str) -> tuple[str, tup
 
 
 def _idle_groups(context: ExcessContext, idle: Bools) -> Bools:
-    """The groups of which no member, of at least so many, has ever used what it alone gives: told once for the group."""
+    """The groups of which no member, of at least so many, has used what it alone gives: told once for the group."""
     groups, count = context.usage.groups, len(context.basis.index.holders.groups)
     listed = groups >= 0
     all_of, idle_of = (np.bincount(groups[mask], minlength=count) for mask in (listed, listed & idle))
