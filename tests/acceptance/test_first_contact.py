@@ -188,10 +188,10 @@ class Buses(Organisation, unittest.TestCase):
         kinds = {row["kind"] for row in self.rows("excess", "--all", status=1) if "kasse" in json.dumps(row)}
         self.assertFalse(kinds & {"never-used", "unused"})
 
-    def test_what_was_kept_from_a_former_office_is_told_by_permission(self):
+    def test_what_was_kept_from_a_former_office_is_told(self):
         (kept,) = self.rows("excess", "--kind", "former-position", status=1)
         self.assertEqual(kept["subject"], "identity:K1044")
-        self.assertIn("Dienst-planen dienstplan:/linien/* is reached by 8 of 8 there", kept["evidence"])
+        self.assertIn("kept from Leitstelle: 8 of 8 have it there, and 0 of 7 others in Werkstatt", kept["evidence"])
 
     def test_whoever_left_and_came_back_in_is_first(self):
         first, *_ = self.rows("risk", "top")

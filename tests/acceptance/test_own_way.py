@@ -1,4 +1,4 @@
-"""Systems carry out what was ordered in their own way: nothing is said to be gone while it lives, nor open once done."""
+"""Systems carry out orders in their own way: nothing is called gone while it lives, or open once it is done."""
 
 import csv
 import unittest

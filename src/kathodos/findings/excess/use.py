@@ -97,10 +97,16 @@ def _besides(context: ExcessContext, unit: int) -> str:
 
 def _remedy(context: ExcessContext, unit: int, otherwise: str) -> tuple[str, tuple[Edit, ...]]:
     """What to do about a unit that is not used as it is named, and what would change."""
-    last, allowed = int(context.evidence.credited.last[unit]), _allowed(context)[unit]
-    if last == BEGINNING or context.basis.days_since(last) > allowed:
+    if not _is_partly_used(context)[unit]:
         return otherwise, (context.end_unit(unit),)
     return "Leave what is used of it, and take the rest away.", ()
+
+
+def _is_partly_used(context: ExcessContext) -> Bools:
+    """Of which units something that they alone give is in use, be it not what they name."""
+    last = context.evidence.credited.last
+    found: Bools = (last > BEGINNING) & (context.basis.days_since(last) <= _allowed(context))
+    return found
 
 
 def _idle_groups(context: ExcessContext, idle: Bools) -> Bools:
@@ -116,9 +122,9 @@ def _of_units(
     context: ExcessContext, kind: str, found: Ints, describe: Callable[[int], FindingText], days: Ints, top: Ints
 ) -> Batch:
     owner = context.usage.units.asker[found]
-    expected = context.expected[found]
-    severity = np.where(expected, 0, severity_of(top))
-    allowed = _allowed(context)[found]
+    expected, allowed = context.expected[found], _allowed(context)[found]
+    half = context.needed[found] | _is_partly_used(context)[found]  # a part of it is asked for, or in use
+    severity = np.where(expected, 0, np.maximum(severity_of(top) - half, 0))
     confidence = np.where(expected, 50, np.minimum(95, 60 + 35 * (days - allowed) // np.maximum(allowed, 1)))
     things = context.usage.things[found]
     return batch(
