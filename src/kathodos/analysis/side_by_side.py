@@ -2,19 +2,21 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from enum import StrEnum
 
 import msgspec
 import numpy as np
 
-from kathodos.columns.csr import Bools, ints, reachable
-from kathodos.columns.intervals import Intervals
-from kathodos.engine.compiled.index import Index, System
+from kathodos.columns.csr import Bools, ints, joined, reachable
+from kathodos.columns.intervals import Intervals, without
+from kathodos.engine.compiled.index import ANY_ACTION, Index, System
+from kathodos.engine.compiled.scopes import reaching_down
 from kathodos.engine.decide import who_has
 from kathodos.engine.explain import Chain, explain
 from kathodos.engine.reach import Reached, holders_permitting, what_reached_by, who_reaches
 from kathodos.engine.summary import collapsed
+from kathodos.model.addresses import parse_pattern
 from kathodos.model.references import reference_to
 
 _MOST_WAYS = 2
@@ -83,7 +85,40 @@ def of_roles(index: Index, first: int, second: int) -> Iterator[Line]:
     """What two roles permit and deny, with their juniors: the permission, and the role of the hierarchy that has it."""
     one, other = (_entries_by_role(index, role) for role in (first, second))
     for entry in sorted({*one, *other}, key=lambda it: str(index.entries[it])):
-        yield _line(str(index.entries[entry]), one.get(entry), other.get(entry))
+        ours, theirs = (some.get(entry) or _covering(index, entry, some) for some in (one, other))
+        yield _line(str(index.entries[entry]), ours, theirs)
+
+
+def _covering(index: Index, entry: int, some: Mapping[int, Sequence[str]]) -> list[str] | None:
+    """By which other entries one is permitted as well, with what its action implies; None where not all of it is."""
+    if index.entries.denies[entry]:
+        return None
+    wanted = _pairs(index, entry)
+    system = index.entries[entry].system
+    alike = (it for it in some if not index.entries.denies[it] and index.entries[it].system == system)
+    parts = {other: _pairs(index, other) for other in alike}
+    over = {other: it for other, it in parts.items() if len(without(wanted, without(wanted, it))[0])}
+    every = [joined([it[side] for it in over.values()]) for side in (0, 1)]
+    if not len(wanted[0]) or len(without(wanted, (every[0], every[1]))[0]):
+        return None
+    return [f"{index.entries[other]} of {name}" for other in over for name in some[other]]
+
+
+def _pairs(index: Index, entry: int) -> Intervals:
+    """What an entry permits by itself, as pairs of its system: its action and what that implies, where it applies."""
+    held = index.entries[entry]
+    system = index.systems.get(held.system)
+    if system is None:
+        return joined([]), joined([])
+    pattern = parse_pattern(held.pattern)
+    nodes = index.tree.matches(pattern.target)
+    flags = np.ones(len(nodes), dtype=bool)
+    _, places = reaching_down(index.tree, nodes, flags & pattern.holds_everything_below, flags & system.inherits)
+    number = int(index.entries.action[entry])
+    local = np.arange(len(system.actions)) if number == ANY_ACTION else np.array([number - int(system.actions[0])])
+    implied = np.any(system.covers[local], axis=0).nonzero()[0]
+    row = (implied * (system.size + 1))[:, None]
+    return (row + places.first - system.root).ravel(), (row + places.end - system.root).ravel()
 
 
 def _entries_by_role(index: Index, role: int) -> dict[int, list[str]]:

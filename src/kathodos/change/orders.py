@@ -5,7 +5,7 @@ What has been decided is the catalogue with all pending orders carried out. Chan
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
 from enum import StrEnum
 from functools import cached_property
@@ -25,8 +25,23 @@ from kathodos.columns.ranges import ranges_text
 from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, OrdersPayload
-from kathodos.model.kinds import ACCOUNTS, AREAS, GRANTS, IDENTITIES, MANDATES, ORDERS, REQUEST_ITEMS, SYSTEMS, Kind
+from kathodos.model.json_text import json_text
+from kathodos.model.kinds import (
+    ACCOUNTS,
+    AREAS,
+    GRANTS,
+    IDENTITIES,
+    KINDS,
+    MANDATES,
+    ORDERS,
+    REQUEST_ITEMS,
+    RESOURCES,
+    SYSTEMS,
+    Kind,
+)
 from kathodos.model.periods import later
+from kathodos.model.references import PREFIXES, name_in
+from kathodos.model.referring import key_named
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment, time_text
 from kathodos.store.edited import edited
@@ -412,6 +427,35 @@ def close_changes(plan: Plan, names: set[str]) -> list[str]:
 def ordered_of(records: Records) -> Mapping[tuple[str, tuple[object, ...]], Order]:
     """The pending order of each record that has one, by the name of its kind and its key."""
     return {(it.edit.kind.name, it.edit.key): it for it in orders_in(records, PENDING)}
+
+
+def orders_about(records: Records, references: Sequence[str]) -> list[int]:
+    """The numbers of the pending orders of records that some references name, or that point at these, in order."""
+    rows = records.rows_holding(ORDERS, {"state": list(map(str, PENDING))})
+    if not len(rows):
+        return []
+    names = ("order", "kind", "record", "before", "after")
+    own = {(kind, key_text(key)) for kind, key in _keys(references)}
+    texts = [json_text(it) for it in references]
+    texts += [f'"identity":{json_text(name_in("identity", it))}' for it in references if it.startswith("identity:")]
+    found = []
+    for number, kind, record, before, after in zip(
+        *(records.picked(ORDERS, name, rows).listed() for name in names), strict=True
+    ):
+        said = f"{before or ''}{after or ''}"
+        if (kind, record) in own or any(it in said for it in texts):
+            found.append(int(str(number)))
+    return sorted(found)
+
+
+def _keys(references: Sequence[str]) -> Iterator[tuple[str, tuple[object, ...]]]:
+    """The kind and the key of the record that each reference names."""
+    for reference in references:
+        for kind in KINDS:
+            if PREFIXES.get(kind.name) == reference.partition(":")[0]:
+                yield kind.name, tuple(key_named(kind, reference.partition(":")[2]))
+        if ":/" in reference:
+            yield RESOURCES.name, (reference,)
 
 
 def order_text(order: Order) -> str:

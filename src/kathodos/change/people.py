@@ -23,6 +23,7 @@ from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, MEMBERS, MERGES, 
 from kathodos.model.names import name_skeleton
 from kathodos.model.references import Names, reference_to
 from kathodos.model.rows import Record
+from kathodos.model.times import end_moment
 from kathodos.store.records import Records, Stored, columns_of
 
 _INVITED = "invited"
@@ -245,15 +246,20 @@ def _disabling(people: _People) -> Iterator[RecordEdit]:
             yield edit_of(ACCOUNTS, account, {**account, "status": "disabled"})
 
 
-def depart(desk: Desk, ids: Sequence[str], day: str) -> Composition:
-    """They have left on a day: accounts are disabled, and all that they and their accounts hold themselves ends."""
+def depart(desk: Desk, ids: Sequence[str], day: str | None) -> Composition:
+    """They have left on a day: accounts are disabled, and all that they and their accounts hold themselves ends.
+
+    `day`: None for the last day that is known already, or else the day of the desk.
+    """
     people = _People.of(desk.records, ids)
     found = Composition(asked=len(ids))
     for one in ids:
         record = people.held[one]
         if record["status"] == "left":
             found.standing += 1
-        found.edits.put(edit_of(IDENTITIES, record, {**record, "status": "left", "ends": day}))
+        is_over = record["ends"] is not None and end_moment(record["ends"]) <= desk.moment
+        last = day or (record["ends"] if is_over else desk.now.date().isoformat())
+        found.edits.put(edit_of(IDENTITIES, record, {**record, "status": "left", "ends": last}))
     for edit in _disabling(people):
         found.edits.put(edit)
     holders = holders_of(desk.records, ids)

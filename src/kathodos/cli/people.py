@@ -162,11 +162,11 @@ def run_suspend(session: Session) -> int:
 
 def run_leave(session: Session) -> int:
     from kathodos.change.people import depart
-    from kathodos.model.times import normal_moment, now
+    from kathodos.model.times import normal_moment
 
     asked = session.arguments
     try:
-        day = normal_moment(asked.on) if asked.on else now().date().isoformat()
+        day = normal_moment(asked.on) if asked.on else None
     except ValueError as error:
         raise CallError(f"--on {asked.on} is no day: {error}.") from None
     return take_up(session, depart(desk(session), _ids(session), day), "people leave")

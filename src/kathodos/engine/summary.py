@@ -17,7 +17,10 @@ BY_GROUP, BY_EVERYONE = "through a group", "as everyone"
 
 
 class Extent(msgspec.Struct, frozen=True):
-    """How much of the actions of one kind one may do on how many of a system's resources, at least one on each."""
+    """How much of the actions of one kind one may do on how many of a system's resources, at least one on each.
+
+    `is_each`: each of the actions on each of the resources.
+    """
 
     system: str
     kind: str | None
@@ -26,6 +29,7 @@ class Extent(msgspec.Struct, frozen=True):
     resources: int
     of_resources: int
     is_everything: bool
+    is_each: bool = True
 
 
 def extent_of(index: Index, asker: int, moment: int) -> list[Extent]:
@@ -43,7 +47,8 @@ def extent_of(index: Index, asker: int, moment: int) -> list[Extent]:
                 is_everything = bool(reached.may.all())
                 size = may.shape[1]
                 counts = (actions, len(positions), resources, size)
-                found.append(Extent(system.name, kind, *counts, is_everything))
+                is_each = int(may.sum()) == actions * resources
+                found.append(Extent(system.name, kind, *counts, is_everything, is_each))
     return found
 
 

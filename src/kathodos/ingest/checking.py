@@ -254,7 +254,7 @@ class _Checker:
         own = "resource" if self.kind is kinds.RESOURCES else ""
         for column in self.kind.columns:
             if column.form in _POINTING and column.name != own:
-                self.note_addresses(column.name, by_name[column.name])
+                self.note_addresses(column.name, by_name[column.name], column.form)
 
     def note_periods(self, begins: DictionaryColumn, ends: DictionaryColumn, name: str) -> None:
         codes, firsts = distinct_pairs(begins.codes, ends.codes)
@@ -276,14 +276,13 @@ class _Checker:
                 reason = f"the system {system} declares no action {action}"
                 self.problems(rows, name, actions, reason, nearest(str(action), sorted(declared)), NOTED)
 
-    def note_addresses(self, name: str, cells: DictionaryColumn) -> None:
+    def note_addresses(self, name: str, cells: DictionaryColumn, form: Form) -> None:
         """Notes each address or pattern that no resource answers to, at the first row that points there."""
         good = (~self.bad).nonzero()[0]
         used, firsts = np.unique(cells.codes[good], return_index=True)
         row_of: dict[str, int] = {}
         for row in good[np.sort(firsts[used >= 0])].tolist():
-            for text in kinds.split_list(str(cells.value(row))):
-                address = text.rpartition(" ")[2]
+            for address in _addresses_in(str(cells.value(row)), form):
                 if ":/" in address and address not in self.names.addresses:
                     row_of.setdefault(address, row)
         asked = list(row_of)
@@ -302,6 +301,13 @@ class _Checker:
     @cached_property
     def some_addresses(self) -> list[str]:
         return sorted(self.names.addresses)[:_MOST_COMPARED]
+
+
+def _addresses_in(text: str, form: Form) -> list[str]:
+    """The addresses and patterns that a cell of a form names; of a role, or an area, its name as it is."""
+    if form in (Form.PATTERNS, Form.ADDRESSES):
+        return kinds.split_list(text)
+    return [kinds.split_gives(text)[1]] if form is Form.GIVES else [text]
 
 
 def _summed(counts: DictionaryColumn, first: Ints) -> DictionaryColumn:

@@ -35,5 +35,5 @@ def used(view: View, by: str | None, on: str | None, since: datetime | None) -> 
     if on:
         chosen &= uses_below(view, activity, on)
     rows = [asdict(it) for it in activity.folded(chosen)]
-    heading = f"{plural(len(rows), 'use')} of an action on a resource."
+    heading = f"{plural(sum(it['count'] for it in rows), 'use')}, of {plural(len(rows), 'action')} on a resource each."
     return Answer(_FIELDS, rows, heading, hint="Each event: `kathodos list activity`." if rows else "")

@@ -40,7 +40,9 @@ def record_list(view: View, kind: Kind, where: str | None, only_redundant: bool,
     heading = f"{plural(len(chosen), kind.one, _many(kind))}" + (f" of {len(columns)}" if is_part else "")
     records = [_brief(record) for record in made] if is_table else made
     first = next(records_at(view.catalogue, kind, chosen[:1]), {"ref": None})["ref"]
-    return Answer(fields, records, heading, hint=f"One of them: kathodos show {first}" if first else "")
+    coming = Marks(view).coming(kind)
+    text = [f"{plural(coming, 'more is', 'more are')} ordered to come: --assume orders lists them."] if coming else []
+    return Answer(fields, records, heading, text, hint=f"One of them: kathodos show {first}" if first else "")
 
 
 def _brief(record: dict[str, Any]) -> dict[str, Any]:

@@ -6,9 +6,10 @@ from collections.abc import Mapping
 from functools import cached_property
 from typing import Any
 
-from kathodos.change.orders import Order, order_text, ordered_of
+from kathodos.change.orders import Order, order_text, ordered_of, orders_about, pending_edits
 from kathodos.engine.explain import Chain
 from kathodos.model.kinds import BY_NAME, GRANTS, MEMBERS, Kind
+from kathodos.model.words import plural
 from kathodos.workspace.view import View
 
 
@@ -53,6 +54,22 @@ class Marks:
         member, _, group = reference.partition(" in ")
         return self.of_membership(member, group) if group.startswith("group:") else ""
 
+    def coming(self, kind: Kind) -> int:
+        """How many records of a kind are ordered to come and are not there."""
+        if self.view.assumed is not None:
+            return 0
+        return sum(it.before is None for it in pending_edits(self.view.stored).of(kind))
+
     def of_kind(self, kind: Kind) -> Mapping[tuple[object, ...], str]:
         """What is ordered of each record of a kind that something is ordered of, by key."""
         return {key: self.of(BY_NAME[name], key) for name, key in self._orders if name == kind.name}
+
+
+def told_of_orders(view: View, *references: str) -> list[str]:
+    """That orders are open about what an answer is about, where some are and they are not assumed to be carried out."""
+    if view.assumed is not None:
+        return []
+    count = len(orders_about(view.stored, references))
+    if not count:
+        return []
+    return [f"{plural(count, 'order is', 'orders are')} open about this: --assume orders answers as if carried out."]

@@ -19,7 +19,7 @@ from kathodos.model.times import DAY, day_text
 from kathodos.model.words import people_and_accounts, plural
 from kathodos.report.answers import Answer, Branch, Field, Row
 from kathodos.report.chains import chain_branch, chain_record
-from kathodos.report.marks import Marks
+from kathodos.report.marks import Marks, told_of_orders
 from kathodos.workspace.view import View
 
 _PAIRS = (Field("asker", "Who", 9, least=12), Field("action", "May", 8), Field("resource", "Resource", 9, least=16))
@@ -79,7 +79,7 @@ def extent(question: ReachQuestion) -> Answer:
             "resources": it.resources,
             "of_resources": it.of_resources,
             "reaches": f"{_part(it.actions, it.of_actions, 'action')} on "
-            f"{_part(it.resources, it.of_resources, 'resource')}",
+            f"{_part(it.resources, it.of_resources, 'resource')}{'' if it.is_each else ', not each on each'}",
         }
         for it in extents
     ]
@@ -100,7 +100,21 @@ def _part(some: int, of: int, noun: str) -> str:
 
 
 def ended_notes(question: ReachQuestion) -> list[str]:
-    """What is to be said beside what somebody reaches who does not count any more, or not yet, but for an account."""
+    """What is to be said beside what somebody reaches: of one who does not count any more, or not yet, but for an
+    account; and of orders that are open about them, or about the resource."""
+    index = question.index
+    about = []
+    if question.asker is not None:
+        holders = index.holders
+        own = holders.accounts_of[question.asker].tolist() if question.asker < holders.people else []
+        about = [holders.references[it] for it in (question.asker, *own)]
+    elif question.node is not None:
+        about = [index.tree.addresses[question.node]]
+    return [*_of_who_does_not_count(question), *told_of_orders(question.view, *about)]
+
+
+def _of_who_does_not_count(question: ReachQuestion) -> list[str]:
+    """What is to be said of somebody who does not count any more, or not yet, but for an account."""
     asker, index, moment = question.asker, question.index, question.moment
     holders = index.holders
     if asker is None or asker >= holders.people:
@@ -130,9 +144,10 @@ def routes(question: ReachQuestion) -> Answer:
     rows = [{"way": path, "askers": count} for path, count in paths.items()]
     address = question.index.tree.addresses[question.node]
     who = people_and_accounts(*total, "reaches", "reach")
-    heading = f"{who} {address}; some of them in several ways"
+    several = "; some of them in several ways" if sum(paths.values()) > sum(total) else ""
+    heading = f"{who} {address}{several}"
     hint = f"Who they are: kathodos reach --on {address}"
-    return Answer(_WAYS, rows, heading, hint=hint)
+    return Answer(_WAYS, rows, heading, ended_notes(question), hint=hint)
 
 
 def reach_question(view: View, by: str | None, on: str | None, do: str | None) -> ReachQuestion:

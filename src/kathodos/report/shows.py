@@ -11,11 +11,12 @@ from kathodos.columns.csr import Ints
 from kathodos.columns.strings import StringTable, starting_with
 from kathodos.errors import CallError
 from kathodos.model.json_text import json_text
-from kathodos.model.kinds import CLAIMS, KINDS, RESOURCES, Kind
+from kathodos.model.kinds import ACTIVITY, CLAIMS, KINDS, RESOURCES, Kind
 from kathodos.model.references import PREFIXES
 from kathodos.model.referring import key_of
+from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Branch, Field, plain
-from kathodos.report.marks import Marks
+from kathodos.report.marks import Marks, told_of_orders
 from kathodos.report.records import records_at
 from kathodos.store.naming import pointing_at, resolved
 from kathodos.store.records import positions_holding
@@ -53,14 +54,22 @@ def shown(view: View, reference: str, form: str) -> Answer:
         own.append(Branch("said by its sources", branches_of_sources))
     branches = [
         Branch(
-            f"{name} ({len(at)})",
+            f"{name} ({len(at)}{_uses_in_all(view, other, at)})",
             [Branch(_line(it, other, marks)) for it in records_at(view.catalogue, other, at[:_MOST])]
             + ([Branch(f"and {len(at) - _MOST} more")] if len(at) > _MOST else []),
         )
         for name, (other, at) in related.items()
     ]
     tree = Branch(record["ref"], [*own, *branches], "bold")
-    return Answer(trees=[tree], hint=_hint(kind, record))
+    return Answer(text=told_of_orders(view, record["ref"]), trees=[tree], hint=_hint(kind, record))
+
+
+def _uses_in_all(view: View, kind: Kind, at: Ints) -> str:
+    """Of rows of activity how many uses they tell of."""
+    if kind is not ACTIVITY:
+        return ""
+    counts = view.catalogue.column(ACTIVITY, "count").listed(at)
+    return f", {plural(sum(int(str(it or 0)) for it in counts), 'use')}"
 
 
 def _claims(view: View, kind: Kind, record: dict[str, Any]) -> list[dict[str, Any]]:

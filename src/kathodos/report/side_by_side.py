@@ -10,6 +10,7 @@ from kathodos.errors import CallError
 from kathodos.model.kinds import ACCOUNTS, GROUPS, IDENTITIES, ROLES
 from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.long import first_rows
+from kathodos.report.marks import told_of_orders
 from kathodos.store.naming import resolved
 from kathodos.workspace.view import View
 
@@ -49,7 +50,8 @@ def compared(view: View, first: str, second: str, most: int | None, is_table: bo
         return Answer(fields, rows)
     shown, more = first_rows(rows, most)
     hint = more or ("In full: kathodos reach --by NAME" if rows else "Neither of the two has anything.")
-    return Answer(fields, shown, heading, hint=hint)
+    about = [it if ":" in it else f"identity:{it}" for it in (one[2], other[2])]
+    return Answer(fields, shown, heading, told_of_orders(view, *about), hint=hint)
 
 
 def _lines(view: View, kind: str, first: int, second: int) -> Iterable[Line]:

@@ -60,7 +60,7 @@ def held_against(index: Index, trial: Trial, role: int, touched: Sequence[Touche
 
 
 def _unused(index: Index, entries: Sequence[RoleEntry], used: Sequence[Entry]) -> list[RoleEntry]:
-    """The permits that no use rests on."""
+    """The permits of which the action itself was not used: who only looks does not use what lets edit."""
     extents = Extents(index, (it.entry.resource for it in entries))
     by_action: dict[tuple[str, str], list[int]] = {}
     for one in used:
@@ -73,8 +73,6 @@ def _is_used(index: Index, entry: Entry, extents: Extents, by_action: dict[tuple
     if system is None:
         return False
     names = [index.actions[number][1] for number in system.actions.tolist()]
-    given = names if entry.action == "*" else []
-    if entry.action in names:
-        given = [name for at, name in enumerate(names) if system.covers[names.index(entry.action), at]]
+    given = names if entry.action == "*" else [it for it in names if it == entry.action]
     wanted = ints(node for name in given for node in by_action.get((entry.system, name), ()))
     return bool(np.isin(wanted, extents.nodes(entry.resource)).any())

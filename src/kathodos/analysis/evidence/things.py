@@ -11,9 +11,10 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, joined
+from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, joined, stretches
 from kathodos.columns.intervals import holds, united
 from kathodos.columns.ordered import insertion_points
+from kathodos.columns.packed import PackedPairs
 from kathodos.engine.compiled.index import ANY_ACTION, Index
 from kathodos.engine.decide import is_live
 from kathodos.engine.pair_axis import IntervalLists, PairAxis
@@ -77,46 +78,49 @@ class Things(msgspec.Struct, frozen=True, dict=True):
 
     # Names
 
-    @cached_property
-    def _patterns(self) -> dict[int, Ints]:
-        return {}
+    def _targets(self, patterns: Ints) -> CSRList:
+        """The places of the targets of some patterns, given by their numbers, of each in order."""
+        index, tree = self.index, self.index.tree
+        parsed = [parse_pattern(text).target for text in index.entries.patterns.taken(patterns)]
+        single = np.array([it.is_address for it in parsed], dtype=bool)
+        at = single.nonzero()[0]
+        node = tree.addresses.positions_of([str(parsed[it]) for it in at.tolist()]) if len(at) else at
+        rows, nodes = [at[node >= 0]], [node[node >= 0]]
+        for number in (~single).nonzero()[0].tolist():
+            nodes.append(tree.matches(parsed[number]))
+            rows.append(np.full(len(nodes[-1]), number))
+        places = tree.position[joined(nodes)].astype(np.int64)
+        return csr_from_distinct(joined(rows), places, len(patterns), max(len(tree), 1))
 
-    def _targets(self, pattern: int) -> Ints:
-        """The places that a pattern, by its number, has as its targets, in order."""
-        if pattern not in self._patterns:
-            tree = self.index.tree
-            nodes = tree.matches(parse_pattern(self.index.entries.patterns[pattern]).target)
-            self._patterns[pattern] = np.sort(tree.position[nodes]).astype(np.int64)
-        return self._patterns[pattern]
-
-    @cached_property
-    def _named(self) -> dict[int, Ints]:
-        return {}
-
-    def _named_by(self, scoped: int) -> Ints:
-        """The places that a scoped entry names: its targets within the scope, and the topmost of what it applies to.
-
-        Where the scope lies below the target, the topmost are those of the scope.
-        """
-        if scoped not in self._named:
-            index, tree = self.index, self.index.tree
-            intervals = index.scoped_intervals[scoped].astype(np.int64)
-            applied = united(
-                index.intervals.first[intervals].astype(np.int64), index.intervals.end[intervals].astype(np.int64)
-            )
-            targets = self._targets(int(index.entries.pattern[index.scoped_entry[scoped]]))
-            targets = targets[holds(applied, targets)]
-            tops, (place, end) = list[Ints](), applied
-            while len(place):
-                node = tree.node_at[place].astype(np.int64)
-                parent = tree.parent[node].astype(np.int64)
-                above = np.where(parent >= 0, tree.position[parent], -1).astype(np.int64)
-                tops.append(place[~holds(applied, above)])
-                behind = tree.region_interval(node, tree.region[node])[1]
-                going = behind < end
-                place, end = behind[going], end[going]
-            self._named[scoped] = distinct(joined([targets, *tops])).astype(np.int64)
-        return self._named[scoped]
+    def _named(self, scoped: Ints) -> tuple[Ints, Ints]:
+        """The places that each of some scoped entries names, as the position of the entry and the place: its targets
+        within the scope, and the topmost of what it applies to. Where the scope lies below the target, these are those
+        of the scope."""
+        index, tree = self.index, self.index.tree
+        packing = PackedPairs.below(len(tree) + 1)
+        origin, interval = index.scoped_intervals.of(scoped)
+        first, end = (it[interval].astype(np.int64) for it in (index.intervals.first, index.intervals.end))
+        applied = united(packing.pack(origin, first), packing.pack(origin, end))
+        patterns, which = np.unique(index.entries.pattern[index.scoped_entry[scoped]], return_inverse=True)
+        at, target = self._targets(patterns).of(which)
+        targets = packing.pack(at, target.astype(np.int64))
+        found = [targets[holds(applied, targets)]]
+        owner, place, stop = (
+            packing.firsts(applied[0]),
+            packing.seconds(applied[0]),
+            packing.seconds(applied[1] - 1) + 1,
+        )
+        while len(place):
+            node = tree.node_at[place].astype(np.int64)
+            parent = tree.parent[node].astype(np.int64)
+            above = packing.pack(owner, tree.position[parent].astype(np.int64))
+            is_top = (parent < 0) | ~holds(applied, above)
+            found.append(packing.pack(owner[is_top], place[is_top]))
+            behind = tree.region_interval(node, tree.region[node])[1]
+            going = behind < stop
+            owner, place, stop = owner[going], behind[going], stop[going]
+        every = distinct(joined(found))
+        return packing.firsts(every), packing.seconds(every)
 
     def names(self, things: Ints) -> tuple[CSRList, CSRList]:
         """The pairs that each of some things names, as positions on the line of all pairs; and the actions.
@@ -143,23 +147,16 @@ class Things(msgspec.Struct, frozen=True, dict=True):
     def _pairs_named(self, scoped: Ints) -> tuple[CSRList, CSRList]:
         """The pairs that each of some scoped entries names, and their actions."""
         index = self.index
-        rows, pairs, of_action, actions = [], [], [], []
-        for at, number in enumerate(scoped.tolist()):
-            places = self._named_by(number)
-            if not len(places):
-                continue
-            place = int(insertion_points(index.system_roots, places[:1], side="right")[0]) - 1
-            system, base = index.systems_in_order[place], int(index.pair_bases[place])
-            said = int(index.entries.action[index.scoped_entry[number]])
-            local = np.arange(len(system.actions)) if said == ANY_ACTION else np.array([said - int(system.actions[0])])
-            pairs.append((base + local[:, None] * (system.size + 1) + places - system.root).ravel())
-            rows.append(np.full(len(pairs[-1]), at))
-            actions.append(system.actions[local].astype(np.int64))
-            of_action.append(np.full(len(local), at))
-        return (
-            csr_from_pairs(joined(rows), joined(pairs), len(scoped)),
-            csr_from_pairs(joined(of_action), joined(actions), len(scoped)),
-        )
+        own, place = self._named(scoped)
+        system = insertion_points(index.system_roots, place, side="right") - 1
+        said = index.entries.action[index.scoped_entry[scoped[own]]].astype(np.int64)
+        first, width = first_actions_of(index)[system], widths_of(index)[system]
+        every = np.array([len(it.actions) for it in index.systems_in_order], dtype=np.int64)[system]
+        begin, count = np.where(said == ANY_ACTION, 0, said - first), np.where(said == ANY_ACTION, every, 1)
+        at, local = stretches(begin, count)
+        pairs = index.pair_bases[system[at]] + local * width[at] + place[at] - index.system_roots[system[at]]
+        actions = csr_from_distinct(own[at], first[at] + local, len(scoped), max(len(index.actions), 1))
+        return csr_from_pairs(own[at], pairs, len(scoped)), actions
 
 
 def widths_of(index: Index) -> Ints:

@@ -19,7 +19,7 @@ from kathodos.analysis.evidence.since import Time, time_of
 from kathodos.analysis.evidence.sources import Sources, sources_of
 from kathodos.analysis.evidence.things import Points, Things, actions_of, row_of
 from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_pairs, distinct, joined
-from kathodos.columns.intervals import holds, pieces_within, without
+from kathodos.columns.intervals import Intervals, holds, pieces_within, without
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.decide import able_of
 from kathodos.model.times import BEGINNING
@@ -294,6 +294,9 @@ class _Swept:
         self._credited: list[tuple[Ints, Ints]] = []
         self._beyond: list[tuple[Ints, Ints, Ints]] = []
         self._of_class = self._uses_by_class()
+        self._known_counts: dict[tuple[int, int, int], int] = {}
+        self._known_sets: dict[int, Intervals] = {}
+        self._known_beyond: dict[int, Ints] = {}
         self._unreached: list[Ints] = []
         self._reached_names: list[tuple[Ints, Ints]] = []
         for shared in self.shares.blocks():
@@ -455,7 +458,10 @@ class _Swept:
         kinds, which = np.unique(evidence.item[units] * len(about) + sets, return_inverse=True)
         item, needs = np.divmod(kinds, len(about))
         codes, of_kind = np.unique(classes.items[item].astype(np.int64) * len(about) + needs, return_inverse=True)
-        pairs = [self._named_beyond(*divmod(code, len(about))) for code in codes.tolist()]
+        known = self._known_beyond
+        for code in (it for it in codes.tolist() if it not in known):
+            known[code] = self._named_beyond(*divmod(code, len(about)))
+        pairs = [known[code] for code in codes.tolist()]
         points = csr_from_pairs(np.repeat(np.arange(len(codes)), list(map(len, pairs))), joined(pairs), len(codes))
         kind, pair = points.of(of_kind)
         pair = pair.astype(np.int64)
@@ -482,24 +488,38 @@ class _Swept:
         """The pairs that a thing in use, by position, names and a set of needs does not ask for."""
         used, pairs, _ = self.evidence.names
         named = pairs[int(insertion_points(used, self.sources.used[thing]))].astype(np.int64)
-        return named[~holds(self.evidence.asked.of_set(needs), named)]
+        return named[~holds(self._asked_of_set(needs), named)]
 
     def _beyond_counts(self, shared: Shared, item: Ints, needs: Ints, action: Ints) -> Ints:
         """On how many resources each source lets an action be done that a set of needs does not ask for."""
-        classes, index, known = self.sources.classes, self.evidence.index, dict[tuple[int, ...], int]()
+        classes, index, known = self.sources.classes, self.evidence.index, self._known_counts
         owner = insertion_points(classes.starts, item, side="right") - 1
+        plain, things = self._is_plain[owner], classes.items[item].astype(np.int64)
+        odd, place = np.unique(item[~plain], return_index=True)
+        of, first, end = self._content_of(shared, odd, owner[~plain][place])
+        order = order_of(of)
+        of, first, end = of[order], first[order], end[order]
+        permits = self.shares.spoken[0]
+        rows = zip(item.tolist(), plain.tolist(), things.tolist(), needs.tolist(), action.tolist(), strict=True)
         counts = np.zeros(len(item), dtype=np.int64)
-        for at, (own, of, number, what) in enumerate(
-            zip(item.tolist(), owner.tolist(), needs.tolist(), action.tolist(), strict=True)
-        ):
-            key = (int(classes.items[own]), -1 if self._is_plain[of] else own, number, what)
+        for at, (own, is_plain, thing, number, what) in enumerate(rows):
+            key = (-1 - thing if is_plain else own, number, what)
             if key not in known:
-                _, first, end = self._content_of(shared, np.array([own]), np.array([of]))
-                left = without((first, end), self.evidence.asked.of_set(number))
-                first, end = pieces_within(left, row_of(index, what))[1]
-                known[key] = int((end - first).sum())
+                here = slice(*insertion_points(of, [own, own + 1])) if not is_plain else slice(0)
+                content = (first[here], end[here])
+                if is_plain:  # all that it permits is reached
+                    mine = slice(int(permits.starts[thing]), int(permits.starts[thing + 1]))
+                    content = (permits.first[mine].astype(np.int64), permits.end[mine].astype(np.int64))
+                some = pieces_within(without(content, self._asked_of_set(number)), row_of(index, what))[1]
+                known[key] = int((some[1] - some[0]).sum())
             counts[at] = known[key]
         return counts
+
+    def _asked_of_set(self, number: int) -> Intervals:
+        """The pairs that the needs of a set ask for."""
+        if number not in self._known_sets:
+            self._known_sets[number] = self.evidence.asked.of_set(number)
+        return self._known_sets[number]
 
 
 def _both_joined(parts: list[tuple[Ints, Ints]]) -> tuple[Ints, Ints]:

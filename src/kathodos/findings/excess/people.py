@@ -192,7 +192,8 @@ def past_end(context: ExcessContext) -> Batch:
 
 
 def owners_gone(context: ExcessContext) -> Batch:
-    """Systems, groups, roles and resources whose owner has left or is not known, and services whose sponsor is."""
+    """Systems, groups, roles and resources whose owner has left or is not known; services of which that is true of the
+    sponsor, and enabled accounts of which it is true of who answers for them."""
     names: list[str] = []
     texts: list[FindingText] = []
     severities: list[int] = []
@@ -208,6 +209,15 @@ def owners_gone(context: ExcessContext) -> Batch:
                 names.append(subject)
                 texts.append(FindingText(subject, f"{owner} {name} {state[name]}", f"Name another {owner}.", ()))
                 severities.append(1 if kind in (kinds.SYSTEMS, kinds.IDENTITIES) else 0)
+    answering = basis.responsible
+    states = [_gone(context, people.find(str(name))) for name in answering.values]
+    of = np.array([*map(bool, states), False], dtype=bool)[answering.codes]
+    for account in (of & basis.index.holders.is_enabled).nonzero()[0].tolist():
+        name, code = _account(context, account), int(answering.codes[account])
+        names.append(name)
+        told = f"{answering.values[code]}, who answers for it, {states[code]}"
+        texts.append(FindingText(name, told, "Name somebody else who answers for it, or disable it.", ()))
+        severities.append(1)
     return nobodys(OWNER_GONE, names, texts, severities)
 
 
