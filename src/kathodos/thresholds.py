@@ -68,6 +68,12 @@ SCOPE_BLOCK = _usually(256, 2)  # intervals of scopes of which the furthest end 
 USED_TOGETHER = _usually(20_000_000, 64)  # cells and groups that give them that are held at once
 COMPARED_TOGETHER = _usually(1_000_000, 10)  # intervals or pairs that are compared together
 GROUPS_LISTED = _usually(20_000_000, 0)  # pairs of group and group above up to which they are listed
+PEERS_TOGETHER = _usually(
+    60_000, 20
+)  # people, times what each is asked for, and names of peer groups looked at at once
+NAMES_OF_PEER = 20  # what is asked of each of them at most, about
+SETS_TOGETHER = _usually(4000, 2)  # sets of names that are counted at once
+PEOPLE_TOGETHER = _usually(1500, 2)  # people who are held against names at once
 HELD_TOGETHER = _usually(4_000_000, 10)  # things held that are counted together
 FEW_TEXTS_OF_USE = _usually(10_000, 0)  # texts that are looked up one by one sooner than all of a column together
 MANY_USERS = _usually(20_000, 0)  # from which on all uses are looked up

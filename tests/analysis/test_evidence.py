@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from kathodos.analysis.evidence.asked import Asked
 from kathodos.analysis.evidence.held import Units
 from kathodos.analysis.evidence.units import UnitEvidence
-from kathodos.analysis.evidence.usual import usual_of
+from kathodos.analysis.evidence.usual import Peers, Terms
 from kathodos.model.times import BEGINNING, microseconds
 from kathodos.rules.asked import asked_by
 from tests import stores
@@ -133,7 +133,15 @@ class OfUnits(unittest.TestCase):
         found = UnitEvidence(basis, numbers, asked_by(basis, rules_of(text_of(needs)).needs))
         beyond = {}
         for unit, action, resources in zip(
-            *(it.tolist() for it in (found.beyond.unit, found.beyond.action, found.beyond.resources)), strict=True
+            *(
+                it.tolist()
+                for it in (
+                    found.beyond.unit,
+                    found.beyond.action,
+                    found.beyond_resources(np.arange(len(found.beyond.unit))),
+                )
+            ),
+            strict=True,
         ):
             beyond.setdefault(unit, {})[basis.index.actions[action]] = resources
         for at, unit in enumerate(units):
@@ -159,7 +167,7 @@ class OfUnits(unittest.TestCase):
         catalogue = {**catalogue, "identities": [{**row, "kind": kind} for row, kind in people]}
         plain, basis = Plain(catalogue, AT), basis_of(catalogue)
         units, numbers = units_of(basis, plain)
-        found = usual_of(UnitEvidence(basis, numbers, Asked()), ["department", "kind"], 1, is_widened)
+        found = Peers(UnitEvidence(basis, numbers, Asked()), Terms(["department", "kind"], 1, is_widened)).usual()
         for at, unit in enumerate(units):
             peers, everybody = plain.others(unit, "department", "kind"), plain.others(unit)
             level = 0

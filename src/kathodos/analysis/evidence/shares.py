@@ -26,7 +26,7 @@ from kathodos.engine.pair_axis import IntervalLists, PairAxis
 from kathodos.engine.reach import what_grants_give
 
 Owned = tuple[Ints, Ints, Ints]  # intervals of pairs: whose each is, its first and its end
-_NOTHING: Owned = (np.zeros(0, dtype=np.int64),) * 3
+NOTHING: Owned = (np.zeros(0, dtype=np.int64),) * 3
 
 
 class Shared(msgspec.Struct, frozen=True):
@@ -43,33 +43,24 @@ class Shared(msgspec.Struct, frozen=True):
 
 
 class Shares:
-    """The shares of the sources of some askers. `points`: pairs in order, of which alone is asked (None: of all)."""
+    """The shares of the sources of some askers."""
 
-    def __init__(self, sources: Sources, points: Ints | None = None) -> None:
+    def __init__(self, sources: Sources) -> None:
         self.sources = sources
         self.index = sources.things.index
-        self.points = points
         self.axis = PairAxis(self.index)
+        self._known_reach: dict[bytes, Intervals] = {}
         self._known: dict[bytes, tuple[Intervals, list[tuple[Intervals, Intervals, Intervals]]]] = {}
 
     @cached_property
     def spoken(self) -> tuple[IntervalLists, IntervalLists]:
-        """What each thing in use permits and denies in plain systems; counted in points where only these are asked."""
-        permits, denials = self.sources.things.spoken(self.axis, self.sources.used)
-        return self._placed(permits), self._placed(denials)
+        """What each thing in use permits and denies in plain systems."""
+        return self.sources.things.spoken(self.axis, self.sources.used)
 
-    def _placed(self, lists: IntervalLists) -> IntervalLists:
-        if self.points is None:
-            return lists
-        first, end = (insertion_points(self.points, it) for it in (lists.first, lists.end))
-        kept = first < end
-        before = np.concatenate([[0], np.cumsum(kept)])
-        return IntervalLists(before[lists.starts].astype(np.int64), first[kept], end[kept])
-
-    @cached_property
+    @property
     def packing(self) -> PackedPairs:
         """Of an owner and a position."""
-        return PackedPairs.below(self.axis.size + 1 if self.points is None else len(self.points) + 1)
+        return self.axis.packing
 
     @cached_property
     def special(self) -> list[tuple[int, System]]:
@@ -91,20 +82,21 @@ class Shares:
         found[grants.rows()[speaks[index.grants.entitlement[grants.items]]]] = True
         return found
 
-    def blocks(self) -> Iterator[Shared]:
-        """The shares, by blocks of classes."""
+    def blocks(self, some: Ints | None = None) -> Iterator[Shared]:
+        """The shares, by blocks of classes: of some, given by number in order, or of all."""
         classes = self.sources.classes
+        some = np.arange(len(classes)) if some is None else some
         permits, denials = self.spoken
         numbers = np.arange(len(self.sources.used))
         sizes = permits.sizes(numbers) + denials.sizes(numbers) + 1
         load = np.diff(np.concatenate([[0], np.cumsum(sizes[classes.items])])[classes.starts])
         width = int(classes.sizes().max(initial=0)).bit_length() + 2
-        for block in in_loads(load, thresholds.SWEPT, PackedPairs(self.packing.bits + width).most_firsts):
-            yield self._block(block)
+        for block in in_loads(load[some], thresholds.SWEPT, PackedPairs(self.packing.bits + width).most_firsts):
+            yield self._block(some[block])
 
     def _block(self, block: Ints) -> Shared:
         reached, adds, withholds = self._swept(block)
-        gives = _NOTHING
+        gives = NOTHING
         if self.special:
             more = self._special_of(block)
             reached, adds, withholds = (
@@ -117,13 +109,10 @@ class Shares:
     def _swept(self, block: Ints) -> tuple[Owned, Owned, Owned]:
         """What plain systems decide: reached by class, and added and withheld by source."""
         classes, packing = self.sources.classes, self.packing
-        first_class = int(block[0])
-        base = int(classes.starts[first_class])
-        things = classes.items[base : int(classes.starts[int(block[-1]) + 1])].astype(np.int64)
+        owner, position = classes.positions(block)
+        things = classes.items[position].astype(np.int64)
         sizes = classes.sizes()[block]
-        begin = np.concatenate([[0], np.cumsum(sizes)[:-1]]).astype(np.int64)
-        owner = np.repeat(np.arange(len(block)), sizes)
-        local = np.arange(len(things)) - np.repeat(begin, sizes)
+        local = position - classes.starts[block][owner]
         width = int(sizes.max(initial=0)).bit_length()
         keys = []
         for kind, lists in enumerate(self.spoken):
@@ -146,9 +135,9 @@ class Shares:
         is_reached = (permitting > 0) & (denying == 0)
         adds = is_reached & (permitting == 1)
         withholds = (permitting > 0) & (denying == 1) & ((permitting > 1) | (permits != denials))
-        item = base + begin[whose]
+        item = classes.starts[block][whose].astype(np.int64)
         return (
-            (first_class + whose[is_reached], first[is_reached], end[is_reached]),
+            (block[whose[is_reached]], first[is_reached], end[is_reached]),
             ((item + permits)[adds], first[adds], end[adds]),
             ((item + denials)[withholds], first[withholds], end[withholds]),
         )
@@ -178,6 +167,16 @@ class Shares:
             tuple(joined([part[side] for part in parts]).astype(np.int64) for side in range(3)) for parts in found
         )
 
+    def special_reached(self, number: int) -> Intervals:
+        """What a class reaches in systems with ranks or gates."""
+        own = self.sources.classes[number].astype(np.int64)
+        things = own[self.is_special[own]]
+        key = things.tobytes()
+        if key not in self._known_reach:
+            lists = self.sources.things.grants(self.sources.used[things])
+            self._known_reach[key] = self._on_line(distinct(lists.items).astype(np.int64))
+        return self._known_reach[key]
+
     def _decided(self, things: Ints) -> tuple[Intervals, list[tuple[Intervals, Intervals, Intervals]]]:
         """What who has exactly these things reaches, and what each of them adds, withholds and gives of it."""
         lists = self.sources.things.grants(self.sources.used[things])
@@ -190,15 +189,8 @@ class Shares:
             less = self._on_line(others)
             adds = without(reached, less)
             gives = _both(reached, self._deciding(every, grants[at]))
-            found.append((self._at_points(adds), self._at_points(without(less, reached)), self._at_points(gives)))
-        return self._at_points(reached), found
-
-    def _at_points(self, intervals: Intervals) -> Intervals:
-        if self.points is None:
-            return intervals
-        first, end = (insertion_points(self.points, it) for it in intervals)
-        kept = first < end
-        return first[kept], end[kept]
+            found.append((adds, without(less, reached), gives))
+        return reached, found
 
     def _on_line(self, grants: Ints) -> Intervals:
         """What exactly these grants give in systems with ranks or gates, on the line of all pairs."""

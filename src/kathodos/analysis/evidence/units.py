@@ -11,18 +11,22 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.evidence.asked import Asked
 from kathodos.analysis.evidence.held import Units
-from kathodos.analysis.evidence.shares import Owned, Shared, Shares
+from kathodos.analysis.evidence.shares import NOTHING, Owned, Shared, Shares
 from kathodos.analysis.evidence.since import Time, time_of
 from kathodos.analysis.evidence.sources import Sources, sources_of
 from kathodos.analysis.evidence.things import Points, Things, actions_of, row_of
-from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_pairs, distinct, joined
-from kathodos.columns.intervals import Intervals, holds, pieces_within, without
+from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_pairs, distinct, in_loads, joined
+from kathodos.columns.intervals import Intervals, holds, pieces_within, united, without
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.decide import able_of
+from kathodos.engine.pair_axis import IntervalLists
 from kathodos.model.times import BEGINNING
+
+_NAMES_TRIED = 3  # by which it is seen that a unit adds something, in most cases
 
 
 class Used(msgspec.Struct, frozen=True):
@@ -47,12 +51,13 @@ class ActionUses(msgspec.Struct, frozen=True):
 
 
 class Beyond(msgspec.Struct, frozen=True):
-    """What units name and no need of whoever they belong to asks for: the unit, the action by number, and on how many
-    resources the unit lets it be done that nobody asked for."""
+    """What units name and no need of whoever they belong to asks for: the unit, the action by number, the source that
+    the unit is, and the number of the set of needs."""
 
     unit: Ints
     action: Ints
-    resources: Ints
+    item: Ints
+    needs: Ints
 
 
 class UnitEvidence:
@@ -102,24 +107,63 @@ class UnitEvidence:
     def _swept(self) -> _Swept:
         return _Swept(self)
 
+    @cached_property
+    def _counted(self) -> tuple[Ints, Ints]:
+        """How many combinations each source adds, and withholds."""
+        size = len(self.sources.classes.items)
+        adds, withholds = np.zeros(size, dtype=np.int64), np.zeros(size, dtype=np.int64)
+        for shared in self._swept.shares.blocks():
+            for (item, first, end), counts in ((shared.adds, adds), (shared.withholds, withholds)):
+                counts += np.bincount(item, weights=end - first, minlength=size).astype(np.int64)
+        return adds, withholds
+
     def _of_items(self, values: Ints) -> Ints:
         """What is known of sources, for units; 0 for those that give nothing."""
         return np.append(values, 0)[self.item]
 
+    def add_something(self, some: Ints) -> Bools:
+        """Whether something would be lost without each of some units.
+
+        Where one of the first that a unit names is given by nothing else, it is; only the others are looked at whole.
+        """
+        swept, (used, pairs, _) = self._swept, self.names
+        items, which = np.unique(self.item[some], return_inverse=True)
+        found = np.zeros(len(items), dtype=bool)
+        owner = insertion_points(self.sources.classes.starts, items, side="right") - 1
+        row = insertion_points(used, self.sources.used[self.sources.classes.items[np.maximum(items, 0)]])
+        plain = (items >= 0) & ~swept.is_odd[np.maximum(owner, 0)]
+        for number in range(_NAMES_TRIED):
+            left = (plain & ~found & (pairs.sizes()[row] > number)).nonzero()[0]
+            pair = pairs.items[pairs.starts[row[left]] + number].astype(np.int64)
+            found[left] = (swept.ways(owner[left], pair) == 1) & ~swept.denied(owner[left], pair)
+        left = ((items >= 0) & ~found).nonzero()[0]
+        for shared in swept.shares.blocks(distinct(owner[left]).astype(np.int64)):
+            found |= among(items, distinct(shared.adds[0]))
+        return found[which]
+
     @property
     def adds(self) -> Ints:
         """How many combinations of action and resource would be lost without each unit."""
-        return self._of_items(self._swept.adds)
+        return self._of_items(self._counted[0])
 
     @property
     def withholds(self) -> Ints:
         """How many would be gained without each unit, since it denies them."""
-        return self._of_items(self._swept.withholds)
+        return self._of_items(self._counted[1])
 
     @property
     def is_redundant(self) -> Bools:
         """Without which of the units nothing would be lost or gained, though they count."""
         found: Bools = (self.item >= 0) & (self.adds == 0) & (self.withholds == 0)
+        return found
+
+    def reaches(self, position: Ints, pair: Ints) -> Bools:
+        """Whether askers, by position, reach pairs."""
+        swept, owner = self._swept, self.sources.alike[position]
+        found = ~swept.is_odd[owner] & (swept.ways(owner, pair) > 0) & ~swept.denied(owner, pair)
+        odd = swept.is_odd[owner].nonzero()[0]
+        for shared in swept.shares.blocks(distinct(owner[odd]).astype(np.int64)):
+            found[odd] |= swept.lies_in(shared.reached, owner[odd], pair[odd])
         return found
 
     # Use
@@ -242,14 +286,32 @@ class UnitEvidence:
         Of a unit that gives nothing now it is all that it names.
         """
         used, pairs, _ = self.names
-        partly, reached = self._swept.partly_reached
-        number = insertion_points(used, self.thing)
-        at = np.minimum(insertion_points(partly, self.item), max(len(partly) - 1, 0))
-        is_partly = (self.item >= 0) & (partly[at] == self.item) if len(partly) else np.zeros(len(number), dtype=bool)
-        some = is_partly & (reached.sizes()[at] > 0) if len(partly) else is_partly
+        reached = self._swept.partly_reached[1]
         starts = np.concatenate([pairs.starts, pairs.starts[-1] + reached.starts[1:]])
         sets = CSRList(starts.astype(np.int64), np.concatenate([pairs.items, reached.items]))
+        number = insertion_points(used, self.thing)
+        at, is_partly = self._partly
+        some = is_partly.copy()
+        some[is_partly] = reached.sizes()[at[is_partly]] > 0
         return np.where(some, len(used) + at, number), sets
+
+    @cached_property
+    def _partly(self) -> tuple[Ints, Bools]:
+        """The place of each unit among those of which not all that they name is reached, and which units these are."""
+        partly = self._swept.partly_reached[0]
+        at = np.minimum(insertion_points(partly, self.item), max(len(partly) - 1, 0))
+        if not len(partly):
+            return at, np.zeros(len(at), dtype=bool)
+        return at, (self.item >= 0) & (partly[at] == self.item)
+
+    @cached_property
+    def reaches_names(self) -> Bools:
+        """Of which units that count whoever has them reaches all of the set of names that stands for them, and any."""
+        numbers, sets = self.name_sets
+        _, is_partly = self._partly
+        is_whole = numbers < len(self.names[0])
+        found: Bools = (self.item >= 0) & (sets.sizes()[numbers] > 0) & ~(is_partly & is_whole)
+        return found
 
     # Need
 
@@ -278,6 +340,11 @@ class UnitEvidence:
         """What each unit that a need asks for names besides, which no need of whoever it belongs to asks for."""
         return self._swept.beyond
 
+    def beyond_resources(self, rows: Ints) -> Ints:
+        """On how many resources the units of some rows of `beyond` let the action be done that nobody asked for."""
+        beyond = self.beyond
+        return self._swept.beyond_counts(beyond.item[rows], beyond.needs[rows], beyond.action[rows])
+
 
 class _Swept:
     """What one pass over the classes of askers tells of their sources, by their place in the classes."""
@@ -288,19 +355,24 @@ class _Swept:
         self.shares = Shares(self.sources)
         self.packing = self.shares.packing
         size = len(self.sources.classes.items)
-        self.adds, self.withholds = np.zeros(size, dtype=np.int64), np.zeros(size, dtype=np.int64)
         self.needed, self.contained = ([np.zeros(size, dtype=np.int64) for _ in evidence.asked.chunks] for _ in "12")
         self._content: list[tuple[Ints, Ints]] = []
         self._credited: list[tuple[Ints, Ints]] = []
-        self._beyond: list[tuple[Ints, Ints, Ints]] = []
+        self._beyond: list[tuple[Ints, Ints, Ints, Ints]] = []
         self._of_class = self._uses_by_class()
-        self._known_counts: dict[tuple[int, int, int], int] = {}
         self._known_sets: dict[int, Intervals] = {}
         self._known_beyond: dict[int, Ints] = {}
         self._unreached: list[Ints] = []
         self._reached_names: list[tuple[Ints, Ints]] = []
-        for shared in self.shares.blocks():
-            self._take(shared)
+        odd = (self.is_odd | self._is_disputed).nonzero()[0]
+        for shared in self.shares.blocks(odd):
+            self._take_uses(shared)
+            self._take_names(shared)
+            if len(evidence.asked.of_need):
+                self._take_needs(shared)
+        rest = np.ones(len(self.sources.classes), dtype=bool)
+        rest[odd] = False
+        self._take_plainly(rest.nonzero()[0])
 
     @property
     def content_uses(self) -> tuple[Ints, Ints]:
@@ -314,7 +386,7 @@ class _Swept:
 
     @property
     def beyond(self) -> Beyond:
-        return Beyond(*(joined([part[side] for part in self._beyond]) for side in range(3)))
+        return Beyond(*(joined([part[side] for part in self._beyond]).astype(np.int64) for side in range(4)))
 
     # By class
 
@@ -333,15 +405,115 @@ class _Swept:
         position = self.evidence.used_pairs[0]
         return csr_from_pairs(self.sources.alike[position], np.arange(len(position)), len(self.sources.classes))
 
-    def _take(self, shared: Shared) -> None:
-        size = len(self.adds)
-        for owned, counts in ((shared.adds, self.adds), (shared.withholds, self.withholds)):
-            item, first, end = owned
-            counts += np.bincount(item, weights=end - first, minlength=size).astype(np.int64)
-        self._take_uses(shared)
-        self._take_names(shared)
-        if len(self.evidence.asked.of_need):
-            self._take_needs(shared)
+    # Where permits and denies decide alone, each use is held against the sources that permit or deny it
+
+    @cached_property
+    def _is_disputed(self) -> Bools:
+        """In which classes several sources permit, or any denies, something that one need asks for, of one of those it
+        is about."""
+        evidence, classes = self.evidence, self.sources.classes
+        found = np.zeros(len(classes), dtype=bool)
+        denials = self._asked_in(self.shares.spoken[1])
+        for chunk, bits, denied in zip(evidence.asked.chunks, self._asked_of_things, denials, strict=True):
+            asks = np.zeros(len(classes), dtype=np.int64)
+            for bit, number in enumerate(chunk):
+                asks[self.sources.alike[evidence.asked.who[number][evidence.askers]]] |= 1 << bit
+            own = bits[classes.items] & asks[classes.rows()]
+            every, total = np.zeros(len(classes), dtype=np.int64), np.zeros(len(classes), dtype=np.int64)
+            np.bitwise_or.at(every, classes.rows(), own)
+            np.add.at(total, classes.rows(), np.bitwise_count(own))
+            found |= np.bitwise_count(every) != total
+            touched = denied[classes.items] & asks[classes.rows()] != 0
+            found[classes.rows()[touched]] = True
+        return found
+
+    def _take_plainly(self, some: Ints) -> None:
+        """What there is to be told of classes in which permits and denies decide alone, and needs are apart."""
+        evidence, classes = self.evidence, self.sources.classes
+        position, pair, _ = evidence.used_pairs
+        for block in in_loads(self._uses.sizes()[some] * 8 + 1, thresholds.USED_TOGETHER):
+            use = self._uses.all_of(some[block]).astype(np.int64)
+            at, thing = self.sources.of_asker.of(position[use])
+            permits = self._permits(thing.astype(np.int64), pair[use[at]])
+            ways = np.bincount(at[permits], minlength=len(use))
+            ways[self.denied(self.sources.alike[position[use]], pair[use])] = 0
+            used = use[ways > 0]
+            at, unit = self._of_class[1].of(position[used])
+            unit, which = unit.astype(np.int64), used[at]
+            gives = self._permits(classes.items[evidence.item[unit]].astype(np.int64), pair[which])
+            self._content.append((unit[gives], which[gives]))
+            alone = gives & (ways[ways > 0][at] == 1)
+            self._credited.append((unit[alone], which[alone]))
+        if len(evidence.asked.of_need):
+            items = classes.positions(some)[1]
+            for needed, contained, of_thing in zip(self.needed, self.contained, self._asked_of_things, strict=True):
+                needed[items] = contained[items] = of_thing[classes.items[items]]
+            for block in in_loads(classes.sizes()[some] + 1, thresholds.SWEPT):
+                self._take_beyond(Shared(some[block], *[NOTHING] * 4), is_plain=True)
+        self._take_names_plainly(some[self.denies[some]])
+
+    def _take_names_plainly(self, some: Ints) -> None:
+        """As `_take_names`, of classes in which something is denied."""
+        evidence, classes = self.evidence, self.sources.classes
+        units = self._of_class[0].all_of(some).astype(np.int64)
+        items = distinct(evidence.item[units]).astype(np.int64)
+        used, pairs, _ = evidence.names
+        for block in in_loads(np.ones(len(items), dtype=np.int64), thresholds.SWEPT):
+            own = items[block]
+            at, pair = pairs.of(insertion_points(used, self.sources.used[classes.items[own]]))
+            owner = insertion_points(classes.starts, own, side="right") - 1
+            denied = self.denied(owner[at], pair.astype(np.int64))
+            self._unreached.append(own[at[denied]])
+            partly = np.isin(own[at], own[at[denied]]) & ~denied
+            self._reached_names.append((own[at[partly]], pair[partly].astype(np.int64)))
+
+    @cached_property
+    def _denying(self) -> CSRList:
+        """For each class the things of it that deny anything."""
+        classes = self.sources.classes
+        says = self.shares.spoken[1].sizes(np.arange(len(self.sources.used))) > 0
+        kept = says[classes.items]
+        return csr_from_pairs(classes.rows()[kept].astype(np.int64), classes.items[kept], len(classes))
+
+    def denied(self, owner: Ints, pair: Ints) -> Bools:
+        """Whether something that a class has denies a pair, in plain systems."""
+        at, thing = self._denying.of(owner)
+        found = np.zeros(len(owner), dtype=bool)
+        found[at[self._says(1, thing.astype(np.int64), pair[at])]] = True
+        return found
+
+    def ways(self, owner: Ints, pair: Ints) -> Ints:
+        """How many sources of classes permit pairs, each of its own class."""
+        found = np.zeros(len(owner), dtype=np.int64)
+        for block in in_loads(self.sources.classes.sizes()[owner] + 1, thresholds.USED_TOGETHER):
+            at, thing = self.sources.classes.of(owner[block])
+            permits = self._permits(thing.astype(np.int64), pair[block[at]])
+            found[block] = np.bincount(at[permits], minlength=len(block))
+        return found
+
+    def _permits(self, thing: Ints, pair: Ints) -> Bools:
+        """Whether things in use permit pairs, in plain systems."""
+        return self._says(0, thing, pair)
+
+    def _says(self, side: int, thing: Ints, pair: Ints) -> Bools:
+        """Whether things in use permit (0), or deny (1), pairs."""
+        begins, ends = self._spoken[side]
+        if not len(begins):
+            return np.zeros(len(thing), dtype=bool)
+        packed = self.packing.pack(thing, pair)
+        at = insertion_points(begins, packed, side="right") - 1
+        found: Bools = (at >= 0) & (packed < ends[at])
+        return found
+
+    @cached_property
+    def _spoken(self) -> list[Intervals]:
+        """What things in use permit and deny in plain systems, on a line on which each has a part of its own."""
+        found = []
+        for lists in self.shares.spoken:
+            rows = np.repeat(np.arange(len(lists.starts) - 1), np.diff(lists.starts))
+            first, end = (self.packing.pack(rows, it.astype(np.int64)) for it in (lists.first, lists.end))
+            found.append((first, end))
+        return found
 
     def _take_uses(self, shared: Shared) -> None:
         evidence = self.evidence
@@ -349,17 +521,17 @@ class _Swept:
         if not len(use):
             return
         position, pair, _ = evidence.used_pairs
-        reached = self._in(shared.reached, self.sources.alike[position[use]], pair[use])
+        reached = self.lies_in(shared.reached, self.sources.alike[position[use]], pair[use])
         use = use[reached]
         at, unit = self._of_class[1].of(position[use])
         unit, which = unit.astype(np.int64), use[at]
         item = evidence.item[unit]
         gives = self._gives(shared, item, pair[which])
-        alone = self._in(shared.adds, item, pair[which])
+        alone = self.lies_in(shared.adds, item, pair[which])
         self._content.append((unit[gives | alone], which[gives | alone]))
         self._credited.append((unit[alone], which[alone]))
 
-    def _in(self, owned: Owned, owner: Ints, pair: Ints) -> Bools:
+    def lies_in(self, owned: Owned, owner: Ints, pair: Ints) -> Bools:
         """Whether pairs lie in the intervals of their owners."""
         whose, first, end = owned
         if not len(whose):
@@ -370,11 +542,8 @@ class _Swept:
 
     def _gives(self, shared: Shared, item: Ints, pair: Ints) -> Bools:
         """Whether sources permit pairs that are reached."""
-        permits = self.shares.spoken[0]
-        rows = np.repeat(np.arange(len(permits.starts) - 1), np.diff(permits.starts))
-        plain = (rows, permits.first.astype(np.int64), permits.end.astype(np.int64))
         thing = self.sources.classes.items[item].astype(np.int64)
-        return self._in(plain, thing, pair) | self._in(shared.gives, item, pair)
+        return self._permits(thing, pair) | self.lies_in(shared.gives, item, pair)
 
     # What is named and reached
 
@@ -388,7 +557,7 @@ class _Swept:
 
     def _take_names(self, shared: Shared) -> None:
         evidence, classes = self.evidence, self.sources.classes
-        units = self._of_class[0].all_of(shared.classes[~self._is_plain[shared.classes]]).astype(np.int64)
+        units = self._of_class[0].all_of(shared.classes[~self.is_plain[shared.classes]]).astype(np.int64)
         items = distinct(evidence.item[units]).astype(np.int64)
         if not len(items):
             return
@@ -396,7 +565,7 @@ class _Swept:
         things = self.sources.used[classes.items[items]]
         at, pair = pairs.of(insertion_points(used, things))
         owner = insertion_points(classes.starts, items, side="right") - 1
-        reached = self._in(shared.reached, owner[at], pair.astype(np.int64))
+        reached = self.lies_in(shared.reached, owner[at], pair.astype(np.int64))
         self._unreached.append(items[at[~reached]])
         self._reached_names.append((items[at[reached]], pair[reached].astype(np.int64)))
 
@@ -405,28 +574,42 @@ class _Swept:
     @cached_property
     def _asked_of_things(self) -> list[Ints]:
         """The needs that ask for something that each thing permits: bits, chunk by chunk."""
-        permits = self.shares.spoken[0]
+        return self._asked_in(self.shares.spoken[0])
+
+    def _asked_in(self, lists: IntervalLists) -> list[Ints]:
+        """The needs that ask for something in what is said of each thing."""
         numbers = np.arange(len(self.sources.used))
-        owner, first, end = permits.of(numbers)
-        return self.evidence.asked.asking_for(owner, first, end, len(numbers))
+        return self.evidence.asked.asking_for(*lists.of(numbers), len(numbers))
 
     @cached_property
-    def _is_plain(self) -> Bools:
+    def is_odd(self) -> Bools:
+        """In which classes ranks or gates decide."""
+        return self._with_any(self.shares.is_special)
+
+    @cached_property
+    def denies(self) -> Bools:
+        """In which classes anything is denied in plain systems."""
+        return self._with_any(self.shares.spoken[1].sizes(np.arange(len(self.sources.used))) > 0)
+
+    @property
+    def is_plain(self) -> Bools:
         """In which classes all that a source permits is reached: nothing is denied, and no ranks or gates decide."""
-        classes, numbers = self.sources.classes, np.arange(len(self.sources.used))
-        odd = (self.shares.spoken[1].sizes(numbers) > 0) | self.shares.is_special
-        found = np.ones(len(classes), dtype=bool)
-        found[classes.rows()[odd[classes.items]]] = False
+        return ~self.is_odd & ~self.denies
+
+    def _with_any(self, things: Bools) -> Bools:
+        classes = self.sources.classes
+        found = np.zeros(len(classes), dtype=bool)
+        found[classes.rows()[things[classes.items]]] = True
         return found
 
     def _take_needs(self, shared: Shared) -> None:
-        asked, size, classes = self.evidence.asked, len(self.adds), self.sources.classes
+        asked, size, classes = self.evidence.asked, len(self.sources.classes.items), self.sources.classes
         for found, more in zip(self.needed, asked.asking_for(*shared.adds, size), strict=True):
             found |= more
-        here = slice(int(classes.starts[shared.classes[0]]), int(classes.starts[shared.classes[-1] + 1]))
-        owner = np.repeat(shared.classes, classes.sizes()[shared.classes])
-        plain = self._is_plain[owner]
-        items = np.arange(here.start, here.stop)[~plain]
+        at, here = classes.positions(shared.classes)
+        owner = shared.classes[at]
+        plain = self.is_plain[owner]
+        items = here[~plain]
         exact = asked.asking_for(*self._content_of(shared, items, owner[~plain]), size)
         for found, of_thing, more in zip(self.contained, self._asked_of_things, exact, strict=True):
             found[here] = np.where(plain, of_thing[classes.items[here]], more[here])
@@ -446,8 +629,9 @@ class _Swept:
         item, first, end = (joined([part[side] for part in parts]) for side in range(3))
         return item, first, end
 
-    def _take_beyond(self, shared: Shared) -> None:
-        """What is named beyond the needs, of units that are alike in source and needs once."""
+    def _take_beyond(self, shared: Shared, is_plain: bool = False) -> None:
+        """What is named beyond the needs, of units that are alike in source and needs once. `is_plain`: where permits
+        and denies decide alone."""
         evidence, asked, classes = self.evidence, self.evidence.asked, self.sources.classes
         units = self._of_class[0].all_of(shared.classes).astype(np.int64)
         units = units[self._is_asked_for(units)]
@@ -466,14 +650,16 @@ class _Swept:
         kind, pair = points.of(of_kind)
         pair = pair.astype(np.int64)
         owner = insertion_points(classes.starts, item[kind], side="right") - 1
-        contained = self._in(shared.reached, owner, pair) & self._gives(shared, item[kind], pair)
-        contained |= self._in(shared.adds, item[kind], pair)
+        if is_plain:
+            contained = ~self.denied(owner, pair)
+        else:
+            contained = self.lies_in(shared.reached, owner, pair) & self._gives(shared, item[kind], pair)
+            contained |= self.lies_in(shared.adds, item[kind], pair)
         action = actions_of(evidence.index, pair[contained])
         width = max(len(evidence.index.actions), 1)
         kind, action = np.divmod(distinct(kind[contained] * width + action), width)
-        counts = self._beyond_counts(shared, item[kind], needs[kind], action)
         at, row = csr_from_pairs(kind, np.arange(len(kind)), len(kinds)).of(which)
-        self._beyond.append((units[at], action[row], counts[row]))
+        self._beyond.append((units[at], action[row], item[kind][row], needs[kind][row]))
 
     def _is_asked_for(self, units: Ints) -> Bools:
         """Of which units a need asks for something, of those that are about whoever they belong to."""
@@ -490,30 +676,43 @@ class _Swept:
         named = pairs[int(insertion_points(used, self.sources.used[thing]))].astype(np.int64)
         return named[~holds(self._asked_of_set(needs), named)]
 
-    def _beyond_counts(self, shared: Shared, item: Ints, needs: Ints, action: Ints) -> Ints:
+    def beyond_counts(self, item: Ints, needs: Ints, action: Ints) -> Ints:
         """On how many resources each source lets an action be done that a set of needs does not ask for."""
-        classes, index, known = self.sources.classes, self.evidence.index, self._known_counts
-        owner = insertion_points(classes.starts, item, side="right") - 1
-        plain, things = self._is_plain[owner], classes.items[item].astype(np.int64)
-        odd, place = np.unique(item[~plain], return_index=True)
-        of, first, end = self._content_of(shared, odd, owner[~plain][place])
-        order = order_of(of)
-        of, first, end = of[order], first[order], end[order]
-        permits = self.shares.spoken[0]
-        rows = zip(item.tolist(), plain.tolist(), things.tolist(), needs.tolist(), action.tolist(), strict=True)
-        counts = np.zeros(len(item), dtype=np.int64)
-        for at, (own, is_plain, thing, number, what) in enumerate(rows):
-            key = (-1 - thing if is_plain else own, number, what)
+        classes, index = self.sources.classes, self.evidence.index
+        keys, which = np.unique(np.stack([item, needs, action]), axis=1, return_inverse=True)
+        owner = insertion_points(classes.starts, keys[0], side="right") - 1
+        odd = self.is_odd[owner]
+        content: dict[int, Intervals] = {}
+        for shared in self.shares.blocks(distinct(owner[odd]).astype(np.int64)):
+            here = odd & among(owner, shared.classes)
+            own, place = np.unique(keys[0][here], return_index=True)
+            of, first, end = self._content_of(shared, own, owner[here][place])
+            order = order_of(of)
+            for one in own.tolist():
+                mine = order[slice(*insertion_points(of[order], [one, one + 1]))]
+                content[one] = (first[mine], end[mine])
+        permits, counts = self.shares.spoken[0], np.zeros(keys.shape[1], dtype=np.int64)
+        known: dict[tuple[int, int, int], int] = {}
+        plain = self.is_plain[owner]
+        for at, (own_item, number, what) in enumerate(keys.T.tolist()):
+            thing = int(classes.items[own_item])
+            key = (-1 - thing if plain[at] else own_item, number, what)
             if key not in known:
-                here = slice(*insertion_points(of, [own, own + 1])) if not is_plain else slice(0)
-                content = (first[here], end[here])
-                if is_plain:  # all that it permits is reached
-                    mine = slice(int(permits.starts[thing]), int(permits.starts[thing + 1]))
-                    content = (permits.first[mine].astype(np.int64), permits.end[mine].astype(np.int64))
-                some = pieces_within(without(content, self._asked_of_set(number)), row_of(index, what))[1]
+                permitted = slice(int(permits.starts[thing]), int(permits.starts[thing + 1]))
+                held = permits.first[permitted].astype(np.int64), permits.end[permitted].astype(np.int64)
+                if odd[at]:
+                    held = content[own_item]
+                elif not plain[at]:
+                    held = without(held, self._denials_of(int(owner[at])))
+                some = pieces_within(without(held, self._asked_of_set(number)), row_of(index, what))[1]
                 known[key] = int((some[1] - some[0]).sum())
             counts[at] = known[key]
-        return counts
+        return counts[which.ravel()]
+
+    def _denials_of(self, number: int) -> Intervals:
+        """What a class has denied in plain systems."""
+        _, first, end = self.shares.spoken[1].of(self._denying[number].astype(np.int64))
+        return united(first, end)
 
     def _asked_of_set(self, number: int) -> Intervals:
         """The pairs that the needs of a set ask for."""

@@ -1,7 +1,7 @@
 """How many have it: of somebody's peers, and of everybody, who reaches by whatever way all that a unit names.
 
-People are counted by what they reach and not by what they were given. All of everybody is looked at in few points only,
-one of each set of pairs about which the same is said.
+People are counted by what they reach and not by what they were given. They are looked at peer group by peer group, in
+the few pairs only that some of their units name, one of each set about which the same is said.
 """
 
 from __future__ import annotations
@@ -15,38 +15,18 @@ import numpy as np
 from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.evidence.shares import Shares
-from kathodos.analysis.evidence.sources import sources_of
+from kathodos.analysis.evidence.sources import Sources, sources_of
 from kathodos.analysis.evidence.things import Points, Things
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, in_loads, stretches
 from kathodos.columns.dictionary import dense, row_numbers
 from kathodos.columns.ordered import insertion_points
-from kathodos.engine.pair_axis import PairAxis
-
-
-class Named(msgspec.Struct, frozen=True, dict=True):
-    """Sets of names, each of pairs that stand for all about which the same is said. `sets` lists, for each, positions
-    in `points`, which are in order."""
-
-    points: Ints
-    sets: CSRList
-
-    @classmethod
-    def of(cls, things: Things, names: CSRList) -> Named:
-        """The names of things, or what some people reach of them."""
-        pairs = Points(things.index).alike(names.items.astype(np.int64))
-        points = distinct(pairs).astype(np.int64)
-        at = insertion_points(points, pairs)
-        return cls(points, csr_from_distinct(names.rows().astype(np.int64), at, len(names), max(len(points), 1)))
-
-    @cached_property
-    def of_point(self) -> CSRList:
-        """For each point the sets that have it."""
-        return self.sets.turned(len(self.points))
+from kathodos.engine.pair_axis import IntervalLists
 
 
 class Usual(msgspec.Struct, frozen=True):
-    """How many others have what each unit names: of the peers of whoever it belongs to, and of everybody of their kind.
+    """How many others have what each of some units names: of the peers of whoever it belongs to, and of everybody of
+    their kind (-1: not looked at).
 
     Only who is active is counted, the one concerned left out. `level`: how many of the attributes that make peers were
     left out to find enough of them; `is_enough`: whether there are enough of them to judge by.
@@ -58,6 +38,15 @@ class Usual(msgspec.Struct, frozen=True):
     all_of: Ints
     level: Ints
     is_enough: Bools
+
+
+class Terms(msgspec.Struct, frozen=True):
+    """What makes peers: people of a kind who share these attributes; `enough`: how many others it takes to judge by;
+    `is_widened`: whether attributes are left out, the first of them first, where there are fewer."""
+
+    attributes: Sequence[str]
+    enough: int = 1
+    is_widened: bool = False
 
 
 def peer_groups(basis: Basis, attributes: Sequence[str]) -> Ints:
@@ -83,115 +72,192 @@ def others_in(group: Ints, is_counted: Bools, whose: Ints) -> Ints:
     return np.where(of >= 0, sizes[of] - np.append(is_counted, False)[whose], 0)
 
 
-def usual_of(evidence: UnitEvidence, attributes: Sequence[str], enough: int, is_widened: bool) -> Usual:
-    """How many others have what each unit names. `attributes`: what makes peers; `enough`: how many others it takes to
-    judge by; `is_widened`: whether attributes are left out, the first of them first, where there are fewer."""
-    basis, identity = evidence.basis, np.where(evidence.units.asker < evidence.basis.people, evidence.units.asker, -1)
-    is_counted, levels = counted(basis), [attributes[at:] for at in range(len(attributes) if is_widened else 1)]
-    groups = [peer_groups(basis, it) for it in levels]
-    sizes = np.stack([others_in(it, is_counted, identity) for it in groups])
-    fits = sizes >= enough
-    level = np.where(fits.any(axis=0), fits.argmax(axis=0), 0)
-    people, kind = is_counted.nonzero()[0], peer_groups(basis, ())
-    asked = [np.where(level == at, np.append(it, -1)[identity], -1) for at, it in enumerate(groups)]
-    asked.append(np.append(kind, -1)[identity])
-    sets, names = evidence.name_sets
-    groupings = [Grouping(group[people], of) for group, of in zip([*groups, kind], asked, strict=True)]
-    whose = np.append(np.where(is_counted, np.cumsum(is_counted) - 1, -1), -1)[identity]
-    counts, itself = having(evidence.things, Named.of(evidence.things, names), people, sets, groupings, whose)
-    of = np.take_along_axis(sizes, level[None], axis=0)[0]
-    mine = [np.where(it >= 0, count - itself, 0) for it, count in zip(asked, counts, strict=True)]
-    return Usual(np.sum(mine[:-1], axis=0), of, mine[-1], others_in(kind, is_counted, identity), level, of >= enough)
+class Peers:
+    """The peers of whom some units belong to."""
+
+    def __init__(self, evidence: UnitEvidence, terms: Terms) -> None:
+        self.evidence = evidence
+        self.basis = evidence.basis
+        self.is_counted = counted(evidence.basis)
+        asker = evidence.units.asker
+        self.identity = np.where(asker < self.basis.people, asker, -1)
+        names = terms.attributes
+        levels = [names[at:] for at in range(len(names) if terms.is_widened else 1)]
+        self.groups = [peer_groups(self.basis, it) for it in levels]
+        sizes = np.stack([others_in(it, self.is_counted, self.identity) for it in self.groups])
+        fits = sizes >= terms.enough
+        self.level = np.where(fits.any(axis=0), fits.argmax(axis=0), 0)
+        self.of = np.take_along_axis(sizes, self.level[None], axis=0)[0]
+        self.is_enough = self.of >= terms.enough
+
+    def holding(self) -> Ints:
+        """How many others of the peers of each unit have the same thing at first hand: no fewer have what it names."""
+        evidence, people = self.evidence, self.is_counted.nonzero()[0]
+        sources = sources_of(evidence.things, people)
+        held = distinct(sources.position * evidence.things.total + sources.thing)
+        person, thing = np.divmod(held, evidence.things.total)
+        found = np.zeros(len(evidence.units), dtype=np.int64)
+        mine = np.append(self.is_counted, False)[self.identity] & (evidence.item >= 0)
+        for level, group in enumerate(self.groups):
+            codes = group[people[person]] * evidence.things.total + thing
+            known, times = np.unique(codes[group[people[person]] >= 0], return_counts=True)
+            own = np.append(group, -1)[self.identity]
+            here = ((self.level == level) & (own >= 0)).nonzero()[0]
+            wanted = own[here] * evidence.things.total + evidence.thing[here]
+            at = np.minimum(insertion_points(known, wanted), max(len(known) - 1, 0))
+            if len(known):
+                found[here] = np.where(known[at] == wanted, times[at], 0) - mine[here]
+        return np.maximum(found, 0)
+
+    def usual(self, some: Ints | None = None, is_whole: bool = True) -> Usual:
+        """How many others have what each of some units names. `is_whole`: of everybody as well."""
+        evidence = self.evidence
+        some = np.arange(len(evidence.units)) if some is None else some
+        numbers, names = evidence.name_sets
+        sets, which = np.unique(numbers[some], return_inverse=True)
+        identity, level = self.identity[some], self.level[some]
+        people, kind = self.is_counted.nonzero()[0], peer_groups(self.basis, ())
+        itself = np.append(self.is_counted, False)[identity] & self._has_itself(some)
+        having = np.zeros(len(some), dtype=np.int64)
+        reaching = Reaching(evidence.things, names.picked(sets))
+        for at, group in enumerate(self.groups):
+            of = np.where(level == at, np.append(group, -1)[identity], -1)
+            asked = of >= 0
+            having[asked] = reaching.counted(people, group[people], of[asked], which[asked]) - itself[asked]
+        everybody = np.full(len(some), -1, dtype=np.int64)
+        if is_whole:
+            of, everybody = np.append(kind, -1)[identity], np.zeros(len(some), dtype=np.int64)
+            asked = of >= 0
+            everybody[asked] = reaching.counted(people, kind[people], of[asked], which[asked]) - itself[asked]
+        every = others_in(kind, self.is_counted, identity)
+        return Usual(having, self.of[some], everybody, every, level, self.is_enough[some])
+
+    def _has_itself(self, some: Ints) -> Bools:
+        """Whether who has each of some units reaches all that is asked of others: of one that counts it does."""
+        evidence, (numbers, names) = self.evidence, self.evidence.name_sets
+        found = evidence.reaches_names[some]
+        left = (~found).nonzero()[0]
+        if len(left):
+            at, pair = names.of(numbers[some[left]])
+            reached = evidence.reaches(evidence.position[some[left]][at], pair.astype(np.int64))
+            sizes = names.sizes()[numbers[some[left]]]
+            found[left] = (np.bincount(at, weights=reached, minlength=len(left)) == sizes) & (sizes > 0)
+        return found
 
 
-class Grouping(msgspec.Struct, frozen=True):
-    """How people are counted. `group`: that of each of the people who are counted; `of`: that of each question (-1:
-    none, so that nobody is counted)."""
+class Reaching:
+    """Who reaches all of some sets of names, each given by its pairs."""
 
-    group: Ints
-    of: Ints
+    def __init__(self, things: Things, names: CSRList) -> None:
+        self.things = things
+        pairs = Points(things.index).alike(names.items.astype(np.int64))
+        self.points = distinct(pairs).astype(np.int64)
+        at = insertion_points(self.points, pairs)
+        self.sets = csr_from_distinct(names.rows().astype(np.int64), at, len(names), max(len(self.points), 1))
 
+    def counted(self, people: Ints, group: Ints, of: Ints, sets: Ints) -> Ints:
+        """For each question, about a group and a set, how many of the group reach all of the set.
 
-def having(
-    things: Things, named: Named, people: Ints, sets: Ints, groupings: Sequence[Grouping], whose: Ints
-) -> tuple[list[Ints], Bools]:
-    """For each of some questions how many of a group of people reach all of a set of names, by each grouping.
+        `people`: who is counted, by number, and the group of each; a set without names is reached by nobody.
+        """
+        from scipy.sparse import csr_array
 
-    `people`: who is counted, by number; `sets`: the set that each question is about. Also whether the one whom a
-    question is about is one of these: the position among the people, or -1.
-    """
-    width = max(len(named.sets), 1)
-    asked = [np.where(it.of >= 0, it.of * width + sets, -1) for it in groupings]
-    pairs = [np.unique(it, return_inverse=True) for it in asked]
-    counts = [np.zeros(len(pair), dtype=np.int64) for pair, _ in pairs]
-    own = np.where(whose >= 0, whose * width + sets, -1)
-    own_codes, own_of = np.unique(own, return_inverse=True)
-    has = np.zeros(len(own_codes), dtype=bool)
-    for person, number in _having(things, named, people):
-        for grouping, (pair, _), count in zip(groupings, pairs, counts, strict=True):
-            codes, times = np.unique(grouping.group[person] * width + number, return_counts=True)
-            at = np.minimum(insertion_points(pair, codes), max(len(pair) - 1, 0))
-            here = pair[at] == codes if len(pair) else np.zeros(len(codes), dtype=bool)
-            count[at[here]] += times[here]
-        found = person * width + number
-        at = np.minimum(insertion_points(own_codes, found), max(len(own_codes) - 1, 0))
-        if len(own_codes):
-            has[at[own_codes[at] == found]] = True
-    totals = [
-        np.where(grouping.of >= 0, count[inverse], 0)
-        for grouping, count, (_, inverse) in zip(groupings, counts, pairs, strict=True)
-    ]
-    return totals, has[own_of] & (whose >= 0)
+        width = max(len(self.sets), 1)
+        pairs, which = np.unique(of * width + sets, return_inverse=True)
+        counts = np.zeros(len(pairs), dtype=np.int64)
+        asked = distinct(of)
+        members = (
+            csr_from_pairs(insertion_points(asked, group[at]), at, len(asked))
+            if len(at := np.isin(group, asked).nonzero()[0])
+            else csr_from_pairs(at, at, len(asked))
+        )
+        some = people[distinct(members.items)]
+        if not len(some) or not len(pairs):
+            return counts[which]
+        looked = _Looked(sources_of(self.things, some))
+        place = np.full(int(people.max(initial=0)) + 1, -1, dtype=np.int64)
+        place[some] = np.arange(len(some))
+        starts = insertion_points(pairs, np.append(asked, asked[-1] + 1) * width)
+        load = members.sizes() * thresholds.NAMES_OF_PEER + np.diff(starts)
+        for block in in_loads(load, thresholds.PEERS_TOGETHER):
+            here = slice(int(starts[block[0]]), int(starts[block[-1] + 1]))
+            row, person = members.of(block)
+            position, every = place[people[person]], distinct(pairs[here] % width)
+            for part_of in np.array_split(every, -(-len(every) // thresholds.SETS_TOGETHER)):
+                mine = here.start + np.isin(pairs[here] % width, part_of).nonzero()[0]
+                own, set_of = np.divmod(pairs[mine], width)
+                cells = insertion_points(asked[block], own), insertion_points(part_of, set_of)
+                for part in in_loads(np.ones(len(person), dtype=np.int64), thresholds.PEOPLE_TOGETHER):
+                    has = self._having(looked, position[part], part_of)
+                    ones = np.ones(len(part), dtype=np.int32)
+                    groups = csr_array((ones, (row[part], np.arange(len(part)))), shape=(len(block), len(part)))
+                    counts[mine] += (groups @ has.astype(np.int32))[cells]
+        return counts[which]
 
+    def _having(self, looked: _Looked, position: Ints, wanted: Ints) -> Bools:
+        """Which of some people, by position, reach all of each of some sets: people by sets."""
+        from scipy.sparse import csr_array
 
-def _having(things: Things, named: Named, people: Ints) -> Iterator[tuple[Ints, Ints]]:
-    """Pairs of one of some people, by position, and a set of names all of which they reach; block by block."""
-    sources = sources_of(things, people, _speaking(things, named.points))
-    members = csr_from_pairs(sources.alike, np.arange(len(people)), len(sources.classes))
-    sizes, of_point, width = named.sets.sizes(), named.of_point, max(len(named.sets), 1)
-    each = len(of_point.items) // max(len(of_point), 1) + 1
-    for shared in Shares(sources, named.points).blocks():
-        owner, first, end = shared.reached
-        first_class = int(shared.classes[0])
-        load = np.bincount(owner - first_class, weights=end - first, minlength=len(shared.classes)).astype(np.int64)
-        bounds = insertion_points(owner, np.append(shared.classes, shared.classes[-1] + 1))
-        for some in in_loads(load * each + 1, thresholds.HELD_TOGETHER):
-            here = slice(int(bounds[some[0]]), int(bounds[some[-1] + 1]))
-            which, point = stretches(first[here], (end - first)[here])
-            at, number = of_point.of(point)
-            codes, times = np.unique(owner[here][which[at]] * width + number, return_counts=True)
-            whole = codes[times == sizes[codes % width]]
-            row, person = members.of(whole // width)
-            yield person.astype(np.int64), (whole % width)[row]
-
-
-def _speaking(things: Things, points: Ints) -> Bools:
-    """Which things say something about one of some pairs, or about a system with ranks or gates in which one lies."""
-    index = things.index
-    found = np.zeros(things.total, dtype=bool)
-    entitlements = np.zeros(len(index.entitlements), dtype=bool)
-    entitlements[_entitlements_at(things, points)] = True
-    speaks = entitlements[index.grants.entitlement]
-    found[distinct(things.of_grant[speaks])] = True
-    held = np.zeros(index.holders.size, dtype=bool)
-    held[index.grants.holder[speaks & things.live]] = True
-    above, first = index.granted_above, index.holders.first_group
-    found[distinct(above.rows()[held[above.items]]).astype(np.int64)] = True
-    assert len(above) == things.holders and first >= 0
-    return found
+        some = self.sets.picked(wanted)
+        if not len(some.items):
+            return np.zeros((len(position), len(wanted)), dtype=bool)
+        used, column = np.unique(some.items, return_inverse=True)
+        ones = np.ones(len(column), dtype=np.float32)
+        names = csr_array((ones, column, some.starts), shape=(len(wanted), len(used)))
+        alike, which = np.unique(looked.sources.alike[position], return_inverse=True)
+        reached = looked.reached(alike, self.points[used])
+        counts = names @ reached.T.astype(np.float32)
+        has: Bools = (counts == some.sizes()[:, None]) & (some.sizes()[:, None] > 0)
+        return has.T[which]
 
 
-def _entitlements_at(things: Things, points: Ints) -> Ints:
-    """The entitlements that say something about one of some pairs, or of a system with ranks or gates of theirs."""
-    index = things.index
-    permits, denials = PairAxis(index).scoped_pairs
-    said = np.zeros(len(index.scoped_entry), dtype=bool)
-    for lists in (permits, denials):
-        touches = insertion_points(points, lists.first) < insertion_points(points, lists.end)
-        rows = np.repeat(np.arange(len(lists.starts) - 1), np.diff(lists.starts))
-        said[rows[touches]] = True
-    of_point = distinct(insertion_points(index.pair_bases, points, side="right") - 1)
-    special = [at for at, it in enumerate(index.systems_in_order) if not it.is_plain and at in of_point]
-    of_interval = insertion_points(index.system_roots, index.intervals.first, side="right") - 1
-    said[index.intervals.scoped[np.isin(of_interval, special)]] = True
-    return distinct(index.scoped_entitlements.all_of(said.nonzero()[0])).astype(np.int64)
+class _Looked:
+    """What classes of askers reach, looked at pair by pair."""
+
+    def __init__(self, sources: Sources) -> None:
+        self.sources = sources
+        self.shares = Shares(sources)
+
+    @cached_property
+    def _denies(self) -> bool:
+        return len(self.shares.spoken[1].first) > 0
+
+    def reached(self, classes: Ints, points: Ints) -> Bools:
+        """Which of some pairs, which are in order, each of some classes reaches: classes by pairs."""
+        at, thing = self.sources.classes.of(classes)
+        used, which = np.unique(thing, return_inverse=True)
+        found, denied = (
+            self._by_class(lists, used, which, at, len(classes), points) if len(lists.first) else None
+            for lists in self.shares.spoken
+        )
+        if found is None:
+            found = np.zeros((len(classes), len(points)), dtype=bool)
+        if denied is not None:
+            found &= ~denied
+        for row, first, end in self._special(classes):
+            begin, stop = insertion_points(points, first), insertion_points(points, end)
+            for low, high in zip(begin.tolist(), stop.tolist(), strict=True):
+                found[row, low:high] = True
+        return found
+
+    @staticmethod
+    def _by_class(lists: IntervalLists, used: Ints, which: Ints, at: Ints, size: int, points: Ints) -> Bools:
+        """Where anything that a class has says something: classes by pairs."""
+        of, first, end = lists.of(used.astype(np.int64))
+        begin, stop = insertion_points(points, first), insertion_points(points, end)
+        from scipy.sparse import csr_array
+
+        row, point = stretches(begin, np.maximum(stop - begin, 0))
+        shape = len(used), len(points)
+        says = csr_array((np.ones(len(row), dtype=np.int32), (of[row], point)), shape=shape)
+        has = csr_array((np.ones(len(at), dtype=np.int32), (at, which)), shape=(size, len(used)))
+        found: Bools = (has @ says).toarray() > 0
+        return found
+
+    def _special(self, classes: Ints) -> Iterator[tuple[int, Ints, Ints]]:
+        """What each of some classes reaches in systems with ranks or gates."""
+        if self.shares.special:
+            for row, number in enumerate(classes.tolist()):
+                first, end = self.shares.special_reached(number)
+                if len(first):
+                    yield row, first, end

@@ -10,8 +10,8 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.decisions import Decisions, decisions_of
+from kathodos.analysis.evidence.since import is_proposed
 from kathodos.analysis.evidence.units import UnitEvidence
-from kathodos.analysis.evidence.usual import Usual, usual_of
 from kathodos.analysis.exposure import Exposure
 from kathodos.analysis.usage import Usage
 from kathodos.columns.csr import Bools, Ints
@@ -176,9 +176,31 @@ class ExcessContext(msgspec.Struct, frozen=True, dict=True):
         return UnitWords(self.evidence)
 
     @cached_property
-    def usual(self) -> Usual:
-        """How many others have what each unit names."""
-        return usual_of(self.evidence, self.thresholds.peers, self.thresholds.fewest_peers, self.thresholds.widen)
+    def allowed(self) -> Ints:
+        """For how many days each unit may go unused."""
+        allowed: Ints = np.array(self.thresholds.unused, dtype=np.int64)[np.maximum(self.usage.top, 0)]
+        return allowed
+
+    @cached_property
+    def days_usable(self) -> Ints:
+        """For how many days each unit could have been used."""
+        return self.basis.days_since(np.minimum(self.evidence.time.since, self.basis.moment))
+
+    @cached_property
+    def idle(self) -> Bools:
+        """The units of which what they name has not been used for longer than is allowed, where that can be judged.
+
+        They count and add something, are of somebody who is there and could have used them for long enough, and uses
+        of all their systems are recorded.
+        """
+        basis, evidence = self.basis, self.evidence
+        found = basis.can_act[evidence.units.asker] & (evidence.item >= 0)
+        found &= (evidence.time.since < basis.moment) & (self.days_usable > self.allowed)
+        found &= basis.days_since(evidence.used_as_named.last) > self.allowed
+        found &= ~is_proposed(basis, evidence.units)
+        some = found.nonzero()[0]
+        found[some] = evidence.add_something(some)
+        return found
 
     @cached_property
     def needed(self) -> Bools:

@@ -9,7 +9,7 @@ import numpy as np
 
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.evidence.units import UnitEvidence
-from kathodos.analysis.evidence.usual import Grouping, Named, counted, having, others_in
+from kathodos.analysis.evidence.usual import Reaching, counted, others_in
 from kathodos.columns.csr import Ints, csr_from_pairs, distinct
 from kathodos.columns.dictionary import DictionaryColumn, positions_among
 from kathodos.findings.excess.batches import Batch, ExcessContext, FindingText, batch, first_alike, severity_of
@@ -74,14 +74,14 @@ class Kept(msgspec.Struct, frozen=True, dict=True):
         is_counted = counted(basis) & basis.is_person
         codes = self.department.codes.astype(np.int64)
         person = self.evidence.units.asker[unit]
-        sets, names = self.evidence.name_sets
+        numbers, names = self.evidence.name_sets
+        sets, which = np.unique(numbers[unit], return_inverse=True)
         people = (is_counted & (codes >= 0)).nonzero()[0]
-        number = np.full(basis.people, -1, dtype=np.int64)
-        number[people] = np.arange(len(people))
-        groupings = [Grouping(codes[people], former), Grouping(codes[people], codes[person])]
-        named = Named.of(self.evidence.things, names)
-        (had, has), itself = having(self.evidence.things, named, people, sets[unit], groupings, number[person])
-        has = np.where(codes[person] >= 0, has - itself, 0)
+        reaching = Reaching(self.evidence.things, names.picked(sets))
+        had = reaching.counted(people, codes[people], former, which)
+        has, there_now = np.zeros(len(unit), dtype=np.int64), codes[person] >= 0
+        has[there_now] = reaching.counted(people, codes[people], codes[person[there_now]], which[there_now])
+        has -= there_now & is_counted[person]  # who has a unit that counts reaches what it names
         sizes = np.bincount(codes[people], minlength=len(self.department.values) + 1)
         there, here = sizes[former], others_in(codes, is_counted, person)
         kept = (_LEAST_BEFORE * had >= there) & (_MOST_NOW * has <= here) & (there > 0)

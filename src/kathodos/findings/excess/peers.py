@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.evidence.usual import counted, peer_groups
+from kathodos.analysis.evidence.usual import Peers, Terms, counted, peer_groups
 from kathodos.analysis.exposure import READ
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.ordered import insertion_points
@@ -53,26 +53,37 @@ def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
 
 def beyond_peers(context: ExcessContext) -> Batch:
     """Units of whose names hardly any peer reaches all, by whatever way."""
-    basis, usage, usual = context.basis, context.usage, context.usual
-    owner = usage.identity
-    found = first_alike(context, (is_few(context.thresholds, usual.having, usual.of) & usual.is_enough & (owner >= 0)))
-    having, of = usual.having[found], usual.of[found]
+    basis, usage, evidence = context.basis, context.usage, context.evidence
+    owner, limits = usage.identity, context.thresholds
+    peers = Peers(evidence, Terms(limits.peers, limits.fewest_peers, limits.widen))
+    may_be = peers.is_enough & (owner >= 0) & (evidence.item >= 0)
+    some = may_be.nonzero()[0]
+    some = some[is_few(limits, peers.holding()[some], peers.of[some])]  # as many as hold the same have it, or more
+    usual = peers.usual(some, is_whole=False)
+    few = is_few(limits, usual.having, usual.of)
+    of_unit = np.zeros(len(owner), dtype=np.int64)
+    of_unit[some] = usual.having
+    is_found = np.zeros(len(owner), dtype=bool)
+    is_found[some[few]] = True
+    found = first_alike(context, is_found)
+    having, of = of_unit[found], peers.of[found]
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
-        by = context.thresholds.peers[int(usual.level[unit]) :]
+        by = limits.peers[int(peers.level[unit]) :]
         name = " and ".join(str(basis.identity(it).value(int(owner[unit]))) for it in by)
-        evidence = (
+        every = peers.usual(found[at : at + 1])
+        evidence_text = (
             f"{context.unit_gives(unit)}: {having[at]} of {of[at]} others of {name} have it, "
-            f"{usual.all_having[unit]} of {usual.all_of[unit]} others in all"
+            f"{every.all_having[0]} of {every.all_of[0]} others in all"
         )
         return FindingText(
-            context.unit(unit), evidence, "Take it away, or say what sets them apart.", context.end_alike(unit)
+            context.unit(unit), evidence_text, "Take it away, or say what sets them apart.", context.end_alike(unit)
         )
 
     expected = context.expected[found]
     severity = np.where(expected, 0, severity_of(usage.top[found]))
-    share = upper_share(having, of, context.thresholds.peer_confidence)
+    share = upper_share(having, of, limits.peer_confidence)
     confidence = np.where(expected, 50, np.clip(100 - 100 * share, 50, 95)).astype(np.int64)
     return batch(
         BEYOND_PEERS,

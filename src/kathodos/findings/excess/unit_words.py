@@ -87,11 +87,11 @@ class UnitWords(msgspec.Struct, frozen=True, dict=True):
     def beyond(self, unit: int) -> str:
         """What a unit allows that nobody asked for: "allocate on 16 resources"; empty where that is nothing."""
         index, beyond = self.evidence.index, self.evidence.beyond
-        rows = self._beyond[unit].tolist()
+        rows = self._beyond[unit].astype(np.int64)
+        counts = self.evidence.beyond_resources(rows[:_MOST_ACTIONS]).tolist()
         parts = []
-        for at in rows[:_MOST_ACTIONS]:
-            action = index.actions[int(beyond.action[at])][1]
-            parts.append(f"{action} on {plural(int(beyond.resources[at]), 'resource')}")
+        for at, count in zip(rows.tolist(), counts, strict=False):
+            parts.append(f"{index.actions[int(beyond.action[at])][1]} on {plural(count, 'resource')}")
         more = len(rows) - len(parts)
         return " and ".join([", ".join(parts), f"{plural(more, 'action')} more"] if more else parts)
 

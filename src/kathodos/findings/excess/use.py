@@ -6,7 +6,6 @@ from collections.abc import Callable, Iterator
 
 import numpy as np
 
-from kathodos.analysis.evidence.since import is_proposed
 from kathodos.columns.csr import Bools, Ints
 from kathodos.findings.excess.batches import (
     Batch,
@@ -29,7 +28,7 @@ def unused(context: ExcessContext) -> Batch:
     """Units of which what they name was used once, but not for so many days as their sensitivity allows."""
     last, usage = context.evidence.used_as_named.last, context.usage
     days = context.basis.days_since(last)
-    found = (_judged(context) & (last > BEGINNING) & (days > _allowed(context))).nonzero()[0]
+    found = (context.idle & (last > BEGINNING)).nonzero()[0]
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
@@ -46,8 +45,8 @@ def never_used(context: ExcessContext) -> Batch:
     """Units of which what they name was never used, for longer than is allowed since it could have been."""
     usage, evidence = context.usage, context.evidence
     since = evidence.time.since
-    days = _days(context)
-    idle = _judged(context) & ~evidence.used_as_named.is_any & (days > _allowed(context))
+    days = context.days_usable
+    idle = context.idle & ~evidence.used_as_named.is_any
     whole = _idle_groups(context, idle)
     inside = np.append(whole, False)[usage.groups]
     found = (idle & ~inside).nonzero()[0]
@@ -105,7 +104,7 @@ def _remedy(context: ExcessContext, unit: int, otherwise: str) -> tuple[str, tup
 def _is_partly_used(context: ExcessContext) -> Bools:
     """Of which units something that they alone give is in use, be it not what they name."""
     last = context.evidence.credited.last
-    found: Bools = (last > BEGINNING) & (context.basis.days_since(last) <= _allowed(context))
+    found: Bools = (last > BEGINNING) & (context.basis.days_since(last) <= context.allowed)
     return found
 
 
@@ -122,7 +121,7 @@ def _of_units(
     context: ExcessContext, kind: str, found: Ints, describe: Callable[[int], FindingText], days: Ints, top: Ints
 ) -> Batch:
     owner = context.usage.units.asker[found]
-    expected, allowed = context.expected[found], _allowed(context)[found]
+    expected, allowed = context.expected[found], context.allowed[found]
     half = context.needed[found] | _is_partly_used(context)[found]  # a part of it is asked for, or in use
     severity = np.where(expected, 0, np.maximum(severity_of(top) - half, 0))
     confidence = np.where(expected, 50, np.minimum(95, 60 + 35 * (days - allowed) // np.maximum(allowed, 1)))
@@ -130,27 +129,6 @@ def _of_units(
     return batch(
         kind, owner, lambda at: context.holder(int(owner[at])), describe, severity, confidence, days, thing=things
     )
-
-
-def _judged(context: ExcessContext) -> Bools:
-    """The units whose use can be judged: they count and add something, of somebody who is there, who could have used
-    them for long enough, and uses of all their systems are recorded."""
-    basis, evidence = context.basis, context.evidence
-    found = basis.can_act[evidence.units.asker] & (evidence.item >= 0) & (evidence.adds > 0)
-    found &= (evidence.time.since < basis.moment) & (_days(context) > _allowed(context))
-    found &= ~is_proposed(basis, evidence.units)
-    return found
-
-
-def _days(context: ExcessContext) -> Ints:
-    """For how many days each unit could have been used."""
-    return context.basis.days_since(np.minimum(context.evidence.time.since, context.basis.moment))
-
-
-def _allowed(context: ExcessContext) -> Ints:
-    """For how many days each unit may go unused."""
-    allowed: Ints = np.array(context.thresholds.unused, dtype=np.int64)[np.maximum(context.usage.top, 0)]
-    return allowed
 
 
 # Accounts

@@ -9,7 +9,7 @@ import numpy as np
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.evidence.held import Units, beyond_units, units_of
 from kathodos.analysis.evidence.units import UnitEvidence
-from kathodos.columns.csr import Ints, among, distinct
+from kathodos.columns.csr import Bools, Ints, among, distinct
 from kathodos.columns.dictionary import DictionaryColumn, Numbers
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.peers import is_few
@@ -56,8 +56,8 @@ def columns_of_units(asked: Asked, units: Units, evidence: Evidence) -> dict[str
         "group": DictionaryColumn(group, index.holders.references),
         "peers_having": numbered(usual.having),
         "peers_counted": numbered(usual.of),
-        "all_having": numbered(usual.all_having),
-        "all_counted": numbered(usual.all_of),
+        "all_having": _known(usual.all_having, usual.all_having >= 0),
+        "all_counted": _known(usual.all_of, usual.all_having >= 0),
         "needed_by": evidence.needed_by(told.needed),
         "also_needed": evidence.needed_by(told.also_needed),
         "beyond": evidence.beyond(),
@@ -68,7 +68,7 @@ def columns_of_units(asked: Asked, units: Units, evidence: Evidence) -> dict[str
         "last_used": moments_column(told.used.last),
         "known_since": moments_column(np.where(told.time.since < basis.moment, told.time.since, BEGINNING)),
         "credited_at": moments_column(told.credited.last),
-        "uses": _some(told.used.times),
+        "uses": _known(told.used.times, told.used.times > 0),
         "never": evidence.never(),
         "lost": numbered(told.adds),
         **given_with(basis, units),
@@ -106,10 +106,10 @@ def facts_of(context: ExcessContext, evidence: Evidence, columns: Mapping[str, D
     )
 
 
-def _some(counts: Ints) -> DictionaryColumn:
-    """Numbers as a column, with nothing for 0."""
+def _known(counts: Ints, which: Bools) -> DictionaryColumn:
+    """Numbers as a column, some of them left out."""
     column = numbered(counts)
-    return DictionaryColumn(np.where(counts > 0, column.codes, -1).astype(np.int32), column.values)
+    return DictionaryColumn(np.where(which, column.codes, -1).astype(np.int32), column.values)
 
 
 def _redundant(told: UnitEvidence) -> DictionaryColumn:

@@ -12,14 +12,15 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.evidence.asked import bits_where
 from kathodos.analysis.evidence.held import Units, carried_grants
 from kathodos.analysis.evidence.since import NOT_RECORDED
 from kathodos.analysis.evidence.things import Things
 from kathodos.analysis.evidence.units import UnitEvidence
-from kathodos.analysis.evidence.usual import Usual, counted, usual_of
+from kathodos.analysis.evidence.usual import Peers, Terms, Usual, counted
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct, ints
-from kathodos.columns.dictionary import DictionaryColumn, Numbers, dictionary_column, nothing, tabled
+from kathodos.columns.dictionary import DictionaryColumn, Numbers, dense, dictionary_column, nothing, tabled
 from kathodos.columns.ordered import insertion_points
 from kathodos.columns.packed import fingerprints
 from kathodos.engine.reach import who_reaches_any
@@ -180,7 +181,8 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     def usual(self) -> Usual:
         """How many others have what each unit names."""
         limits = self.context.thresholds
-        return usual_of(self.of_units, limits.peers, limits.fewest_peers, limits.widen)
+        peers = Peers(self.of_units, Terms(limits.peers, limits.fewest_peers, limits.widen))
+        return peers.usual(is_whole=self.context.basis.people <= thresholds.PEOPLE_REVIEWED)
 
     # What speaks for it, and against
 
@@ -321,7 +323,8 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     def beyond(self) -> DictionaryColumn:
         """What each unit that a need asks for allows besides, which nobody asked for."""
         beyond = self.of_units.beyond
-        told = csr_from_pairs(beyond.unit, beyond.action << 32 | beyond.resources, len(self.units))
+        resources = self.of_units.beyond_resources(np.arange(len(beyond.unit)))
+        told = csr_from_pairs(beyond.unit, dense(beyond.action << 32 | resources), len(self.units))
         some = (told.sizes() > 0).nonzero()[0]
         _, sample, which = np.unique(fingerprints(told.picked(some)), return_index=True, return_inverse=True)
         texts = dictionary_column(self.words.beyond(int(some[at])) for at in sample.tolist())

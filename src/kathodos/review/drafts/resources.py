@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from kathodos.analysis.evidence.held import Units
-from kathodos.analysis.evidence.usual import Grouping, Named, having
+from kathodos.analysis.evidence.usual import Reaching
 from kathodos.columns.csr import Bools, Ints, csr_from_pairs, ints, joined
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, joined_columns, nothing
 from kathodos.engine.decide import who_has
@@ -91,11 +91,9 @@ def _ways(asked: Asked) -> tuple[Ints, Ints]:
 
 def _having_things(evidence: Evidence) -> Ints:
     """How many people reach all that each thing names."""
-    named = Named.of(evidence.things, evidence.things.names(evidence.used)[0])
+    reaching = Reaching(evidence.things, evidence.things.names(evidence.used)[0])
     people, sets = evidence.is_counted.nonzero()[0], np.arange(len(evidence.used))
-    nobody = np.full(len(sets), -1, dtype=np.int64)
-    everybody = Grouping(np.zeros(len(people), dtype=np.int64), np.zeros(len(sets), dtype=np.int64))
-    return having(evidence.things, named, people, sets, [everybody], nobody)[0][0]
+    return reaching.counted(people, np.zeros(len(people), dtype=np.int64), np.zeros(len(sets), dtype=np.int64), sets)
 
 
 def _people(evidence: Evidence, holder: Ints) -> Ints:
