@@ -174,6 +174,13 @@ def joined(parts: list[Ints]) -> Ints:
     return np.concatenate(parts) if parts else np.zeros(0, dtype=np.int64)
 
 
+def one_below_the_other(parts: Sequence[CSRList]) -> CSRList:
+    """The lists of several, one after the other."""
+    before = np.cumsum([0, *(len(it.items) for it in parts)])
+    starts = [it.starts[1:] + first for it, first in zip(parts, before[:-1], strict=True)]
+    return CSRList(np.concatenate([ints([0]), *starts]).astype(np.int64), joined([it.items for it in parts]))
+
+
 def spread(edges: CSRList, start: Ints, first_with_edges: int = 0) -> Bools:
     """Which nodes can be reached from `start` along `edges`, `start` included. Cycles cost nothing extra.
 

@@ -19,10 +19,21 @@ from kathodos.analysis.evidence.shares import NOTHING, Owned, Shared, Shares
 from kathodos.analysis.evidence.since import Time, time_of
 from kathodos.analysis.evidence.sources import Sources, sources_of
 from kathodos.analysis.evidence.things import Points, Things, actions_of, row_of
-from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_pairs, distinct, in_loads, joined
+from kathodos.columns.csr import (
+    Bools,
+    CSRList,
+    Ints,
+    among,
+    csr_from_pairs,
+    distinct,
+    in_loads,
+    joined,
+    one_below_the_other,
+)
 from kathodos.columns.intervals import Intervals, holds, pieces_within, united, without
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.decide import able_of
+from kathodos.engine.everyone import alike
 from kathodos.engine.pair_axis import IntervalLists
 from kathodos.model.times import BEGINNING
 
@@ -286,14 +297,13 @@ class UnitEvidence:
         Of a unit that gives nothing now it is all that it names.
         """
         used, pairs, _ = self.names
-        reached = self._swept.partly_reached[1]
-        starts = np.concatenate([pairs.starts, pairs.starts[-1] + reached.starts[1:]])
-        sets = CSRList(starts.astype(np.int64), np.concatenate([pairs.items, reached.items]))
+        _, own, reached = self._swept.partly_reached
         number = insertion_points(used, self.thing)
         at, is_partly = self._partly
         some = is_partly.copy()
-        some[is_partly] = reached.sizes()[at[is_partly]] > 0
-        return np.where(some, len(used) + at, number), sets
+        some[is_partly] = reached.sizes()[own[at[is_partly]]] > 0
+        number[some] = len(used) + own[at[some]]
+        return number, one_below_the_other([pairs, reached])
 
     @cached_property
     def _partly(self) -> tuple[Ints, Bools]:
@@ -362,8 +372,8 @@ class _Swept:
         self._of_class = self._uses_by_class()
         self._known_sets: dict[int, Intervals] = {}
         self._known_beyond: dict[int, Ints] = {}
-        self._unreached: list[Ints] = []
-        self._reached_names: list[tuple[Ints, Ints]] = []
+        self._partly: list[tuple[Ints, Ints]] = []
+        self._reached_names: list[CSRList] = []
         odd = (self.is_odd | self._is_disputed).nonzero()[0]
         for shared in self.shares.blocks(odd):
             self._take_uses(shared)
@@ -457,15 +467,26 @@ class _Swept:
         evidence, classes = self.evidence, self.sources.classes
         units = self._of_class[0].all_of(some).astype(np.int64)
         items = distinct(evidence.item[units]).astype(np.int64)
+        owner = insertion_points(classes.starts, items, side="right") - 1
+        deniers = alike(self._denying.picked(some))[0][insertion_points(some, owner)]
+        _, first, kind = np.unique(
+            deniers * len(self.sources.used) + classes.items[items], return_index=True, return_inverse=True
+        )
         used, pairs, _ = evidence.names
-        for block in in_loads(np.ones(len(items), dtype=np.int64), thresholds.SWEPT):
-            own = items[block]
-            at, pair = pairs.of(insertion_points(used, self.sources.used[classes.items[own]]))
-            owner = insertion_points(classes.starts, own, side="right") - 1
-            denied = self.denied(owner[at], pair.astype(np.int64))
-            self._unreached.append(own[at[denied]])
-            partly = np.isin(own[at], own[at[denied]]) & ~denied
-            self._reached_names.append((own[at[partly]], pair[partly].astype(np.int64)))
+        named = insertion_points(used, self.sources.used[classes.items[items[first]]])
+        by_kind = csr_from_pairs(kind, items, len(first))
+        for block in in_loads(pairs.sizes()[named] + 1, thresholds.SWEPT):
+            at, pair = pairs.of(named[block])
+            pair = pair.astype(np.int64)
+            self._take_reached(by_kind.picked(block), at, pair, ~self.denied(owner[first[block]][at], pair))
+
+    def _take_reached(self, items: CSRList, at: Ints, pair: Ints, is_reached: Bools) -> None:
+        """Takes note of sources of which not all is reached: lists of those alike, and what each list names."""
+        partly = (np.bincount(at[~is_reached], minlength=len(items)) > 0).nonzero()[0]
+        place, own = items.of(partly)
+        self._partly.append((own.astype(np.int64), place + sum(map(len, self._reached_names))))
+        kept = is_reached & among(at, partly)
+        self._reached_names.append(csr_from_pairs(insertion_points(partly, at[kept]), pair[kept], len(partly)))
 
     @cached_property
     def _denying(self) -> CSRList:
@@ -548,12 +569,11 @@ class _Swept:
     # What is named and reached
 
     @property
-    def partly_reached(self) -> tuple[Ints, CSRList]:
-        """The sources of which not all that they name is reached, in order, and the pairs of each that are."""
-        items = distinct(joined(self._unreached)).astype(np.int64)
-        item, pair = _both_joined(self._reached_names)
-        mine = among(item, items)
-        return items, csr_from_pairs(insertion_points(items, item[mine]), pair[mine], len(items))
+    def partly_reached(self) -> tuple[Ints, Ints, CSRList]:
+        """The sources of which not all that they name is reached, in order, the set of each, and the sets' pairs."""
+        item, number = _both_joined(self._partly)
+        order = order_of(item)
+        return item[order], number[order], one_below_the_other(self._reached_names)
 
     def _take_names(self, shared: Shared) -> None:
         evidence, classes = self.evidence, self.sources.classes
@@ -566,8 +586,8 @@ class _Swept:
         at, pair = pairs.of(insertion_points(used, things))
         owner = insertion_points(classes.starts, items, side="right") - 1
         reached = self.lies_in(shared.reached, owner[at], pair.astype(np.int64))
-        self._unreached.append(items[at[~reached]])
-        self._reached_names.append((items[at[reached]], pair[reached].astype(np.int64)))
+        own = CSRList(np.arange(len(items) + 1), items)
+        self._take_reached(own, at, pair.astype(np.int64), reached)
 
     # What is asked for
 
