@@ -284,6 +284,41 @@ class Orders(Office, unittest.TestCase):
 
 
 @stores.ABOUT_ANSWERS
+class WithoutGroups(Office, unittest.TestCase):
+    """A folder that has no file of groups yet."""
+
+    more = MappingProxyType({"groups": [], "members": []})
+
+    def setUp(self):
+        super().setUp()
+        for name in ("groups", "members"):
+            (self.here / "tables" / f"{name}.csv").unlink()
+
+    def test_a_group_that_is_to_come_is_written_with_what_hangs_on_it_or_not_at_all(self):
+        before = reached(self.here)
+        self.change("to-group", "dues/setters", "role:dues/setter", "--yes")
+        self.do("enact", "--by", "tables", "--out", "copies", "--dry-run")
+        said = carried_out(self.here)
+        self.assertNotIn("is left", said)
+        self.assertEqual(reached(self.here), before, "nobody gained or lost anything on the way")
+        self.assertEqual(records_inside("orders", "list", "--state", "open", cwd=self.here), [])
+
+    def test_what_cannot_be_written_keeps_back_all_that_goes_with_it(self):
+        grants = self.here / "tables" / "grants.csv"
+        text = grants.read_text()
+        self.change("to-group", "dues/setters", "role:dues/setter", "--yes")
+        ordered = records_inside("orders", "list", cwd=self.here)
+        toml = self.here / "kathodos.toml"
+        toml.write_text(toml.read_text() + '\n[source.tables.members]\ncolumns = { Code = "group" }\nonly = true\n')
+        said = self.do("enact", "--by", "tables", "--out", "copies", "--yes").stdout
+        self.assertIn("No order can be handed over", said)
+        self.assertEqual(said.count("is left: "), len(ordered))
+        self.assertEqual(grants.read_text(), text)
+        self.assertEqual({it["state"] for it in records_inside("orders", "list", cwd=self.here)}, {"open"})
+        self.do("enact", "--by", "worklist", "--out", "lists", "--yes")
+
+
+@stores.ABOUT_ANSWERS
 class OtherFormats(Office, unittest.TestCase):
     """Corrected copies of workbooks and of JSON Lines: only what was ordered is another, formulas stay texts."""
 

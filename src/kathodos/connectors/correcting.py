@@ -52,6 +52,22 @@ def corrected(path: Path, mapped: Mapped, header: Sequence[str], starts: Sequenc
     return "".join(made).encode(encoding, errors)
 
 
+def made(header: Sequence[str], mapped: Mapped, added: Sequence[Cells]) -> bytes:
+    """A CSV file that was not there before."""
+    rows = [
+        _csv_row(header, mapped, "\n"),
+        *(_csv_row([it.get(name) for name in header], mapped, "\n") for it in added),
+    ]
+    return "".join(rows).encode(mapped.format.encoding or "utf-8", "surrogateescape")
+
+
+def header_of(kind: Kind, records: Sequence[Record], mapped: Mapped) -> list[str]:
+    """The header of a file of some records that was not there before, as far as the mapping says how it is read."""
+    theirs = {ours.lower(): their for their, ours in mapped.columns.items()}
+    said = [name for name in kind.names if name != "attributes" and any(it[name] is not None for it in records)]
+    return [theirs.get(name, name) for name in said if name not in mapped.build and (name in theirs or not mapped.only)]
+
+
 def _csv_lines(
     lines: list[str], mapped: Mapped, header: Sequence[str], starts: Sequence[int], wanted: Corrections
 ) -> Iterator[str]:

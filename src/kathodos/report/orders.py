@@ -222,12 +222,14 @@ def enacted(found: Enacted) -> Answer:
         return Answer(heading="No order is open.", document={"files": [], "orders": 0, "left": []})
     would = "would be " if found.is_dry else ""
     heading = f"{plural(found.about, 'order')} {would}handed over in {plural(len(found.files), 'file')}."
+    heading = heading if found.about else "No order can be handed over."
     text = list(found.files)
     for copies in found.copies:
         for file in copies.files:
             counts = f"{plural(file.gone, 'row')} taken out, {file.altered} altered, {file.added} added"
             text.append(f"  {file.name} of {copies.source}: {counts}")
     text += [f"Order {order.number} is left: {why}." for order, why in found.left]
+    text += ["What is left can be handed over to people: kathodos enact --by worklist"] if found.left else []
     hint = "Put the corrected files in place of the old ones, then: kathodos gather" if found.copies else ""
     hint = hint or "Ticked off: kathodos orders done No. ...; confirmed by the next gather"
     document = {

@@ -9,10 +9,10 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from kathodos.change.orders import Order, OrderState, orders_in
-from kathodos.connectors.correcting import Corrections, can_be_corrected, cells_of, corrected
+from kathodos.connectors.correcting import Corrections, can_be_corrected, cells_of, corrected, header_of, made
 from kathodos.connectors.mapping import Mapped, files_of, read_raw, table_of
 from kathodos.connectors.tables import mapping_of, place
-from kathodos.errors import CallError, UnfitError
+from kathodos.errors import DataError, UnfitError
 from kathodos.formats.raw import Raw
 from kathodos.ingest.checking import check_table
 from kathodos.model.kinds import GATHERED, RESOURCES, Kind
@@ -55,30 +55,63 @@ def open_orders(view: View, system: str | None = None, change: str | None = None
     return found
 
 
-def copies_for(view: View, source: Source, orders: Sequence[Order]) -> Copies:
-    """Corrected copies of the files of a source of tables. Raises CallError where it has no files of its own."""
-    if source.kind != TABLES:
-        what = f"The source {source.name} is of the kind {source.kind}, which has no tables that could be corrected."
-        raise CallError(what, f"Hand its orders over as a worklist: kathodos enact --by {WORKLIST}")
+def copies_of(view: View, by_source: Sequence[tuple[Source, Sequence[Order]]]) -> list[Copies]:
+    """Corrected copies of the files of sources. What a change orders of one system is carried out as a whole or not at
+    all: who is to be in a group instead of having a grant would else have neither."""
+    found = [_copies_for(view, source, orders) for source, orders in by_source]
+    left = {_together(order): order for copies in found for order, _ in copies.left}
+    for at, (source, orders) in enumerate(by_source):
+        own = found[at].left
+        tangled = [it for it in found[at].carried if _together(it) in left]
+        if tangled:
+            apart = {it.number for it in (*tangled, *(order for order, _ in own))}
+            found[at] = _copies_for(view, source, [it for it in orders if it.number not in apart])
+            found[at].left = [*own, *((it, _goes_with(left[_together(it)])) for it in tangled)]
+    return found
+
+
+def _goes_with(order: Order) -> str:
+    return f"it goes with order {order.number} of the change {order.values['change']}, which is left"
+
+
+def _together(order: Order) -> tuple[str, str] | int:
+    """What is to be carried out with an order, as a whole."""
+    change = order.values["change"]
+    return (str(change), str(order.values["system"] or "")) if change else order.number
+
+
+def _copies_for(view: View, source: Source, orders: Sequence[Order]) -> Copies:
+    """Corrected copies of the files of one source, as far as it has any."""
     found, names = Copies(source.name), _names(view)
+    if source.kind != TABLES:
+        why = f"its source {source.name} is of the kind {source.kind}, which has no tables that could be corrected"
+        found.left = [(order, why) for order in orders]
+        return found
+    folder, mapping = Path(place(source)), mapping_of(source)
+    try:
+        files = {kind: (path, mapped) for kind, path, mapped in files_of(folder, mapping)}
+    except DataError as error:
+        found.left = [(order, f"{error.what[:1].lower()}{error.what[1:].rstrip('.')}") for order in orders]
+        return found
     by_kind: dict[Kind, list[Order]] = {}
     for order in orders:
         by_kind.setdefault(order.edit.kind, []).append(order)
-    files = {kind: (path, mapped) for kind, path, mapped in files_of(Path(place(source)), mapping_of(source))}
     for kind, some in by_kind.items():
-        if kind not in files or not can_be_corrected(files[kind][0]):
-            why = (
-                "it has no file of its own" if kind not in files else f"no copy of {files[kind][0].name} can be written"
-            )
-            found.left += [(order, why) for order in some]
+        path, mapped = files.get(kind) or (folder / f"{kind.name}.csv", mapping.get(kind.name, Mapped()))
+        if not can_be_corrected(path):
+            found.left += [(order, f"no copy of {path.name} can be written") for order in some]
         else:
-            _correct(found, names, kind, *files[kind], some)
+            _correct(found, names, kind, path, mapped, some)
     return found
 
 
 def _correct(found: Copies, names: Names, kind: Kind, path: Path, mapped: Mapped, orders: Sequence[Order]) -> None:
-    raw = read_raw(path, mapped.format)
-    lines = _lines_by_key(names, kind, path, raw, mapped)
+    is_there = path.is_file()
+    if is_there:
+        raw = read_raw(path, mapped.format)
+        lines, header, starts = _lines_by_key(names, kind, path, raw, mapped), raw.header, raw.lines.tolist()
+    else:
+        lines, header, starts = {}, header_of(kind, [it.edit.after for it in orders if it.edit.after], mapped), []
     wanted = Corrections()
     for order in orders:
         edit = order.edit
@@ -90,18 +123,18 @@ def _correct(found: Copies, names: Names, kind: Kind, path: Path, mapped: Mapped
             if edit.after is None:
                 wanted.gone.update(rows)
             elif rows:
-                cells = cells_of(kind, edit.after, edit.changed or list(kind.key), raw.header, mapped)
+                cells = cells_of(kind, edit.after, edit.changed or list(kind.key), header, mapped)
                 for row in rows:
                     wanted.altered[row] = {**wanted.altered.get(row, {}), **cells}
             else:
                 names_set = [name for name in kind.names if name != "attributes"]
-                wanted.added.append(cells_of(kind, edit.after, names_set, raw.header, mapped))
+                wanted.added.append(cells_of(kind, edit.after, names_set, header, mapped))
         except UnfitError as error:
             found.left.append((order, f"{path.name}: {error.reason}"))
         else:
             found.carried.append(order)
     if len(wanted):
-        content = corrected(path, mapped, raw.header, raw.lines.tolist(), wanted)
+        content = corrected(path, mapped, header, starts, wanted) if is_there else made(header, mapped, wanted.added)
         counts = (len(wanted.gone), len(wanted.altered), len(wanted.added))
         found.files.append(CorrectedFile(path.name, content, *counts))
 
