@@ -185,7 +185,9 @@ class Plain:
         ]
 
     def others(self, unit, *attributes):
-        """The others who are active, of the same kind, and share some attributes, all of which are known."""
+        """The others who are active, of the same kind, and share those of some attributes that are known of anybody."""
+        people = self.reading.identities.values()
+        attributes = [it for it in attributes if any(row.get(it) for row in people)] or attributes
         mine = self.reading.identities.get(unit.asker.removeprefix("identity:"))
         if mine is None or not all(mine.get(it) for it in attributes):
             return []

@@ -76,7 +76,9 @@ class OfHolders(unittest.TestCase):
         for line in rows_of(drafted):
             units = (it for it in plain.units() if it.holder == line["holder"])
             unit = next(
-                it for it in units if line["grant"] == it.row.get("grant") and line["group"] in (None, it.group)
+                it
+                for it in units
+                if line["grant"] == it.row.get("grant") and (line["group"] is None or line["group"] == it.group)
             )
             cells = permitted_cells(plain.reading, later(plain, unit))
             systems = {node[0] for _, node in cells}

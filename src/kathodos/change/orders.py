@@ -7,7 +7,6 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from datetime import datetime
-from enum import StrEnum
 from functools import cached_property
 from typing import Any, ClassVar
 
@@ -39,6 +38,7 @@ from kathodos.model.kinds import (
     SYSTEMS,
     Kind,
 )
+from kathodos.model.orders import PENDING, SETTLED, STATES, OrderState
 from kathodos.model.periods import later
 from kathodos.model.references import PREFIXES, name_in
 from kathodos.model.referring import key_named
@@ -49,24 +49,6 @@ from kathodos.store.records import Records, Stored, Wanted
 
 SEPARATOR = ";"  # between the names of the sources that bring a record
 OF_NO_SYSTEM = (IDENTITIES, AREAS, MANDATES)
-
-
-class OrderState(StrEnum):
-    """How far an order has come. Of these, overdue is told by the clock and never kept."""
-
-    OPEN = "open"
-    HANDED_OVER = "handed over"
-    DONE = "done"
-    CONFIRMED = "confirmed"
-    REFUSED = "refused"
-    DROPPED = "dropped"
-    OVERDUE = "overdue"
-
-
-PENDING = (OrderState.OPEN, OrderState.HANDED_OVER, OrderState.DONE)
-WAITING = (*PENDING, OrderState.REFUSED)
-SETTLED = (OrderState.CONFIRMED, OrderState.DROPPED)
-STATES = tuple(OrderState)
 
 
 class OrderTerms(msgspec.Struct, frozen=True):

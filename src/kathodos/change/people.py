@@ -12,7 +12,6 @@ import numpy as np
 from kathodos import thresholds
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_of, key_text
-from kathodos.change.orders import OrderState
 from kathodos.change.restoring import Part, accounts_of, restoring
 from kathodos.change.settling import records_held
 from kathodos.columns.dictionary import tabled_texts
@@ -21,6 +20,7 @@ from kathodos.errors import CallError, DataError, UnfitError
 from kathodos.model.cells import read_record, read_record_text
 from kathodos.model.kinds import ACCOUNTS, GRANTS, IDENTITIES, MEMBERS, MERGES, ORDERS, Kind
 from kathodos.model.names import name_skeleton
+from kathodos.model.orders import OrderState
 from kathodos.model.references import Names, reference_to
 from kathodos.model.rows import Record
 from kathodos.model.times import end_moment

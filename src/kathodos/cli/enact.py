@@ -37,7 +37,8 @@ def add(commands: Commands, common: argparse.ArgumentParser, formatter: Formatte
 
 
 def run(session: Session) -> int:
-    from kathodos.change.orders import OrderState, SetOrders
+    from kathodos.change.orders import SetOrders
+    from kathodos.model.orders import OrderState
     from kathodos.report.orders import enacted
     from kathodos.workspace.enacting import open_orders
 

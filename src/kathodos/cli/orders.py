@@ -85,7 +85,8 @@ def run_worklist(session: Session) -> int:
 
 
 def run_say(session: Session) -> int:
-    from kathodos.change.orders import OrderState, SetOrders
+    from kathodos.change.orders import SetOrders
+    from kathodos.model.orders import OrderState
     from kathodos.report.orders import orders_set
 
     states = {"done": OrderState.DONE, "refused": OrderState.REFUSED, "drop": OrderState.DROPPED}
@@ -96,7 +97,8 @@ def run_say(session: Session) -> int:
 
 def _numbers(session: Session) -> list[int]:
     """The numbers that are meant. Raises CallError where something is none."""
-    from kathodos.change.orders import PENDING, orders_in
+    from kathodos.change.orders import orders_in
+    from kathodos.model.orders import PENDING
 
     asked = session.arguments
     found: list[int] = []

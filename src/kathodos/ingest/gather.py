@@ -11,7 +11,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from kathodos.change.merging import merged_columns, merges_in
-from kathodos.change.orders import WAITING, Confirmed, OrderState, confirm, orders_holding, orders_in
+from kathodos.change.orders import Confirmed, confirm, orders_holding, orders_in
 from kathodos.change.settling import records_held
 from kathodos.columns.csr import first_of_each, union
 from kathodos.columns.dictionary import DictionaryColumn, Ints, Scalar, appended, row_numbers, rows_of
@@ -30,6 +30,7 @@ from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, GatherPayload
 from kathodos.model import kinds
 from kathodos.model.kinds import GATHERED, PROBLEMS, Kind
+from kathodos.model.orders import WAITING, OrderState
 from kathodos.model.references import PREFIXES, Names
 from kathodos.model.rows import Rows
 from kathodos.store.base import Reader

@@ -10,7 +10,7 @@ import msgspec
 import numpy as np
 
 from kathodos.change.kept import changes_called
-from kathodos.change.orders import OrderState, orders_at
+from kathodos.change.orders import orders_at
 from kathodos.columns.dictionary import Scalar
 from kathodos.columns.ordered import insertion_points
 from kathodos.errors import CallError
@@ -19,6 +19,7 @@ from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act
 from kathodos.model.json_text import json_text
 from kathodos.model.kinds import ORDERS, RETURNED, Kind
+from kathodos.model.orders import OrderState
 from kathodos.store.records import Stored
 from kathodos.store.records import rows_of as records_of
 

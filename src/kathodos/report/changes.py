@@ -11,10 +11,11 @@ from kathodos.change.applying import Applied, Composed, Rehearsed
 from kathodos.change.composition import Composition
 from kathodos.change.edit_sets import RecordEdit, key_text, system_of
 from kathodos.change.kept import Change, changes_in, edits_at, find_change, positions_of_edits
-from kathodos.change.orders import WAITING, Order, OrderTable, orders_holding
+from kathodos.change.orders import Order, OrderTable, orders_holding
 from kathodos.columns.csr import ints
 from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.model.kinds import CHANGE_EDITS, ORDERS
+from kathodos.model.orders import WAITING
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Row
 from kathodos.report.edits import Wording, does, edit_row

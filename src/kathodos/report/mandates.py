@@ -173,16 +173,30 @@ def _lately(view: View, state: View, now: Ints) -> list[str]:
     with view.workspace.view(day) as before:
         if not before.point.entry:
             return []
-        check = MandateCheck(before.catalogue, before.index, before.moment)
-        then = distinct(joined([*administrators_by_mandate(check), *who_administers(before.basis).values()]))
-        own, names = before.index.holders.numbers_in(state.index.holders)[then], before.index.holders.references
-        went = [names[it] for it in then[~np.isin(own, now)].tolist()]
-    came = [state.index.holders.references[it] for it in np.setdiff1d(now, own).tolist()]
+        then, names = _administering(before), before.index.holders.references
+        own = before.index.holders.numbers_in(state.index.holders)[then]
+        went = {names[it] for it in then[~np.isin(own, now)].tolist()}
+    came = {state.index.holders.references[it] for it in np.setdiff1d(now, own).tolist()}
+    still = went & _named(view) if state is not view else set[str]()
+    early = came - _named(view) if state is not view else set[str]()
+    words = (("came", came - early), ("is ordered to come", early), ("went", went - still), ("is ordered to go", still))
     parts = []
-    for word, some in (("came", came), ("went", went)):
+    for word, some in words:
         if some:
-            parts.append(f"{len(some):,} {word} ({', '.join(some[:3])}{' ...' if len(some) > 3 else ''})")
+            few = f"{', '.join(sorted(some)[:3])}{' ...' if len(some) > 3 else ''}"
+            parts.append(f"{len(some):,} {word if len(some) == 1 else word.replace('is ', 'are ')} ({few})")
     return [f"Since {day}: {'; '.join(parts)}." if parts else f"Nobody came or went since {day}."]
+
+
+def _administering(view: View) -> Ints:
+    """Who may hand out or administer something, in order."""
+    check = MandateCheck(view.catalogue, view.index, view.moment)
+    return distinct(joined([*administrators_by_mandate(check), *who_administers(view.basis).values()]))
+
+
+def _named(view: View) -> set[str]:
+    """As `_administering`, as the systems have it now, by their references."""
+    return {view.index.holders.references[it] for it in _administering(view).tolist()}
 
 
 # Trying

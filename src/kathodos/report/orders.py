@@ -9,10 +9,11 @@ import msgspec
 import numpy as np
 
 from kathodos.change.kept import changes_called
-from kathodos.change.orders import SETTLED, STATES, WAITING, Order, OrderState, OrderTable
+from kathodos.change.orders import Order, OrderTable
 from kathodos.columns.csr import Ints, ints
 from kathodos.columns.ranges import ranges_text
 from kathodos.model.kinds import ACCOUNTS, SYSTEMS
+from kathodos.model.orders import SETTLED, STATES, WAITING, OrderState
 from kathodos.model.times import DAY, end_moment
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field

@@ -10,6 +10,7 @@ import numpy as np
 
 from kathodos.change.effect import Effect
 from kathodos.change.merging import Merging
+from kathodos.change.orders import pending_edits
 from kathodos.columns.csr import Ints
 from kathodos.connectors.mapping import read_raw
 from kathodos.errors import CallError, DataError
@@ -66,8 +67,24 @@ def people_list(view: View, status: str | None, where: str | None, most: int | N
     heading = plural(len(positions), f"{kind}person", f"{kind}people")
     never = sum(row["last_login"] is None for row in rows) if status == "invited" else 0
     text = [f"{never} of these never signed in."] if never and not more else []
+    text += _ordered(view, status)
     hint = f"{more:,} more: --all shows them." if more else "One of them: kathodos show ID"
     return Answer(_FIELDS, rows, heading, text, hint=hint if rows else "")
+
+
+def _ordered(view: View, status: str | None) -> list[str]:
+    """That people are ordered to be of another status, where that is not assumed to be carried out."""
+    if view.assumed is not None:
+        return []
+    edits = pending_edits(view.stored).of(IDENTITIES)
+    states = [tuple(side["status"] if side is not None else None for side in (it.before, it.after)) for it in edits]
+    changed = [it for it in states if it[0] != it[1] and status in (None, *it)]
+    coming = sum(after == status for _, after in changed)
+    words = ((coming, f"ordered to be {status}"), (len(changed) - coming, "ordered to be no longer so"))
+    counts = ", ".join(f"{count:,} {word}" for count, word in words if count)
+    if status is None and changed:
+        counts = f"{len(changed):,} ordered to come, to go or to be of another status"
+    return [f"Beside these, {counts}; --assume orders answers as if carried out."] if counts else []
 
 
 def _rows(view: View, columns: AttributeColumns, positions: Ints) -> list[dict[str, Any]]:

@@ -10,12 +10,13 @@ import msgspec
 import numpy as np
 
 from kathodos.change.edit_sets import key_text
-from kathodos.change.orders import PENDING, order_text, orders_holding
+from kathodos.change.orders import order_text, orders_holding
 from kathodos.columns.csr import Bools, ints
 from kathodos.columns.dictionary import numbers_at
 from kathodos.errors import CallError, found_if
 from kathodos.ledger.actors import Actor, normal_name
 from kathodos.model.kinds import BY_NAME, MEMBERS, REQUEST_STEPS, REQUESTS, Form
+from kathodos.model.orders import PENDING
 from kathodos.model.times import first_moment, normal_moment
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field

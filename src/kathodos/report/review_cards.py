@@ -11,7 +11,7 @@ from kathodos.report.review_words import (
     decision_in_words,
     facts_about,
     remark_in_words,
-    shares,
+    shares_in_words,
     use_in_words,
     whose,
     words_about,
@@ -33,7 +33,8 @@ def card_of_line(records: Records, line: dict[str, Any]) -> list[str]:
     """One line with all of its evidence; what stands out comes first."""
     cells = [f"Line {line['line']}. {_whose(records, line)}", "", f"  {line['gives']}"]
     cells.append(f"  {'! ' if line['speaks'] == 'against' else ''}{line['stands_out']}")
-    cells += [f"  {it}" for it in (*words_about(line), _shares(line), use_in_words(line)) if it]
+    told = shares_in_words(line) if line["about"] != About.IDENTITY_DATA else ""
+    cells += [f"  {it}" for it in (*words_about(line), told, use_in_words(line)) if it]
     if line["conflicts"] or line["fences"]:
         cells.append(f"  rules broken: {', '.join([*line['conflicts'], *line['fences']])}")
     if line["excess"]:
@@ -62,13 +63,6 @@ def _whose(records: Records, line: dict[str, Any]) -> str:
     parts += [str(it) for it in (record.get("title"), record.get("department")) if it]
     facts = [", ".join(parts), *facts_about(line)]
     return "; ".join(facts)
-
-
-def _shares(line: dict[str, Any]) -> str:
-    peers, everyone = shares(line)
-    if line["about"] == About.IDENTITY_DATA or not everyone:
-        return ""
-    return f"{peers} peers and {everyone} people have it" if line["peers_counted"] else f"{everyone} people have it"
 
 
 def _decided(line: dict[str, Any]) -> list[str]:

@@ -21,6 +21,7 @@ from kathodos.report.review_words import (
     last_use,
     remark_in_words,
     shares,
+    shares_in_words,
     use_in_words,
     whose,
     words_about,
@@ -194,7 +195,7 @@ def _evidence(line: dict[str, Any], cells: dict[str, str]) -> list[str]:
     """What has no column in a narrow window, in words."""
     words = []
     if line["about"] == About.ACCESS:
-        words += [f"held by {cells['peers']} peers and by {cells['everyone']} people"]
+        words += [shares_in_words(line)]
     words += filter(None, [use_in_words(line)])
     words += [f"part of the conflict {', '.join(line['conflicts'])}"] if line["conflicts"] else []
     words += [f"crosses the fence {', '.join(line['fences'])}"] if line["fences"] else []

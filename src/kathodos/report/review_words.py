@@ -24,16 +24,29 @@ def whose(line: dict[str, Any]) -> list[str]:
 
 
 def shares(line: dict[str, Any]) -> tuple[str, str]:
-    """How many peers have the same, and how many of everybody, with what they are shares of."""
+    """How many peers have the same, and how many of everybody."""
     peers = "" if line["about"] != About.ACCESS else "no peers"
     if line["peers_counted"]:
-        peers = _share(line["peers_having"], line["peers_counted"])
-    everyone = _share(line["everyone_having"], line["everyone_counted"]) if line["everyone_counted"] else ""
+        peers = f"{line['peers_having']} of {line['peers_counted']}"
+    everyone = f"{line['everyone_having']} of {line['everyone_counted']}" if line["everyone_counted"] else ""
     return peers, everyone
 
 
-def _share(having: int, of: int) -> str:
-    return f"{having} of {of} ({100 * having // of} %)"
+def shares_in_words(line: dict[str, Any]) -> str:
+    """As `shares`, in a sentence with what parts these are; empty where nothing is known."""
+    told = [
+        f"{line[f'{some}_having']} of {line[f'{some}_counted']} {whom} ({_part(line, some)} %)"
+        for some, whom in (("peers", "peers"), ("everyone", "people"))
+        if line[f"{some}_counted"]
+    ]
+    alone = "no peers; " if line["about"] == About.ACCESS and not line["peers_counted"] else ""
+    return f"{alone}held by {' and by '.join(told)}" if told else ""
+
+
+def _part(line: dict[str, Any], some: str) -> str:
+    """How many of a hundred have the same."""
+    having, of = line[f"{some}_having"], line[f"{some}_counted"]
+    return f"{100 * having // of}" if 100 * having >= of or not having else "under 1"
 
 
 def last_use(line: dict[str, Any]) -> str:
@@ -125,10 +138,8 @@ def use_in_words(line: dict[str, Any]) -> str:
 
 def evidence_of(line: dict[str, Any], most: int = _MOST_TOLD) -> list[str]:
     """Everything that stands beside a line, one sentence each."""
-    peers, everyone = shares(line)
     facts = words_about(line, most)
-    if everyone and line["about"] != About.IDENTITY_DATA:
-        facts.append(f"{f'{peers} peers and ' if line['peers_counted'] else ''}{everyone} people have it")
+    facts += [told] if line["about"] != About.IDENTITY_DATA and (told := shares_in_words(line)) else []
     facts += [it] if (it := use_in_words(line)) else []
     if line["conflicts"] or line["fences"]:
         facts.append(f"rules broken: {', '.join([*line['conflicts'], *line['fences']])}")

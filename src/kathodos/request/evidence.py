@@ -15,6 +15,7 @@ from kathodos.analysis.evidence.sources import sources_of
 from kathodos.analysis.evidence.things import Points, Things, actions_of, nodes_of
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import counted as active
+from kathodos.analysis.evidence.usual import known_of_anybody
 from kathodos.change.composition import Composition
 from kathodos.change.effect import Effect, RuleBroken
 from kathodos.columns.csr import Bools, Ints, distinct, ints, joined, reachable
@@ -328,6 +329,7 @@ def _shares(
     others = np.ones(basis.people, dtype=bool)
     others[told[told >= 0]] = False
     sides = [_Side(basis, others), _Side(few, np.ones(few.people, dtype=bool))]
+    peers = [it for it in peers if any(known_of_anybody(side.basis, [it]) for side in sides)]
     values = next((it for it in (side.values_of(person, peers) for side in reversed(sides)) if it is not None), None)
     kind = next((it for it in (side.values_of(person, ["kind"]) for side in reversed(sides)) if it), {"kind": "person"})
     names = [_named(effect, entry, reference_to("identity", person)) for entry in entries]

@@ -14,7 +14,6 @@ from msgspec.structs import replace
 
 from kathodos.analysis.request_ends import ends_of
 from kathodos.change.kept import ChangeState
-from kathodos.change.orders import WAITING
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.columns.moments import moments_of
@@ -30,6 +29,7 @@ from kathodos.model.kinds import (
     REQUESTS,
     Kind,
 )
+from kathodos.model.orders import WAITING
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment
 from kathodos.request.kits import KitEntry, entries_from, entries_text

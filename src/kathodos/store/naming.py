@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import json
 from collections.abc import Iterator, Sequence
 
 import numpy as np
 
 from kathodos.columns.csr import Ints, distinct
 from kathodos.errors import CallError
-from kathodos.model.kinds import ACCOUNTS, IDENTITIES, MERGES, Kind
+from kathodos.model.kinds import ACCOUNTS, IDENTITIES, MERGES, ORDERS, Kind
+from kathodos.model.orders import PENDING
 from kathodos.model.references import PREFIXES, name_in, reference_to
 from kathodos.model.referring import columns_pointing, key_named
 from kathodos.model.suggestions import nearest
@@ -83,8 +85,23 @@ def _unknown(records: Records, shown: str, among: Sequence[Kind]) -> CallError:
     """What is said of a name that nothing bears."""
     names = [name for kind in among for name in _some_names(records, kind)]
     what = "no " + " or ".join(PREFIXES[kind.name] for kind in among) if len(among) <= _MOST_NAMED else "nothing called"
+    order = _bringing(records, shown.split(":", 1)[-1], among)
+    if order:
+        still = f"Order {order} is to bring it; until a gather confirms that, it is not there"
+        return CallError(f"There is {what} {shown} yet.", f"{still}. Asked as if it were: --assume orders")
     remedy = f"{nearest(shown.split(':', 1)[-1], names)} Parts of names: kathodos find TEXT"
     return CallError(f"There is {what} {shown}.", remedy)
+
+
+def _bringing(records: Records, name: str, among: Sequence[Kind]) -> int:
+    """The number of a pending order that is to bring what bears a name; 0 where none is."""
+    kinds = [kind.name for kind in among]
+    orders = records.holding(ORDERS, {"state": list(map(str, PENDING)), "kind": kinds})
+    for number, record, before in zip(orders["order"], orders["record"], orders["before"], strict=True):
+        parts = [str(it) for it in json.loads(str(record))]
+        if before is None and name in ("/".join(parts), parts[-1]):
+            return int(str(number))
+    return 0
 
 
 def _one_person(records: Records, found: Sequence[str]) -> str:

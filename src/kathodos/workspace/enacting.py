@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 import msgspec
 
-from kathodos.change.orders import Order, OrderState, orders_in
+from kathodos.change.orders import Order, orders_in
 from kathodos.connectors.correcting import Corrections, can_be_corrected, cells_of, corrected, header_of, made
 from kathodos.connectors.mapping import Mapped, files_of, read_raw, table_of
 from kathodos.connectors.tables import mapping_of, place
@@ -16,6 +16,7 @@ from kathodos.errors import DataError, UnfitError
 from kathodos.formats.raw import Raw
 from kathodos.ingest.checking import check_table
 from kathodos.model.kinds import GATHERED, RESOURCES, Kind
+from kathodos.model.orders import OrderState
 from kathodos.model.references import PREFIXES, Names
 from kathodos.store.records import columns_of
 

@@ -52,12 +52,19 @@ class Terms(msgspec.Struct, frozen=True):
 def peer_groups(basis: Basis, attributes: Sequence[str]) -> Ints:
     """The peer group of each identity, by number: those of the same kind who share these attributes.
 
-    -1 where one of them is not known of somebody, who has no peers then.
+    What is known of nobody makes no peers. -1 where one of the others is not known of somebody, who has no peers then.
     """
-    columns = [basis.identity(name).codes for name in attributes]
-    known = np.logical_and.reduce([it >= 0 for it in columns]) if columns else np.ones(basis.people, dtype=bool)
+    columns = [basis.identity(name).codes for name in known_of_anybody(basis, attributes)]
+    known = np.full(basis.people, bool(columns) or not attributes)
+    for column in columns:
+        known &= column >= 0
     codes = dense(row_numbers([basis.identity("kind").codes, *columns]))
     return np.where(known, codes, -1)
+
+
+def known_of_anybody(basis: Basis, attributes: Sequence[str]) -> list[str]:
+    """Those of some attributes of which something is known of anybody."""
+    return [name for name in attributes if (basis.identity(name).codes >= 0).any()]
 
 
 def counted(basis: Basis) -> Bools:

@@ -345,9 +345,10 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         codes, which = np.unique(code, return_inverse=True)
         newest = np.full(len(codes), BEGINNING, dtype=np.int64)
         np.maximum.at(newest, which, seen[known])
-        grants = self.carried
-        origin, of_system = exposure.systems.of(basis.index.grants.entitlement[grants.items].astype(np.int64))
-        systems = csr_from_pairs(grants.rows()[origin].astype(np.int64), of_system.astype(np.int64), len(self.used))
+        permits = ~basis.index.grants.denies[self.carried.items]
+        unit, grant = self.carried.rows()[permits], self.carried.items[permits]
+        origin, of_system = exposure.systems.of(basis.index.grants.entitlement[grant].astype(np.int64))
+        systems = csr_from_pairs(unit[origin].astype(np.int64), of_system.astype(np.int64), len(self.used))
         at, place = systems.of(self.place)
         wanted = self.units.asker[at] * width + place
         found = np.full(len(self.units), BEGINNING, dtype=np.int64)
