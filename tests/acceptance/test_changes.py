@@ -164,6 +164,53 @@ class Composing(Office, unittest.TestCase):
 
 
 @stores.ABOUT_ANSWERS
+class InPlace(Office, unittest.TestCase):
+    """What is given in place of something else, or as somebody else has it."""
+
+    blank = MappingProxyType(dict.fromkeys(("on", "effect", "tier", "from", "until"), ""))
+    more = MappingProxyType({"grants": [{**blank, **it} for blank in (blank,) for it in OFFICE["grants"]]})
+
+    def test_what_takes_the_place_of_something_keeps_its_time_and_tier(self):
+        file = self.folder / "held.toml"
+        rows = (("2027-01-01", "2027-06-30", 0), ("2025-01-01", "2025-12-31", 0), ("2026-01-01", "", 2))
+        file.write_text(
+            "".join(
+                f'[[add]]\nkind = "grants"\nholder = "identity:bo"\ngives = "role:dues/setter"\nfrom = "{begins}"\n'
+                f"tier = {tier}\n" + (f'until = "{ends}"\n' if ends else "")
+                for begins, ends, tier in rows
+            )
+        )
+        self.change("read", str(file), "--yes")
+        carried_out(self.here)
+        lasting = {
+            (begins if begins > "2026-06-15" else None, ends or None, tier)
+            for begins, ends, tier in rows
+            if ends != "2025-12-31"
+        }
+        for name, words in (
+            ("swapped", ("swap", "role:dues/setter", "role:dues/waiver", "--who", "bo", "--exceptions", "keep")),
+            ("grouped", ("to-group", "directory/more", "role:dues/setter", "--who", "bo")),
+        ):
+            self.change(*words, "--into", name)
+            edits = document("change", "show", name, cwd=self.here)["edits"]
+            made = [it["after"] for it in edits if it["verb"] == "add" and it["kind"] == "grants"]
+            self.assertEqual({(it.get("from"), it.get("until"), it.get("tier", 0)) for it in made}, lasting, name)
+            gone = [it["before"]["until"] for it in edits if it["verb"] == "remove"]
+            self.assertNotIn("2025-12-31", gone, "what is over stays as it is")
+
+    def test_the_same_as_somebody_in_place_of_all_leaves_no_denial_and_nothing_to_come(self):
+        self.change("give", "role:dues/setter", "--to", "bo", "--deny", "--yes")
+        self.change("give", "role:dues/waiver", "--to", "bo", "--from", "2027-01-01", "--yes")
+        carried_out(self.here)
+        self.change("same-as", "ann", "--to", "bo", "--replace", "--even-if-broken", "--yes")
+        carried_out(self.here)
+        at = {name: reached(self.here, "--by", name) for name in ("ann", "bo")}
+        self.assertEqual({it[1:] for it in at["ann"]}, {it[1:] for it in at["bo"]})
+        later = {name: reached(self.here, "--by", name, "--at", "2027-02-01") for name in ("ann", "bo")}
+        self.assertEqual({it[1:] for it in later["ann"]}, {it[1:] for it in later["bo"]})
+
+
+@stores.ABOUT_ANSWERS
 class Rehearsing(Office, unittest.TestCase):
     def test_what_it_says_is_what_changes(self):
         words = ("change", "give", "role:dues/waiver", "--to", "bo", "--on", "dues:/waivers/2025", "--dry-run")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 
 import msgspec
+from msgspec.structs import replace
 
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import edit_of, system_of
@@ -20,7 +21,8 @@ _MOST_TOLD = 5
 
 
 class Giving(msgspec.Struct, frozen=True):
-    """What is given or taken: roles and permissions, to or from holders, on scopes, from when until when, and why."""
+    """What is given or taken: roles and permissions, to or from holders, on scopes, from when until when, at which
+    tier, and why."""
 
     gives: Sequence[str]
     holders: Sequence[str]
@@ -29,6 +31,7 @@ class Giving(msgspec.Struct, frozen=True):
     until: str | None = None
     denies: bool = False
     reason: str = ""
+    tier: int = 0
 
     def wanted(self) -> Iterator[tuple[str, str, str | None]]:
         """Each holder with each thing on each scope."""
@@ -77,7 +80,7 @@ def _held_by(desk: Desk, holders: Sequence[str]) -> Mapping[tuple[str, str, str 
 
 def _counts(desk: Desk, grant: Record, asked: Giving) -> bool:
     """Whether a grant that is there gives what is asked for, and has begun when that begins, and not ended."""
-    is_same = (grant["effect"] == "deny") == asked.denies and not grant["tier"]
+    is_same = (grant["effect"] == "deny") == asked.denies and (grant["tier"] or 0) == asked.tier
     begins = max(first_moment(asked.begins), desk.moment)
     return is_same and first_moment(grant["from"]) <= begins < end_moment(grant["until"])
 
@@ -89,10 +92,23 @@ def _lasts(grant: Record, until: str | None) -> bool:
 
 def _new_grant(desk: Desk, asked: Giving, holder: str, gives: str, scope: str | None) -> Record:
     record: dict[str, str | int | None] = dict.fromkeys(GRANTS.names)
-    record |= {"holder": holder, "gives": gives, "on": scope, "effect": "deny" if asked.denies else "permit", "tier": 0}
+    record |= {"holder": holder, "gives": gives, "on": scope, "effect": "deny" if asked.denies else "permit"}
+    record |= {"tier": asked.tier}
     record |= {"from": asked.begins, "until": asked.until, "given_by": desk.author or None}
     record |= {"given_at": desk.now.date().isoformat(), "reason": asked.reason or None}
     return {**record, "grant": derived_id([record[name] for name in IN_AN_ID])}
+
+
+def given_as(desk: Desk, record: Record, gives: str, holder: str) -> Composition:
+    """What gives a holder something as a grant gives it: on its scope, in its time, at its tier, or denied as there."""
+    begins = record["from"] if first_moment(record["from"]) > desk.moment else None
+    asked = Giving([gives], [holder], [record["on"]], begins, record["until"], record["effect"] == "deny")
+    return give(desk, replace(asked, tier=int(record["tier"] or 0)))
+
+
+def is_over(desk: Desk, record: Record) -> bool:
+    """Whether a grant has ended, so that it gives nothing any more."""
+    return end_moment(record["until"]) <= desk.moment
 
 
 def take(desk: Desk, asked: Giving, is_everywhere: bool = True) -> Composition:
@@ -235,18 +251,18 @@ def exceptions_beside(desk: Desk, old: str, holders: Sequence[str]) -> list[Held
 
 
 def swap(desk: Desk, old: str, new: str, holders: Sequence[str], drops_exceptions: bool) -> Composition:
-    """Gives one role where another was held, on the same scope until the same end; exceptions stay, or end too."""
+    """Gives one role where another was held, on the same scope in the same time; exceptions stay, or end too."""
     desk.must_be_there(holders)
     held = _held_by(desk, holders)
     found, without = Composition(asked=len(holders)), []
     for holder in holders:
         mine = [it for (who, gives, _), some in held.items() if (who, gives) == (holder, old) for it in some]
+        mine = [it for it in mine if not is_over(desk, it)]
         if not mine:
             found.standing += 1
             without.append(holder)
         for record in mine:
-            asked = Giving([new], [holder], [record["on"]], None, record["until"], record["effect"] == "deny")
-            given = give(desk, asked)
+            given = given_as(desk, record, new, holder)
             found.notes += given.notes
             for edit in given.edits:
                 found.edits.put(edit)
@@ -264,7 +280,7 @@ def swap(desk: Desk, old: str, new: str, holders: Sequence[str], drops_exception
 def to_group(desk: Desk, gives: Sequence[str], holders: Sequence[str], group: str) -> Composition:
     """Direct grants of several become grants of one group that they are all in; a group that is not there is made.
 
-    Grants of the same role or permission on the same scope until the same end become one; denials stay where they are.
+    Grants of the same role or permission on the same scope in the same time become one; denials stay, and what is over.
     """
     system, name = _named(group)
     found = Composition(asked=len(holders) * len(gives))
@@ -277,17 +293,19 @@ def to_group(desk: Desk, gives: Sequence[str], holders: Sequence[str], group: st
             joining.edits.put(edit_of(MEMBERS, None, {"system": system, "group": name, "member": member}))
     else:
         joining = join(desk, [group], holders)
-    moved: dict[tuple[str, str | None, str | None], set[str]] = {}
+    moved: dict[tuple[str | None, ...], tuple[Record, set[str]]] = {}
     for (holder, what, scope), some in _held_by(desk, holders).items():
         for record in some:
-            if what in gives and record["effect"] == "permit" and not record["tier"]:
-                moved.setdefault((what, scope, record["until"]), set()).add(holder)
+            if what in gives and record["effect"] == "permit" and not is_over(desk, record):
+                alike = (what, scope, *(str(record[name]) for name in ("from", "until", "tier")))
+                moved.setdefault(alike, (record, set()))[1].add(holder)
                 found.edits.put(edit_of(GRANTS, record, None))
-    for (what, scope, until), having in moved.items():
+    for record, having in moved.values():
+        what = str(record["gives"])
         lacking = sorted({*holders} - having)
         if lacking:
             found.notes.append(f"{what} was not held by all alike, and comes to {told(lacking)} with the group.")
-        given = give(desk, Giving([what], [group], [scope], None, until))
+        given = given_as(desk, record, what, group)
         found.standing += given.standing
         for edit in given.edits:
             found.edits.put(edit)

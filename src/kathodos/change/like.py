@@ -18,7 +18,7 @@ from kathodos.analysis.evidence.held import units_of
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.change.composition import Composition, Desk
 from kathodos.change.edit_sets import EditSet, RecordEdit, edit_of, system_of
-from kathodos.change.giving import Giving, give, told
+from kathodos.change.giving import given_as, is_over, told
 from kathodos.change.people import holders_of, records_holding
 from kathodos.engine.compiled.index import Index
 from kathodos.engine.compiled.patch import updated
@@ -27,7 +27,7 @@ from kathodos.findings.fences import crossed_by
 from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.references import reference_to
 from kathodos.model.rows import Record
-from kathodos.model.times import end_moment, first_moment
+from kathodos.model.times import first_moment
 from kathodos.rules.reading import Rules
 from kathodos.store.edited import edited
 
@@ -65,6 +65,11 @@ class _Held(msgspec.Struct, frozen=True):
             return reference_to("group", self.record["system"], self.record["group"])
         return str(self.record["gives"]) + (f" on {self.record['on']}" if self.record["on"] else "")
 
+    @property
+    def likeness(self) -> tuple[object, ...]:
+        """What makes two of them the same: what is held by what, permitted or denied, at which tier."""
+        return (self.is_grant, self.text, self.by, self.record.get("effect"), self.record.get("tier") or 0)
+
 
 def same_access(desk: Desk, basis: Basis, rules: Rules, asked: Likeness) -> Composition:
     """Edits that give receivers what the models hold. `basis`: of what has been decided, or of these people alone."""
@@ -87,7 +92,7 @@ def _wanted(desk: Desk, basis: Basis, asked: Likeness) -> Iterator[_Held]:
     found = []
     for model in asked.models:
         for held in _held_by(desk, model, last):
-            key = (held.is_grant, held.text, held.by, held.record.get("effect"), held.record.get("until"))
+            key = (*held.likeness, held.record.get("until"))
             is_used = asked.used_since is None or held.last >= asked.used_since or held.record.get("effect") == "deny"
             if key not in seen and is_used and _is_chosen(held, asked.only):
                 seen.add(key)
@@ -113,12 +118,12 @@ def _last_uses(basis: Basis, asked: Likeness) -> dict[str, int]:
     return found
 
 
-def _held_by(desk: Desk, person: str, last: dict[str, int]) -> Iterator[_Held]:
-    """What somebody and its accounts were given themselves, and is in force."""
+def _held_by(desk: Desk, person: str, last: dict[str, int], is_begun: bool = True) -> Iterator[_Held]:
+    """What somebody and its accounts were given themselves, and is in force; or also begins later."""
     holders = holders_of(desk.records, [person.partition(":")[2]])
     for kind, column in ((GRANTS, "holder"), (MEMBERS, "member")):
         for record in records_holding(desk.records, kind, column, holders):
-            if kind is GRANTS and not (first_moment(record["from"]) <= desk.moment < end_moment(record["until"])):
+            if kind is GRANTS and (is_over(desk, record) or (is_begun and first_moment(record["from"]) > desk.moment)):
                 continue
             holder = str(record[column])
             by = "identity" if holder.startswith("identity:") else holder.partition(":")[2].partition("/")[0]
@@ -175,14 +180,13 @@ class _Receiver(msgspec.Struct):
             )
             edits = EditSet() if is_there else EditSet([edit_of(MEMBERS, None, key)])
             return Composition(edits, 1, int(is_there))
-        it = held.record
-        return give(self.desk, Giving([it["gives"]], [holder], [it["on"]], None, it["until"], it["effect"] == "deny"))
+        return given_as(self.desk, held.record, str(held.record["gives"]), holder)
 
     def _beyond(self, wanted: Sequence[_Held]) -> Iterator[RecordEdit]:
         """What the receiver holds and no model does."""
-        models = {(it.is_grant, it.text, it.by) for it in wanted}
-        for held in _held_by(self.desk, self.name, {}):
-            if (held.is_grant, held.text, held.by) not in models and _is_chosen(held, self.asked.only):
+        models = {it.likeness for it in wanted}
+        for held in _held_by(self.desk, self.name, {}, is_begun=False):
+            if held.likeness not in models and _is_chosen(held, self.asked.only):
                 yield edit_of(GRANTS if held.is_grant else MEMBERS, held.record, None)
 
     def _harmless(self, adding: Sequence[_Part], ending: EditSet) -> list[_Part]:
