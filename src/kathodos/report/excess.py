@@ -11,6 +11,7 @@ import numpy as np
 from msgspec.structs import asdict
 
 from kathodos.analysis.askers import AskerAttributes
+from kathodos.analysis.evidence.usual import not_judged
 from kathodos.change.edit_sets import Verb
 from kathodos.change.files import Block, each_once
 from kathodos.columns.csr import Bools, Ints
@@ -18,6 +19,7 @@ from kathodos.columns.dictionary import dictionary_column
 from kathodos.errors import CallError, found_if
 from kathodos.findings.excess.batches import Batch, Finding, FindingColumns, finding
 from kathodos.findings.excess.kinds import KINDS, LATE_CONTROL, NAMES
+from kathodos.findings.excess.peers import BY_PEERS
 from kathodos.model.filters import Node
 from kathodos.model.kinds import Form
 from kathodos.model.references import reference_to
@@ -204,8 +206,23 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
     hint = "Their remedies as a change: --into CHANGE" if can_be_edited else ""
     hint = f"{total - most} more: --all shows them" if most < total else hint
     extra = () if is_table else ("days", "ordered")
-    heading = plural(total, "finding")
-    return Answer(fields, rows, heading, hint=hint, status=found_if(total), extra_keys=extra)
+    heading, text = plural(total, "finding"), _not_judged(asked) if is_table else []
+    return Answer(fields, rows, heading, text, hint=hint, status=found_if(total), extra_keys=extra)
+
+
+def _not_judged(asked: ExcessQuestion) -> list[str]:
+    """Of how many people nothing is said since they have too few peers, where only peers are asked about."""
+    if not asked.kinds or not {*asked.kinds} <= BY_PEERS:
+        return []
+    terms = asked.view.context.thresholds.peer_terms
+    some, every = not_judged(asked.view.basis, terms)
+    if not some:
+        return []
+    needed = plural(terms.enough, "other", "others")
+    return [
+        f"Of {some:,} of {every:,} active persons this cannot be said: it takes {needed} of the same "
+        f"{' and '.join(terms.attributes)}, and they have fewer."
+    ]
 
 
 def _in_words(kept: list[tuple[Batch, Any]], most: int) -> Iterator[Finding]:

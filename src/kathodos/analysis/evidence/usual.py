@@ -48,6 +48,25 @@ class Terms(msgspec.Struct, frozen=True):
     enough: int = 1
     is_widened: bool = False
 
+    def groups(self, basis: Basis) -> list[Ints]:
+        """The peer group of each identity, by all attributes and then by fewer and fewer."""
+        names = self.attributes
+        return [peer_groups(basis, names[at:]) for at in range(len(names) if self.is_widened else 1)]
+
+    def others(self, groups: Sequence[Ints], is_counted: Bools, whose: Ints) -> tuple[Ints, Ints]:
+        """How many peers each of some identities has, and by which of the groups: the first that is large enough."""
+        sizes = np.stack([others_in(it, is_counted, whose) for it in groups])
+        fits = sizes >= self.enough
+        level = np.where(fits.any(axis=0), fits.argmax(axis=0), 0)
+        return np.take_along_axis(sizes, level[None], axis=0)[0], level
+
+
+def not_judged(basis: Basis, terms: Terms) -> tuple[int, int]:
+    """How many active persons have too few peers to judge by, and how many active persons there are."""
+    people = (counted(basis) & basis.is_person[: basis.people]).nonzero()[0]
+    of, _ = terms.others(terms.groups(basis), counted(basis), people)
+    return int((of < terms.enough).sum()), len(people)
+
 
 def peer_groups(basis: Basis, attributes: Sequence[str]) -> Ints:
     """The peer group of each identity, by number: those of the same kind who share these attributes.
@@ -88,13 +107,8 @@ class Peers:
         self.is_counted = counted(evidence.basis)
         asker = evidence.units.asker
         self.identity = np.where(asker < self.basis.people, asker, -1)
-        names = terms.attributes
-        levels = [names[at:] for at in range(len(names) if terms.is_widened else 1)]
-        self.groups = [peer_groups(self.basis, it) for it in levels]
-        sizes = np.stack([others_in(it, self.is_counted, self.identity) for it in self.groups])
-        fits = sizes >= terms.enough
-        self.level = np.where(fits.any(axis=0), fits.argmax(axis=0), 0)
-        self.of = np.take_along_axis(sizes, self.level[None], axis=0)[0]
+        self.groups = terms.groups(self.basis)
+        self.of, self.level = terms.others(self.groups, self.is_counted, self.identity)
         self.is_enough = self.of >= terms.enough
 
     def holding(self) -> Ints:

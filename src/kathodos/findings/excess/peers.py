@@ -11,7 +11,7 @@ from __future__ import annotations
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.evidence.usual import Peers, Terms, counted, peer_groups
+from kathodos.analysis.evidence.usual import Peers, counted, peer_groups
 from kathodos.analysis.exposure import READ
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.ordered import insertion_points
@@ -33,6 +33,7 @@ from kathodos.model.references import reference_to
 Floats = npt.NDArray[np.float64]
 BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"
 BEYOND_NEEDS = "beyond-needs"
+BY_PEERS = {BEYOND_PEERS, EXPORT_BEYOND_PEERS}
 
 
 def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
@@ -55,7 +56,7 @@ def beyond_peers(context: ExcessContext) -> Batch:
     """Units of whose names hardly any peer reaches all, by whatever way."""
     basis, usage, evidence = context.basis, context.usage, context.evidence
     owner, limits = usage.identity, context.thresholds
-    peers = Peers(evidence, Terms(limits.peers, limits.fewest_peers, limits.widen))
+    peers = Peers(evidence, limits.peer_terms)
     may_be = peers.is_enough & (owner >= 0) & (evidence.item >= 0)
     some = may_be.nonzero()[0]
     some = some[is_few(limits, peers.holding()[some], peers.of[some])]  # as many as hold the same have it, or more

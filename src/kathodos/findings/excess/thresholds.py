@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import math
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import msgspec
+
+if TYPE_CHECKING:
+    from kathodos.analysis.evidence.usual import Terms
 
 _Count = Annotated[int, msgspec.Meta(ge=0)]
 _Share = Annotated[float, msgspec.Meta(ge=0, le=1)]
@@ -34,6 +37,13 @@ class Thresholds(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     unopened_lines: _Count = 20
     unopened_share: _Share = 0.9
     taken_share: _Share = 0.1
+
+    @property
+    def peer_terms(self) -> Terms:
+        """What makes peers, and how many of them it takes."""
+        from kathodos.analysis.evidence.usual import Terms
+
+        return Terms(self.peers, self.fewest_peers, self.widen)
 
     @property
     def fewest_peers(self) -> int:

@@ -18,7 +18,7 @@ from kathodos.analysis.evidence.held import Units, carried_grants
 from kathodos.analysis.evidence.since import NOT_RECORDED
 from kathodos.analysis.evidence.things import Things
 from kathodos.analysis.evidence.units import UnitEvidence
-from kathodos.analysis.evidence.usual import Peers, Terms, Usual, counted
+from kathodos.analysis.evidence.usual import Peers, Usual, counted
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct, ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, dense, dictionary_column, nothing, tabled
 from kathodos.columns.ordered import insertion_points
@@ -181,7 +181,7 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     def usual(self) -> Usual:
         """How many others have what each unit names."""
         limits = self.context.thresholds
-        peers = Peers(self.of_units, Terms(limits.peers, limits.fewest_peers, limits.widen))
+        peers = Peers(self.of_units, limits.peer_terms)
         return peers.usual(is_whole=self.context.basis.people <= thresholds.PEOPLE_REVIEWED)
 
     # What speaks for it, and against
