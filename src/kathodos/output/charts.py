@@ -58,8 +58,9 @@ def draw_access(table: Table) -> Any:
     wide = (table.counts > 0).sum(axis=1)
     title = "Nobody holds anything"
     if wide.size and wide.max():
-        most = int(wide.argmax())
-        title = f"{table.rows[most]}: access in {wide[most]} of {len(table.columns)} systems, the most of all"
+        widest = (wide == wide.max()).nonzero()[0].tolist()
+        who = table.rows[widest[0]] if len(widest) == 1 else f"{len(widest)} of {len(table.rows)} departments"
+        title = f"{who}: access in {wide.max()} of {len(table.columns)} systems, the most of all"
     rows = [f"{name} ({count})" for name, count in zip(table.rows, table.of.tolist(), strict=True)]
     note = (
         "Number of people who were given something in the system; the darker, the larger their share of the department."

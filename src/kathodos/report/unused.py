@@ -46,7 +46,8 @@ def unused_by_system(view: View) -> Answer:
     heading = f"{plural(len(rows), 'system')}; no use is recorded of {silent} of them" if silent else ""
     heading = heading or f"{plural(len(rows), 'system')}; uses are recorded of all of them"
     hint = f"Who: kathodos unused {rows[0]['system']}" if rows and rows[0]["unused"] else ""
-    return Answer(_SYSTEMS, rows, heading, hint=hint)
+    apart = int((usage.systems_of.any(axis=1) & ~basis.can_act)[: basis.people].sum())
+    return Answer(_SYSTEMS, rows, heading, _left_out(apart, "something"), hint=hint)
 
 
 def unused_in(view: View, name: str, most: int | None, is_table: bool) -> Answer:
@@ -73,7 +74,16 @@ def unused_in(view: View, name: str, most: int | None, is_table: bool) -> Answer
     heading = f"{plural(len(found), 'holder')} of something in {name} never used it since {day_text(since)}"
     more = len(found) - len(rows)
     hint = f"{more:,} more: --all shows them." if more else "What could go: kathodos excess --kind never-used"
-    return Answer(_HOLDERS, rows, heading, hint=hint if rows else "")
+    apart = int((usage.systems_of[:, number] & ~basis.can_act)[: basis.people].sum())
+    return Answer(_HOLDERS, rows, heading, _left_out(apart, "something there"), hint=hint if rows else "")
+
+
+def _left_out(count: int, what: str) -> list[str]:
+    """That some are not counted, since they could not use anything now."""
+    if not count:
+        return []
+    who = "1 identity that holds" if count == 1 else f"{count:,} identities that hold"
+    return [f"Left out: {who} {what} and could not use it now (left, suspended, invited, or to start later)."]
 
 
 def _used(view: View) -> Bools:
