@@ -10,8 +10,11 @@ from hypothesis import strategies as st
 
 from kathodos.analysis.evidence.asked import Asked
 from kathodos.analysis.evidence.held import Units
+from kathodos.analysis.evidence.held import units_of as held_units
+from kathodos.analysis.evidence.things import actions_of
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import Peers, Terms
+from kathodos.engine.everyone import count_pairs
 from kathodos.model.times import BEGINNING, microseconds
 from kathodos.rules.asked import asked_by
 from tests import stores
@@ -183,6 +186,98 @@ class OfUnits(unittest.TestCase):
             )
             told = (found.having, found.of, found.all_having, found.all_of, found.level, found.is_enough)
             self.assertEqual(tuple(it[at] for it in told), expected, vars(unit))
+
+
+def evidence_of(catalogue, needs=()):
+    """The units of a catalogue, what is known of them, and how many (action, resource) each asker reaches."""
+    basis = basis_of(catalogue)
+    units = held_units(basis.index, np.arange(basis.size), basis.moment)
+    found = UnitEvidence(basis, units, asked_by(basis, rules_of(text_of(needs)).needs if needs else []))
+    index, holders = basis.index, basis.index.holders
+    names = [
+        (
+            holders.references[units.asker[at]],
+            index.grants.ids[units.grant[at]] if units.grant[at] >= 0 else "",
+            f"{holders.references[units.holder[at]]} in {holders.references[units.group[at]]}"
+            if units.group[at] >= 0
+            else "",
+        )
+        for at in range(len(units))
+    ]
+    return basis, names, found
+
+
+def reach_of(basis):
+    """How many (action, resource) each asker reaches."""
+    askers, pairs = count_pairs(basis.index, basis.moment)
+    references = [basis.index.holders.references[it] for it in askers.tolist()]
+    return {name: count for name, count in zip(references, pairs.tolist(), strict=True) if count}
+
+
+@stores.ABOUT_ANSWERS
+class Altered(unittest.TestCase):
+    """How what is said alters with the catalogue."""
+
+    @searching(60)
+    @given(catalogues(), NEEDS, st.data())
+    def test_what_is_given_twice_is_credited_to_neither_and_needed_of_neither(self, catalogue, needs, data):
+        again = [{**row, "grant": f"{row['grant']}-again"} for row in catalogue["grants"]]
+        catalogue = naming_actions({**catalogue, "grants": [*catalogue["grants"], *again]})
+        catalogue, _ = with_uses(catalogue, data.draw(used(catalogue)))
+        _, names, found = evidence_of(catalogue, needs)
+        of_grants = np.array([bool(grant) for _, grant, _ in names], dtype=bool)
+        for column in (found.adds, found.withholds, found.credited.times, *found.needed):
+            self.assertFalse(np.any(column[of_grants]))
+
+    @searching(60)
+    @given(catalogues(), st.booleans())
+    def test_who_reaches_nothing_alters_only_the_number_of_all(self, catalogue, is_peer):
+        catalogue = naming_actions({**catalogue, "groups": [{**it, "filter": None} for it in catalogue["groups"]]})
+        catalogue["grants"] = [it for it in catalogue["grants"] if it["holder"] != "everyone"]
+        more = {"id": "nobody", "status": "active", "department": "Dock" if is_peer else "Elsewhere"}
+        usual = []
+        for people in (catalogue["identities"], [*catalogue["identities"], more]):
+            basis, names, found = evidence_of({**catalogue, "identities": people})
+            told = Peers(found, Terms(["department"])).usual()
+            dock = basis.identity("department").holding("Dock")
+            at_dock = [who in {basis.index.holders.references[it] for it in dock.nonzero()[0]} for who, _, _ in names]
+            usual.append((names, told, np.array(at_dock, dtype=bool), basis))
+        (names, before, at_dock, _), (same, after, _, _) = usual
+        self.assertEqual(names, same)
+        of_people = np.array([who.startswith("identity:") for who, _, _ in names], dtype=bool)
+        self.assertTrue(np.array_equal(before.having, after.having))
+        self.assertTrue(np.array_equal(before.all_having, after.all_having))
+        self.assertTrue(np.array_equal(before.all_of + of_people, after.all_of))
+        self.assertTrue(np.array_equal(before.of + (at_dock & is_peer), after.of))
+
+    @searching(240)
+    @given(catalogues(), st.sampled_from(list(WHO)))
+    def test_a_weaker_need_never_speaks_for_a_stronger_right(self, catalogue, who):
+        catalogue = naming_actions(catalogue)
+        basis, names, found = evidence_of(catalogue, [(who, ["view s:/**", "view t:/**"])])
+        number = {it: at for at, it in enumerate(basis.index.actions)}
+        is_needed = (found.needed[0] | found.also_needed[0]) > 0
+        beyond = set(zip(found.beyond.unit.tolist(), found.beyond.action.tolist(), strict=True))
+        rows, sets = found.name_sets
+        for at in is_needed.nonzero()[0].tolist():
+            named = set(actions_of(basis.index, sets[int(rows[at])].astype(np.int64)).tolist())
+            for action in named - {number.get((it.name, "view")) for it in basis.index.systems_in_order}:
+                self.assertIn((at, action), beyond, names[at])
+
+    @searching(60)
+    @given(catalogues())
+    def test_ending_what_adds_nothing_alters_nothing(self, catalogue):
+        catalogue = naming_actions(catalogue)
+        basis, names, found = evidence_of(catalogue)
+        matters = {grant for at, (_, grant, _) in enumerate(names) if grant and found.adds[at] + found.withholds[at]}
+        shared = {
+            grant for grant in (row["grant"] for row in catalogue["grants"]) if grant not in {it[1] for it in names}
+        }
+        before = reach_of(basis)
+        for row in catalogue["grants"]:
+            if row["grant"] not in matters | shared:
+                rest = [it for it in catalogue["grants"] if it is not row]
+                self.assertEqual(reach_of(basis_of({**catalogue, "grants": rest})), before, row)
 
 
 if __name__ == "__main__":
