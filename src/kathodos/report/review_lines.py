@@ -16,6 +16,7 @@ from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines
 from kathodos.report.marks import Marks
 from kathodos.report.review_words import (
+    asked_for_by,
     decision_in_words,
     facts_about,
     last_use,
@@ -177,7 +178,7 @@ def _shown(line: dict[str, Any], is_narrow: bool) -> dict[str, Any]:
         "peers": shares(line)[0],
         "everyone": shares(line)[1],
         "last_used": last_use(line),
-        "needed_by": ", ".join([*line["needed_by"], *line["also_needed"]]) or line["needed"] or "",
+        "needed_by": asked_for_by(line) or line["needed"] or "",
         "conflicts": ", ".join([*line["conflicts"], *line["fences"]]),
     }
     more = [*words_about(line), *map(remark_in_words, line["remarks"])]

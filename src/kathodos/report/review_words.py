@@ -32,6 +32,11 @@ def shares(line: dict[str, Any]) -> tuple[str, str]:
     return peers, everyone
 
 
+def asked_for_by(line: dict[str, Any]) -> str:
+    """The needs that ask for something in it, and of which what they ask for comes by another way too."""
+    return ", ".join([*line["needed_by"], *(f"{it} (given otherwise too)" for it in line["also_needed"])])
+
+
 def shares_in_words(line: dict[str, Any]) -> str:
     """As `shares`, in a sentence with what parts these are; empty where nothing is known."""
     told = [
@@ -130,7 +135,7 @@ def use_in_words(line: dict[str, Any]) -> str:
     told = [f"last used: {last_use(line)}{often}"] if last_use(line) else []
     told += ["all of it possible without this too"] if line["used_otherwise"] else []
     told += [f"never used: {', '.join(line['never_used'])}"] if line["last_used"] and line["never_used"] else []
-    needed = ", ".join([*line["needed_by"], *(f"{it} (given otherwise too)" for it in line["also_needed"])])
+    needed = asked_for_by(line)
     told += [f"needed: {needed or line['needed']}"] if line["needed"] is not None else []
     told += [f"beyond what is needed: {line['beyond_need']}"] if line["beyond_need"] else []
     return "; ".join(told)
