@@ -41,7 +41,7 @@ def evidence_of(asked: Asked, units: Units) -> Evidence:
     mine = np.zeros(asked.context.basis.size, dtype=bool)
     mine[units.asker[units.asker >= 0]] = True
     conflicts = asked.conflicts.taken(mine[asked.conflicts.asker])
-    return Evidence(asked.context, units, conflicts, asked.rules.needs)
+    return Evidence(asked.context, units, conflicts, asked.rules.needs, asked.found.is_known)
 
 
 def columns_of_units(asked: Asked, units: Units, evidence: Evidence) -> dict[str, DictionaryColumn]:

@@ -39,12 +39,14 @@ _EMPTY = "[]"
 
 
 class Evidence(msgspec.Struct, frozen=True, dict=True):
-    """What stands beside all units of a review. `conflicts`: of those whom the units belong to."""
+    """What stands beside all units of a review. `conflicts`: of those whom the units belong to; `is_thorough`: whether
+    everybody is counted however many people there are."""
 
     context: ExcessContext
     units: Units
     conflicts: Conflicts
     needs: Sequence[Need] = ()
+    is_thorough: bool = False
 
     @property
     def moment(self) -> int:
@@ -182,7 +184,8 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         """How many others have what each unit names."""
         limits = self.context.thresholds
         peers = Peers(self.of_units, limits.peer_terms)
-        return peers.usual(is_whole=self.context.basis.people <= thresholds.PEOPLE_REVIEWED)
+        is_whole = self.is_thorough or self.context.basis.people <= thresholds.PEOPLE_REVIEWED
+        return peers.usual(is_whole=is_whole)
 
     # What speaks for it, and against
 
