@@ -27,11 +27,9 @@ from kathodos.findings.conflicts.cure import cure
 from kathodos.findings.conflicts.states import find_conflicts, no_conflicts, who_breaks
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.kinds import KINDS, find_excess
-from kathodos.findings.excess.peers import BEYOND_PEERS
 from kathodos.findings.excess.roles import NEAR_ROLES
 from kathodos.findings.excess.use import DORMANT
 from kathodos.findings.risk.judging import Judged, Risk
-from kathodos.model.times import BEGINNING
 from kathodos.model.toml import TomlText
 from kathodos.rules.reading import read_rules
 from kathodos.workspace.workspace import Workspace
@@ -147,7 +145,6 @@ class Run:
         basis, index = context.basis, self.index
         asked = in_sql.Asked(peers.tables(self.organisation, index), in_sql.more_tables(context, batches))
         for name, query in (
-            (BEYOND_PEERS, in_sql.BEYOND_PEERS),
             (NEAR_ROLES, in_sql.NEAR_ROLES),
             (DORMANT, in_sql.DORMANT),
         ):
@@ -157,11 +154,6 @@ class Run:
                 lambda kind=kind: len(kind.find(ExcessContext(basis, context.needs))),
                 lambda query=query: asked.count(query),
             )
-        self.beside(
-            "which units were used",
-            lambda: int((ExcessContext(basis).usage.last > BEGINNING).sum()),
-            lambda: asked.count(in_sql.USED),
-        )
         self.risk_beside(context, batches, asked)
         tree = index.tree
         sizes = tree.end - np.arange(len(tree))

@@ -4,7 +4,6 @@ import numpy as np
 import pandas as pd
 import peers
 
-from kathodos.findings.excess.peers import upper_share
 from kathodos.findings.risk.judging import EXCESSIVE
 from kathodos.model.times import DAY
 
@@ -21,45 +20,6 @@ WITH RECURSIVE down AS (
   SELECT DISTINCT role AS r, role AS j FROM line UNION SELECT r, r FROM junior UNION SELECT j, j FROM junior
   UNION SELECT d.r, jr.j FROM down d JOIN junior jr ON jr.r = d.j)
 SELECT r, j FROM down
-"""
-# What is held: groups that give something as they are, roles behind them, permissions behind these.
-THING = "CASE WHEN role >= 0 THEN {groups} + role ELSE {groups} + {roles} + action * {nodes} + node END"
-BEYOND_PEERS = """
-WITH
-given AS (SELECT holder, {thing} AS t FROM grt WHERE NOT deny),
-giving AS (SELECT DISTINCT a.g FROM above a JOIN given v ON v.holder = a.a),
-unit AS (
-  SELECT m AS i, m.g AS t FROM member m JOIN giving USING (g) WHERE m.m < {people}
-  UNION ALL SELECT holder, t FROM given WHERE holder >= 0 AND holder < {people}),
-known AS (SELECT i, t, p FROM unit JOIN position USING (i) WHERE p >= 0),
-wanted AS (SELECT DISTINCT t FROM known),
-mine AS (SELECT i, p FROM position JOIN active USING (i) WHERE p >= 0),
-inside AS (SELECT DISTINCT i, p, a FROM mine JOIN member m ON m.m = i JOIN above USING (g)),
-held AS (
-  SELECT i, p, a AS t FROM inside
-  UNION SELECT i, p, t FROM inside JOIN given v ON v.holder = a SEMI JOIN wanted USING (t)
-  UNION SELECT i, p, t FROM mine JOIN given v ON v.holder = i
-  UNION SELECT i, p, t FROM mine, given v SEMI JOIN wanted USING (t) WHERE v.holder = -1),
-counts AS (SELECT p, t, count(*) AS having_it FROM held GROUP BY p, t),
-sizes AS (SELECT p, count(*) - 1 AS others FROM position WHERE p >= 0 GROUP BY p)
-SELECT count(*) FROM known JOIN counts USING (p, t) JOIN sizes USING (p) JOIN few USING (others)
-WHERE having_it - 1 <= most
-"""
-USED = """
-WITH
-hit AS (
-  SELECT DISTINCT u.i, l.role FROM used u JOIN below b ON b.x = u.node JOIN line l ON l.node = b.t
-  JOIN covers c ON c.b = l.action AND c.a = u.action WHERE NOT l.deny AND (l.deep OR b.same)),
-carried AS (SELECT DISTINCT h.i, p.r AS role FROM hit h JOIN package p ON p.j = h.role),
-by_role AS (SELECT c.i, g.holder FROM carried c JOIN grt g ON g.role = c.role WHERE NOT g.deny),
-by_permission AS (
-  SELECT u.i, g.holder FROM used u JOIN below b ON b.x = u.node JOIN grt g ON g.node = b.t AND g.role < 0
-  JOIN covers c ON c.b = g.action AND c.a = u.action WHERE g.holder = u.i),
-singles AS (
-  SELECT i, holder FROM by_permission UNION ALL SELECT i, holder FROM by_role WHERE holder = i),
-memberships AS (
-  SELECT DISTINCT r.i, m.g FROM by_role r JOIN above a ON a.a = r.holder JOIN member m ON m.m = r.i AND m.g = a.g)
-SELECT (SELECT count(DISTINCT i) FROM singles) + (SELECT count(*) FROM memberships)
 """
 NEAR_ROLES = """
 WITH
@@ -112,7 +72,6 @@ class Asked(peers.Duck):
             "roles": self.count("SELECT max(role) + 1 FROM line"),
             "nodes": self.count("SELECT max(x) + 1 FROM below"),
         }
-        self.words["thing"] = THING.format(**self.words)
         self.connection.execute(ABOVE.format(**self.words))
         self.connection.execute(SENIOR)
 
@@ -128,31 +87,16 @@ class Asked(peers.Duck):
 def more_tables(context, batches):
     """What is known of people, accounts, uses and findings, as data frames."""
     basis, index = context.basis, context.basis.index
-    uses, holders, limits = basis.uses, index.holders, context.thresholds
+    holders = index.holders
     seen = basis.moments(basis.account("last_login"))
-    number = np.array([peers.ACTIONS.index(name) for _, name in index.actions])
-    by_people = uses.user < basis.people
-    used = {"i": uses.user, "action": number[uses.action], "node": uses.node}
     system = np.searchsorted(index.system_roots, np.arange(len(index.tree)), side="right")
     weights = [EXCESSIVE[it.severity] * it.confidence / 100 for it in batches]
-    sizes = np.unique(np.bincount(basis.peers[basis.peers >= 0]) - 1)
-    few = [(int(of), most) for of in sizes[sizes > 0] if (most := _most(int(of), limits)) >= 0]
     return {
-        "position": pd.DataFrame({"i": np.arange(basis.people), "p": basis.peers}),
         "active": pd.DataFrame({"i": holders.is_active.nonzero()[0]}),
         "able": pd.DataFrame({"i": (holders.is_active | (holders.accounts_of.sizes() > 0)).nonzero()[0]}),
-        "used": pd.DataFrame({name: column[by_people] for name, column in used.items()}).drop_duplicates(),
         "account": pd.DataFrame({"owner": holders.owner, "days": np.maximum((basis.moment - seen) // DAY, 0)}),
         "finding": pd.DataFrame(
             {"whose": np.concatenate([it.whose for it in batches]), "weight": np.concatenate(weights)}
         ),
         "system": pd.DataFrame({"node": np.arange(len(index.tree)), "s": system}),
-        "few": pd.DataFrame(few, columns=["others", "most"]),
     }
-
-
-def _most(of, limits):
-    """How many of so many others are still surely few; -1 where not even none is."""
-    having = np.arange(of + 1)
-    shares = upper_share(having, np.full(of + 1, of), limits.peer_confidence)
-    return int((shares < limits.peer_share).sum()) - 1
