@@ -343,7 +343,7 @@ class WithoutGroups(Office, unittest.TestCase):
 
     def test_a_group_that_is_to_come_is_written_with_what_hangs_on_it_or_not_at_all(self):
         before = reached(self.here)
-        self.change("to-group", "dues/setters", "role:dues/setter", "--yes")
+        self.change("to-group", "directory/setters", "role:dues/setter", "--yes")
         self.do("enact", "--by", "tables", "--out", "copies", "--dry-run")
         said = carried_out(self.here)
         self.assertNotIn("is left", said)
@@ -353,7 +353,7 @@ class WithoutGroups(Office, unittest.TestCase):
     def test_what_cannot_be_written_keeps_back_all_that_goes_with_it(self):
         grants = self.here / "tables" / "grants.csv"
         text = grants.read_text()
-        self.change("to-group", "dues/setters", "role:dues/setter", "--yes")
+        self.change("to-group", "directory/setters", "role:dues/setter", "--yes")
         ordered = records_inside("orders", "list", cwd=self.here)
         toml = self.here / "kathodos.toml"
         toml.write_text(toml.read_text() + '\n[source.tables.members]\ncolumns = { Code = "group" }\nonly = true\n')
@@ -362,6 +362,8 @@ class WithoutGroups(Office, unittest.TestCase):
         self.assertEqual(said.count("is left: "), len(ordered))
         self.assertEqual(grants.read_text(), text)
         self.assertEqual({it["state"] for it in records_inside("orders", "list", cwd=self.here)}, {"open"})
+        self.assertIn("There is no system duse", self.do("enact", "duse", status=2).stderr)
+        self.assertIn("There is no change summer", self.do("enact", "--change", "summer", status=2).stderr)
         self.do("enact", "--by", "worklist", "--out", "lists", "--yes")
 
 

@@ -261,13 +261,7 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "status": line["status"],
         "ends": line["ends"],
         "former_department": line["former"],
-        "needed": "yes"
-        if line["needed_by"] or line["also_needed"]
-        else "no"
-        if line["spoken"]
-        else "no rule"
-        if is_one_s
-        else None,
+        "needed": _needed(line),
         "needed_by": split_list(line["needed_by"]),
         "also_needed": split_list(line["also_needed"]),
         "beyond_need": line["beyond"],
@@ -279,10 +273,7 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "used_otherwise": _is_used_otherwise(line) if is_one_s else None,
         "would_be_lost": line["lost"],
         **{name: line[name] for name in ("last_used", "uses", "until", "given_by", "given_at", "given_for")},
-        "everyone_having": thing["having"] if line["all_counted"] is None else line["all_having"],
-        "everyone_counted": thing["counted"] if line["all_counted"] is None else line["all_counted"],
-        "peers_having": line["peers_having"],
-        "peers_counted": line["peers_counted"],
+        **_shares(line, thing),
         "sensitivity": thing["sensitivity"],
         **{name: line[name] for name in ("signed_in", "risk", "certified_at", "certified_by", "speaks", "stands_out")},
         "excess": split_list(line["excess"]),
@@ -293,6 +284,17 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         "reduced": json.loads(line["reduced"]) if line["reduced"] else None,
         "remarks": line["remarks"],
         "signed_off": bool(line["signed"]),
+    }
+
+
+def _shares(line: dict[str, Any], thing: dict[str, Any]) -> dict[str, int | None]:
+    """How many of all, and how many peers, have the same; before version 3 of the store of all with the thing."""
+    everyone = thing if line["all_counted"] is None else {"having": line["all_having"], "counted": line["all_counted"]}
+    return {
+        "everyone_having": everyone["having"],
+        "everyone_counted": everyone["counted"],
+        "peers_having": line["peers_having"],
+        "peers_counted": line["peers_counted"],
     }
 
 

@@ -2,22 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING
 
 import msgspec
+import numpy as np
+from scipy.sparse import coo_array
+from scipy.sparse.csgraph import connected_components
 
+from kathodos.change.edit_sets import RecordEdit
 from kathodos.change.orders import Order, orders_in
 from kathodos.connectors.correcting import Corrections, can_be_corrected, cells_of, corrected, header_of, made
 from kathodos.connectors.mapping import Mapped, files_of, read_raw, table_of
 from kathodos.connectors.tables import mapping_of, place
-from kathodos.errors import DataError, UnfitError
+from kathodos.errors import CallError, DataError, UnfitError
 from kathodos.formats.raw import Raw
 from kathodos.ingest.checking import check_table
-from kathodos.model.kinds import GATHERED, RESOURCES, Kind
+from kathodos.model.kinds import CHANGES, GATHERED, GROUPS, MEMBERS, RESOURCES, SYSTEMS, Kind
 from kathodos.model.orders import OrderState
-from kathodos.model.references import PREFIXES, Names
+from kathodos.model.references import PREFIXES, Names, reference_to
+from kathodos.model.suggestions import nearest
 from kathodos.store.records import columns_of
 
 if TYPE_CHECKING:
@@ -47,27 +52,38 @@ class Copies(msgspec.Struct):
 
 
 def open_orders(view: View, system: str | None = None, change: str | None = None) -> list[Order]:
-    """The orders that are to be carried out: open ones, of a system or a change. Raises CallError where it has none."""
+    """The orders that are to be carried out: open ones, of a system or a change. Raises CallError where there is no
+    such system or change."""
     found = orders_in(view.stored, (OrderState.OPEN,))
     if system is not None:
         found = [it for it in found if str(it.values["system"] or "") == system]
     if change is not None:
         found = [it for it in found if it.values["change"] == change]
+    if not found:
+        _must_be_there(view, system, change)
     return found
 
 
+def _must_be_there(view: View, system: str | None, change: str | None) -> None:
+    for name, kind, column in ((system, SYSTEMS, "system"), (change, CHANGES, "change")):
+        if name is not None and view.stored.with_key(kind, (name,)) is None:
+            known = [str(it) for (it,) in zip(*columns_of(view.stored, kind, column), strict=True)]
+            raise CallError(f"There is no {kind.one} {name}.", nearest(name, known))
+
+
 def copies_of(view: View, by_source: Sequence[tuple[Source, Sequence[Order]]]) -> list[Copies]:
-    """Corrected copies of the files of sources. What a change orders of one system is carried out as a whole or not at
-    all: who is to be in a group instead of having a grant would else have neither."""
+    """Corrected copies of the files of sources. Orders that belong together are carried out as a whole or not at all:
+    who is to be in a group instead of having a grant would else have neither."""
     found = [_copies_for(view, source, orders) for source, orders in by_source]
-    left = {_together(order): order for copies in found for order, _ in copies.left}
+    whole = _wholes([order for _, orders in by_source for order in orders])
+    left = {whole[order.number]: order for copies in found for order, _ in copies.left}
     for at, (source, orders) in enumerate(by_source):
         own = found[at].left
-        tangled = [it for it in found[at].carried if _together(it) in left]
+        tangled = [it for it in found[at].carried if whole[it.number] in left]
         if tangled:
             apart = {it.number for it in (*tangled, *(order for order, _ in own))}
             found[at] = _copies_for(view, source, [it for it in orders if it.number not in apart])
-            found[at].left = [*own, *((it, _goes_with(left[_together(it)])) for it in tangled)]
+            found[at].left = [*own, *((it, _goes_with(left[whole[it.number]])) for it in tangled)]
     return found
 
 
@@ -75,10 +91,28 @@ def _goes_with(order: Order) -> str:
     return f"it goes with order {order.number} of the change {order.values['change']}, which is left"
 
 
-def _together(order: Order) -> tuple[str, str] | int:
-    """What is to be carried out with an order, as a whole."""
-    change = order.values["change"]
-    return (str(change), str(order.values["system"] or "")) if change else order.number
+def _wholes(orders: Sequence[Order]) -> dict[int, int]:
+    """Which orders belong together, by their numbers: those of one change that are about one system, or that give or
+    take something of the same person, account or group, and whatever belongs together with these."""
+    names: dict[tuple[str, str], int] = {}
+    pairs = [
+        (at, names.setdefault((str(order.values["change"] or f"order {order.number}"), name), len(names)))
+        for at, order in enumerate(orders)
+        for name in (str(order.values["system"] or ""), *_concerned(order.edit))
+    ]
+    rows, columns = np.array(pairs, dtype=np.int64).reshape(-1, 2).T
+    size = len(orders) + len(names)
+    graph = coo_array((np.ones(len(rows)), (rows, len(orders) + columns)), shape=(size, size))
+    _, labels = connected_components(graph.tocsr(), directed=False)
+    return {order.number: int(label) for order, label in zip(orders, labels, strict=False)}
+
+
+def _concerned(edit: RecordEdit) -> Iterator[str]:
+    """The people, accounts and groups of whom an edit gives or takes something."""
+    record = edit.after or edit.before or {}
+    yield from (str(record[name]) for name in ("holder", "member") if record.get(name))
+    if edit.kind in (GROUPS, MEMBERS):
+        yield reference_to("group", record["system"], record["group"])
 
 
 def _copies_for(view: View, source: Source, orders: Sequence[Order]) -> Copies:
