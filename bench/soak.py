@@ -111,8 +111,8 @@ class Person:
         elif self.number < 10:
             conflict = f"D-1/p{self.random.randrange(0, self.people, 10):04}"
             until = ("--control", "C-1", "--until", "2030-01-01")
-            self.do("cover", "conflicts", "cover", conflict, *until, may_fail=True)
-            self.do("uncover", "conflicts", "cover", conflict, "--end", may_fail=True)
+            self.do("cover", "conflicts", "cover", "--yes", conflict, *until, may_fail=True)
+            self.do("uncover", "conflicts", "cover", "--yes", conflict, "--end", may_fail=True)
         elif self.number < 12:
             self.do("baseline mark", "baseline", "mark", f"m{self.number}-{turn}")
         else:

@@ -56,7 +56,7 @@ class BadInput(Prepared, unittest.TestCase):
             (["excess", "--by", "grant:g1"], ["There is no identity or account grant:g1"]),
             (["excess", "--by", "dues:/none"], ["There is no resource dues:/none"]),
             (
-                ["conflicts", "cover", "D-1", "--control", "C", "--until", "2026-12-01", "--reason", "x"],
+                ["conflicts", "cover", "--yes", "D-1", "--control", "C", "--until", "2026-12-01", "--reason", "x"],
                 ["D-1 names no conflict", "PERMIT-1/p0096"],
             ),
             (["control", "add", " ", "--owner", "head", "--every", "P1D", "--does", "x"], ["is empty"]),
@@ -69,7 +69,10 @@ class BadInput(Prepared, unittest.TestCase):
             (["conflicts", "--topic", "Due"], ["topic Due", "Dues"]),
             (["gather", "nowhere"], ["no source nowhere", "files"]),
             (["review", "lines"], ["No review is open"]),
-            (["review", "open", "r", "--where", 'id eq "zoe"', "--by-manager", "--due", "2026-07-01"], ["Nobody"]),
+            (
+                ["review", "open", "--yes", "r", "--where", 'id eq "zoe"', "--by-manager", "--due", "2026-07-01"],
+                ["Nobody"],
+            ),
             (["baseline", "mark", "2026-01-01"], ["number or a date"]),
             (["init", "."], ["is a workspace already"]),
         ):

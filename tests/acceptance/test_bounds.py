@@ -207,7 +207,7 @@ class Asking(Prepared, unittest.TestCase):
                 ("baseline", "list"),
                 ("--help",),
             ),
-            *(("reach", "--help"), ("review", "open", "--help"), ("review", "status")),
+            *(("reach", "--help"), ("review", "open", "--yes", "--help"), ("review", "status")),
         )
         for words in asked:
             for width in (20, 40):

@@ -304,6 +304,22 @@ class Orders(Office, unittest.TestCase):
         self.assertEqual(records_inside("excess", "--kind", "refused-order", cwd=self.here), [])
         self.assertEqual(records_inside("change", "list", cwd=self.here)[0]["state"], "dropped")
 
+    def test_where_nobody_can_be_asked_nothing_is_done_without_a_yes(self):
+        self.change("take", "role:dues/setter", "--from", "ann", "--yes")
+        before = records_inside("ledger", "list", cwd=self.here)
+        for words in (
+            ("enact", "--by", "tables", "--out", "copies"),
+            ("change", "give", "role:dues/waiver", "--to", "bo"),
+            ("people", "merge", "bo", "ann"),
+            ("review", "open", "june", "--where", 'id eq "ann"', "--by-manager", "--due", "2026-12-31"),
+        ):
+            with self.subTest(" ".join(words)):
+                said = self.do(*words, status=2).stderr
+                self.assertIn("Nobody is here to be asked, so nothing was done.", said)
+                self.assertIn("--yes", said)
+        self.assertEqual(records_inside("ledger", "list", cwd=self.here), before)
+        self.assertFalse((self.here / "copies").exists())
+
     def test_worklists_are_files_that_each_owner_understands(self):
         self.change("take", "role:dues/setter", "--from", "ann", "--yes", "--reason", "=cmd|'/c calc'!A0")
         self.do("enact", "--by", "worklist", "--out", "lists", "--yes")
@@ -579,6 +595,7 @@ class Trial(Office, unittest.TestCase):
         words = (
             "review",
             "open",
+            "--yes",
             "r",
             "--where",
             'id eq "ann"',

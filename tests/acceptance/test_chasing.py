@@ -24,7 +24,18 @@ class Chased(Prepared):
         at = lay_out(folder / "office", {**OFFICE, "identities": PEOPLE})
         inside("gather", cwd=at)
         inside(
-            "review", "open", "june", "--where", "title pr", "--by-manager", "--due", "2026-06-30", "--as", "x", cwd=at
+            "review",
+            "open",
+            "--yes",
+            "june",
+            "--where",
+            "title pr",
+            "--by-manager",
+            "--due",
+            "2026-06-30",
+            "--as",
+            "x",
+            cwd=at,
         )
         return at
 
@@ -56,6 +67,7 @@ class Reminders(Chased, unittest.TestCase):
         inside(
             "review",
             "open",
+            "--yes",
             "july",
             "--where",
             "title pr",
@@ -102,7 +114,7 @@ class Reminders(Chased, unittest.TestCase):
 
 class Escalation(Chased, unittest.TestCase):
     def escalate(self, *words, status=0, now=LATE):
-        return inside("review", "escalate", *words, "--as", "x", cwd=self.here, status=status, now=now)
+        return inside("review", "escalate", "--yes", *words, "--as", "x", cwd=self.here, status=status, now=now)
 
     def test_what_is_late_goes_to_the_next_one_up(self):
         inside("review", "decide", "1", "certify", "--as", "head", cwd=self.here)
@@ -119,7 +131,7 @@ class Escalation(Chased, unittest.TestCase):
 
     def test_never_to_the_one_whom_it_is_about(self):
         words = ("--where", 'id eq "ann"', "--reviewers", "bo", "--due", "2026-06-30", "--as", "x")
-        inside("review", "open", "own", *words, cwd=self.here)
+        inside("review", "open", "--yes", "own", *words, cwd=self.here)
         table = self.here / "tables" / "identities.csv"
         rows = table.read_text().replace("Bo Clerk,Dues,Clerk,head", "Bo Clerk,Dues,Clerk,ann")
         table.write_text(rows.replace("bo,Bo Clerk,,Dues,Clerk,head", "bo,Bo Clerk,,Dues,Clerk,ann"))
@@ -135,7 +147,7 @@ class Escalation(Chased, unittest.TestCase):
         table.write_text("".join(it.replace(",,Dues,Clerk", ",ann@office.example,Dues,Clerk") for it in rows))
         inside("gather", cwd=self.here)
         words = ("--where", 'id eq "ann"', "--reviewers", "bo", "--due", "2026-06-30", "--as", "x")
-        inside("review", "open", "twin", *words, cwd=self.here)
+        inside("review", "open", "--yes", "twin", *words, cwd=self.here)
         mails = {it["id"]: it["email"] for it in records_inside("list", "identities", cwd=self.here)}
         self.assertEqual((mails["ann"], mails["head"]), ("ann@office.example", "Ann@Office.example"))
         self.assertIn("could go to somebody above", self.escalate("twin", "--yes", status=2).stderr)

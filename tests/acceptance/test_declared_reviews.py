@@ -34,7 +34,8 @@ class DeclaredReviews(Prepared, unittest.TestCase):
         return {row["declared"]: (row["state"], row["next"], row["last"]) for row in rows}
 
     def step(self, *words, now, status=0):
-        return inside("review", *words, "--as", "x", cwd=self.here, now=now, status=status)
+        agreed = ["--yes"] if words[0] in ("open", "close") else []
+        return inside("review", *words, *agreed, "--as", "x", cwd=self.here, now=now, status=status)
 
     def test_it_is_opened_by_its_name_and_comes_again(self):
         self.declare("once", "where = 'id eq \"ann\"'\n")

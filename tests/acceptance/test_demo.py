@@ -70,7 +70,7 @@ class TheDemo(unittest.TestCase):
 
     def test_the_risk_of_an_account_of_nobody_counts_in_filters(self):
         words = ("--where", 'risk ge 36 and kind eq "account"', "--by-manager", "--due", "2026-07-15", "--dry-run")
-        done = inside("review", "open", "x", *words, "--as", "r.lund", cwd=self.workspace, now=NOW)
+        done = inside("review", "open", "--yes", "x", *words, "--as", "r.lund", cwd=self.workspace, now=NOW)
         self.assertIn("Would open x: 1 line about 1 account of nobody", done.stdout)
 
     @stores.ONLY_IN_A_FILE

@@ -44,7 +44,7 @@ class Findings(Prepared, unittest.TestCase):
         return row
 
     def cover(self, *words, status=0, who="hanna@office.example", until="2026-06-25", **options):
-        base = ("conflicts", "cover", "D-1/ann", "--as", who, "--reason", "no second clerk")
+        base = ("conflicts", "cover", "--yes", "D-1/ann", "--as", who, "--reason", "no second clerk")
         until = ("--control", "C-1", "--until", until) if "--end" not in words else ()
         return run(*base, *until, *words, cwd=self.here, status=status, **options)
 
@@ -54,7 +54,7 @@ class Findings(Prepared, unittest.TestCase):
         self.assertIn("is over already", self.cover(until="2026-06-14", status=2).stderr)
         self.assertIn("is no date", self.cover(until="soon", status=2).stderr)
         wrong = run("conflicts", "cover", "D-1/bo", "--control", "C-1", "--until", "2026-12-01", "--reason", "x",
-                    "--as", "head", cwd=self.here, status=2)  # fmt: skip
+                    "--yes", "--as", "head", cwd=self.here, status=2)  # fmt: skip
         self.assertIn("no conflict D-1/bo", wrong.stderr)
         self.assertIn("Would cover", self.cover("--dry-run").stdout)
         self.cover()

@@ -133,7 +133,17 @@ class Buses(Organisation, unittest.TestCase):
         crossed = [row["account"] for row in self.rows("check", status=1) if row["finding"] == "crossed"]
         self.assertEqual(crossed, ["dienstplan/leitstand"])
         self.assertIn("account:dienstplan/leitstand", self.say("risk", "top"))
-        opened = ("review", "open", "desks", "--where", 'kind eq "account"', "--by-manager", "--due", "2026-07-01")
+        opened = (
+            "review",
+            "open",
+            "--yes",
+            "desks",
+            "--where",
+            'kind eq "account"',
+            "--by-manager",
+            "--due",
+            "2026-07-01",
+        )
         self.say("tie", "dienstplan/leitstand", "nobody", "--responsible", "Sabine Brandt", status=2)
         self.say("tie", "dienstplan/leitstand", "nobody", "--responsible", "K1034", "--reason", "the desk is shared")
         self.assertIn("shared, answered for by K1034", self.say("tie", "--open"))
@@ -165,7 +175,17 @@ class Buses(Organisation, unittest.TestCase):
                  "2026-07-01", "--yes")  # fmt: skip
         lines = self.rows("review", "lines", "till")
         self.assertEqual({(row["use"], row["needed"]) for row in lines}, {("not recorded", "no rule")})
-        drivers = ("review", "open", "road", "--where", 'title eq "Busfahrer"', "--by-manager", "--due", "2026-07-01")
+        drivers = (
+            "review",
+            "open",
+            "--yes",
+            "road",
+            "--where",
+            'title eq "Busfahrer"',
+            "--by-manager",
+            "--due",
+            "2026-07-01",
+        )
         self.say(*drivers, "--yes")
         lines = self.rows("review", "lines", "road", "--where", 'needed eq "yes" and use eq "used"')
         self.assertIn("K1001", {row["identity"] for row in lines})

@@ -16,9 +16,9 @@ class Tampering(Prepared, unittest.TestCase):
         run("gather", cwd=office)
         run("baseline", "mark", "one", "--as", "auditor", cwd=office)
         run("baseline", "mark", "two", cwd=office)
-        run("review", "open", "r", "--where", 'id eq "bo"', "--by-manager", "--due", "2026-07-01", cwd=office)
+        run("review", "open", "--yes", "r", "--where", 'id eq "bo"', "--by-manager", "--due", "2026-07-01", cwd=office)
         run("review", "decide", "1", "revoke", "--reason", "no need", "--as", "head", cwd=office)
-        run("review", "close", "--as", "auditor", cwd=office)
+        run("review", "close", "--yes", "--as", "auditor", cwd=office)
         return office
 
     def setUp(self):

@@ -50,7 +50,7 @@ class Page(Browsing, Prepared, unittest.TestCase):
         at = lay_out(folder / "desk", CATALOGUE, OFFICE_RULES)
         inside("gather", cwd=at)
         words = ("--where", 'manager eq "head"', "--by-manager", "--due", "2099-06-30", "--undecided", "revoke")
-        inside("review", "open", "june", *words, "--as", "auditor", cwd=at)
+        inside("review", "open", "--yes", "june", *words, "--as", "auditor", cwd=at)
         inside("review", "packets", "june", "--out", "packets", "--as", "auditor", cwd=at)
         return at
 

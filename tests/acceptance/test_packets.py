@@ -171,7 +171,7 @@ class Refused(Office, unittest.TestCase):
         other = lay_out(self.folder / "other", DESK, OFFICE_RULES)
         inside("gather", cwd=other)
         words = ("--where", 'id eq "ann"', "--by-manager", "--due", "2026-06-30", "--as", "auditor")
-        inside("review", "open", "june", *words, cwd=other)
+        inside("review", "open", "--yes", "june", *words, cwd=other)
         inside("review", "packets", "--out", "packets", "--as", "auditor", cwd=other)
         foreign = answers_to(other / "packets" / "head.html", {"line": 1, "decision": "certify"})
         self.assertIn("not answer a packet that was made here", self.refused(foreign)[None])
@@ -194,7 +194,7 @@ class Refused(Office, unittest.TestCase):
         self.assertNotIn(reading, why, "it was decided so already")
         self.assertEqual(self.lines()[last]["decision"], "certify", "what fits is taken")
         words = ("--undecided", "certify", "--as", "auditor", "--reason", "x")
-        inside("review", "close", "june", *words, cwd=self.here, now=LATER)
+        inside("review", "close", "--yes", "june", *words, cwd=self.here, now=LATER)
         late = self.refused(answers_to(self.page, {"line": waiver, "decision": "revoke", "reason": "x"}))
         self.assertIn("it was signed off as certify before the answer came", late[waiver])
 

@@ -41,7 +41,8 @@ class House(Prepared):
 
     def open(self, about, *words, name="r"):
         inside(
-            *("review", "open", name, "--about", about, "--due", "2026-06-30", *words, "--as", "auditor"), cwd=self.here
+            *("review", "open", "--yes", name, "--about", about, "--due", "2026-06-30", *words, "--as", "auditor"),
+            cwd=self.here,
         )
         return {it["gives"]: it for it in records_inside("review", "lines", name, cwd=self.here)}
 
@@ -50,7 +51,7 @@ class House(Prepared):
         return inside(*words, cwd=self.here, status=status)
 
     def close(self, *words, name="r"):
-        words = ("review", "close", name, "--as", "auditor", "--format", "json", *words)
+        words = ("review", "close", "--yes", name, "--as", "auditor", "--format", "json", *words)
         return json.loads(inside(*words, cwd=self.here).stdout)
 
     def record(self, kind, **key):
@@ -111,6 +112,7 @@ class Kinds(House, unittest.TestCase):
         inside(
             "review",
             "open",
+            "--yes",
             "r",
             "--about",
             "identity-data",
@@ -147,15 +149,18 @@ class Kinds(House, unittest.TestCase):
 
     def test_a_cover_ends(self):
         words = ("D-1/ann", "--control", "C-1", "--until", "2026-12-31", "--as", "head", "--reason", "two people only")
-        inside("conflicts", "cover", *words, cwd=self.here)
+        inside("conflicts", "cover", "--yes", *words, cwd=self.here)
         (line,) = self.open("covers", name="before").values()
         self.assertEqual(line["stands_out"], "Nothing stands out.", "nobody has confirmed it yet")
         words = ("control", "confirm", "C-1", "--as", "head", "--reason", "looked")
         inside(*words, cwd=self.here, now="2026-06-15T12:00:01Z")
-        inside("review", "close", "before", "--undecided", "certify", "--as", "auditor", cwd=self.here, now=LATER)
+        inside(
+            "review", "close", "--yes", "before", "--undecided", "certify", "--as", "auditor", cwd=self.here, now=LATER
+        )
         inside(
             "review",
             "open",
+            "--yes",
             "r",
             "--about",
             "covers",
@@ -173,7 +178,7 @@ class Kinds(House, unittest.TestCase):
         )
         decide = ("review", "decide", "1", "revoke", "--review", "r", "--as", "head", "--reason", "there are three now")
         inside(*decide, cwd=self.here, now=LATER)
-        closing = ("review", "close", "r", "--as", "auditor", "--format", "json")
+        closing = ("review", "close", "--yes", "r", "--as", "auditor", "--format", "json")
         self.assertEqual(json.loads(inside(*closing, cwd=self.here, now=LATER).stdout)["ended"], ["cover of D-1/ann"])
         (conflict,) = (it for it in records_inside("conflicts", cwd=self.here, status=1) if it["identity"] == "ann")
         self.assertNotEqual(conflict["state"], "covered")
@@ -190,7 +195,7 @@ class Opening(House, unittest.TestCase):
         lines = self.open("access", "--where", 'title eq "Clerk"', "--only", 'action eq "edit"', name="s")
         self.assertEqual(set(lines), {"role:dues/setter"})
         told = inside(
-            *["review", "open", "t", "--about", "access", "--due", "2026-06-30", "--where"],
+            *["review", "open", "--yes", "t", "--about", "access", "--due", "2026-06-30", "--where"],
             "title pr",
             "--only",
             "colour pr",
@@ -201,11 +206,11 @@ class Opening(House, unittest.TestCase):
 
     def test_lines_without_a_reviewer_are_counted(self):
         words = ("--where", 'system eq "dues"', "--due", "2026-06-30", "--reviewers", "owner", "--as", "auditor")
-        said = inside("review", "open", "r", "--about", "roles", *words, cwd=self.here).stdout
+        said = inside("review", "open", "--yes", "r", "--about", "roles", *words, cwd=self.here).stdout
         self.assertNotIn("nobody of the chain", said)
         inside("people", "suspend", "head", "--yes", "--as", "auditor", "--reason", "x", cwd=self.here)
         carried_out(self.here)
-        said = inside("review", "open", "s", "--about", "roles", *words, cwd=self.here).stdout
+        said = inside("review", "open", "--yes", "s", "--about", "roles", *words, cwd=self.here).stdout
         self.assertIn("4 lines have nobody of the chain", said)
 
     def test_lines_of_a_system_are_decided_together(self):
@@ -218,7 +223,7 @@ class Opening(House, unittest.TestCase):
 
     def test_what_becomes_of_undecided_lines_is_said_first_and_holds_when_it_is_late(self):
         self.open("access", "--where", 'id eq "bo"', "--undecided", "revoke")
-        close = ("review", "close", "r", "--as", "auditor")
+        close = ("review", "close", "--yes", "r", "--as", "auditor")
         self.assertIn("it was said", inside(*close, "--undecided", "certify", cwd=self.here, status=2).stderr)
         self.assertIn("0 revoked", inside(*close, "--dry-run", cwd=self.here).stdout)
         late = inside(*close, "--dry-run", cwd=self.here, now="2026-07-02T09:00:00Z")

@@ -25,7 +25,7 @@ class Desk(Prepared):
         inside("gather", cwd=at)
         where = 'id eq "ann" or id eq "bo" or id eq "cy"'
         words = ("--where", where, "--reviewers", "manager", "head", "--due", "2026-06-30")
-        inside("review", "open", "june", *words, "--as", "auditor", cwd=at)
+        inside("review", "open", "--yes", "june", *words, "--as", "auditor", cwd=at)
         return at
 
     def step(self, *words, actor="head", status=0):
@@ -47,7 +47,7 @@ class MadeLess(Desk, unittest.TestCase):
         self.step("decide", line, "reduce", "--until", "2026-09-30", "--reason", "the project is shorter")
         shown = self.lines()["bo", "role:dues/waiver"]
         self.assertEqual((shown["decision"], shown["reduced"]), ("reduce", {"until": "2026-09-30"}))
-        closed = json.loads(self.step("close", "--format", "json", actor="auditor").stdout)
+        closed = json.loads(self.step("close", "--yes", "--format", "json", actor="auditor").stdout)
         self.assertEqual((closed["reduced"], closed["ended"], closed["lessened"]), ([int(line)], [], ["grant:g5"]))
         self.assertEqual(self.grant("g5")["until"], "2026-12-31", "until the system's side has done it")
         self.assertIn("1 order confirmed", carried_out(self.here))
@@ -57,7 +57,7 @@ class MadeLess(Desk, unittest.TestCase):
         line = self.number("bo", "role:dues/waiver")
         words = ("reduce", "--to", "view dues:/waivers/2026", "--until", "2026-10-31", "--reason", "reads them")
         self.step("decide", line, *words)
-        self.step("close", actor="auditor")
+        self.step("close", "--yes", actor="auditor")
         self.assertIn("2 orders confirmed", carried_out(self.here))
         (left,) = (
             it for it in self.rows("list", "grants") if it["holder"] == "identity:bo" and "waivers" in it["gives"]
@@ -161,7 +161,7 @@ class AskedAndAnswered(Desk, unittest.TestCase):
 
     def test_nothing_is_said_of_what_is_signed_off(self):
         self.step("decide", "all", "certify")
-        self.step("close", "--undecided", "certify", actor="auditor")
+        self.step("close", "--yes", "--undecided", "certify", actor="auditor")
         for words in (("comment", "1", "--say", "x"), ("ask", "1", "--say", "x"), ("take-back", "1")):
             self.assertIn("signed off", self.step(*words, "--review", "june", status=2).stderr)
 
@@ -183,12 +183,14 @@ class TakenBack(Desk, unittest.TestCase):
 class WhoReviews(Desk, unittest.TestCase):
     def test_a_chain_names_who_decides(self):
         words = ("--where", 'department eq "Dues"', "--due", "2026-06-30", "--as", "auditor")
-        inside("review", "open", "chain", *words, "--reviewers", "owner", "cy", "head", cwd=self.here)
+        inside("review", "open", "--yes", "chain", *words, "--reviewers", "owner", "cy", "head", cwd=self.here)
         found = {it["identity"]: it["reviewer"] for it in self.rows("review", "lines", "chain")}
         self.assertEqual(found, {"ann": "cy", "bo": "cy", "cy": "head"}, "never oneself")
-        said = inside("review", "open", "x", *words, "--reviewers", "gone", cwd=self.here, status=2).stderr
+        said = inside("review", "open", "--yes", "x", *words, "--reviewers", "gone", cwd=self.here, status=2).stderr
         self.assertIn("gone is left", said)
-        said = inside("review", "open", "x", *words, "--reviewers", "owner", "--by-manager", cwd=self.here, status=2)
+        said = inside(
+            "review", "open", "--yes", "x", *words, "--reviewers", "owner", "--by-manager", cwd=self.here, status=2
+        )
         self.assertIn("not allowed with", said.stderr)
 
 

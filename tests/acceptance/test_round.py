@@ -35,7 +35,7 @@ class TheWholeRound(Scratch, unittest.TestCase):
         )
 
         where = ("--where", 'title eq "Clerk"', "--by-manager", "--due", "2026-06-30")
-        run("review", "open", "june", *where, "--as", "auditor", cwd=at)
+        run("review", "open", "--yes", "june", *where, "--as", "auditor", cwd=at)
         lines = {(line["identity"], line["gives"]): line for line in records("review", "lines", "june", cwd=at)}
         self.assertEqual(
             set(lines),
@@ -63,7 +63,7 @@ class TheWholeRound(Scratch, unittest.TestCase):
         status = records("review", "status", "june", cwd=at)[0]
         self.assertEqual((status["done"], status["left"], status["days_left"]), (2, 1, 15))
 
-        closed = json.loads(run("review", "close", "--as", "auditor", "--format", "json", cwd=at).stdout)
+        closed = json.loads(run("review", "close", "--yes", "--as", "auditor", "--format", "json", cwd=at).stdout)
         self.assertEqual(closed["ended"], ["identity:ann in group:directory/inner"])
         self.assertEqual(len(closed["left_open"]), 1)
         self.assertEqual(records("review", "status", "june", cwd=at)[0]["state"], "open")
@@ -75,7 +75,7 @@ class TheWholeRound(Scratch, unittest.TestCase):
         run("reach", "--by", "ann", "--on", "dues:/tariffs/2026", "--do", "edit", cwd=at)
         self.assertEqual(records("conflicts", cwd=at), [])
 
-        run("review", "close", "june", "--undecided", "revoke", "--as", "auditor", cwd=at)
+        run("review", "close", "--yes", "june", "--undecided", "revoke", "--as", "auditor", cwd=at)
         self.assertEqual(records("review", "status", "june", cwd=at)[0]["state"], "signed off")
         self.assertIn("1 order confirmed", carried_out(at))
         run("reach", "--by", "bo", "--on", "dues:/tariffs", "--do", "view", cwd=at, status=1)
@@ -149,7 +149,18 @@ class TheWholeRound(Scratch, unittest.TestCase):
 
     def test_what_a_review_revoked_and_a_gather_brings_back_is_said(self):
         run("gather", cwd=self.office)
-        run("review", "open", "r", "--where", 'id eq "bo"', "--by-manager", "--due", "2026-07-01", cwd=self.office)
+        run(
+            "review",
+            "open",
+            "--yes",
+            "r",
+            "--where",
+            'id eq "bo"',
+            "--by-manager",
+            "--due",
+            "2026-07-01",
+            cwd=self.office,
+        )
         run("review", "decide", "1", "revoke", "--reason", "no need", "--as", "head", cwd=self.office)
         run("review", "close", "--yes", "--as", "auditor", cwd=self.office)
         before = {file: file.read_bytes() for file in (self.office / "tables").iterdir()}

@@ -108,9 +108,9 @@ class CameBack(Scratch, unittest.TestCase):
     def test_what_a_review_took_away_and_a_gather_brings_back_stays_listed_until_it_is_settled(self):
         at = lay_out(self.folder / "office", OFFICE, rules=OFFICE_RULES)
         run("gather", cwd=at)
-        run("review", "open", "r", "--where", 'id eq "ann"', "--by-manager", "--due", "2026-07-01", cwd=at)
+        run("review", "open", "--yes", "r", "--where", 'id eq "ann"', "--by-manager", "--due", "2026-07-01", cwd=at)
         run("review", "decide", "all", "revoke", "--as", "head", "--reason", "left the desk", cwd=at)
-        run("review", "close", "r", "--as", "auditor", "--reason", "June", cwd=at)
+        run("review", "close", "--yes", "r", "--as", "auditor", "--reason", "June", cwd=at)
         before = {file: file.read_bytes() for file in (at / "tables").iterdir()}
         carried_out(at)
         for file, content in before.items():

@@ -243,7 +243,7 @@ class CertifiedBefore(Prepared, unittest.TestCase):
 
     def opened(self, name, now):
         words = ("--where", 'title eq "Clerk"', "--by-manager", "--due", "2026-12-31", "--as", "auditor")
-        inside("review", "open", name, *words, cwd=self.here, now=now)
+        inside("review", "open", "--yes", name, *words, cwd=self.here, now=now)
         return self.lines(name, now)
 
     def lines(self, name, now):
@@ -257,7 +257,7 @@ class CertifiedBefore(Prepared, unittest.TestCase):
         kept, undecided = ("ann", "role:dues/setter"), ("ann", "group:directory/inner")
         inside("review", "decide", lines[kept]["line"], "certify", "--as", "head", cwd=self.here, now=first)
         self.assertEqual(self.opened("august", second)[kept]["certified_at"], None, "it is not signed off yet")
-        inside("review", "close", "july", "--as", "auditor", cwd=self.here, now=second)
+        inside("review", "close", "--yes", "july", "--as", "auditor", cwd=self.here, now=second)
         again = self.opened("september", third)
         self.assertEqual((again[kept]["certified_at"], again[kept]["certified_by"]), (first, "head"))
         self.assertIsNone(again[undecided]["certified_at"])
@@ -268,12 +268,12 @@ class CertifiedBefore(Prepared, unittest.TestCase):
         first, second, third = (f"2026-{month:02}-01T09:00:00Z" for month in (7, 8, 9))
         self.opened("july", first)
         inside("review", "decide", "all", "certify", "--as", "head", cwd=self.here, now=first)
-        inside("review", "close", "july", "--as", "auditor", cwd=self.here, now=first)
+        inside("review", "close", "--yes", "july", "--as", "auditor", cwd=self.here, now=first)
         table = self.here / "tables" / "role_permissions.csv"
         table.write_text(table.read_text() + "dues,waiver,edit,dues:/waivers/**\n")
         inside("gather", cwd=self.here, now=second)
         words = ("--where", 'title eq "Clerk"', "--by-manager", "--due", "2026-12-31", "--changed", "--as", "auditor")
-        said = inside("review", "open", "august", *words, cwd=self.here, now=second).stdout
+        said = inside("review", "open", "--yes", "august", *words, cwd=self.here, now=second).stdout
         self.assertIn("1 line is carried over: certified before, and not changed since", said)
         lines = self.lines("august", second)
         kept, changed = lines["ann", "role:dues/setter"], lines["ann", "group:directory/inner"]
@@ -284,8 +284,8 @@ class CertifiedBefore(Prepared, unittest.TestCase):
         (status,) = records_inside("review", "status", "august", cwd=self.here, now=second)
         self.assertEqual((status["done"], status["by_others"], status["left"]), (1, 0, 1))
         inside("review", "decide", "all", "certify", "--as", "head", cwd=self.here, now=second)
-        inside("review", "close", "august", "--as", "auditor", cwd=self.here, now=second)
-        inside("review", "open", "september", *words, cwd=self.here, now=third)
+        inside("review", "close", "--yes", "august", "--as", "auditor", cwd=self.here, now=second)
+        inside("review", "open", "--yes", "september", *words, cwd=self.here, now=third)
         again = self.lines("september", third)
         since = {key: (it["decided_at"], it["decision_reason"]) for key, it in again.items()}
         self.assertEqual(since["ann", "role:dues/setter"], (first, "not changed since august"))

@@ -229,7 +229,7 @@ class Deciding(Prepared, unittest.TestCase):
         people = [{**row, "email": f"{row['id']}@house.example"} for row in HOUSE["identities"]]
         at = lay_out(folder / "house", {**HOUSE, "identities": people})
         run("gather", cwd=at)
-        run("review", "open", "r", "--where", 'id eq "p"', "--by-manager", "--due", "2026-07-01", cwd=at)
+        run("review", "open", "--yes", "r", "--where", 'id eq "p"', "--by-manager", "--due", "2026-07-01", cwd=at)
         return at
 
     def setUp(self):
@@ -240,7 +240,7 @@ class Deciding(Prepared, unittest.TestCase):
         for actor in ("p", "identity:p", "P@HOUSE.example", "px", "account:s/px"):
             refused = run("review", "decide", "1", "certify", "--as", actor, cwd=self.at, status=2)
             self.assertIn("nobody decides about themselves", refused.stderr)
-        run("review", "close", "--undecided", "certify", "--as", "px", cwd=self.at)
+        run("review", "close", "--yes", "--undecided", "certify", "--as", "px", cwd=self.at)
         self.assertEqual({line["decision"] for line in records("review", "lines", "r", cwd=self.at)}, {None})
 
     def test_a_decision_can_be_changed_until_it_is_signed_off(self):
@@ -262,7 +262,8 @@ class Deciding(Prepared, unittest.TestCase):
         grants.write_text("".join(lines))
         run("gather", cwd=self.at)
         self.assertIn(
-            "was gone already, or ordered to end: grant:direct", run("review", "close", "--as", "x", cwd=self.at).stdout
+            "was gone already, or ordered to end: grant:direct",
+            run("review", "close", "--yes", "--as", "x", cwd=self.at).stdout,
         )
 
 

@@ -107,9 +107,12 @@ class Session:
         say(text)
 
     def agrees(self, question: str) -> bool:
-        """Whether to go on: yes with `--yes` or where nobody can be asked, else as the person at the terminal says."""
-        if getattr(self.arguments, "yes", False) or not sys.stdin.isatty():
+        """Whether to go on: yes with `--yes`, else as the person at the terminal says. Raises CallError where there is
+        nobody who could be asked."""
+        if getattr(self.arguments, "yes", False):
             return True
+        if not sys.stdin.isatty():
+            raise CallError(f"{question} Nobody is here to be asked, so nothing was done.", "To do it, say --yes.")
         sys.stderr.write(f"{question} [y/N] ")
         sys.stderr.flush()
         return sys.stdin.readline().strip().lower() in ("y", "yes")

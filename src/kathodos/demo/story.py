@@ -34,7 +34,8 @@ EARLIER: Chapter = (
         "enact --by tables --out enacted/2025 --yes --as r.lund",
         "cp enacted/2025/harbour/* tables/",
         "gather --as r.lund",
-        "conflicts cover PERMIT-1/p0096 --control DG-4 --until 2026-04-30 --as p0001 --reason 'no second officer'",
+        "conflicts cover PERMIT-1/p0096 --control DG-4 --until 2026-04-30 --as p0001 --yes "
+        "--reason 'no second officer'",
         "control confirm DG-4 --as p0001 --reason '9 of 84 permits looked at, nothing found'",
     ),
 )
