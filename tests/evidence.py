@@ -153,13 +153,15 @@ class Plain:
         return needed, {at for at, pairs in by.items() if pairs & content} - needed
 
     def beyond(self, unit):
-        """The actions that a unit that is asked for names and no need asks for, and on how many resources."""
-        content = self.content(unit)
-        asked = set().union(*(self.asked(self.needs[at][1]) for at in self.needs_of(unit.asker)))
+        """The actions, with their system, that a unit that is asked for names and no need asks for, and on how many
+        resources it lets them be done that no need asks for; none where it lets them be done on none."""
         if not any(self.needed(unit)):
             return {}
-        named = {action for action, node in self.names(unit) & content if (action, node) not in asked}
-        return {it: len({node for action, node in content - asked if action == it}) for it in named}
+        asked = set().union(*(self.asked(self.needs[at][1]) for at in self.needs_of(unit.asker)))
+        found = dict.fromkeys((node[0], action) for action, node in self.names(unit) - asked)
+        for key in found:
+            found[key] = len({node for action, node in self.content(unit) - asked if (node[0], action) == key})
+        return {key: count for key, count in found.items() if count}
 
     # How many have it
 

@@ -11,7 +11,6 @@ from hypothesis import strategies as st
 from kathodos.analysis.evidence.asked import Asked
 from kathodos.analysis.evidence.held import Units
 from kathodos.analysis.evidence.held import units_of as held_units
-from kathodos.analysis.evidence.things import actions_of
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import Peers, Terms
 from kathodos.engine.everyone import count_pairs
@@ -152,15 +151,7 @@ class OfUnits(unittest.TestCase):
             for columns, numbers_ in zip((found.needed, found.also_needed), expected, strict=True):
                 bits = int(columns[0][at]) if needs else 0
                 self.assertEqual({bit for bit in range(len(needs)) if bits >> bit & 1}, numbers_, vars(unit))
-            by_action = {}
-            content = plain.content(unit)
-            asked = set().union(*(plain.asked(plain.needs[it][1]) for it in plain.needs_of(unit.asker)))
-            if any(expected):
-                for action, node in plain.names(unit) & content:
-                    if (action, node) not in asked:
-                        left = {other for what, other in content - asked if what == action and other[0] == node[0]}
-                        by_action[node[0], action] = len(left)
-            self.assertEqual(beyond.get(at, {}), by_action, vars(unit))
+            self.assertEqual(beyond.get(at, {}), plain.beyond(unit), vars(unit))
 
     @searching(60)
     @given(catalogues(), st.lists(st.sampled_from(("person", "service")), min_size=3, max_size=3), st.booleans())
@@ -254,15 +245,18 @@ class Altered(unittest.TestCase):
     @given(catalogues(), st.sampled_from(list(WHO)))
     def test_a_weaker_need_never_speaks_for_a_stronger_right(self, catalogue, who):
         catalogue = naming_actions(catalogue)
-        basis, names, found = evidence_of(catalogue, [(who, ["view s:/**", "view t:/**"])])
-        number = {it: at for at, it in enumerate(basis.index.actions)}
+        needs = [(who, ["view s:/**", "view t:/**"])]
+        plain, basis = Plain(catalogue, AT), basis_of(catalogue)
+        units, numbers = units_of(basis, plain)
+        found = UnitEvidence(basis, numbers, asked_by(basis, rules_of(text_of(needs)).needs))
         is_needed = (found.needed[0] | found.also_needed[0]) > 0
-        beyond = set(zip(found.beyond.unit.tolist(), found.beyond.action.tolist(), strict=True))
-        rows, sets = found.name_sets
+        actions = [basis.index.actions[it] for it in found.beyond.action.tolist()]
+        beyond = set(zip(found.beyond.unit.tolist(), actions, strict=True))
         for at in is_needed.nonzero()[0].tolist():
-            named = set(actions_of(basis.index, sets[int(rows[at])].astype(np.int64)).tolist())
-            for action in named - {number.get((it.name, "view")) for it in basis.index.systems_in_order}:
-                self.assertIn((at, action), beyond, names[at])
+            possible = {(node[0], action) for action, node in plain.content(units[at])}
+            for system, action in possible & {(node[0], it) for it, node in plain.names(units[at])}:
+                if action != "view":
+                    self.assertIn((at, (system, action)), beyond, vars(units[at]))
 
     @searching(60)
     @given(catalogues())

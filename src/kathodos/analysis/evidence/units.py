@@ -347,7 +347,8 @@ class UnitEvidence:
 
     @property
     def beyond(self) -> Beyond:
-        """What each unit that a need asks for names besides, which no need of whoever it belongs to asks for."""
+        """What each unit that a need asks for names besides, which no need of whoever it belongs to asks for, as far as
+        it lets that, or the same on something below it, be done."""
         return self._swept.beyond
 
     def beyond_resources(self, rows: Ints) -> Ints:
@@ -369,6 +370,7 @@ class _Swept:
         self._content: list[tuple[Ints, Ints]] = []
         self._credited: list[tuple[Ints, Ints]] = []
         self._beyond: list[tuple[Ints, Ints, Ints, Ints]] = []
+        self._doubtful: list[tuple[Ints, Ints, Ints, Ints]] = []
         self._of_class = self._uses_by_class()
         self._known_sets: dict[int, Intervals] = {}
         self._known_beyond: dict[int, Ints] = {}
@@ -394,9 +396,16 @@ class _Swept:
         """Pairs of a unit and a use that would not have been possible without it."""
         return _both_joined(self._credited)
 
-    @property
+    @cached_property
     def beyond(self) -> Beyond:
-        return Beyond(*(joined([part[side] for part in self._beyond]).astype(np.int64) for side in range(4)))
+        """Where what is named is denied and something below it is not, that stands for it."""
+        sure, doubtful = (
+            [joined([part[side] for part in parts]).astype(np.int64) for side in range(4)]
+            for parts in (self._beyond, self._doubtful)
+        )
+        _, action, item, needs = doubtful
+        kept = self.beyond_counts(item, needs, action) > 0
+        return Beyond(*(np.concatenate([one, other[kept]]) for one, other in zip(sure, doubtful, strict=True)))
 
     # By class
 
@@ -675,11 +684,14 @@ class _Swept:
         else:
             contained = self.lies_in(shared.reached, owner, pair) & self._gives(shared, item[kind], pair)
             contained |= self.lies_in(shared.adds, item[kind], pair)
-        action = actions_of(evidence.index, pair[contained])
         width = max(len(evidence.index.actions), 1)
-        kind, action = np.divmod(distinct(kind[contained] * width + action), width)
-        at, row = csr_from_pairs(kind, np.arange(len(kind)), len(kinds)).of(which)
-        self._beyond.append((units[at], action[row], item[kind][row], needs[kind][row]))
+        code = kind * width + actions_of(evidence.index, pair)
+        sure = distinct(code[contained]).astype(np.int64)
+        rest = distinct(code[~contained]).astype(np.int64)
+        for found, codes in ((self._beyond, sure), (self._doubtful, rest[~among(rest, sure)])):
+            kind, action = np.divmod(codes, width)
+            at, row = csr_from_pairs(kind, np.arange(len(kind)), len(kinds)).of(which)
+            found.append((units[at], action[row], item[kind][row], needs[kind][row]))
 
     def _is_asked_for(self, units: Ints) -> Bools:
         """Of which units a need asks for something, of those that are about whoever they belong to."""
