@@ -10,8 +10,8 @@ import msgspec
 from kathodos.change.edit_sets import Verb
 from kathodos.change.files import Block, each_once
 from kathodos.errors import CallError, found_if
-from kathodos.findings.conflicts.cure import Cures, cure, edits_of, still_standing
-from kathodos.findings.conflicts.cure_problem import Withdrawal
+from kathodos.findings.conflicts.cure import Cures, cure, still_standing
+from kathodos.findings.conflicts.cure_problem import Withdrawal, edits_of
 from kathodos.model.references import reference_to
 from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural

@@ -29,7 +29,7 @@ _FIELDS = (
     Field("act", "By what", 6),
     Field("came", "Came", 8, is_number=True),
     Field("went", "Went", 8, is_number=True),
-    Field("then", "Then", 8, is_number=True),
+    Field("then", "Its own then", 8, is_number=True),
     Field("held", "Grants of it then", 7, is_number=True),
     Field("what", "What", 9, least=28),
     Field("why", "Why", 5, least=12),
@@ -41,7 +41,8 @@ _WHICH = f"Name one of: {', '.join(kind.one for kind in NAMED)}, or everything."
 def history_shown(view: View, text: str, most: int | None, form: str, than: View | None = None) -> Answer:
     """Each entry that changed something of a thing, the newest first, with how many records it had then and has now.
 
-    `than`: an earlier state, with which it is set side by side. Of a role also by how many grants it is held.
+    `than`: an earlier state, with which it is set side by side. Of a role also by how many grants it is held: what came
+    and went is counted of both.
     """
     if ":/" in text:
         raise CallError(f"{text} is a resource, and its history is not kept apart.", _WHICH)
@@ -50,9 +51,11 @@ def history_shown(view: View, text: str, most: int | None, form: str, than: View
     rows = list(changes.rows())
     now = rows[0]["then"] if rows else 0
     shown, more = first_rows(rows, most if form == "table" else None)
-    heading = (
-        f"{reference}: {plural(now, 'record')} now; {plural(len(rows), 'entry', 'entries')} changed something of it"
-    )
+    held = ""
+    if changes.grants is not None:
+        held = f" of its own and {plural(rows[0]['held'] if rows else 0, 'grant')} of it"
+    changed = f"{plural(len(rows), 'entry', 'entries')} changed something of them"
+    heading = f"{reference}: {plural(now, 'record')}{held} now; {changed}"
     aside = [] if than is None else list(_side_by_side(view, than, changes))
     told = [f"  {it['kind']}: {it['now']:,} now, {it['then']:,} then ({_differing(it['difference'])})" for it in aside]
     entry = f"entry {than.point.entry}" if than is not None else ""

@@ -5,7 +5,9 @@ import unittest
 
 from hypothesis import given
 
-from kathodos.findings.conflicts.cure import cure, edits_of, still_standing
+from kathodos.engine.everyone import triples
+from kathodos.findings.conflicts.cure import cure, still_standing
+from kathodos.findings.conflicts.cure_problem import edits_of
 from kathodos.findings.conflicts.states import find_conflicts
 from tests.findings.conflicts.test_states import DUTIES
 from tests.support import OFFICE, OFFICE_RULES, basis_of, catalogues, naming_actions, rule_of, rules_of, searching
@@ -24,7 +26,7 @@ def cheapest(basis, catalogue, rule, chosen):
     """The lowest cost of any set of withdrawals that clears the conflicts, by trying all; None where none does."""
     people = {basis.index.holders.references[it.asker] for it in chosen}
     links = [("grants", row) for row in catalogue["grants"]] + [("members", row) for row in catalogue["members"]]
-    costs = [1 + others(basis, kind, row, people) for kind, row in links]
+    costs = [1 + others(basis, catalogue, kind, row, people) for kind, row in links]
     best = None
     for size in range(len(links) + 1):
         for some in itertools.combinations(range(len(links)), size):
@@ -39,20 +41,17 @@ def cheapest(basis, catalogue, rule, chosen):
     return best
 
 
-def others(basis, kind, row, people):
-    """How many people outside the conflicts count as the holder of a grant, or as the member of a group."""
-    from kathodos.engine.decide import who_has
-
-    number = basis.index.holders.find(row["holder"] if kind == "grants" else row["member"])
-    mask = who_has(basis.index, __import__("numpy").array([number]), basis.moment)
-    named = [basis.index.holders.references[at] for at in mask.nonzero()[0]]
-    askers = [it for it in named if it.startswith("identity:") or (it.startswith("account:") and not owned(basis, it))]
-    return sum(it not in people for it in askers)
-
-
-def owned(basis, account):
-    holders = basis.index.holders
-    return holders.owner[holders.find(account) - holders.people] >= 0
+def others(basis, catalogue, kind, row, people):
+    """How many people outside the conflicts reach less without a grant, or a membership."""
+    holder = row["holder"] if kind == "grants" else row["member"]
+    owners = {f"account:{it['system']}/{it['login']}": it["identity"] for it in catalogue["accounts"]}
+    if not holder.startswith("group:") and holder != "everyone":
+        owner = owners.get(holder)
+        return int((f"identity:{owner}" if owner else holder) not in people)
+    before = set(triples(basis.index, None, basis.moment))
+    less = basis_of({**catalogue, kind: [it for it in catalogue[kind] if it is not row]})
+    lost = {who for who, *_ in before - set(triples(less.index, None, less.moment))}
+    return len(lost - people)
 
 
 class Cures(unittest.TestCase):

@@ -1,7 +1,7 @@
 """The smallest set of withdrawals that clears chosen conflicts, by integer programming with a proven bound.
 
 What can be withdrawn is a grant or a listed membership. A withdrawal costs 1, and 1 more for each person in none of
-the chosen conflicts who would lose something by it; among cures that cost the least, the one is taken that takes away
+the chosen conflicts who would reach less without it; among cures that cost the least, the one is taken that takes away
 the fewest uses of the last days.
 
 The program, for each person: a holder stays in reach (r = 1) unless the memberships on the way are withdrawn; a part of
@@ -20,11 +20,10 @@ import msgspec
 from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.engine.compiled.patch import updated
-from kathodos.findings.conflicts.cure_problem import Problem, Withdrawal
+from kathodos.findings.conflicts.cure_problem import Problem, Withdrawal, edits_of
 from kathodos.findings.conflicts.states import Conflict, who_breaks
-from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.times import DAY
-from kathodos.store.edited import Edit, Edits, edited
+from kathodos.store.edited import Edits, edited
 
 _SOLVING = 0.8  # of the time; the rest is for the rehearsal
 _MOST_WITH_OTHERS = 200  # people for whom further cures are looked for
@@ -105,21 +104,6 @@ def _solved(problem: Problem, deadline: float) -> Cures:
                     Cure(cleared, problem.withdrawals_by(links), [problem.withdrawals_by(other) for other in others])
                 )
     return Cures(cures, uncured, unseen, cost, bound)
-
-
-def edits_of(basis: Basis, withdrawals: Iterable[Withdrawal]) -> Edits:
-    """The withdrawals as edits of the catalogue."""
-    listed = list(withdrawals)
-    edits: dict[str, Edit] = {}
-    members = [dict(zip(MEMBERS.key, it.key(), strict=True)) for it in listed if not it.grant]
-    if members:
-        edits[MEMBERS.name] = Edit(gone=members)  # a membership is no more than its key
-    wanted = {it.grant for it in listed if it.grant}
-    if wanted:
-        numbers = [basis.index.grants.ids.find(name) for name in sorted(wanted)]
-        held = basis.records.some(GRANTS, basis.index.grants.rows[numbers].tolist())
-        edits[GRANTS.name] = Edit(gone=[dict(zip(GRANTS.names, values, strict=True)) for values in held.values()])
-    return edits
 
 
 def still_standing(basis: Basis, conflicts: Sequence[Conflict], edits: Edits) -> list[Conflict]:

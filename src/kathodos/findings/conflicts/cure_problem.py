@@ -10,17 +10,21 @@ import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis
+from kathodos.analysis.differences import ReachDifferences, Side
 from kathodos.columns.csr import Ints, ints, reachable
 from kathodos.columns.intervals import holds
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import BY_FILTER
-from kathodos.engine.decide import counts_itself, direct_principals, who_has
+from kathodos.engine.compiled.patch import updated
+from kathodos.engine.decide import direct_principals, who_has
 from kathodos.engine.reach import grants_permitting, what_grants_give
 from kathodos.findings.conflicts.cure_program import Link, Program
 from kathodos.findings.conflicts.states import Conflict
+from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.model.references import name_in, reference_to
 from kathodos.rules.reading import Duty, Permission
 from kathodos.rules.targets import PermissionTargets
+from kathodos.store.edited import Edit, Edits, edited
 
 _MOST_OTHERS = 3  # further cures as small as the first
 
@@ -47,10 +51,32 @@ class Withdrawal(msgspec.Struct, frozen=True):
 
     def key(self) -> tuple[str, ...]:
         """The key of the record that ends."""
-        if self.grant:
-            return (self.grant,)
-        system, _, group = name_in("group", self.group).partition("/")
-        return (system, group, self.member)
+        return (self.grant,) if self.grant else _membership(self.member, self.group)
+
+
+def _membership(member: str, group: str) -> tuple[str, ...]:
+    """The key of a membership, given by references."""
+    system, _, name = name_in("group", group).partition("/")
+    return (system, name, member)
+
+
+def edits_of(basis: Basis, withdrawals: Iterable[Withdrawal]) -> Edits:
+    """The withdrawals as edits of the catalogue."""
+    return _ending(basis, [it.key() for it in withdrawals])
+
+
+def _ending(basis: Basis, keys: Sequence[tuple[str, ...]]) -> Edits:
+    """The end of grants and memberships, given by their keys, as edits of the catalogue."""
+    edits: dict[str, Edit] = {}
+    members = [dict(zip(MEMBERS.key, key, strict=True)) for key in keys if len(key) > 1]
+    if members:
+        edits[MEMBERS.name] = Edit(gone=members)  # a membership is no more than its key
+    wanted = {key[0] for key in keys if len(key) == 1}
+    if wanted:
+        numbers = [basis.index.grants.ids.find(name) for name in sorted(wanted)]
+        held = basis.records.some(GRANTS, basis.index.grants.rows[numbers].tolist())
+        edits[GRANTS.name] = Edit(gone=[dict(zip(GRANTS.names, values, strict=True)) for values in held.values()])
+    return edits
 
 
 class Solved(msgspec.Struct, frozen=True):
@@ -83,6 +109,7 @@ class Problem:
         self._given: dict[object, dict[int, set[int]]] = {}
         self._paths: dict[int, _Paths] = {}
         self._losing: dict[Link, tuple[int, int]] = {}
+        self._outsiders: dict[int, int] = {}
         self._uses: dict[Link, int] = {}
         self.people = np.array(sorted(self.by_person), dtype=np.int64)
         self.is_chosen = np.zeros(basis.size, dtype=bool)
@@ -156,14 +183,39 @@ class Problem:
     # What it costs
 
     def losing(self, link: Link) -> tuple[int, int]:
-        """How many people lose by a withdrawal, and how many of them are in no chosen conflict."""
+        """How many people reach less without what would be withdrawn, and how many of them are in no chosen conflict.
+
+        What one person has themselves is told of that person."""
         if link not in self._losing:
             holder = self._holder(link)
             if holder < self.index.holders.first_group:
                 self._losing[link] = 1, int(self._owner(holder) not in self.by_person)
             else:
-                self._losing[link] = self._others(holder)
+                self._losing[link] = self._losing_by(link)
         return self._losing[link]
+
+    def _losing_by(self, link: Link) -> tuple[int, int]:
+        basis, (first, group) = self.basis, link
+        references = self.index.holders.references
+        key = _membership(references[first], references[group]) if group >= 0 else (self.index.grants.ids[first],)
+        edits = _ending(basis, [key])
+        records = edited(basis.records, edits)
+        after = Side(updated(self.index, edits, records), basis.moment)
+        found = ReachDifferences(Side(self.index, basis.moment), after, edits)
+        losing = found.numbers_in(0)[found.lost > 0]
+        return len(losing), int((~self.is_chosen[losing]).sum())
+
+    def others_losing(self, link: Link) -> int:
+        """How many people in no chosen conflict reach less without what would be withdrawn."""
+        return self.losing(link)[1] if self._outside(self._holder(link)) else 0
+
+    def _outside(self, holder: int) -> int:
+        """How many people who are in no chosen conflict count as a holder."""
+        if holder not in self._outsiders:
+            mask = who_has(self.index, ints([holder]), self.basis.moment)
+            mask[self.basis.people :] &= self.index.holders.owner < 0
+            self._outsiders[holder] = int(mask.sum()) - int(mask[self.people].sum())
+        return self._outsiders[holder]
 
     def uses_through(self, link: Link) -> int:
         """The uses that a withdrawal would take away from those who lose by it, as far as nothing else carries them."""
@@ -233,27 +285,15 @@ class Problem:
         return {
             link
             for link, through in reaching.items()
-            if link not in barred and self._hits_more(self._holder(link), len(through))
+            if link not in barred and self._hits_more(link, len(through))
         }
 
-    def _hits_more(self, holder: int, count: int) -> bool:
-        """Whether so many people outside the chosen conflicts count as a holder; those directly in it come first."""
-        holders = self.index.holders
-        if holder < holders.first_group or holder == holders.everyone:
+    def _hits_more(self, link: Link, count: int) -> bool:
+        """Whether so many people outside the chosen conflicts lose by a withdrawal."""
+        holder = self._holder(link)
+        if holder < self.index.holders.first_group or holder == self.index.holders.everyone:
             return False
-        near = holders.members[holder]
-        near = near[near < self.basis.people].astype(np.int64)
-        near = near[counts_itself(self.index, near, self.basis.moment)]
-        if int((~self.is_chosen[near]).sum()) >= count:
-            return True
-        return self._others(holder)[1] >= count
-
-    def _others(self, holder: int) -> tuple[int, int]:
-        """How many people count as a group or everyone, and how many of them are in no chosen conflict."""
-        mask = who_has(self.index, ints([holder]), self.basis.moment)
-        mask[self.basis.people :] &= self.index.holders.owner < 0
-        count = int(mask.sum())
-        return count, count - int(mask[self.people].sum())
+        return self._outside(holder) >= count and self.others_losing(link) >= count
 
     def withdrawals_by(self, links: Iterable[Link]) -> list[Withdrawal]:
         """Withdrawals in words, those of grants first."""
@@ -322,8 +362,7 @@ class Problem:
     def _put_in(self, program: Program, people: Sequence[int], block: int) -> None:
         links = self.links_of(people)
         for link in sorted(links):
-            _, others = self.losing(link)
-            program.links[link] = program.variable(1 + others, self.uses_through(link), block)
+            program.links[link] = program.variable(1 + self.others_losing(link), self.uses_through(link), block)
         price = 1 + sum(program.costs[program.links[link]] for link in links)
         for person in people:
             self._put_person_in(program, person, block, price)

@@ -79,11 +79,12 @@ def why(role: SuggestedRole) -> str:
     if criterion is None:
         return f"{people_and_accounts(role.people, role.accounts)} {holds}; no attribute tells them from others."
     named = " and ".join(f"{name} {value}" for name, value in criterion.terms)
+    every = f"All {criterion.matching}" if criterion.matching != 1 else "The only one"
     if criterion.is_exact:
-        told = f"All {criterion.matching} with {named}, and nobody else, {holds}{also}."
+        told = f"{every} with {named}, and nobody else, {holds}{also}."
     elif criterion.inside == criterion.matching:
         others = criterion.holders - criterion.inside
-        told = f"All {criterion.matching} with {named}, and {plural(others, 'other')}, {holds}{also}."
+        told = f"{every} with {named}, and {plural(others, 'other')}, {holds}{also}."
     else:
         others = criterion.holders - criterion.inside
         beside = f", and {plural(others, 'other')}" if others else ", and nobody else"
