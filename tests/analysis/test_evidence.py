@@ -244,7 +244,8 @@ class Altered(unittest.TestCase):
     @searching(240)
     @given(catalogues(), st.sampled_from(list(WHO)))
     def test_a_weaker_need_never_speaks_for_a_stronger_right(self, catalogue, who):
-        catalogue = naming_actions(catalogue)
+        weakest = [it for it in catalogue.get("actions", []) if it["action"] != "view"]  # that implies nothing itself
+        catalogue = naming_actions({**catalogue, "actions": weakest})
         needs = [(who, ["view s:/**", "view t:/**"])]
         plain, basis = Plain(catalogue, AT), basis_of(catalogue)
         units, numbers = units_of(basis, plain)
