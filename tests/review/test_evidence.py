@@ -12,14 +12,18 @@ from hypothesis import strategies as st
 from kathodos import thresholds
 from kathodos.analysis.evidence.held import units_of
 from kathodos.columns.dictionary import dictionary_column
+from kathodos.findings.conflicts.states import all_conflicts, find_conflicts
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.model.kinds import REVIEW_THINGS
-from kathodos.model.times import BEGINNING, DAY, day_text, first_moment
+from kathodos.model.times import BEGINNING, DAY, day_text, first_moment, microseconds
+from kathodos.review.drafts.access_evidence import Evidence
 from kathodos.review.drafts.holder_evidence import Found, HolderEvidence
 from kathodos.review.drafts.standing_out import NOTHING, Facts, standing_out
 from kathodos.review.lines import numbered
 from tests import stores
+from tests.analysis.test_evidence import units_of as numbered_units
 from tests.evidence import Plain
+from tests.findings.conflicts.test_states import DUTIES
 from tests.findings.excess.test_excess_by_reference import permitted_cells
 from tests.reference import instant
 from tests.review.test_review import drafted_of, rows_of
@@ -32,7 +36,9 @@ from tests.support import (
     catalogues,
     inside,
     lay_out,
+    naming_actions,
     records_inside,
+    rule_of,
     searching,
 )
 
@@ -117,6 +123,43 @@ class OfHolders(unittest.TestCase):
         self.assertEqual(level, {"view s:/a/**": 3, "view s:/a": 1, "view s:/c": 0, "group:s/g": 3})
 
 
+@stores.ABOUT_ANSWERS
+class ToCome(unittest.TestCase):
+    @searching(150)
+    @given(catalogues(), DUTIES)
+    def test_the_first_day_on_which_it_would_contribute_to_a_conflict_that_there_is_not_yet(self, catalogue, duties):
+        catalogue, rule = naming_actions(catalogue), rule_of(duties)
+        basis, plain = basis_of(catalogue), Plain(catalogue, datetime.fromisoformat(NOW))
+        units, numbers = numbered_units(basis, plain)
+        context = ExcessContext(basis)
+        found = Evidence(context, numbers, all_conflicts(basis, [rule])).conflicts_to_come()
+        day, rules = (it.listed() for it in found)
+        breaking = {}
+        for at, unit in enumerate(units):
+            holder = int(numbers.asker[at])
+            times = {instant(row.get("from")) for row in later(plain, unit)}
+            row = plain.reading.identities.get(unit.asker.removeprefix("identity:"), {})
+            times = {max(it, instant(row.get("starts"))) for it in times} if not plain.counts(unit) else times
+            expected = None
+            for time in sorted(it for it in {*times, plain.moment} if it >= plain.moment):
+                if time not in breaking:
+                    later_basis = basis_of(catalogue, time.isoformat())
+                    breaking[time] = {it.asker: it for it in find_conflicts(later_basis, [rule])}
+                if holder in breaking[plain.moment] or expected is not None or time == plain.moment:
+                    continue
+                if holder in breaking[time]:
+                    held = breaking[time][holder].duties
+                    wanted = [(it.action, str(it.pattern)) for duty in held for it in duty.permissions]
+                    cells = set(permitted_cells(plain.reading, later(plain, unit)))
+                    if any(
+                        wish in ("*", action) and plain.reading.targets_reaching(pattern, node)
+                        for action, node in cells
+                        for wish, pattern in wanted
+                    ):
+                        expected = day_text(microseconds(time))
+            self.assertEqual((day[at], rules[at]), (expected, expected and "R"), vars(unit))
+
+
 def later(plain, unit):
     """The grants that a unit consists of, in force or to come."""
     if unit.kind == "grants":
@@ -130,16 +173,21 @@ def later(plain, unit):
 
 def _plainly(line, it):
     """The sentence of one line, and which way it speaks."""
-    status, begins, fences, conflicts, former, needed, also, beyond, excess = line
+    status, begins, starting, to_come, fences, conflicts, former, needed, also, beyond, excess = line
     gone = {"left": "has left and still", "suspended": "is suspended and still", "disabled": "is disabled and still"}
     if status in gone:
         return "against", f"{gone[status]} holds it."
+    makes = f"From {starting} on it would make a conflict of duties: {to_come}."
     if not it["counts"]:
+        if to_come:
+            return "against", f"It gives nothing yet. {makes}"
         return (None, f"It gives nothing before {begins}.") if begins else ("against", "It gives nothing now.")
     if fences:
         return "against", f"leads across the fence {fences}."
     if conflicts:
-        return "against", f"a conflict of duties: {conflicts}."
+        return "against", f"It is part of a conflict of duties: {conflicts}."
+    if to_come:
+        return "against", makes
     allowed, since = it["idle_after"], day_text(AT - it["since"] * DAY)
     is_used, asks = it["used"] is not None, needed or also
     matters, is_new = it["adds"] > 0, it["since"] <= allowed
@@ -180,10 +228,14 @@ def _plainly(line, it):
     return None, f"{also} needs what it gives, which comes by another way too."
 
 
-NAMES = ("status", "begins", "fences", "conflicts", "former", "needed_by", "also_needed", "beyond", "excess")
+NAMES = (
+    *("status", "begins", "from", "to_come", "fences", "conflicts"),
+    *("former", "needed_by", "also_needed", "beyond", "excess"),
+)
+TEXTS = ("2027-03-01", "2027-04-01", "D-3", "F-1", "D-1;D-2", "Pilotage")
 LINES = st.tuples(
     st.sampled_from(("active", "active", "active", "active", "left", "suspended", "disabled")),
-    *(st.sampled_from((*[None] * 4, text)) for text in ("2027-03-01", "F-1", "D-1;D-2", "Pilotage")),
+    *(st.sampled_from((*[None] * 4, text)) for text in TEXTS),
     *(st.sampled_from((None, None, text)) for text in ("N-1", "N-2", "allocate on 16 resources", "near-roles")),
 )
 KNOWN = st.fixed_dictionaries(

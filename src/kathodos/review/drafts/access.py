@@ -91,8 +91,9 @@ def facts_of(context: ExcessContext, evidence: Evidence, columns: Mapping[str, D
     width = max(len(context.basis.index.actions), 1)
     used = distinct(told.by_action.unit * width + told.by_action.action)
     is_beyond_used[beyond.unit[among(beyond.unit * width + beyond.action, used)]] = True
+    to_come = dict(zip(("from", "to_come"), evidence.conflicts_to_come(), strict=True))
     return Facts(
-        {**columns, "begins": evidence.begins()},
+        {**columns, "begins": evidence.begins(), **to_come},
         used=told.used_as_named.last,
         since=told.time.since,
         adds=told.adds,

@@ -21,10 +21,10 @@ from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import Peers, Usual, counted
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct, ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, dense, dictionary_column, nothing, tabled
-from kathodos.columns.ordered import insertion_points
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import fingerprints
-from kathodos.engine.reach import who_reaches_any
-from kathodos.findings.conflicts.states import Conflicts
+from kathodos.engine.reach import what_reached_by, who_reaches_any
+from kathodos.findings.conflicts.states import Conflicts, broken_by
 from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.former import Kept
 from kathodos.findings.excess.unit_words import UnitWords
@@ -32,8 +32,8 @@ from kathodos.model.json_text import json_text
 from kathodos.model.times import BEGINNING, DAY, day_text, moment_text
 from kathodos.review.drafts.holder_evidence import moments_column
 from kathodos.rules.asked import asked_by
-from kathodos.rules.reading import Fence, Need
-from kathodos.rules.targets import entitlements_on, meant
+from kathodos.rules.reading import Conflicting, Duty, Fence, Need
+from kathodos.rules.targets import entitlements_on, entitlements_permitting, meant
 
 _EMPTY = "[]"
 
@@ -242,6 +242,13 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
 
     def begins(self) -> DictionaryColumn:
         """From which day on each unit that gives nothing yet would; nothing for the others."""
+        days, codes = np.unique(self._begins // DAY, return_inverse=True)
+        texts = dictionary_column(day_text(it * DAY) if it > BEGINNING // DAY else None for it in days.tolist())
+        return DictionaryColumn(texts.codes[codes], texts.values)
+
+    @cached_property
+    def _begins(self) -> Ints:
+        """The moment from which on each unit that gives nothing yet would; the beginning of time for the others."""
         index, asker, people = self.context.basis.index, self.units.asker, self.context.basis.people
         first = np.full(len(self.used), np.iinfo(np.int64).max)
         np.minimum.at(first, self.carried.rows(), index.grants.starts[self.carried.items])
@@ -249,9 +256,7 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         begun = np.append(index.holders.starts, BEGINNING)[np.where(asker < people, asker, people)]
         day = np.maximum(np.maximum(np.where(self.units.grant >= 0, own, first[self.place]), begun), BEGINNING)
         later = ~self._counts & (day > self.moment) & (day < np.iinfo(np.int64).max)
-        days, codes = np.unique(np.where(later, day, BEGINNING) // DAY, return_inverse=True)
-        texts = dictionary_column(day_text(it * DAY) if it > BEGINNING // DAY else None for it in days.tolist())
-        return DictionaryColumn(texts.codes[codes], texts.values)
+        return np.where(later, day, BEGINNING)
 
     def former(self) -> DictionaryColumn:
         """The former department that each unit was kept from."""
@@ -298,13 +303,60 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
 
     def _contributing(self, rule: int, held: int) -> Ints:
         """The entitlements that permit something of the duties by which a rule is broken."""
-        conflicts, index = self.conflicts, self.context.basis.index
-        duties, values = conflicts.held_alike[held]
-        parts = []
-        for duty in duties:
-            for action, nodes in self.context.targets.of_duty(duty, conflicts.rules[rule].within, values):
-                parts.append(entitlements_on(index, [action], nodes))
+        return self._permitting(self.conflicts.rules[rule], *self.conflicts.held_alike[held])
+
+    def _permitting(self, rule: Conflicting, duties: Sequence[Duty], values: Sequence[str | None]) -> Ints:
+        """The entitlements that permit something of some duties of a rule."""
+        parts = [
+            entitlements_on(self.context.basis.index, [action], nodes)
+            for duty in duties
+            for action, nodes in self.context.targets.of_duty(duty, rule.within, values)
+        ]
         return distinct(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
+
+    def conflicts_to_come(self) -> list[DictionaryColumn]:
+        """The day from which on each unit would contribute to a conflict that there is not yet, as it gives something
+        more from then, or begins to; and the rules of these conflicts, as a kept list."""
+        found = dict[int, tuple[int, set[str]]]()
+        known = set(zip(self.conflicts.asker.tolist(), self.conflicts.rule.tolist(), strict=True))
+        unit, moment = self._coming
+        for number, rule in enumerate(self.conflicts.rules if len(unit) else ()):
+            named = [it for duty in rule.duties for it in (*duty.permissions, *duty.every)]
+            mine = self._brings(entitlements_permitting(self.context.targets, named))[self.place[unit]].nonzero()[0]
+            for at in (it for it in mine.tolist() if (int(self.units.asker[unit[it]]), number) not in known):
+                one, when = int(unit[at]), int(moment[at])
+                if (one not in found or when <= found[one][0]) and self._would_break(rule, one, when):
+                    first, rules = found.get(one, (when, set()))
+                    found[one] = (when, {rule.id, *(rules if first == when else ())})
+        days = np.full(len(self.units), -1, dtype=np.int32)
+        names = days.copy()
+        codes, texts = dict[str, int](), dict[str, int]()
+        for one, (when, rules) in found.items():
+            days[one] = codes.setdefault(day_text(when), len(codes))
+            names[one] = texts.setdefault(";".join(sorted(rules)), len(texts))
+        return [DictionaryColumn(days, tabled(list(codes))), DictionaryColumn(names, tabled(list(texts)))]
+
+    @property
+    def _coming(self) -> tuple[Ints, Ints]:
+        """Units, and each moment to come from which on one gives something more, or begins to; the earliest first."""
+        starts = self.context.basis.index.grants.starts[self.carried.items].astype(np.int64)
+        coming = starts > self.moment
+        pairs = np.unique(np.stack([self.carried.rows()[coming], starts[coming]]), axis=1)
+        at, which = csr_from_pairs(pairs[0], np.arange(pairs.shape[1]), len(self.used)).of(self.place)
+        of_groups = self.units.group[at] >= 0  # what alike grants give begins with each of them
+        begun = (self._begins > self.moment).nonzero()[0]
+        unit = np.concatenate([at[of_groups], begun])
+        moment = np.concatenate([pairs[1][which[of_groups]], self._begins[begun]])
+        order = order_of(moment)
+        return unit[order].astype(np.int64), moment[order].astype(np.int64)
+
+    def _would_break(self, rule: Conflicting, unit: int, moment: int) -> bool:
+        """Whether whoever has a unit breaks a rule, and it contributes, at a moment to come with all else as it is."""
+        basis, asker = self.context.basis, int(self.units.asker[unit])
+        if rule.excepted is not None and basis.selected(rule.excepted)[asker]:
+            return False
+        held = broken_by(self.context.targets, rule, what_reached_by(basis.index, asker, moment))
+        return held is not None and bool(self._brings(self._permitting(rule, *held))[self.place[unit]])
 
     def never(self) -> DictionaryColumn:
         """The actions that each unit names and that were never used of it, as a kept list, where that can be known."""

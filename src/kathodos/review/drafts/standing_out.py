@@ -25,8 +25,8 @@ class Speaks(StrEnum):
 
 
 class Facts(msgspec.Struct, frozen=True, dict=True):
-    """What is known of each line. `known`: status, begins, fences, conflicts, former, needed_by, also_needed, beyond,
-    excess, peers_having, peers_counted.
+    """What is known of each line. `known`: status, begins, from, to_come (the day from which it would make conflicts,
+    and their rules), fences, conflicts, former, needed_by, also_needed, beyond, excess, peers_having, peers_counted.
 
     `used`: the last use that is credited to the line and that it names, or the beginning of time; `since`: since when
     such a use would be known; `adds`, `withholds`: how much would be lost, or gained, without it; `moment`: when the
@@ -114,10 +114,13 @@ def standing_out(facts: Facts) -> tuple[DictionaryColumn, DictionaryColumn]:
     never = ~used & ~is_new & (facts.since < facts.moment) & (facts.adds > 0)
     is_gone = facts.columns["status"].holding_any(list(GONE))
     said.add(is_gone, against, lambda it: GONE[str(it)], "status")
+    makes = "From {} on it would make a conflict of duties: {}."
+    said.add(~counts & there("to_come"), against, f"It gives nothing yet. {makes}", "from", "to_come")
     said.add(~counts & there("begins"), None, "It gives nothing before {}.", "begins")
     said.add(~counts, against, "It gives nothing now.")
     said.add(there("fences"), against, "It leads across the fence {}.", "fences")
     said.add(there("conflicts"), against, "It is part of a conflict of duties: {}.", "conflicts")
+    said.add(there("to_come"), against, makes, "from", "to_come")
     beyond = "{} asks for part of it; it also allows {}, which nobody asked for"
     for which, column in ((needed, "needed_by"), (also, "also_needed")):
         unused = which & is_beyond & ~facts.is_beyond_used
