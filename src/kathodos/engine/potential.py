@@ -96,6 +96,7 @@ class _Climb:
         self.asker = asker
         self.moment = moment
         self.steps: dict[tuple[str, str, str | None], Step] = {}
+        self._names: dict[int, tuple[str, str, str]] = {}
         self.direct = direct_principals(index, asker, moment).tolist()
         self.indexes = [index]
         self.singles: list[list[tuple[Step, Index]]] = [[]]
@@ -220,7 +221,12 @@ class _Climb:
         holders, number = self.index.holders, self.index.holders.find(group)
         if number < 0 or holders.filters[number - holders.first_group]:
             return False
-        return not among(np.array([number]), principals_of(self.index, self.asker, self.moment))[0]
+        return not among(np.array([number]), self._at_first)[0]
+
+    @cached_property
+    def _at_first(self) -> Ints:
+        """Everybody as whom the asker counts before any step."""
+        return principals_of(self.index, self.asker, self.moment)
 
     def _brings_denial(self, group: str) -> bool:
         """Whether the group, or one that it is in, has been given something that denies."""
@@ -232,29 +238,32 @@ class _Climb:
 
     def _by_administering(self) -> Iterator[tuple[str, str, str | None, Record]]:
         for node, action in self._administered():
+            kind, what, name = self._named_at(node)
+            if (kind, what, None) in self.steps:
+                continue
             more = {"by": f"{self.index.actions[action][1]} on {self.index.tree.addresses[node]}", "denies": False}
             more |= {"node": node, "action": action}
-            system, kind = self.index.system_of(node), self.index.type_of(node)
-            name = f"{system.name}/{named_by(self.index, node)}"
-            if kind == "group" and self._may_join(reference_to("group", name)):
-                yield (
-                    JOINS,
-                    reference_to("group", name),
-                    None,
-                    {**more, "denies": self._brings_denial(reference_to("group", name))},
-                )
-            elif kind == "role":
+            if kind == JOINS and self._may_join(what):
+                yield kind, what, None, {**more, "denies": self._brings_denial(what)}
+            elif kind == WIDENS:
                 given = [index.grants.denies[it] for index in self._indexes() for it in self._giving(index, name)]
                 if not all(given):
-                    yield (
-                        WIDENS,
-                        reference_to("role", name),
-                        None,
-                        {**more, "by": f"{more['by']}, a role it has", "denies": any(given)},
-                    )
-            elif kind == "grants":
-                above = parse_address(self.index.tree.addresses[int(self.index.tree.parent[node])])
-                yield GRANTS, f"* {Pattern(above.system, (*above.segments, '**'))}", None, more
+                    yield kind, what, None, {**more, "by": f"{more['by']}, a role it has", "denies": any(given)}
+            elif kind == GRANTS:
+                yield kind, what, None, more
+
+    def _named_at(self, node: int) -> tuple[str, str, str]:
+        """What administering a node lets be done: the kind of step, what it is about, and the name that the node is."""
+        if node not in self._names:
+            index, kind = self.index, self.index.type_of(node)
+            name = f"{index.system_of(node).name}/{named_by(index, node)}"
+            if kind == "grants":
+                above = parse_address(index.tree.addresses[int(index.tree.parent[node])])
+                found = GRANTS, f"* {Pattern(above.system, (*above.segments, '**'))}"
+            else:
+                found = (JOINS if kind == "group" else WIDENS), reference_to(str(kind), name)
+            self._names[node] = (*found, name)
+        return self._names[node]
 
     def _administered(self) -> Iterator[tuple[int, int]]:
         """Each group, role or set of grants that is a resource and that the asker may administer, with the action."""
