@@ -173,9 +173,10 @@ def _administers(view: View, system: str, gone: Sequence[str]) -> bool:
 
 def _findings(first: View, second: View) -> FindingsDiffer:
     """What excess comes and goes, and whose risk is another."""
+    risks = _risks(first, second)  # for which all excess is found
     before, after = (_excess(view) for view in (first, second))
     made, settled = ((one - other).elements() for one, other in ((after, before), (before, after)))
-    return FindingsDiffer(sorted(made), sorted(settled), _risks(first, second))
+    return FindingsDiffer(sorted(made), sorted(settled), risks)
 
 
 def _risks(first: View, second: View) -> list[tuple[str, float, float]]:

@@ -8,10 +8,12 @@ below a quarter. Of two other peers without it nothing follows; of eleven it doe
 
 from __future__ import annotations
 
+from functools import cache
+
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.evidence.usual import Peers, counted, peer_groups
+from kathodos.analysis.evidence.usual import Peers, Usual, counted, peer_groups
 from kathodos.analysis.exposure import READ
 from kathodos.columns.csr import Bools, Ints
 from kathodos.columns.ordered import insertion_points
@@ -34,6 +36,7 @@ Floats = npt.NDArray[np.float64]
 BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"
 BEYOND_NEEDS = "beyond-needs"
 BY_PEERS = {BEYOND_PEERS, EXPORT_BEYOND_PEERS}
+_TOLD_TOGETHER = 64  # findings of which it is counted at once how many of everybody have it
 
 
 def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
@@ -69,14 +72,19 @@ def beyond_peers(context: ExcessContext) -> Batch:
     found = first_alike(context, is_found)
     having, of = of_unit[found], peers.of[found]
 
+    @cache
+    def of_everybody(block: int) -> Usual:
+        return peers.usual(found[block * _TOLD_TOGETHER : (block + 1) * _TOLD_TOGETHER])
+
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         by = limits.peers[int(peers.level[unit]) :]
         name = " and ".join(str(basis.identity(it).value(int(owner[unit]))) for it in by)
-        every = peers.usual(found[at : at + 1])
+        block, row = divmod(at, _TOLD_TOGETHER)
+        every = of_everybody(block)
         evidence_text = (
             f"{context.unit_gives(unit)}: {having[at]} of {of[at]} others of {name} have it, "
-            f"{every.all_having[0]} of {every.all_of[0]} others in all"
+            f"{every.all_having[row]} of {every.all_of[row]} others in all"
         )
         return FindingText(
             context.unit(unit), evidence_text, "Take it away, or say what sets them apart.", context.end_alike(unit)
