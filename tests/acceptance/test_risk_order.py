@@ -33,6 +33,10 @@ HARBOUR = (
     ("p0124", "p0116", "and a control room that exports by its office"),
     ("m006", "m003", "an agent with writing it never used outranks one with what it needs"),
     ("p0107", "p0113", "who certified 120 lines in a minute"),
+    ("p0206", "p0107", "who is across a critical fence outranks who certified in a hurry"),
+    ("p0206", "p0241", "and access that outlasted its end"),
+    ("account:dues/cashdesk2", "p0039", "an account in use that nobody owns outranks what was kept too long"),
+    ("p0007", "p0039", "who could give herself everything outranks what was kept from a former office"),
     ("p0039", "p0040", "who kept everything from the pilots outranks who is one"),
 )
 BUSES = (

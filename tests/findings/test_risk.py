@@ -52,7 +52,8 @@ def judged(catalogue, rules=OFFICE_RULES, covered=False, **weights):
     faults = roles_at_fault(basis, rules.conflicts)
     kept = np.full(len(conflicts), covered)
     climbs = [it.climb for it in climbers(basis)]
-    return Judged(context, conflicts, kept, faults, list(find_excess(context)), climbs, Weights(**weights))
+    found = list(find_excess(context)), climbs, Weights(**weights), rules.fences
+    return Judged(context, conflicts, kept, faults, *found)
 
 
 def nothing_judged(basis):
@@ -140,9 +141,41 @@ class Scores(unittest.TestCase):
         climbing = {**OFFICE, "mandates": [{"holder": "identity:bo", "roles": "dues/*"}]}
         self.assertGreater(score(climbing, "bo")[1]["escalation"], score(OFFICE, "bo")[1]["escalation"])
 
+    def test_a_crossed_fence_counts_and_a_critical_one_lifts(self):
+        parts = {}
+        for severity in ("medium", "critical"):
+            fence = f'[[fence]]\nid = "F-1"\ntitle = "f"\nseverity = "{severity}"\n'
+            fence += "who = 'id eq \"bo\"'\nnever = [\"view dues:/tariffs/**\"]\n"
+            rules = OFFICE_RULES + fence
+            scores = Risk(judged(OFFICE, rules=rules)).identities()
+            at = list(scores.subjects).index("identity:bo")
+            parts[severity] = {it.name: it.points for it in scores.parts(at)}
+            self.assertIn("F-1 crossed", next(it.why for it in scores.parts(at) if it.name == "conflicts"))
+            total = float(scores.totals[at])
+            self.assertEqual(total >= Weights().exercised, severity == "critical")
+        self.assertLess(score(OFFICE, "bo")[1]["conflicts"], parts["medium"]["conflicts"])
+        self.assertLess(parts["medium"]["conflicts"], parts["critical"]["conflicts"])
+
+    def test_an_account_in_use_that_nobody_owns_is_lifted_and_an_idle_one_is_not(self):
+        for day, least in (("2026-06-10", Weights().unguarded), ("2025-06-10", 0)):
+            accounts = [{**row, "last_login": day} for row in OFFICE["accounts"]]
+            scores = Risk(judged({**OFFICE, "accounts": accounts})).accounts()
+            total = float(scores.totals[list(scores.subjects).index("account:dues/nobody")])
+            self.assertEqual(total >= Weights().unguarded, least > 0, (day, total))
+
+    def test_who_could_give_itself_everything_is_lifted_unless_that_is_its_office(self):
+        resources = [*ADMINS["resources"], {"resource": "d:/grants", "type": "grants"}]
+        grants = [*ADMINS["grants"][:2], {"grant": "9", "holder": "identity:c", "gives": "run d:/grants"}]
+        titled = {"a": "Operator", "b": "Operator", "c": "Clerk", "x": "Clerk"}
+        for titles, is_lifted in ((titled, True), ({**titled, "x": "Other"}, False)):
+            people = [{"id": it, "title": title} for it, title in titles.items()]
+            house = {**ADMINS, "identities": people, "resources": resources, "grants": grants}
+            lifted = score({**house, "mandates": []}, "c", rules='topic = "t"')[0] >= Weights().unguarded
+            self.assertEqual(lifted, is_lifted, titles)
+
     def test_weights_are_taken(self):
         weights = {"sensitivity": 0, "breadth": 0, "actions": 0, "excess": 0, "dormancy": 0, "escalation": 0}
-        total, parts = score(OFFICE, "ann", conflicts=100, **weights)
+        total, parts = score(OFFICE, "ann", conflicts=100, exercised=0, **weights)
         self.assertEqual(total, parts["conflicts"])
         self.assertEqual(Weights().total(), 100)
 

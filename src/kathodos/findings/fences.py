@@ -95,6 +95,19 @@ def crossings(basis: Basis, fences: Sequence[Fence]) -> list[Crossing]:
     return sorted(found, key=lambda it: (it.fence.id, it.asker))
 
 
+def crossing(targets: PermissionTargets, fences: Sequence[Fence]) -> list[tuple[Fence, Bools]]:
+    """Each fence, and which identities and accounts of nobody are across it."""
+    basis, found = targets.basis, []
+    for fence in fences:
+        across = np.zeros(basis.size, dtype=bool)
+        for permission in fence.never:
+            actions, nodes = targets.of_permission(permission)
+            for action in actions if len(nodes) else ():
+                across |= who_reaches_any(basis.index, nodes, action, basis.moment)
+        found.append((fence, across & meant(basis, fence)))
+    return found
+
+
 def crossed_by(basis: Basis, fences: Sequence[Fence], asker: int) -> set[str]:
     """The ids of the fences on whose wrong side one is."""
     index, targets = basis.index, PermissionTargets(basis)

@@ -216,11 +216,14 @@ class Findings:
         conflicts = self.conflicts.followed_by(self.latent)
         view = self.view
         weights = view.workspace.configuration.weights
-        return Judged(view.context, conflicts, self.covered(conflicts), self.faults, self.excess, self.climbs, weights)
+        covered = self.covered(conflicts)
+        rest = self.excess, self.climbs, weights, view.rules.fences
+        return Judged(view.context, conflicts, covered, self.faults, *rest)
 
     def scores(self, kind: str) -> Scores:
         """The risk of all of a kind; the points of what has been judged before are kept, and what was measured."""
-        from kathodos.findings.risk.scores import References, Scores, conflicts_named, why_of_asker
+        from kathodos.findings.fences import crossed_by
+        from kathodos.findings.risk.scores import References, Scores, rules_broken, why_of_asker
 
         found = kept(self.view, f"risk-{kind}", lambda: self._scores_made(kind))
         points, weights = found.arrays["points"], self.view.workspace.configuration.weights
@@ -230,12 +233,12 @@ class Findings:
         measured = {name: found.arrays[name] for name in found.arrays if name != "points"}
         first = 0 if kind == "identities" else holders.people
         conflicts = self.conflicts.followed_by(self.latent)
-        why = why_of_asker(
-            kind,
-            measured,
-            len(self.view.index.systems),
-            lambda at: conflicts_named(conflicts, self.covered(conflicts), at + first),
-        )
+
+        def broken(at: int) -> str:
+            crossed = crossed_by(self.view.basis, self.view.rules.fences, at + first)
+            return rules_broken(conflicts, self.covered(conflicts), crossed, at + first)
+
+        why = why_of_asker(kind, measured, len(self.view.index.systems), broken)
         names = References(holders.references, first, len(points))
         return Scores(kind, names, points, weights, why, measured)
 

@@ -53,7 +53,7 @@ from kathodos.store.edited import Edited
 if TYPE_CHECKING:
     from kathodos.workspace.view import View
 
-_FORM = 8  # of what is kept: another number where what a question finds has changed
+_FORM = 9  # of what is kept: another number where what a question finds has changed
 _PREFIX = "result-"
 _MOST = 40  # files of results
 _WITHOUT_NUMBERS = "ties"  # the question whose result names everything

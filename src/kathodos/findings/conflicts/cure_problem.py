@@ -283,9 +283,7 @@ class Problem:
                     barred.add(link)
                 reaching.setdefault(link, set()).update(through)
         return {
-            link
-            for link, through in reaching.items()
-            if link not in barred and self._hits_more(link, len(through))
+            link for link, through in reaching.items() if link not in barred and self._hits_more(link, len(through))
         }
 
     def _hits_more(self, link: Link, count: int) -> bool:

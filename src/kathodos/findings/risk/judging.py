@@ -8,8 +8,9 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
+from kathodos.analysis.evidence.usual import counted, others_in, peer_groups
 from kathodos.analysis.exposure import KINDS
-from kathodos.columns.csr import Bools, Ints, distinct, ints, reachable
+from kathodos.columns.csr import Bools, Ints, distinct, ints, joined, reachable
 from kathodos.engine.decide import who_has
 from kathodos.engine.potential import ADMINISTERED
 from kathodos.engine.reach import permits_on, who_reaches_something
@@ -18,14 +19,16 @@ from kathodos.findings.conflicts.states import Conflicts
 from kathodos.findings.escalation import Climb
 from kathodos.findings.excess.batches import Batch, ExcessContext
 from kathodos.findings.excess.kinds import NAMES
+from kathodos.findings.excess.people import ORPHAN
 from kathodos.findings.excess.use import UNUSED_ROLE
-from kathodos.findings.risk.scores import Floats, References, Scores, conflicts_named, why_of_asker
+from kathodos.findings.fences import crossing
+from kathodos.findings.risk.scores import Floats, Lift, References, Scores, rules_broken, why_of_asker
 from kathodos.findings.risk.weights import PARTS, Weights
 from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES, Severity
-from kathodos.model.times import BEGINNING
+from kathodos.model.times import BEGINNING, DAY
 from kathodos.model.words import plural
-from kathodos.rules.reading import Conflicting
+from kathodos.rules.reading import Conflicting, Fence
 
 LEVELS = np.array([0.0, 0.2, 0.6, 1.0])  # by the highest sensitivity, 0 to 3
 ACTIONS = np.array([0.1, 0.4, 0.6, 0.6, 1.0])  # by the gravest kind of action: read, write, export, approve, administer
@@ -33,8 +36,9 @@ SEVERE = np.array([0.1, 0.3, 0.6, 1.0])  # by the severity of a conflict's rule,
 GONE = np.array([0.3, 0.6, 0.9, 1.0])  # by how far a conflict has gone, from latent to on the same record
 OFFICE = 0.05  # a latent conflict of an administrator against whom nothing else speaks
 OFFICE_GAIN = 0.5  # of what an administrator could gain
+IN_ORDER = 0.1  # of what the parts come to, above a floor: so those who are lifted keep their order
+CROSSED = 0.6  # of the severity of a fence that is crossed, as of a conflict that is held
 CERTAIN = 90  # the least confidence with which a finding sets a floor
-NOT_LIFTED, BY_CONFLICT = -1, -2  # instead of the position of the kind of finding that lifts a score
 COVERED = 0.3  # of what a conflict counts while a cover holds
 EXCESSIVE = np.array([0.03, 0.12, 0.35, 0.7])  # by the severity of a finding
 _MOST_RESOURCES = 2000
@@ -50,6 +54,7 @@ class Judged(msgspec.Struct, frozen=True):
     excess: Sequence[Batch] = ()
     climbers: Sequence[Climb] = ()
     weights: Weights = msgspec.field(default_factory=Weights)
+    fences: Sequence[Fence] = ()
 
 
 class Risk:
@@ -97,12 +102,19 @@ class Risk:
         return 1 - np.exp(left), count
 
     @cached_property
+    def crossing(self) -> list[tuple[Fence, Bools]]:
+        """The fences, and which identities and accounts are across each."""
+        return crossing(self.context.targets, self.judged.fences)
+
+    @cached_property
     def conflicts_of(self) -> Floats:
-        """For each identity and account what its conflicts come to."""
+        """For each identity and account what its conflicts, and the fences that it is across, come to."""
         conflicts = self.judged.conflicts
         gone = np.where(conflicts.is_latent & self.is_office[conflicts.asker], OFFICE, GONE[conflicts.state])
         share = SEVERE[conflicts.severity()] * gone * np.where(self.judged.covered, COVERED, 1.0)
         left = np.bincount(conflicts.asker, weights=np.log1p(-np.minimum(share, 0.999)), minlength=self.basis.size)
+        for fence, across in self.crossing:
+            left[across] += np.log1p(-SEVERE[SEVERITIES.index(fence.severity)] * CROSSED)
         return 1 - np.exp(left)
 
     @cached_property
@@ -110,6 +122,8 @@ class Risk:
         """Against which identities and accounts more speaks than what they could do: a conflict, a finding."""
         conflicts, found = self.judged.conflicts, np.zeros(self.basis.size, dtype=bool)
         found[conflicts.asker[~conflicts.is_latent & ~self.judged.covered]] = True
+        for _, across in self.crossing:
+            found |= across
         for batch in self.judged.excess:
             found[batch.whose[(batch.whose >= 0) & (batch.severity >= SEVERITIES.index(Severity.MEDIUM))]] = True
         return found
@@ -123,29 +137,72 @@ class Risk:
     @cached_property
     def is_office(self) -> Bools:
         """Whose office it is to administer, and against whom nothing else speaks."""
-        return self.administers & ~self.speaks_more
+        return self.administers & ~self.speaks_more & ~self.is_alone
+
+    @cached_property
+    def is_alone(self) -> Bools:
+        """Who administers, and of their peers fewer than half do."""
+        basis, found = self.basis, np.zeros(self.basis.size, dtype=bool)
+        group = np.where(counted(basis), peer_groups(basis, self.context.thresholds.peers), -1)
+        people = (group >= 0).nonzero()[0]
+        others = others_in(group, counted(basis), people)
+        mine = self.administers[people]
+        doing = np.bincount(group[people], weights=mine, minlength=int(group.max(initial=-1)) + 1)[group[people]] - mine
+        found[people] = mine & (2 * doing < others)
+        return found
 
     @cached_property
     def floors(self) -> tuple[Floats, Ints]:
         """For each identity and account the least that its score is, and what lifts it."""
         weights, size = self.judged.weights, self.basis.size
-        least, why = np.zeros(size), np.full(size, NOT_LIFTED, dtype=np.int64)
+        least, why = np.zeros(size), np.full(size, int(Lift.NOTHING), dtype=np.int64)
         conflicts = self.judged.conflicts
         severe = conflicts.severity() >= SEVERITIES.index(Severity.HIGH)
         used = conflicts.asker[conflicts.is_exercised & severe & ~self.judged.covered]
-        least[used], why[used] = weights.exercised, BY_CONFLICT
+        lifting = [(ints([]), weights.critical, 0)]
         for batch in self.judged.excess:
             certain = (batch.severity == SEVERITIES.index(Severity.CRITICAL)) & (batch.confidence >= CERTAIN)
-            some = [batch.whose[certain & (batch.whose >= 0)]]
-            some += [batch.account[certain] + self.basis.people] if batch.account is not None else []
-            for askers in some:
-                lifted = askers[weights.critical > least[askers]]
-                least[lifted], why[lifted] = weights.critical, NAMES.index(batch.kind)
+            lifting.append((batch.whose[certain & (batch.whose >= 0)], weights.critical, NAMES.index(batch.kind)))
+            if batch.account is not None:
+                accounts = batch.account[certain] + self.basis.people
+                lifting.append((accounts, weights.critical, NAMES.index(batch.kind)))
+        lifting.append((used, weights.exercised, Lift.CONFLICT))
+        across = (mask.nonzero()[0] for fence, mask in self.crossing if fence.severity == Severity.CRITICAL)
+        lifting += [(some, weights.exercised, Lift.FENCE) for some in across]
+        lifting.append((self._unowned_in_use, weights.unguarded, Lift.UNOWNED))
+        lifting.append((self._climbing_out_of_office, weights.unguarded, Lift.CLIMB))
+        for some, floor, by in lifting:
+            lifted = some[floor > least[some]]
+            least[lifted], why[lifted] = floor, by
         return least, why
 
-    def conflicts_named(self, asker: int) -> str:
-        """The conflicts of an identity or account, each with its rule and how far it has gone."""
-        return conflicts_named(self.judged.conflicts, self.judged.covered, asker)
+    @property
+    def _unowned_in_use(self) -> Ints:
+        """The accounts that nobody owns or answers for, and that were signed in to, or used, lately."""
+        basis, orphans = self.basis, [it.account for it in self.judged.excess if it.kind == ORPHAN]
+        accounts = joined([it for it in orphans if it is not None])
+        since = basis.moment - self.context.thresholds.dormant * DAY
+        seen = basis.moments(basis.account("last_login"))
+        last = np.full(basis.size, BEGINNING)
+        np.maximum.at(last, basis.uses.user, basis.uses.time)
+        is_used = np.maximum(seen[accounts], last[accounts + basis.people]) >= since
+        found: Ints = accounts[is_used].astype(np.int64) + basis.people
+        return found
+
+    @property
+    def _climbing_out_of_office(self) -> Ints:
+        """Who could give itself everything in a system, and whose office that is not."""
+        whole = {it.name: len(it.actions) * it.size for it in self.index.systems_in_order}
+        some = [
+            it.askers for it in self.judged.climbers if any(now + more == whole[name] for name, now, more in it.gains)
+        ]
+        askers = joined(some).astype(np.int64)
+        return askers[~self.is_office[askers]]
+
+    def rules_broken(self, asker: int) -> str:
+        """The rules that an identity or account breaks, in words."""
+        crossed = [fence.id for fence, across in self.crossing if across[asker]]
+        return rules_broken(self.judged.conflicts, self.judged.covered, crossed, asker)
 
     @cached_property
     def gain(self) -> Floats:
@@ -170,7 +227,7 @@ class Risk:
             np.minimum(idle / 365, 1),
         ]
         measured = {**self._measured(slice(0, people)), "findings": count, "idle": idle}
-        why = why_of_asker("identities", measured, len(self.index.systems), self.conflicts_named)
+        why = why_of_asker("identities", measured, len(self.index.systems), self.rules_broken)
         return self._scores("identities", None, measures, why, 0, measured)
 
     def accounts(self) -> Scores:
@@ -187,7 +244,7 @@ class Risk:
         measures = [*self._reach_measures(slice(people, None)), self.conflicts_of[people:], excess, idle]
 
         measured = {**self._measured(slice(people, None)), "findings": counts, "idle": self.idle_days}
-        named = lambda at: self.conflicts_named(at + people)  # noqa: E731
+        named = lambda at: self.rules_broken(at + people)  # noqa: E731
         why = why_of_asker("accounts", measured, len(self.index.systems), named)
         return self._scores("accounts", None, measures, why, people, measured)
 
@@ -223,8 +280,9 @@ class Risk:
             measures = [*measures, self.gain[first : first + size]]
         points = np.round(np.stack(measures, axis=1) * np.array(self.judged.weights.listed()), 1)
         is_asker = kind in ("identities", "accounts")
-        least = self.floors[0][first : first + size] if is_asker else np.zeros(size)
-        lift = np.round(np.maximum(least - points.sum(axis=1), 0), 1)
+        floor, total = self.floors[0][first : first + size] if is_asker else np.zeros(size), points.sum(axis=1)
+        least = np.minimum(floor + IN_ORDER * total, 100)
+        lift = np.round(np.where(floor > 0, np.maximum(least - total, 0), 0), 1)
         points = np.concatenate([points, lift[:, None]], axis=1)
         names = subjects if subjects is not None else References(self.index.holders.references, first, size)
         return Scores(kind, names, points, self.judged.weights, why, measured or {})

@@ -6,7 +6,8 @@ are 100 together. What each measure says is written in docs/risk.md.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from enum import IntEnum
 from functools import cached_property
 
 import msgspec
@@ -57,7 +58,8 @@ class Scores(msgspec.Struct, frozen=True, dict=True):
         return np.lexsort((np.arange(len(self.totals)), -self.totals))
 
     def parts(self, at: int) -> list[Part]:
-        weights = [*self.weights.listed(), max(self.weights.critical, self.weights.exercised)]
+        floors = (self.weights.critical, self.weights.exercised, self.weights.unguarded)
+        weights = [*self.weights.listed(), max(floors)]
         return [
             Part(name, weights[number], float(self.points[at, number]), self.why(at, number))
             for number, name in enumerate(COLUMNS)
@@ -66,9 +68,10 @@ class Scores(msgspec.Struct, frozen=True, dict=True):
 
 
 def why_of_asker(
-    kind: str, measured: Mapping[str, Ints], systems: int, named_conflicts: Callable[[int], str]
+    kind: str, measured: Mapping[str, Ints], systems: int, broken: Callable[[int], str]
 ) -> Callable[[int, int], str]:
-    """What puts one part of the score of an identity or account into words. `systems`: how many there are."""
+    """What puts one part of the score of an identity or account into words. `systems`: how many there are; `broken`:
+    the rules that one of them breaks, in words."""
 
     def why(at: int, part: int) -> str:
         of = {name: int(column[at]) for name, column in measured.items()}
@@ -80,11 +83,11 @@ def why_of_asker(
             0: lambda: f"reaches what is of sensitivity {of['level']}",
             1: lambda: f"holds something in {of['systems']} of {systems} systems",
             2: lambda: f"was given {', '.join(named)}" if named else "was given nothing",
-            3: lambda: named_conflicts(at) or ("those of an owner count there" if is_account else "in no conflict"),
+            3: lambda: broken(at) or ("those of an owner count there" if is_account else "breaks no rule"),
             4: lambda: plural(of["findings"], "finding"),
             5: lambda: since if idle else never,
             6: lambda: _gain(gain) if gain else "is not known to be able to give itself more",
-            7: lambda: _lifted(of, named_conflicts(at)),
+            7: lambda: _lifted(of, broken(at)),
         }[part]()
 
     return why
@@ -94,22 +97,39 @@ def _gain(pairs: int) -> str:
     return f"could give itself more: {pairs:,} combinations of action and resource"
 
 
-def _lifted(of: Mapping[str, int], conflicts: str) -> str:
-    """Why a score is lifted: by a critical finding that is certain, or by a conflict that was exercised."""
+class Lift(IntEnum):
+    """What lifts a score, where it is no critical finding, which is told by the position of its kind."""
+
+    NOTHING = -1
+    CONFLICT = -2
+    FENCE = -3
+    UNOWNED = -4
+    CLIMB = -5
+
+
+_LIFTED = {
+    Lift.CONFLICT: "the duties of a conflict were used: {}",
+    Lift.FENCE: "it is across a critical fence: {}",
+    Lift.UNOWNED: "it is in use, and nobody owns it",
+    Lift.CLIMB: "it could give itself everything in a system, and that is not its office",
+}
+
+
+def _lifted(of: Mapping[str, int], broken: str) -> str:
+    """Why a score is lifted. `broken`: the rules that are broken, in words."""
     lifted = of["lifted"]
-    if lifted >= 0:
-        return f"lifted, because a critical finding is certain: {FLOORED_BY[lifted]}"
-    return f"lifted, because the duties of a conflict were used: {conflicts}"
+    why = f"a critical finding is certain: {FLOORED_BY[lifted]}" if lifted >= 0 else _LIFTED[Lift(lifted)]
+    return f"lifted, because {why.format(broken)}"
 
 
-def conflicts_named(conflicts: Conflicts, covered: Bools, asker: int) -> str:
-    """The conflicts of an identity or account, each with its rule and how far it has gone."""
+def rules_broken(conflicts: Conflicts, covered: Bools, crossed: Iterable[str], asker: int) -> str:
+    """The conflicts of an identity or account, each with its rule and how far it has gone, and the fences crossed."""
     texts = [
         f"{conflicts.rules[int(conflicts.rule[at])].id} {STATES[int(conflicts.state[at])]}"
         f"{' (covered)' if covered[at] else ''}"
         for at in (conflicts.asker == asker).nonzero()[0].tolist()
     ]
-    return ", ".join(texts)
+    return ", ".join([*texts, *(f"{fence} crossed" for fence in sorted(crossed))])
 
 
 class References(Sequence[str]):

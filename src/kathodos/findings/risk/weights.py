@@ -15,8 +15,9 @@ _Weight = Annotated[float, msgspec.Meta(ge=0)]
 class Weights(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """How much each part can add to a score; 100 together.
 
-    A score is no less than `critical` with a critical finding that is certain, and no less than `exercised` with a
-    conflict of a severe rule whose duties were used.
+    A score is no less than `critical` with a critical finding that is certain; no less than `exercised` with a conflict
+    of a severe rule whose duties were used, and across a critical fence; no less than `unguarded` for an account in use
+    that nobody owns, and for whoever could give itself everything in a system though that is not its office.
     """
 
     sensitivity: _Weight = 15
@@ -28,6 +29,7 @@ class Weights(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     escalation: _Weight = 10
     critical: Annotated[float, msgspec.Meta(ge=0, le=100)] = 75
     exercised: Annotated[float, msgspec.Meta(ge=0, le=100)] = 55
+    unguarded: Annotated[float, msgspec.Meta(ge=0, le=100)] = 40
 
     def total(self) -> float:
         return float(sum(self.listed()))
