@@ -103,9 +103,10 @@ class _Climb:
         self.reached = [what_reached_by(index, asker, moment)]
         while self.direct and self._take(list(self._possible())):
             taken = [step for step in self.steps.values() if not step.denies]
-            self.indexes.append(self._with(taken))
+            index, records = self._with(self.index, self.records, taken, taken)
+            self.indexes.append(index)
             alone = [step for step in self.steps.values() if step.denies]
-            self.singles.append([(step, self._with([*taken, step])) for step in alone])
+            self.singles.append([(it, self._with(index, records, [it], [*taken, it])[0]) for it in alone])
             every = [self.indexes[-1], *(single for _, single in self.singles[-1])]
             self.reached.append(_together([self.reached[-1], *(what_reached_by(one, asker, moment) for one in every)]))
 
@@ -116,17 +117,17 @@ class _Climb:
             self.steps.setdefault((step.kind, step.what, step.scope), step)
         return len(self.steps) > before
 
-    def _with(self, steps: list[Step]) -> Index:
-        """The index after some steps. A widened role gives the more through every grant by which the asker has it."""
+    def _with(self, index: Index, records: Records, steps: list[Step], every: list[Step]) -> tuple[Index, Records]:
+        """An index and the records after some steps more; `every`: these, and those that were taken before.
+
+        A widened role gives the more through every grant by which the asker has it.
+        """
         grants = [self._grant(step) for step in steps if step.kind in (GIVES, GRANTS)]
         members = [self._member(step) for step in steps if step.kind == JOINS]
-        index = self._edited(grants, members)
-        more = [grant for step in steps if step.kind == WIDENS for grant in self._widened(step, index)]
-        return self._edited([*grants, *more], members) if more else index
-
-    def _edited(self, grants: list[Record], members: list[Record]) -> Index:
-        edits: Edits = {kinds.GRANTS.name: Edit(come=grants), kinds.MEMBERS.name: Edit(come=members)}
-        return updated(self.index, edits, edited(self.records, edits))
+        index, records = _edited(index, records, grants, members)
+        widened = (grant for step in every if step.kind == WIDENS for grant in self._widened(step, index))
+        more = [grant for grant in widened if index.grants.ids.find(grant["grant"]) < 0]
+        return _edited(index, records, more, []) if more else (index, records)
 
     def _widened(self, step: Step, index: Index) -> Iterator[Record]:
         """What a widened role gives the asker: the more, as each grant that gives it the role would."""
@@ -395,3 +396,10 @@ def gained(potential: Potential) -> list[tuple[System, int, int]]:
         more = without(it.pairs, had)
         found.append((it.system, int((had[1] - had[0]).sum()), int((more[1] - more[0]).sum())))
     return found
+
+
+def _edited(index: Index, records: Records, grants: list[Record], members: list[Record]) -> tuple[Index, Records]:
+    """An index and the records with some grants and memberships more."""
+    edits: Edits = {kinds.GRANTS.name: Edit(come=grants), kinds.MEMBERS.name: Edit(come=members)}
+    records = edited(records, edits)
+    return updated(index, edits, records), records
