@@ -13,9 +13,10 @@ from unittest import mock
 from kathodos.ledger.operations import Operation
 from kathodos.ledger.payloads import Act
 from kathodos.model.kinds import GRANTS
+from kathodos.model.requests import RequestState
 from kathodos.request.content import Item, put_items
 from kathodos.request.kits import KitEntry
-from kathodos.request.records import Request, RequestState, put_requests
+from kathodos.request.records import Request, put_requests
 from kathodos.workspace.workspace import Workspace
 from tests.packets import answers_to, saved
 from tests.support import (

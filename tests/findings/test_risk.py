@@ -145,7 +145,7 @@ class Scores(unittest.TestCase):
         parts = {}
         for severity in ("medium", "critical"):
             fence = f'[[fence]]\nid = "F-1"\ntitle = "f"\nseverity = "{severity}"\n'
-            fence += "who = 'id eq \"bo\"'\nnever = [\"view dues:/tariffs/**\"]\n"
+            fence += 'who = \'id eq "bo"\'\nnever = ["view dues:/tariffs/**"]\n'
             rules = OFFICE_RULES + fence
             scores = Risk(judged(OFFICE, rules=rules)).identities()
             at = list(scores.subjects).index("identity:bo")

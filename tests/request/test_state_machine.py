@@ -18,22 +18,14 @@ from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, pr
 from kathodos.change.orders import decided
 from kathodos.errors import CallError
 from kathodos.model.kinds import GRANTS, MEMBERS
+from kathodos.model.requests import RequestState
 from kathodos.model.times import end_moment, microseconds, time_text
 from kathodos.request.asking import Ask, Remark, Renew, Wish, Withdraw
 from kathodos.request.content import item_from
 from kathodos.request.deciding import DENY, GRANT, DecideRequest
 from kathodos.request.emergency import BreakGlass, LookBack
 from kathodos.request.ending import EndRequests, TendRequests
-from kathodos.request.records import (
-    LOOK_BACK,
-    Less,
-    RequestState,
-    Sort,
-    items_of_requests,
-    requests_at,
-    steps_of,
-    waiting,
-)
+from kathodos.request.records import LOOK_BACK, Less, Sort, items_of_requests, requests_at, steps_of, waiting
 from kathodos.workspace.workspace import Workspace
 from tests import stores
 from tests.request.office import NOW, PEOPLE, make_office, moment

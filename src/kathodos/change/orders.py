@@ -82,6 +82,10 @@ class Order(msgspec.Struct, frozen=True, dict=True):
         kind, record, before, after = (self.values[name] for name in ("kind", "record", "before", "after"))
         return edit_from(kind, record, before, after)
 
+    def named(self, record: str) -> Order:
+        """As it is kept once the system lists what was ordered by a key of its own."""
+        return Order(self.row, {**self.values, "record": record})
+
     def state_at(self, moment: int) -> OrderState:
         """As `state`; overdue where it should have been carried out before a moment and nobody says that it is."""
         is_late = self.state in (OrderState.OPEN, OrderState.HANDED_OVER) and self._due <= moment
@@ -324,7 +328,7 @@ def confirm(plan: Plan, source: str) -> Confirmed:
         named = (order.edit.kind.name, order.edit.key)
         other = others.get(named)
         if named not in left:
-            found.confirmed.append(order)
+            found.confirmed.append(order if other is None else order.named(key_text(other.key)))
         elif other is not None and other.differs:
             found.differently.append(order)
         elif order.state is OrderState.DONE and source in str(order.values["source_named"]).split(SEPARATOR):

@@ -450,11 +450,12 @@ def run_undo(session: Session) -> int:
     from kathodos.change.kept import find_change
     from kathodos.change.orders import decided
     from kathodos.change.restoring import undoing
+    from kathodos.change.standing import UNDO
 
     records = session.view.stored
     change = find_change(records, session.arguments.name)
     edits = undoing(records, change, decided(records))
-    return take_up(session, Composition(edits, asked=len(edits)), f"undo of {change.name}")
+    return take_up(session, Composition(edits, asked=len(edits)), f"{UNDO}{change.name}")
 
 
 def run_restore(session: Session) -> int:

@@ -64,8 +64,8 @@ def _add_status(steps: Commands, common: argparse.ArgumentParser, formatter: For
 
 
 def run_list(session: Session) -> int:
+    from kathodos.model.requests import RequestState
     from kathodos.report.request_lists import RequestChoice, request_list
-    from kathodos.request.records import RequestState
 
     asked = session.arguments
     me = session.acts if asked.mine or asked.mine_to_decide or asked.decided else None
@@ -99,8 +99,9 @@ def _whom(session: Session) -> str:
 
 def run_show(session: Session) -> int:
     from kathodos.errors import CallError
+    from kathodos.model.requests import RequestState
     from kathodos.report.request_lists import request_shown
-    from kathodos.request.records import RequestState, find_request
+    from kathodos.request.records import find_request
     from kathodos.workspace.requests import trial
 
     view, number = session.view, session.arguments.number

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
+from kathodos.model.kinds import GRANTS, MEMBERS
 from kathodos.report.answers import Branch, Row
+from kathodos.report.marks import key_of_membership
 
 if TYPE_CHECKING:
     from kathodos.engine.explain import Chain
@@ -21,6 +23,7 @@ def chain_record(chain: Chain, marks: Marks) -> Row:
         "permission": str(chain.entry),
         "target": chain.target,
         "ordered": marks.of_chain(chain),
+        "stands": _standing(chain, marks),
     }
 
 
@@ -41,8 +44,19 @@ def chain_branch(chain: Chain, marks: Marks) -> Branch:
         steps += [f"which includes {role}" for role in chain.roles[1:]]
     scope = f", within {chain.scope}" if chain.scope else ""
     steps.append(f"{chain.entry}, from {chain.target} down{scope}")
+    steps += _standing(chain, marks)
     head = f"{'denied' if chain.denies else 'permitted'} by grant {chain.grant}{_told(marks.of_grant(chain.grant))}"
     return Branch(head, [Branch(step) for step in steps], "red" if chain.denies else "")
+
+
+def _standing(chain: Chain, marks: Marks) -> list[str]:
+    """By what the grant of a chain stands, and each membership on the way, where requests or changes gave them."""
+    grant = marks.stands(GRANTS, (chain.grant,))
+    found = [f"the grant stands {grant}"] if grant else []
+    for before, after in zip(chain.holders, chain.holders[1:], strict=False):
+        member = marks.stands(MEMBERS, key_of_membership(before, after)) if after.startswith("group:") else ""
+        found += [f"the membership in {after} stands {member}"] if member else []
+    return found
 
 
 def _told(ordered: str) -> str:

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
+from itertools import islice
 from typing import Any
 
 import msgspec
 import numpy as np
 
+from kathodos.change.edit_sets import key_text
+from kathodos.change.standing import orders_behind
 from kathodos.columns.csr import Ints
 from kathodos.columns.dictionary import matches
 from kathodos.errors import CallError, found_if, sentence
@@ -32,7 +35,8 @@ _FIELDS = (
     Field("actor", "By whom", 7, least=8),
     Field("reason", "Why", 7, least=12),
 )
-_DATA = ("entry", "time", "actor", "by", "reason", "kind", "record", "change")
+_DATA = ("entry", "time", "actor", "by", "order", "ordered_by", "ordered_for", "reason", "kind", "record", "change")
+_TOLD_TOGETHER = 1000  # records of which it is looked up at once what was behind their change
 _KINDS = (*(kind for kind in GATHERED if kind is not ACTIVITY), TIES, COVERS)
 _PASSED_OVER = ("last_login", "last_used")  # what says that something was used, and not that it is another
 
@@ -58,10 +62,13 @@ def changed(view: View, since: str, kind_name: str | None, most: int | None, is_
     entry = np.concatenate([part.entry for part in parts])
     order = np.lexsort((at, of, -entry))
     counts = {word: sum(part.count(word) for part in parts) for word in ("came", "changed", "went")}
-    rows = (_row(parts[of[it]], int(at[it]), entries) for it in order[: most if is_table else None].tolist())
+    some = ((parts[of[it]], int(at[it])) for it in order[: most if is_table else None].tolist())
+    rows = (
+        row for these in iter(lambda: list(islice(some, _TOLD_TOGETHER)), []) for row in _rows(view, these, entries)
+    )
     if not is_table:
         return Answer([Field(key, key) for key in _DATA], rows, status=found_if(len(order)))
-    shown = [{**row, "actor": Lines([row["actor"], row["by"]]), "change": Lines(row["change"])} for row in rows]
+    shown = [{**row, "actor": Lines(_by_whom(row)), "change": Lines(row["change"])} for row in rows]
     told = ", ".join(f"{count:,} {word}" for word, count in counts.items())
     heading = (
         f"Since {since}: {plural(len(order), 'record')}; {told}" if shown else f"Nothing has changed since {since}."
@@ -109,6 +116,33 @@ def _changes(view: View, kind: Kind, first: int) -> _Changes:
     entry = np.concatenate([history.since[new[differs]], history.until[was[gone]]]).astype(np.int64)
     rows_before, rows_after = np.concatenate([before[differs], was[gone]]), np.concatenate([new[differs], nothing])
     return _Changes(kind, history, entry, rows_before.astype(np.int64), rows_after.astype(np.int64))
+
+
+def _rows(view: View, some: Sequence[tuple[_Changes, int]], entries: Mapping[int, Entry]) -> Iterator[dict[str, Any]]:
+    """Some changes in words, each with the order that was behind it, where one was."""
+    rows = [_row(changes, at, entries) for changes, at in some]
+    keys = [(changes.kind, _key(changes, at), row["time"]) for (changes, at), row in zip(some, rows, strict=True)]
+    behind = orders_behind(view.stored, keys)
+    for (kind, key, time), row in zip(keys, rows, strict=True):
+        order = behind.get((kind.name, key_text(key), time))
+        if order is None:
+            yield {**row, "order": None, "ordered_by": None, "ordered_for": None}
+        else:
+            ordered = {"order": order.order, "ordered_by": order.ordered_by, "ordered_for": order.change}
+            yield {**row, **ordered, "reason": order.reason or row["reason"]}
+
+
+def _key(changes: _Changes, at: int) -> tuple[object, ...]:
+    shown = int(changes.after[at] if changes.after[at] >= 0 else changes.before[at])
+    return tuple(changes.history.column(name).value(shown) for name in changes.kind.key)
+
+
+def _by_whom(row: Mapping[str, Any]) -> list[str]:
+    """Who entered it, by what, and who had ordered it."""
+    if row["order"] is None:
+        return [row["actor"], row["by"]]
+    ordered = f"ordered by {row['ordered_by']}, for the change {row['ordered_for']}"
+    return [ordered, f"found by {row['actor']}, {row['by']}"]
 
 
 def _row(changes: _Changes, at: int, entries: Mapping[int, Entry]) -> dict[str, Any]:

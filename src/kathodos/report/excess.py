@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
 from functools import cached_property
+from itertools import islice
 from typing import Any
 
 import msgspec
@@ -21,13 +22,13 @@ from kathodos.findings.excess.batches import Batch, Finding, FindingColumns, fin
 from kathodos.findings.excess.kinds import KINDS, LATE_CONTROL, NAMES
 from kathodos.findings.excess.peers import BY_PEERS
 from kathodos.model.filters import Node
-from kathodos.model.kinds import Form
+from kathodos.model.kinds import GRANTS, MEMBERS, Form
 from kathodos.model.references import reference_to
 from kathodos.model.severities import SEVERITIES
 from kathodos.model.suggestions import nearest
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field, Lines, Row
-from kathodos.report.marks import Marks
+from kathodos.report.marks import Keyed, Marks
 from kathodos.report.severities import STYLES
 from kathodos.store.attributes import Distinct, filter_of, selected
 from kathodos.workspace.view import View
@@ -50,6 +51,7 @@ _FOUND = (
 )
 _OWN = ("kind", "severity", "subject", "confidence", "days")
 _MOST_SHOWN = 40
+_TOLD_TOGETHER = 1000  # findings of which it is looked up at once by what they stand
 
 
 class _OfFindings:
@@ -195,7 +197,12 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
     total = sum(len(positions) for _, positions in kept)
     most = _MOST_SHOWN if is_table and not is_whole else total
     marks = Marks(asked.view)
-    chosen = ({**_row(it), "ordered": marks.of_reference(it.rests_on) or None} for it in _in_words(kept, most))
+    told = _in_words(kept, most)
+    chosen = (
+        {**_row(it), "ordered": marks.of_any(_ended_by(it)) or None, "stands": stands or None}
+        for some in iter(lambda: list(islice(told, _TOLD_TOGETHER)), [])
+        for it, stands in zip(some, marks.stand_by([_ended_by(it) for it in some]), strict=True)
+    )
     rows: Iterable[Row] = chosen
     left_out: set[str] = set()
     if is_table:
@@ -205,7 +212,7 @@ def excess_list(asked: ExcessQuestion, is_table: bool, is_whole: bool) -> Answer
     can_be_edited = any(row["edits"] for row in rows) if is_table else total
     hint = "Their remedies as a change: --into CHANGE" if can_be_edited else ""
     hint = f"{total - most} more: --all shows them" if most < total else hint
-    extra = () if is_table else ("days", "ordered")
+    extra = () if is_table else ("days", "ordered", "stands")
     heading, text = plural(total, "finding"), _not_judged(asked) if is_table else []
     return Answer(fields, rows, heading, text, hint=hint, status=found_if(total), extra_keys=extra)
 
@@ -243,10 +250,24 @@ def _row(found: Finding) -> dict[str, Any]:
     return {**{key: value for key, value in asdict(found).items() if key != "edits"}, "edits": edits}
 
 
+def _ended_by(found: Finding) -> list[Keyed]:
+    """The grants and memberships that a finding rests on: those that its remedy ends, or the grant that it names."""
+    ended = [(it.kind, it.cells) for it in found.edits if it.verb == Verb.END]
+    keys: list[Keyed] = [
+        (kind, tuple(cells[name] for name in kind.key))
+        for name_of_kind, cells in ended
+        for kind in (GRANTS, MEMBERS)
+        if kind.name == name_of_kind
+    ]
+    prefix, _, name = found.rests_on.partition(":")
+    return keys or ([(GRANTS, (name,))] if prefix == "grant" else [])
+
+
 def _shown(row: dict[str, Any]) -> dict[str, Any]:
     """A finding for a person: what it rests on stands below what it is about."""
     rests = [f"rests on {row['rests_on']}"] if row["rests_on"] != row["subject"] else []
     rests += [row["ordered"]] if row["ordered"] else []
+    rests += [f"stands {row['stands']}"] if row["stands"] else []
     return {**row, "subject": Lines([row["subject"], *rests])}
 
 

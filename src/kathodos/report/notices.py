@@ -12,9 +12,10 @@ from typing import TYPE_CHECKING, Any
 import msgspec
 
 from kathodos.model.kinds import IDENTITIES
+from kathodos.model.requests import RequestState
 from kathodos.model.words import plural
 from kathodos.report.request_words import names_of
-from kathodos.request.records import Request, RequestState, Step
+from kathodos.request.records import Request, Step
 from kathodos.store.records import Records
 
 if TYPE_CHECKING:

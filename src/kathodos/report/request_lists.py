@@ -17,6 +17,7 @@ from kathodos.errors import CallError, found_if
 from kathodos.ledger.actors import Actor, normal_name
 from kathodos.model.kinds import BY_NAME, MEMBERS, REQUEST_STEPS, REQUESTS, Form
 from kathodos.model.orders import PENDING
+from kathodos.model.requests import RequestState
 from kathodos.model.times import first_moment, normal_moment
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
@@ -34,7 +35,6 @@ from kathodos.request.content import item_from
 from kathodos.request.records import (
     LOOK_BACK,
     Request,
-    RequestState,
     RequestTable,
     find_request,
     is_asked_back,

@@ -10,6 +10,7 @@ from typing import Any
 import msgspec
 
 from kathodos.errors import CallError, found_if
+from kathodos.model.requests import RequestState
 from kathodos.model.times import time_text
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
@@ -17,16 +18,7 @@ from kathodos.report.packets import Packet, Texts, ascii_json
 from kathodos.report.request_words import evidence_lines, named, names_of, said_lines
 from kathodos.request.answering import REPEATED, seal_name
 from kathodos.request.kits import system_given
-from kathodos.request.records import (
-    LOOK_BACK,
-    Request,
-    RequestState,
-    RequestTable,
-    Step,
-    requests_at,
-    steps_of,
-    waiting,
-)
+from kathodos.request.records import LOOK_BACK, Request, RequestTable, Step, requests_at, steps_of, waiting
 from kathodos.review.packets import Seal
 from kathodos.workspace.requests import trial
 from kathodos.workspace.view import View

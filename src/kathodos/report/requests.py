@@ -8,6 +8,7 @@ from typing import Any
 
 from kathodos.change.orders import Carried
 from kathodos.errors import Status
+from kathodos.model.requests import RequestState
 from kathodos.model.words import plural
 from kathodos.report.answers import Answer, Field
 from kathodos.report.edits import Wording
@@ -23,10 +24,7 @@ from kathodos.request.asking import Asked
 from kathodos.request.deciding import DecidedRequest
 from kathodos.request.emergency import Broken, LookedBack
 from kathodos.request.ending import Ended, Tended
-from kathodos.request.records import (
-    Request,
-    RequestState,
-)
+from kathodos.request.records import Request
 from kathodos.workspace.requests import Nearest, Trial
 from kathodos.workspace.view import View
 

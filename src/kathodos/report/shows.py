@@ -33,7 +33,9 @@ def shown(view: View, reference: str, form: str) -> Answer:
     related = _related(view, kind, record)
     claims = _claims(view, kind, record)
     marks = Marks(view)
-    ordered = marks.of(kind, tuple(record.get(name) for name in kind.key))
+    key = tuple(record.get(name) for name in kind.key)
+    ordered, stands = marks.of(kind, key), marks.stands(kind, key)
+    certified = marks.certified(kind, record, _asker(view, {"ref": record.get("holder") or record.get("member") or ""}))
     rows = [record] if form == "csv" else []
     fields = [Field(name, name) for name in record] if form == "csv" else []
     if form != "table":
@@ -41,12 +43,15 @@ def shown(view: View, reference: str, form: str) -> Answer:
         document = {
             **record,
             **({"ordered": ordered} if ordered else {}),
+            **({"stands": stands} if stands else {}),
+            **({"certified": certified} if certified else {}),
             **({"sources": claims} if claims else {}),
             "related": some,
         }
         return Answer(fields, rows, document=document)
     own = [Branch(ordered, style="yellow")] if ordered else []
     own += [_value(name, value) for name, value in record.items() if name != "ref" and value is not None]
+    own += [Branch(it) for it in (f"stands {stands}" if stands else "", certified) if it]
     if claims:
         branches_of_sources = [
             Branch(f"{it['source']}: {it['attribute']} {plain(it['value'])}{_MARKS[it['wins']]}") for it in claims
@@ -55,13 +60,20 @@ def shown(view: View, reference: str, form: str) -> Answer:
     branches = [
         Branch(
             f"{name} ({len(at)}{_uses_in_all(view, other, at)})",
-            [Branch(_line(it, other, marks)) for it in records_at(view.catalogue, other, at[:_MOST])]
+            [_branch(it, other, marks, _asker(view, record)) for it in records_at(view.catalogue, other, at[:_MOST])]
             + ([Branch(f"and {len(at) - _MOST} more")] if len(at) > _MOST else []),
         )
         for name, (other, at) in related.items()
     ]
     tree = Branch(record["ref"], [*own, *branches], "bold")
     return Answer(text=told_of_orders(view, record["ref"]), trees=[tree], hint=_hint(kind, record))
+
+
+def _asker(view: View, record: dict[str, Any]) -> str:
+    """Whom what a record holds belongs to, by reference: an identity itself, an account to who owns it."""
+    number = view.index.holders.find(record["ref"])
+    held = view.index.holders
+    return held.references[int(held.asker_of[number])] if 0 <= number < held.first_group else ""
 
 
 def _uses_in_all(view: View, kind: Kind, at: Ints) -> str:
@@ -165,3 +177,11 @@ def _line(record: dict[str, Any], kind: Kind, marks: Marks) -> str:
             parts.append(f"{name} {plain(value)}")
     ordered = marks.of(kind, tuple(record.get(name) for name in kind.key))
     return ", ".join([*parts[:7], *([ordered] if ordered else [])])
+
+
+def _branch(record: dict[str, Any], kind: Kind, marks: Marks, asker: str) -> Branch:
+    """A record on one line; below it by what it stands, and when it was certified last."""
+    key = tuple(record.get(name) for name in kind.key)
+    told = [f"stands {it}" for it in [marks.stands(kind, key)] if it]
+    told += [it for it in [marks.certified(kind, record, asker)] if it] if asker else []
+    return Branch(_line(record, kind, marks), [Branch(it) for it in told])

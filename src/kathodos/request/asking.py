@@ -18,6 +18,7 @@ from kathodos.ledger.payloads import Act, RequestPayload
 from kathodos.model.kinds import ACCOUNTS, IDENTITIES, KITS, REQUEST_REMARKS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
+from kathodos.model.requests import RequestState
 from kathodos.model.suggestions import nearest
 from kathodos.model.times import end_moment, time_text
 from kathodos.request.approving import Approvers, Concerned, StepDecided, excluded_of
@@ -26,7 +27,6 @@ from kathodos.request.kits import Kit, KitEntry, entry_named, find_kit, is_kit, 
 from kathodos.request.records import (
     NAME,
     Request,
-    RequestState,
     Sort,
     closed,
     find_request,

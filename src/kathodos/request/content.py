@@ -21,10 +21,11 @@ from kathodos.ledger.operations import Plan
 from kathodos.model.cells import IN_AN_ID, derived_id
 from kathodos.model.kinds import ACCOUNTS, BY_NAME, GRANTS, MEMBERS, REQUEST_ITEMS, Kind
 from kathodos.model.references import reference_to
+from kathodos.model.requests import RequestState
 from kathodos.model.rows import Record
 from kathodos.model.times import end_moment, first_moment
 from kathodos.request.kits import ACCOUNT, KitEntry
-from kathodos.request.records import Request, RequestState, items_of_requests, requests_holding
+from kathodos.request.records import Request, items_of_requests, requests_holding
 from kathodos.store.records import Records
 
 

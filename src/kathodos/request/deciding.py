@@ -21,6 +21,7 @@ from kathodos.ledger.payloads import Act, RequestPayload
 from kathodos.model.kinds import IDENTITIES, KIT_ENTRIES, KITS, REQUESTS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
+from kathodos.model.requests import RequestState
 from kathodos.model.times import end_moment, microseconds, time_text
 from kathodos.request.asking import invitation_for, must_be_open, subjects_of
 from kathodos.request.content import (
@@ -36,7 +37,6 @@ from kathodos.request.kits import Kit, KitEntry, find_kit
 from kathodos.request.records import (
     Less,
     Request,
-    RequestState,
     Step,
     closed,
     find_request,

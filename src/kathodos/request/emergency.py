@@ -15,22 +15,14 @@ from kathodos.ledger.actors import Acting, Actor
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act, RequestPayload
 from kathodos.model.periods import later
+from kathodos.model.requests import RequestState
 from kathodos.model.times import time_text
 from kathodos.request.approving import Approvers, Concerned, StepDecided, excluded_of
 from kathodos.request.asking import Wish, meaning, must_be_open_to, step_rows, subjects_of
 from kathodos.request.deciding import Giving, as_approver, give, step_of
 from kathodos.request.ending import Ended, end_requests
 from kathodos.request.kits import ApprovalStep, Kit
-from kathodos.request.records import (
-    LOOK_BACK,
-    Request,
-    RequestState,
-    find_request,
-    next_number,
-    put_steps,
-    steps_of,
-    waiting,
-)
+from kathodos.request.records import LOOK_BACK, Request, find_request, next_number, put_steps, steps_of, waiting
 from kathodos.request.terms import RequestTerms
 
 RIGHT, WRONG = "right", "wrong"

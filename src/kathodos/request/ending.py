@@ -26,6 +26,7 @@ from kathodos.ledger.payloads import Act, RequestPayload, TendPayload
 from kathodos.model.kinds import IDENTITIES, REQUEST_STEPS, REQUESTS
 from kathodos.model.periods import later
 from kathodos.model.references import reference_to
+from kathodos.model.requests import RequestState
 from kathodos.model.times import NEVER, end_moment, microseconds, time_text
 from kathodos.request.approving import Approvers, Concerned, excluded_of
 from kathodos.request.asking import is_theirs, subjects_of
@@ -34,7 +35,6 @@ from kathodos.request.deciding import concerned_in, kit_of
 from kathodos.request.records import (
     LOOK_BACK,
     Request,
-    RequestState,
     RequestTable,
     Step,
     closed,

@@ -35,11 +35,12 @@ from kathodos.model.kinds import (
     REVIEW_THINGS,
 )
 from kathodos.model.references import reference_to
+from kathodos.model.requests import RequestState
 from kathodos.model.rows import Record
 from kathodos.model.times import end_moment, first_moment
 from kathodos.model.words import plural
 from kathodos.request.kits import KitEntry
-from kathodos.request.records import Request, RequestState, RequestTable
+from kathodos.request.records import Request, RequestTable
 from kathodos.rules.asked import asked_by
 from kathodos.store.records import Records, Wanted
 

@@ -16,12 +16,12 @@ from kathodos.errors import CallError
 from kathodos.ledger.operations import Operation, Plan
 from kathodos.ledger.payloads import Act
 from kathodos.model.references import reference_to
+from kathodos.model.requests import RequestState
 from kathodos.request.content import Item, brought_by, end_items, give_entries, holder_of, item_from, put_items
 from kathodos.request.kits import Kit, KitEntry, kit_edits
 from kathodos.request.records import (
     Less,
     Request,
-    RequestState,
     items_of_requests,
     put_requests,
     put_steps,

@@ -30,6 +30,7 @@ from kathodos.model.kinds import (
     Kind,
 )
 from kathodos.model.orders import WAITING
+from kathodos.model.requests import RequestState
 from kathodos.model.rows import Record
 from kathodos.model.times import NEVER, end_moment
 from kathodos.request.kits import KitEntry, entries_from, entries_text
@@ -37,20 +38,6 @@ from kathodos.store.records import Records, Stored, Wanted
 
 NAME = "name"  # what is kept of somebody who is not in the catalogue, beside what a kit wants to be told
 LOOK_BACK = 0  # the number of the step in which somebody looks back on an emergency
-
-
-class RequestState(StrEnum):
-    """How far a request has come. Of these, running and to end are told by orders, and never kept: it runs when what
-    it gives is there, and is to end while what it gave is not gone."""
-
-    OPEN = "open"
-    GRANTED = "granted"
-    DENIED = "denied"
-    WITHDRAWN = "withdrawn"
-    RUNNING = "running"
-    TO_END = "to end"
-    ENDED = "ended"
-    LAPSED = "lapsed"
 
 
 class Sort(StrEnum):

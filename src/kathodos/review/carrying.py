@@ -26,7 +26,8 @@ from kathodos.review.subjects import About, Decision
 from kathodos.store.records import Records
 
 OF_LINES = ("until", "conflicts", "fences", "status", "ends", "former", "value")
-KEYS = ("holder", "grant", "group", "part")  # what makes a line of one review the same as one of another
+# What makes a line of one review the same as one of another: the same unit of the same person.
+KEYS = ("holder", "grant", "group", "part", "identity")
 OF_THINGS = ("gives", "brings", "contains", "within")
 
 
