@@ -96,6 +96,9 @@ class OfHolders(unittest.TestCase):
                 and row["system"] in systems
             ]
             self.assertEqual(line["signed_in"], max(days, default=None), line)
+            having = {row["system"] for row in accounts if row.get("identity") == unit.asker.removeprefix("identity:")}
+            missing = sorted(systems - having) if not days and unit.asker.startswith("identity:") else []
+            self.assertEqual((line["no_account"] or "").split(";"), missing or [""])
 
     def test_sensitivity_is_the_highest_of_what_it_opens(self):
         resources = [

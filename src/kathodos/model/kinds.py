@@ -432,6 +432,8 @@ REVIEW_LINES = Kind(
         Column("never", Form.LIST),
         Column("lost", Form.NUMBER),
         Column("found", Form.LIST),
+        Column("no_account", Form.LIST),
+        Column("stands_by"),
     ),
     ("review", "line"),
 )

@@ -104,3 +104,9 @@ class Names:
         names = [name for kind in named for name in itertools.islice(self.of[kind], _MOST_COMPARED)]
         what = " or ".join(PREFIXES[kind] for kind in named)
         raise UnfitError(f"there is no {what} {text}", nearest(text.split(":", 1)[-1], names))
+
+
+def key_of_membership(member: str, group: str) -> tuple[str, str, str]:
+    """The key of a membership, given by the references of both."""
+    system, _, name = group.partition(":")[2].partition("/")
+    return system, name, member

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from kathodos.model.kinds import GRANTS, MEMBERS
+from kathodos.model.references import key_of_membership
 from kathodos.report.answers import Branch, Row
-from kathodos.report.marks import key_of_membership
 
 if TYPE_CHECKING:
     from kathodos.engine.explain import Chain

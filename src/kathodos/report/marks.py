@@ -12,6 +12,7 @@ from kathodos.change.orders import Order, order_text, ordered_of, orders_about, 
 from kathodos.change.standing import last_certified, standings
 from kathodos.engine.explain import Chain
 from kathodos.model.kinds import BY_NAME, GRANTS, MEMBERS, Kind
+from kathodos.model.references import key_of_membership
 from kathodos.model.rows import Record
 from kathodos.model.words import plural
 from kathodos.workspace.view import View
@@ -90,12 +91,6 @@ class Marks:
     def of_kind(self, kind: Kind) -> Mapping[tuple[object, ...], str]:
         """What is ordered of each record of a kind that something is ordered of, by key."""
         return {key: self.of(BY_NAME[name], key) for name, key in self._orders if name == kind.name}
-
-
-def key_of_membership(member: str, group: str) -> tuple[str, str, str]:
-    """The key of a membership, given by the references of both."""
-    system, _, name = group.partition(":")[2].partition("/")
-    return system, name, member
 
 
 def told_of_orders(view: View, *references: str) -> list[str]:

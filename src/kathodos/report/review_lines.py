@@ -94,6 +94,8 @@ _KEYS = (
         "redundant",
         "certified_at",
         "certified_by",
+        "no_account",
+        "stands_by",
     ),
     *("speaks", "stands_out", "decision", "decided_by", "decided_at", "capacity", "decision_reason"),
     *("reduced", "remarks", "signed_off", "ordered"),

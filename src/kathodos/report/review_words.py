@@ -97,6 +97,7 @@ def facts_about(line: dict[str, Any]) -> list[str]:
     facts += [f"until {line['ends'][:10]}"] if line["ends"] else []
     facts += [f"risk {line['risk']}"] if line["risk"] is not None else []
     facts += [f"signed in {line['signed_in'][:10]}"] if line["signed_in"] else []
+    facts += [f"no account in {', '.join(line['no_account'])}"] if line["no_account"] else []
     return facts + ([f"came from {line['former_department']}"] if line["former_department"] else [])
 
 
@@ -107,6 +108,7 @@ def words_about(evidence: dict[str, Any], most: int = 3) -> list[str]:
         held += "; given" + (f" by {evidence['given_by']}" if evidence["given_by"] else "")
         held += f" on {evidence['given_at'][:10]}" if evidence["given_at"] else ""
     held += f" ({evidence['given_for']})" if evidence["given_for"] else ""
+    held += f"; stands {evidence['stands_by']}" if evidence["stands_by"] else ""
     held += f"; ends {evidence['until']}" if evidence["until"] else ""
     brings = [f"brings {', '.join(evidence['brings'])}"] if evidence["brings"] else []
     if (evidence["sensitivity"] or 0) > 1:

@@ -36,6 +36,8 @@ _MORE = (
     "conflicts",
     "fences",
     "also_needed",
+    "no_account",
+    "stands_by",
 )
 _RENAMED = {
     "given_for": "given_for",
@@ -60,7 +62,7 @@ _NUMBERS = (
     "everyone_counted",
     "would_be_lost",
 )
-_LISTS = ("excess", "needed_by", "conflicts", "fences", "also_needed", "never_used", "found_about")
+_LISTS = ("excess", "needed_by", "conflicts", "fences", "also_needed", "never_used", "found_about", "no_account")
 _WORDS = ("needed", "use")
 _OF_WHAT = ("system", "role", "action", "resource")
 _SAID = ("asked", "passed_to")

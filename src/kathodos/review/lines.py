@@ -278,6 +278,8 @@ def _line(review: Review, line: dict[str, Any], things: dict[int, dict[str, Any]
         **{name: line[name] for name in ("signed_in", "risk", "certified_at", "certified_by", "speaks", "stands_out")},
         "excess": split_list(line["excess"]),
         "found_about": split_list(line["found"]),
+        "no_account": split_list(line["no_account"]),
+        "stands_by": line["stands_by"],
         "redundant": None if line["redundant"] is None else bool(line["redundant"]),
         **{name: line[name] for name in ("decision", "decided_by", "decided_at", "capacity")},
         "decision_reason": line["reason"],

@@ -21,7 +21,7 @@ from kathodos.engine.reach import grants_permitting, what_grants_give
 from kathodos.findings.conflicts.cure_program import Link, Program
 from kathodos.findings.conflicts.states import Conflict
 from kathodos.model.kinds import GRANTS, MEMBERS
-from kathodos.model.references import name_in, reference_to
+from kathodos.model.references import key_of_membership, reference_to
 from kathodos.rules.reading import Duty, Permission
 from kathodos.rules.targets import PermissionTargets
 from kathodos.store.edited import Edit, Edits, edited
@@ -51,13 +51,7 @@ class Withdrawal(msgspec.Struct, frozen=True):
 
     def key(self) -> tuple[str, ...]:
         """The key of the record that ends."""
-        return (self.grant,) if self.grant else _membership(self.member, self.group)
-
-
-def _membership(member: str, group: str) -> tuple[str, ...]:
-    """The key of a membership, given by references."""
-    system, _, name = name_in("group", group).partition("/")
-    return (system, name, member)
+        return (self.grant,) if self.grant else key_of_membership(self.member, self.group)
 
 
 def edits_of(basis: Basis, withdrawals: Iterable[Withdrawal]) -> Edits:
@@ -197,7 +191,7 @@ class Problem:
     def _losing_by(self, link: Link) -> tuple[int, int]:
         basis, (first, group) = self.basis, link
         references = self.index.holders.references
-        key = _membership(references[first], references[group]) if group >= 0 else (self.index.grants.ids[first],)
+        key = key_of_membership(references[first], references[group]) if group >= 0 else (self.index.grants.ids[first],)
         edits = _ending(basis, [key])
         records = edited(basis.records, edits)
         after = Side(updated(self.index, edits, records), basis.moment)

@@ -78,6 +78,8 @@ def columns_of_units(asked: Asked, units: Units, evidence: Evidence) -> dict[str
         "found": holder.excess(),
         "redundant": _redundant(told),
         "spoken": evidence.spoken(),
+        "no_account": evidence.without_account(),
+        "stands_by": evidence.stands_by(),
     }
     stands_out, speaks = standing_out(facts_of(asked.context, evidence, columns))
     return {**columns, "speaks": speaks, "stands_out": stands_out}

@@ -19,7 +19,9 @@ from kathodos.analysis.evidence.since import NOT_RECORDED
 from kathodos.analysis.evidence.things import Things
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import Peers, Usual, counted
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, distinct, ints
+from kathodos.change.edit_sets import key_text
+from kathodos.change.standing import standings
+from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_pairs, distinct, ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, dense, dictionary_column, nothing, tabled
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import fingerprints
@@ -29,6 +31,8 @@ from kathodos.findings.excess.batches import ExcessContext
 from kathodos.findings.excess.former import Kept
 from kathodos.findings.excess.unit_words import UnitWords
 from kathodos.model.json_text import json_text
+from kathodos.model.kinds import CHANGES, GRANTS, MEMBERS, Kind
+from kathodos.model.references import key_of_membership
 from kathodos.model.times import BEGINNING, DAY, day_text, moment_text
 from kathodos.review.drafts.holder_evidence import moments_column
 from kathodos.rules.asked import asked_by
@@ -389,26 +393,81 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
 
     def signed_in(self) -> DictionaryColumn:
         """When the accounts of whoever has each unit last signed in to the systems that it gives something in."""
-        basis, holders, exposure = self.context.basis, self.context.basis.index.holders, self.context.exposure
-        seen = basis.moments(basis.account("last_login"))
-        names = {it.name: at for at, it in enumerate(basis.index.systems_in_order)}
-        system = basis.account("system")
-        number = np.array([*(names.get(str(it), -1) for it in system.values), -1], dtype=np.int64)[system.codes]
-        width = max(len(names), 1)
-        known = ((seen > BEGINNING) & (number >= 0)).nonzero()[0]
-        code = holders.asker_of[holders.people + known] * width + number[known]
-        codes, which = np.unique(code, return_inverse=True)
+        return moments_column(self._signed_in)
+
+    @cached_property
+    def _signed_in(self) -> Ints:
+        basis = self.context.basis
+        code, seen = self._accounts_in, basis.moments(basis.account("last_login"))
+        known = ((seen > BEGINNING) & (code >= 0)).nonzero()[0]
+        codes, which = np.unique(code[known], return_inverse=True)
         newest = np.full(len(codes), BEGINNING, dtype=np.int64)
         np.maximum.at(newest, which, seen[known])
-        permits = ~basis.index.grants.denies[self.carried.items]
-        unit, grant = self.carried.rows()[permits], self.carried.items[permits]
-        origin, of_system = exposure.systems.of(basis.index.grants.entitlement[grant].astype(np.int64))
-        systems = csr_from_pairs(unit[origin].astype(np.int64), of_system.astype(np.int64), len(self.used))
-        at, place = systems.of(self.place)
-        wanted = self.units.asker[at] * width + place
+        at, wanted = self._given_in
         found = np.full(len(self.units), BEGINNING, dtype=np.int64)
         where = np.minimum(insertion_points(codes, wanted), max(len(codes) - 1, 0))
         if len(codes):
             there = codes[where] == wanted
             np.maximum.at(found, at[there], newest[where[there]])
-        return moments_column(found)
+        return found
+
+    @property
+    def _width(self) -> int:
+        return max(len(self.context.basis.index.systems_in_order), 1)
+
+    @cached_property
+    def _accounts_in(self) -> Ints:
+        """Whose each account is and in which system, as one number; -1 where the system is not known."""
+        basis, holders = self.context.basis, self.context.basis.index.holders
+        names = {it.name: at for at, it in enumerate(basis.index.systems_in_order)}
+        system = basis.account("system")
+        number = np.array([*(names.get(str(it), -1) for it in system.values), -1], dtype=np.int64)[system.codes]
+        return np.where(number >= 0, holders.asker_of[holders.people :] * self._width + number, -1)
+
+    @cached_property
+    def _given_in(self) -> tuple[Ints, Ints]:
+        """Units with each system that they give something in: the unit, and whose it is in which, as one number."""
+        index = self.context.basis.index
+        permits = ~index.grants.denies[self.carried.items]
+        unit, grant = self.carried.rows()[permits], self.carried.items[permits]
+        origin, of_system = self.context.exposure.systems.of(index.grants.entitlement[grant].astype(np.int64))
+        pairs = distinct(unit[origin].astype(np.int64) * self._width + of_system)
+        systems = csr_from_pairs(pairs // self._width, pairs % self._width, len(self.used))
+        at, place = systems.of(self.place)
+        return at, self.units.asker[at] * self._width + place
+
+    def without_account(self) -> DictionaryColumn:
+        """The systems that each unit of a person who never signed in to any of them gives something in, and where the
+        person has no account, as a kept list."""
+        index, (at, wanted) = self.context.basis.index, self._given_in
+        is_there = among(wanted, distinct(self._accounts_in[self._accounts_in >= 0]))
+        asked = (self._signed_in[at] == BEGINNING) & (self.units.asker[at] < self.context.basis.people) & ~is_there
+        missing = csr_from_pairs(at[asked], wanted[asked] % self._width, len(self.units))
+        some = (missing.sizes() > 0).nonzero()[0]
+        _, sample, which = np.unique(fingerprints(missing.picked(some)), return_index=True, return_inverse=True)
+        names = [it.name for it in index.systems_in_order]
+        told = dictionary_column(";".join(names[it] for it in missing[int(some[one])].tolist()) for one in sample)
+        codes = np.full(len(self.units), -1, dtype=np.int32)
+        codes[some] = told.codes[which]
+        return DictionaryColumn(codes, told.values)
+
+    def stands_by(self) -> DictionaryColumn:
+        """By what each unit stands, in words: a request and its kit, or a change; nothing where neither gave it."""
+        basis, codes = self.context.basis, np.full(len(self.units), -1, dtype=np.int32)
+        texts: dict[str, int] = {}
+        if len(basis.records.rows(CHANGES)):
+            index, references = basis.index, basis.index.holders.references
+            keys: list[tuple[Kind, tuple[str, ...]]] = [
+                (GRANTS, (index.grants.ids[grant],))
+                if grant >= 0
+                else (MEMBERS, key_of_membership(references[holder], references[group]))
+                for grant, group, holder in zip(
+                    *(it.tolist() for it in (self.units.grant, self.units.group, self.units.holder)), strict=True
+                )
+            ]
+            found = standings(basis.records, keys)
+            for at, (kind, key) in enumerate(keys) if found else ():
+                standing = found.get((kind.name, key_text(key)))
+                if standing is not None:
+                    codes[at] = texts.setdefault(standing.text, len(texts))
+        return DictionaryColumn(codes, tabled(list(texts)))

@@ -19,6 +19,8 @@ UPGRADE = Upgrade(
             ("never", "which of their actions were never used"),
             ("lost#", "how much would be lost without them"),
             ("found", "what was found about the person and not about the line"),
+            ("no_account", "in which of the systems concerned the person has no account"),
+            ("stands_by", "by what request, kit or change they stand"),
         )
     ),
 )
