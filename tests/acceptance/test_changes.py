@@ -451,6 +451,44 @@ class OtherFormats(Office, unittest.TestCase):
 class Undoing(Office, unittest.TestCase):
     more = WITH_STATUS
 
+    def orders(self):
+        """Each order that is not settled: its number, its state and what is noted of it."""
+        listed = records_inside("orders", "list", cwd=self.here)
+        return [(it["order"], it["state"], it["note"]) for it in listed]
+
+    def handed_over(self, name):
+        inside("enact", "--by", "tables", "--out", name, "--yes", cwd=self.here)
+        return {it.name: it.read_bytes() for it in (self.here / name).rglob("*.csv")}
+
+    def sets_tariffs(self, *more):
+        words = ("reach", "--by", "ann", "--on", "dues:/tariffs", "--do", "edit", *more)
+        return inside(*words, cwd=self.here, status=None).returncode == 0
+
+    def test_what_was_handed_over_and_is_not_wanted_any_more_is_called_back(self):
+        for is_carried_out in (False, True):
+            with self.subTest(is_carried_out):
+                self.change("take", "role:dues/setter", "--from", "ann", "--into", f"y{is_carried_out}")
+                self.change("apply", f"y{is_carried_out}", "--yes")
+                ((first, _, _),) = self.orders()
+                files = self.handed_over(f"first{is_carried_out}")
+                done = self.change("undo", f"y{is_carried_out}", "--yes")
+                self.assertIn("1 earlier order dropped, 1 of them called back", done.stdout)
+                told = inside("orders", "worklist", "--format", "csv", cwd=self.here).stdout
+                self.assertIn(f"Do not carry out order {first} any more. If it is done already:", told)
+                back = (first + 1, "open", f"calls back order {first}")
+                self.assertEqual(self.orders(), [back])
+                if is_carried_out:  # as it was told first
+                    for name, content in files.items():
+                        (self.here / "tables" / name).write_bytes(content)
+                inside("gather", cwd=self.here)
+                self.assertEqual(self.orders(), [back], "its side may still do what it was told")
+                stands = self.sets_tariffs(), self.sets_tariffs("--assume", "orders")
+                self.assertEqual(stands, (not is_carried_out, True))
+                for name, content in self.handed_over(f"second{is_carried_out}").items():
+                    (self.here / "tables" / name).write_bytes(content)
+                self.assertIn("1 order confirmed", inside("gather", cwd=self.here).stdout)
+                self.assertEqual((self.orders(), self.sets_tariffs()), ([], True))
+
     def test_undo_after_apply_is_as_before_whether_carried_out_or_not(self):
         before = reached(self.here)
         for is_carried_out in (False, True):
@@ -587,6 +625,19 @@ class Trial(Office, unittest.TestCase):
         self.assertEqual([it["kind"] for it in told], ["mandate"], "what is assumed counts beside open orders")
         carried_out(self.here)
         self.assertEqual(self.answers(), assumed)
+
+    def test_a_file_of_edits_knows_what_the_draft_that_it_goes_into_brings(self):
+        role = '[[add]]\nkind = "roles"\nsystem = "dues"\nrole = "helper"\n'
+        role += '[[add]]\nkind = "role_permissions"\nsystem = "dues"\nrole = "helper"\naction = "view"\n'
+        (self.here / "role.toml").write_text(role + 'resource = "dues:/tariffs"\n')
+        grant = '[[add]]\nkind = "grants"\ngrant = "h1"\nholder = "identity:bo"\ngives = "role:dues/helper"\n'
+        (self.here / "grant.toml").write_text(grant)
+        told = inside("change", "read", "grant.toml", "--into", "x", cwd=self.here, status=None).stderr
+        self.assertIn("role:dues/helper", told)
+        self.change("read", "role.toml", "--into", "x")
+        self.change("read", "grant.toml", "--into", "x")
+        words = ("reach", "--by", "bo", "--on", "dues:/tariffs", "--do", "view", "--assume", "x")
+        self.assertIn("role:dues/helper", inside(*words, "--trace", cwd=self.here).stdout)
 
     def test_what_is_only_assumed_has_no_history_and_is_not_certified(self):
         self.change("take", "role:dues/setter", "--from", "ann", "--into", "x")

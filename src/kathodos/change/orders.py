@@ -38,7 +38,7 @@ from kathodos.model.kinds import (
     SYSTEMS,
     Kind,
 )
-from kathodos.model.orders import PENDING, SETTLED, STATES, OrderState
+from kathodos.model.orders import CALLS_BACK, PENDING, SETTLED, STATES, OrderState
 from kathodos.model.periods import later
 from kathodos.model.references import PREFIXES, name_in
 from kathodos.model.referring import key_named
@@ -81,6 +81,12 @@ class Order(msgspec.Struct, frozen=True, dict=True):
         """The edit, as the record was when it was ordered."""
         kind, record, before, after = (self.values[name] for name in ("kind", "record", "before", "after"))
         return edit_from(kind, record, before, after)
+
+    @property
+    def calls_back(self) -> int | None:
+        """The number of the order that this one calls back: it was handed over and is not wanted any more."""
+        note = str(self.values["note"] or "")
+        return int(note.removeprefix(CALLS_BACK).split(";")[0]) if note.startswith(CALLS_BACK) else None
 
     def named(self, record: str) -> Order:
         """As it is kept once the system lists what was ordered by a key of its own."""
@@ -199,11 +205,13 @@ def decided(records: Records) -> Records:
 
 
 class Carried(msgspec.Struct):
-    """What became of edits: ordered, edited at once, and orders that are not wanted any more."""
+    """What became of edits: ordered, edited at once, and orders that are not wanted any more; of these the ones that
+    were handed over, and are called back."""
 
     ordered: list[RecordEdit] = msgspec.field(default_factory=list)
     edited: list[RecordEdit] = msgspec.field(default_factory=list)
     dropped: list[Order] = msgspec.field(default_factory=list)
+    called_back: list[Order] = msgspec.field(default_factory=list)
 
 
 def carry(plan: Plan, edits: EditSet, change: str, terms: OrderTerms) -> Carried:
@@ -219,6 +227,8 @@ def carry(plan: Plan, edits: EditSet, change: str, terms: OrderTerms) -> Carried
             earlier, now = pending.get((kind.name, edit.key)), held.get(edit.key)
             if earlier is not None:
                 found.dropped.append(earlier)
+                if _is_out(earlier):
+                    found.called_back.append(earlier)
             actual = RecordEdit(kind, edit.key, now.record if now else None, edit.after, edit.why, edit.author)
             if actual.is_empty:
                 continue
@@ -233,10 +243,25 @@ def carry(plan: Plan, edits: EditSet, change: str, terms: OrderTerms) -> Carried
                 found.edited.append(actual)
         plan.close_rows(kind, closed)
         plan.open_rows(kind, opened)
-    _put_orders(plan, ordered, change, terms)
+    again = {(edit.kind.name, edit.key) for edit, _, _ in ordered}
+    back = [it for it in found.called_back if (it.edit.kind.name, it.edit.key) not in again]
+    ordered += [(_back(it), str(it.values["system"] or ""), str(it.values["source_named"])) for it in back]
+    notes = {(it.edit.kind.name, it.edit.key): f"{CALLS_BACK}{it.number}" for it in back}
+    _put_orders(plan, ordered, change, terms, notes)
     set_state(plan, found.dropped, OrderState.DROPPED, f"not wanted any more by the change {change}")
     close_changes(plan, {str(order.values["change"]) for order in found.dropped} - {change})
     return found
+
+
+def _is_out(order: Order) -> bool:
+    """Whether somebody may be carrying an order out: it was handed over, or is said to be done."""
+    return order.state in (OrderState.HANDED_OVER, OrderState.DONE)
+
+
+def _back(order: Order) -> RecordEdit:
+    """The edit that has everything be as it was before an order."""
+    edit = order.edit
+    return RecordEdit(edit.kind, edit.key, edit.after, edit.before, edit.why)
 
 
 def _source_of(kind: Kind, system: str, now: Held | None, systems: Mapping[Scalar, Scalar]) -> str:
@@ -246,7 +271,13 @@ def _source_of(kind: Kind, system: str, now: Held | None, systems: Mapping[Scala
     return str(systems.get(system) or "") if system and kind not in OF_NO_SYSTEM else ""
 
 
-def _put_orders(plan: Plan, ordered: Sequence[tuple[RecordEdit, str, str]], change: str, terms: OrderTerms) -> None:
+def _put_orders(
+    plan: Plan,
+    ordered: Sequence[tuple[RecordEdit, str, str]],
+    change: str,
+    terms: OrderTerms,
+    notes: Mapping[tuple[str, tuple[object, ...]], str],
+) -> None:
     first = plan.records.history(ORDERS).highest("order") + 1
     due: dict[str, str] = {}
     rows = []
@@ -254,7 +285,7 @@ def _put_orders(plan: Plan, ordered: Sequence[tuple[RecordEdit, str, str]], chan
         if system not in due:
             due[system] = terms.due(system, plan.time)
         kind, record, before, after = texts_of(edit)
-        at = (plan.actor.name, plan.now, due[system], None, None, None)
+        at = (plan.actor.name, plan.now, due[system], None, None, notes.get((edit.kind.name, edit.key)))
         rows.append((number, change, system or None, source, kind, record, before, after, OrderState.OPEN.value, *at))
     plan.open_rows(ORDERS, rows)
 
@@ -262,9 +293,16 @@ def _put_orders(plan: Plan, ordered: Sequence[tuple[RecordEdit, str, str]], chan
 def set_state(plan: Plan, orders: Sequence[Order], state: OrderState, note: str | None = None) -> None:
     """Puts orders into another state, by whom the plan says."""
     plan.close_rows(ORDERS, [order.row for order in orders])
-    more = {"state": state.value, "changed_by": plan.actor.name, "changed_at": plan.now, "note": note}
-    changed = ({**order.values, **more} for order in orders)
+    more = {"state": state.value, "changed_by": plan.actor.name, "changed_at": plan.now}
+    changed = ({**order.values, **more, "note": _noted(order, note)} for order in orders)
     plan.open_rows(ORDERS, [tuple(values[name] for name in ORDERS.names) for values in changed])
+
+
+def _noted(order: Order, note: str | None) -> str | None:
+    """What is noted of an order; which one it calls back stays noted."""
+    if order.calls_back is None:
+        return note
+    return f"{CALLS_BACK}{order.calls_back}" + (f"; {note}" if note else "")
 
 
 # What a person says of them
@@ -327,6 +365,8 @@ def confirm(plan: Plan, source: str) -> Confirmed:
     for order in orders:
         named = (order.edit.kind.name, order.edit.key)
         other = others.get(named)
+        if named not in left and order.calls_back is not None and not _is_out(order):
+            continue  # its side has not been told yet, and may do what it was told before
         if named not in left:
             found.confirmed.append(order if other is None else order.named(key_text(other.key)))
         elif other is not None and other.differs:
@@ -446,6 +486,8 @@ def _keys(references: Sequence[str]) -> Iterator[tuple[str, tuple[object, ...]]]
 
 def order_text(order: Order) -> str:
     """What is said of a record that an order is about."""
+    if order.calls_back is not None:
+        return f"order {order.calls_back} about it is called back"
     if order.edit.after is None:
         return "ordered to end"
     if order.edit.before is None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 from functools import partial
 
-from kathodos.cli.changing import Applying, apply, desk, show_rehearsal, take_up
+from kathodos.cli.changing import Applying, apply, desk, edits_so_far, show_rehearsal, take_up
 from kathodos.cli.options import (
     Commands,
     Formatter,
@@ -396,9 +396,12 @@ def _of_file(session: Session, name: str):  # type: ignore[no-untyped-def]  # th
 
     from kathodos.change.composition import Composition
     from kathodos.change.edits import edits_in
+    from kathodos.store.edited import edited
     from kathodos.workspace.configuration import read_toml
 
-    view = session.view.decided
+    so_far, view = edits_so_far(session), session.view
+    if len(so_far):
+        view = view.assuming(edited(view.stored, so_far.edits))
     edits = edits_in(read_toml(Path(name), name), view.catalogue, view.index)
     return Composition(edits, asked=len(edits))
 

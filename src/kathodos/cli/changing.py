@@ -42,13 +42,20 @@ class Applying(msgspec.Struct, frozen=True):
 
 def desk(session: Session) -> Desk:
     """What is composed on: what has been decided, with what is collected already where it goes into a draft."""
-    from kathodos.change.applying import must_be_draft
     from kathodos.change.composition import Desk
+    from kathodos.model.times import now
+    from kathodos.store.edited import edited
+
+    records, edits = session.view.stored, edits_so_far(session)
+    return Desk(edited(records, edits.edits) if len(edits) else records, now(), session.actor)
+
+
+def edits_so_far(session: Session) -> EditSet:
+    """What pending orders would still alter, and what is collected in the draft that something is composed into."""
+    from kathodos.change.applying import must_be_draft
     from kathodos.change.edit_sets import EditSet
     from kathodos.change.kept import change_called, edits_kept
     from kathodos.change.orders import pending_edits
-    from kathodos.model.times import now
-    from kathodos.store.edited import edited
 
     records = session.view.stored
     into = getattr(session.arguments, "into", None)
@@ -57,7 +64,7 @@ def desk(session: Session) -> Desk:
     if known is not None:
         must_be_draft(known)
         edits = EditSet([*edits, *edits_kept(records, known.name)])
-    return Desk(edited(records, edits.edits) if len(edits) else records, now(), session.actor)
+    return edits
 
 
 def take_up(session: Session, composition: Composition, origin: str = "", found: Answer | None = None) -> int:

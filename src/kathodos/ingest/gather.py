@@ -114,7 +114,8 @@ def last_mark(reader: Reader, source: str) -> str:
 
 def last_gather(records: Stored, source: str, digest: str) -> Gathered | None:
     """What the last gather of a source found, where the source is as it was then and nothing was gathered since."""
-    if orders_in(records, (OrderState.DONE,)):
+    waiting = orders_in(records, (OrderState.DONE, OrderState.HANDED_OVER))
+    if any(it.state is OrderState.DONE or it.calls_back is not None for it in waiting):
         return None  # a gather says whether it is so
     gathered = {kind.name for kind in (*GATHERED, kinds.TIES, kinds.CLAIMS)}
     for entry in newest_entries(records.histories.reader):

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from enum import StrEnum
 
+CALLS_BACK = "calls back order "  # what stands before the number of an order that is not to be carried out any more
 DONE_DIFFERENTLY = "done differently: "  # what stands before how it was done instead
 
 

@@ -142,7 +142,8 @@ def applied(found: Applied, entry: int | None, rehearsal: Row | None) -> Answer:
     if carried.edited:
         parts.append(f"{plural(len(carried.edited), 'record')} kept here edited at once")
     if carried.dropped:
-        parts.append(f"{plural(len(carried.dropped), 'earlier order')} dropped")
+        back = f", {len(carried.called_back)} of them called back" if carried.called_back else ""
+        parts.append(f"{plural(len(carried.dropped), 'earlier order')} dropped{back}")
     heading = f"{change.name} is applied (entry {entry} of the ledger): {'; '.join(parts) or 'nothing was left to do'}."
     text = []
     if found.settled.standing:
@@ -159,6 +160,7 @@ def applied(found: Applied, entry: int | None, rehearsal: Row | None) -> Answer:
         "ordered": len(carried.ordered),
         "edited": len(carried.edited),
         "dropped": [it.number for it in carried.dropped],
+        "called_back": [it.number for it in carried.called_back],
         "standing": len(found.settled.standing),
         "systems": systems,
         "rehearsal": rehearsal,

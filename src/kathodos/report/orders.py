@@ -91,11 +91,12 @@ def _row(view: View, order: Order, wording: Wording) -> dict[str, Any]:
     values = order.values
     edit = edit_row(order.edit, wording)
     due, state = end_moment(values["due"]), order.state_at(view.moment)
+    called_back = f"order {order.calls_back} is called back: " if order.calls_back is not None else ""
     return {
         "order": order.number,
         "state": str(state),
         "system": values["system"],
-        "what": edit["what"],
+        "what": called_back + edit["what"],
         "due": str(values["due"] or "")[:10],
         "days": None if state in SETTLED else due // DAY - view.moment // DAY,
         "change": values["change"],
@@ -135,7 +136,7 @@ def worklists(view: View, orders: Sequence[Order]) -> list[Worklist]:
                 "order": order.number,
                 "owner": owner,
                 "system": system or f"source {values['source_named']}",
-                "todo": wording.instruction(order.edit),
+                "todo": _todo(order, wording),
                 "account": accounts.get((system, _holder_of(order)), ""),
                 "due": str(values["due"] or "")[:10],
                 "change": values["change"],
@@ -145,6 +146,14 @@ def worklists(view: View, orders: Sequence[Order]) -> list[Worklist]:
         )
     names = _names(view, by_owner)
     return [Worklist(owner, names.get(owner, owner), rows) for owner, rows in sorted(by_owner.items())]
+
+
+def _todo(order: Order, wording: Wording) -> str:
+    """What is to be done for an order."""
+    told = wording.instruction(order.edit)
+    if order.calls_back is None:
+        return told
+    return f"Do not carry out order {order.calls_back} any more. If it is done already: {told}"
 
 
 def _holder_of(order: Order) -> str:

@@ -151,7 +151,10 @@ def _correct(found: Copies, names: Names, kind: Kind, path: Path, mapped: Mapped
     for order in orders:
         edit = order.edit
         rows = lines.get(edit.key, [])
-        if not rows and edit.before is not None:
+        if not rows and edit.after is None and order.calls_back is not None:
+            found.carried.append(order)  # nobody has carried out what is called back
+            continue
+        if not rows and edit.before is not None and order.calls_back is None:
             found.left.append((order, f"no row of {path.name} says it"))
             continue
         try:
