@@ -477,7 +477,7 @@ class _Swept:
         units = self._of_class[0].all_of(some).astype(np.int64)
         items = distinct(evidence.item[units]).astype(np.int64)
         owner = insertion_points(classes.starts, items, side="right") - 1
-        deniers = alike(self._denying.picked(some))[0][insertion_points(some, owner)]
+        deniers = self._denials[0][owner]
         _, first, kind = np.unique(
             deniers * len(self.sources.used) + classes.items[items], return_index=True, return_inverse=True
         )
@@ -505,12 +505,19 @@ class _Swept:
         kept = says[classes.items]
         return csr_from_pairs(classes.rows()[kept].astype(np.int64), classes.items[kept], len(classes))
 
+    @cached_property
+    def _denials(self) -> tuple[Ints, Intervals]:
+        """For each class the number of its set of denials, and what each set denies in plain systems, on a line on
+        which each has a part of its own."""
+        set_of, sample = alike(self._denying)
+        at, thing = self._denying.of(sample)
+        of, first, end = self.shares.spoken[1].of(thing.astype(np.int64))
+        return set_of, united(*(self.packing.pack(at[of], it.astype(np.int64)) for it in (first, end)))
+
     def denied(self, owner: Ints, pair: Ints) -> Bools:
         """Whether something that a class has denies a pair, in plain systems."""
-        at, thing = self._denying.of(owner)
-        found = np.zeros(len(owner), dtype=bool)
-        found[at[self._says(1, thing.astype(np.int64), pair[at])]] = True
-        return found
+        set_of, intervals = self._denials
+        return holds(intervals, self.packing.pack(set_of[owner], pair))
 
     def ways(self, owner: Ints, pair: Ints) -> Ints:
         """How many sources of classes permit pairs, each of its own class."""
@@ -523,27 +530,15 @@ class _Swept:
 
     def _permits(self, thing: Ints, pair: Ints) -> Bools:
         """Whether things in use permit pairs, in plain systems."""
-        return self._says(0, thing, pair)
-
-    def _says(self, side: int, thing: Ints, pair: Ints) -> Bools:
-        """Whether things in use permit (0), or deny (1), pairs."""
-        begins, ends = self._spoken[side]
-        if not len(begins):
-            return np.zeros(len(thing), dtype=bool)
-        packed = self.packing.pack(thing, pair)
-        at = insertion_points(begins, packed, side="right") - 1
-        found: Bools = (at >= 0) & (packed < ends[at])
-        return found
+        return holds(self._permitted, self.packing.pack(thing, pair))
 
     @cached_property
-    def _spoken(self) -> list[Intervals]:
-        """What things in use permit and deny in plain systems, on a line on which each has a part of its own."""
-        found = []
-        for lists in self.shares.spoken:
-            rows = np.repeat(np.arange(len(lists.starts) - 1), np.diff(lists.starts))
-            first, end = (self.packing.pack(rows, it.astype(np.int64)) for it in (lists.first, lists.end))
-            found.append((first, end))
-        return found
+    def _permitted(self) -> Intervals:
+        """What things in use permit in plain systems, on a line on which each has a part of its own."""
+        lists = self.shares.spoken[0]
+        rows = np.repeat(np.arange(len(lists.starts) - 1), np.diff(lists.starts))
+        first, end = (self.packing.pack(rows, it.astype(np.int64)) for it in (lists.first, lists.end))
+        return first, end
 
     def _take_uses(self, shared: Shared) -> None:
         evidence = self.evidence

@@ -18,7 +18,17 @@ from kathodos.analysis.evidence.shares import Shares
 from kathodos.analysis.evidence.sources import Sources, sources_of
 from kathodos.analysis.evidence.things import Points, Things
 from kathodos.analysis.evidence.units import UnitEvidence
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, in_loads, stretches
+from kathodos.columns.csr import (
+    Bools,
+    CSRList,
+    Ints,
+    csr_from_distinct,
+    csr_from_pairs,
+    distinct,
+    first_of_each,
+    in_loads,
+    stretches,
+)
 from kathodos.columns.dictionary import dense, row_numbers
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.pair_axis import IntervalLists
@@ -181,8 +191,6 @@ class Reaching:
 
         `people`: who is counted, by number, and the group of each; a set without names is reached by nobody.
         """
-        from scipy.sparse import csr_array
-
         width = max(len(self.sets), 1)
         pairs, which = np.unique(of * width + sets, return_inverse=True)
         counts = np.zeros(len(pairs), dtype=np.int64)
@@ -209,27 +217,36 @@ class Reaching:
                 own, set_of = np.divmod(pairs[mine], width)
                 cells = insertion_points(asked[block], own), insertion_points(part_of, set_of)
                 for part in in_loads(np.ones(len(person), dtype=np.int64), thresholds.PEOPLE_TOGETHER):
-                    has = self._having(looked, position[part], part_of)
-                    ones = np.ones(len(part), dtype=np.int32)
-                    groups = csr_array((ones, (row[part], np.arange(len(part)))), shape=(len(block), len(part)))
-                    counts[mine] += (groups @ has.astype(np.int32))[cells]
+                    found = np.zeros((len(block), len(part_of)), dtype=np.int64)
+                    groups, having = self._having(looked, row[part], position[part], part_of)
+                    found[groups] = having
+                    counts[mine] += found[cells]
         return counts[which]
 
-    def _having(self, looked: _Looked, position: Ints, wanted: Ints) -> Bools:
-        """Which of some people, by position, reach all of each of some sets: people by sets."""
-        from scipy.sparse import csr_array
-
+    def _having(self, looked: _Looked, row: Ints, position: Ints, wanted: Ints) -> tuple[Ints, Ints]:
+        """Of some people, by position, of groups in order: which groups, and how many of each reach all of each of some
+        sets: groups by sets. Everybody is a bit, and each group begins with a new byte."""
+        first = first_of_each(row).nonzero()[0]
+        sizes = np.diff(np.append(first, len(row)))
+        begins = np.concatenate([[0], np.cumsum(-(-sizes // 8))])
+        slot = np.arange(len(row)) + np.repeat(8 * begins[:-1] - first, sizes)
         some = self.sets.picked(wanted)
-        if not len(some.items):
-            return np.zeros((len(position), len(wanted)), dtype=bool)
-        used, column = np.unique(some.items, return_inverse=True)
-        ones = np.ones(len(column), dtype=np.float32)
-        names = csr_array((ones, column, some.starts), shape=(len(wanted), len(used)))
-        alike, which = np.unique(looked.sources.alike[position], return_inverse=True)
-        reached = looked.reached(alike, self.points[used])
-        counts = names @ reached.T.astype(np.float32)
-        has: Bools = (counts == some.sizes()[:, None]) & (some.sizes()[:, None] > 0)
-        return has.T[which]
+        having = np.zeros((len(first), len(wanted)), dtype=np.int64)
+        asked = (some.sizes() > 0).nonzero()[0]
+        if len(asked):
+            used, column = np.unique(some.items, return_inverse=True)
+            classes, of = np.unique(looked.sources.alike[position], return_inverse=True)
+            place = np.full(8 * int(begins[-1]), -1, dtype=np.int64)
+            place[slot] = of
+            reached = np.take(looked.reached(classes, self.points[used]), place, axis=1)
+            reached[:, place < 0] = False
+            bits = np.packbits(reached, axis=1)
+            _, one, same = np.unique(bits.view(f"V{bits.shape[1]}").ravel(), return_index=True, return_inverse=True)
+            few = csr_from_distinct(some.rows(), same[column], len(wanted), len(one))  # what the same people reach once
+            all_of = np.bitwise_and.reduceat(bits[one[few.items]], few.starts[asked].astype(np.int64), axis=0)
+            counts = np.add.reduceat(np.bitwise_count(all_of), begins[:-1], axis=1, dtype=np.int64)
+            having[:, asked] = counts.T
+        return row[first], having
 
 
 class _Looked:
@@ -244,7 +261,7 @@ class _Looked:
         return len(self.shares.spoken[1].first) > 0
 
     def reached(self, classes: Ints, points: Ints) -> Bools:
-        """Which of some pairs, which are in order, each of some classes reaches: classes by pairs."""
+        """Which of some pairs, which are in order, each of some classes reaches: pairs by classes."""
         at, thing = self.sources.classes.of(classes)
         used, which = np.unique(thing, return_inverse=True)
         found, denied = (
@@ -252,27 +269,26 @@ class _Looked:
             for lists in self.shares.spoken
         )
         if found is None:
-            found = np.zeros((len(classes), len(points)), dtype=bool)
+            found = np.zeros((len(points), len(classes)), dtype=bool)
         if denied is not None:
             found &= ~denied
-        for row, first, end in self._special(classes):
+        for column, first, end in self._special(classes):
             begin, stop = insertion_points(points, first), insertion_points(points, end)
             for low, high in zip(begin.tolist(), stop.tolist(), strict=True):
-                found[row, low:high] = True
+                found[low:high, column] = True
         return found
 
     @staticmethod
     def _by_class(lists: IntervalLists, used: Ints, which: Ints, at: Ints, size: int, points: Ints) -> Bools:
-        """Where anything that a class has says something: classes by pairs."""
-        of, first, end = lists.of(used.astype(np.int64))
-        begin, stop = insertion_points(points, first), insertion_points(points, end)
+        """Where anything that a class has says something: pairs by classes."""
         from scipy.sparse import csr_array
 
-        row, point = stretches(begin, np.maximum(stop - begin, 0))
-        shape = len(used), len(points)
-        says = csr_array((np.ones(len(row), dtype=np.int32), (of[row], point)), shape=shape)
-        has = csr_array((np.ones(len(at), dtype=np.int32), (at, which)), shape=(size, len(used)))
-        found: Bools = (has @ says).toarray() > 0
+        of, first, end = lists.of(used.astype(np.int64))
+        begin, stop = insertion_points(points, first), insertion_points(points, end)
+        thing, point = stretches(begin, np.maximum(stop - begin, 0))
+        says = csr_array((np.ones(len(thing), dtype=np.int32), (point, of[thing])), shape=(len(points), len(used)))
+        has = csr_array((np.ones(len(at), dtype=np.int32), (which, at)), shape=(len(used), size))
+        found: Bools = (says @ has).toarray() > 0
         return found
 
     def _special(self, classes: Ints) -> Iterator[tuple[int, Ints, Ints]]:

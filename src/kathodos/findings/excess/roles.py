@@ -131,14 +131,9 @@ def doubled_roles(context: ExcessContext) -> Batch:
     sizes, entry_lists = given.sizes(), _entry_lists(context)
     names, texts = [], []
     told: set[int] = set()
-    for one, other in zip(
-        common.row[common.row != common.col].tolist(), common.col[common.row != common.col].tolist(), strict=True
-    ):
-        if (
-            one in told
-            or int(together[[one]].multiply(together[[other]]).sum()) < sizes[one]
-            or _is_above(context, one, other)
-        ):
+    always = (common.row != common.col) & (common.data >= sizes[common.row])  # each place of the one is of the other
+    for one, other in zip(common.row[always].tolist(), common.col[always].tolist(), strict=True):
+        if one in told or _is_above(context, one, other):
             continue
         mine, yours = reference_to("role", index.roles[one]), reference_to("role", index.roles[other])
         gives_all = np.isin(entry_lists[one], entry_lists[other]).all()
