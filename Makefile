@@ -7,6 +7,7 @@ ONE_BY_ONE := $(BIN)/python -m unittest discover --start-directory tests --top-l
 # What touches a store is tested on both: in a file, and in a database where a PostgreSQL server's programs are.
 ON_BOTH := acceptance ledger review store workspace analysis.test_differences findings.excess.test_excess.History \
 	$(addprefix connectors.test_,activity posix.Tree postgres)
+OF_STORES := store ledger workspace $(addprefix acceptance.test_,killed trust)
 # What verifies the ledger or makes packets, which large ones share out to processes.
 SHARED_OUT := ledger $(addprefix acceptance.test_,killed ledger packet_page packets review_results round trust upgrading)
 
@@ -26,12 +27,12 @@ demo: .venv/installed
 
 test: .venv/installed
 	$(TESTS)
-	KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,$(ON_BOTH))
+	KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,$(OF_STORES))
 
 # What only large stores meet, on the small ones of the tests: every threshold as small as it can be, and work in processes.
 thresholds: .venv/installed
-	KATHODOS_THRESHOLDS=smallest $(TESTS) $(addprefix -k tests.,$(ON_BOTH))
-	KATHODOS_THRESHOLDS=smallest KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,store ledger workspace)
+	KATHODOS_THRESHOLDS=smallest KATHODOS_TEST_STORE=postgres $(TESTS) $(addprefix -k tests.,$(ON_BOTH))
+	KATHODOS_THRESHOLDS=smallest $(TESTS) $(addprefix -k tests.,$(OF_STORES))
 	KATHODOS_THRESHOLDS=processes $(ONE_BY_ONE) $(addprefix -k tests.,$(SHARED_OUT))
 
 # Each bench to its end, on what is small.

@@ -41,7 +41,7 @@ def triples(rehearsal, side):
     }
 
 
-_OF_GATHERS = ("ref", "row", "ordered", "to", "given_by", "given_at", "suspended")
+_OF_GATHERS = ("ref", "row", "ordered", "to", "given_by", "given_at", "suspended", "stands")
 
 
 def _plain(value):

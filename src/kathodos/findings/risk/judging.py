@@ -112,7 +112,8 @@ class Risk:
         conflicts = self.judged.conflicts
         gone = np.where(conflicts.is_latent & self.is_office[conflicts.asker], OFFICE, GONE[conflicts.state])
         share = SEVERE[conflicts.severity()] * gone * np.where(self.judged.covered, COVERED, 1.0)
-        left = np.bincount(conflicts.asker, weights=np.log1p(-np.minimum(share, 0.999)), minlength=self.basis.size)
+        lost = np.log1p(-np.minimum(share, 0.999))
+        left = np.bincount(conflicts.asker, weights=lost, minlength=self.basis.size).astype(np.float64)
         for fence, across in self.crossing:
             left[across] += np.log1p(-SEVERE[SEVERITIES.index(fence.severity)] * CROSSED)
         return 1 - np.exp(left)
