@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from typing import ClassVar
 
 import msgspec
 import numpy as np
 
+from kathodos.change.edit_sets import key_text
 from kathodos.change.kept import changes_called
-from kathodos.change.orders import orders_at
+from kathodos.change.orders import orders_at, orders_holding
 from kathodos.columns.dictionary import Scalar
 from kathodos.columns.ordered import insertion_points
 from kathodos.errors import CallError
@@ -20,7 +21,7 @@ from kathodos.ledger.payloads import Act
 from kathodos.model.json_text import json_text
 from kathodos.model.kinds import ORDERS, RETURNED, Kind
 from kathodos.model.orders import OrderState
-from kathodos.store.records import Stored
+from kathodos.store.records import Records, Stored
 from kathodos.store.records import rows_of as records_of
 
 
@@ -47,11 +48,22 @@ def note_returned(plan: Plan, kind: Kind, source: str, came: Iterable[Key]) -> i
     """Keeps a note of each record that comes although a review or a change had taken it away; gives how many."""
     taken = _taken_away(plan.records, kind)
     back = {key: taken[key] for key in came if key in taken} if taken else {}
+    for key in _given_back(plan.records, kind, list(back)):
+        del back[key]
     rows = [(kind.name, json_text(list(key)), source, *how, plan.now) for key, how in back.items()]
     for row in rows:
         plan.close_rows(RETURNED, plan.records.rows_holding(RETURNED, {"kind": [row[0]], "record": [row[1]]}))
     plan.open_rows(RETURNED, rows)
     return len(back)
+
+
+def _given_back(records: Records, kind: Kind, keys: Sequence[Key]) -> list[Key]:
+    """Those of some records that were taken away of which it was decided since that they are to be there."""
+    if not keys:
+        return []
+    orders = orders_holding(records, {"kind": [kind.name], "record": [key_text(key) for key in keys]})
+    last = {it.edit.key: it for it in orders if it.state is not OrderState.DROPPED}  # the newest
+    return [key for key in keys if key in last and last[key].edit.after is not None]
 
 
 def _taken_away(records: Stored, kind: Kind) -> dict[Key, tuple[int, str, str]]:

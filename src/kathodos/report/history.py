@@ -29,8 +29,8 @@ _FIELDS = (
     Field("act", "By what", 6),
     Field("came", "Came", 8, is_number=True),
     Field("went", "Went", 8, is_number=True),
-    Field("then", "Its own then", 8, is_number=True),
-    Field("held", "Grants of it then", 7, is_number=True),
+    Field("then", "Own then", 8, is_number=True),
+    Field("held", "Grants then", 7, is_number=True),
     Field("what", "What", 9, least=28),
     Field("why", "Why", 5, least=12),
 )
