@@ -35,7 +35,7 @@ def draw_roles(found: Overlap) -> Any:
             title += f": {found.roles[one]}, for one, within {found.roles[other]}"
     held = zip(found.roles, found.holders, strict=True)
     rows = [f"{short(name)} ({count})   {at}" for at, (name, count) in enumerate(held, 1)]
-    note = "Of what the role in the row permits, the per cent that the role in the column permits as well. "
+    note = "Of what the role in the row gives by itself, the per cent that the role in the column gives as well. "
     note += "In brackets: who hold it."
     return field(beside, labels, rows, [str(at) for at in range(1, len(rows) + 1)], title, note, 100.0)
 

@@ -12,6 +12,7 @@ from kathodos.columns.intervals import covered, united
 from kathodos.columns.strings import string_table
 from kathodos.engine.compiled.applying import Targets, intervals_of_scoped
 from kathodos.engine.compiled.index import Index, System
+from kathodos.engine.decide import permit_wins
 
 _NO_SCOPE = -1
 
@@ -58,10 +59,22 @@ class Extents:
 
 def permitted(index: Index, system: System, entries: Sequence[Entry], extents: Extents) -> Bools:
     """What entries permit in a system, those that deny left out: `[action, node]`, nodes from the system's root on."""
+    return _said(index, system, [it for it in entries if it.effect != DENY], extents, system.covers)
+
+
+def given(index: Index, system: System, entries: Sequence[Entry], extents: Extents) -> Bools:
+    """As `permitted`, as far as the entries do not deny it themselves: what who has nothing else reaches by them."""
+    denials = [it for it in entries if it.effect == DENY]
+    never = _said(index, system, denials, extents, system.covers.T)  # what implies a denied action is denied as well
+    return permit_wins(system, permitted(index, system, entries, extents), never)
+
+
+def _said(index: Index, system: System, entries: Sequence[Entry], extents: Extents, rows_of: Bools) -> Bools:
+    """On what entries of one effect bear in a system; `rows_of`: the actions on which each action bears."""
     found = np.zeros((len(system.actions), system.size), dtype=bool)
     by_action: dict[str, list[str]] = {}
     for entry in entries:
-        if entry.effect != DENY and entry.system == system.name:
+        if entry.system == system.name:
             by_action.setdefault(entry.action, []).append(entry.resource)
     position = index.tree.position[system.root : system.end] - system.root
     names = [index.actions[number][1] for number in system.actions.tolist()]
@@ -71,6 +84,6 @@ def permitted(index: Index, system: System, entries: Sequence[Entry], extents: E
         bounds = [extents.intervals(pattern) for pattern in dict.fromkeys(patterns)]
         first, end = (joined([part[at] for part in bounds]) - system.root for at in (0, 1))
         held = covered(first, end, system.size)[position]
-        rows = np.ones(len(names), dtype=bool) if action == "*" else system.covers[names.index(action)]
+        rows = np.ones(len(names), dtype=bool) if action == "*" else rows_of[names.index(action)]
         found[rows] |= held
     return found

@@ -16,7 +16,7 @@ from kathodos.analysis.role_table import RoleTable
 from kathodos.columns.csr import Ints
 from kathodos.errors import CallError
 from kathodos.model.kinds import GRANTS
-from kathodos.roles.extents import Extents, permitted
+from kathodos.roles.extents import Extents, given
 from kathodos.workspace.combining import holders_of_role
 from kathodos.workspace.suggesting import SystemSuggestion
 from kathodos.workspace.view import View
@@ -25,7 +25,7 @@ _MOST_ROLES, _MOST_LOOKED_AT = 14, 200
 
 
 class Overlap(msgspec.Struct, frozen=True):
-    """How far roles overlap: `share[r, c]`, of what role r permits the share that role c permits as well.
+    """How far roles overlap: `share[r, c]`, of what role r gives by itself the share that role c gives as well.
 
     `holders`: how many hold each.
     """
@@ -36,7 +36,7 @@ class Overlap(msgspec.Struct, frozen=True):
 
 
 def overlap(view: View, pattern: str | None = None) -> Overlap:
-    """The roles that overlap most with others, by what they permit; of very many those that are given most often.
+    """The roles that overlap most with others, by what they give; of very many those that are given most often.
 
     `pattern`: only such as are called so.
 
@@ -74,14 +74,14 @@ def overlap(view: View, pattern: str | None = None) -> Overlap:
 
 
 def _masks(view: View, entries: dict[RoleKey, list[Entry]]) -> dict[RoleKey, Ints]:
-    """What each role permits, as numbers of pairs of action and resource."""
+    """What each role gives by itself, as numbers of pairs of action and resource."""
     extents = Extents(view.index, (it.resource for some in entries.values() for it in some))
     found: dict[RoleKey, Ints] = {}
     for key, some in entries.items():
         parts = []
         for name in sorted({it.system for it in some} & view.index.systems.keys()):
             system = view.index.systems[name]
-            action, node = permitted(view.index, system, some, extents).nonzero()
+            action, node = given(view.index, system, some, extents).nonzero()
             parts.append(system.actions[action].astype(np.int64) * len(view.index.tree) + node + system.root)
         pairs = np.sort(np.concatenate(parts)) if parts else np.zeros(0, dtype=np.int64)
         if len(pairs):
