@@ -1,8 +1,10 @@
 # Everything a fresh machine needs: `make demo` or `make test`. Python 3.11 or newer has to be there.
 PYTHON ?= python3
 BIN := .venv/bin
+# One more than there are processors: tests wait for servers, for each other, and for processes that they kill.
+JOBS ?= $(shell expr $$(getconf _NPROCESSORS_ONLN) + 1)
 DEMO ?= demo-workspace
-TESTS := $(BIN)/unittest-parallel --level class --jobs 0 --start-directory tests --top-level-directory .
+TESTS := $(BIN)/unittest-parallel --level class --jobs $(JOBS) --start-directory tests --top-level-directory .
 ONE_BY_ONE := $(BIN)/python -m unittest discover --start-directory tests --top-level-directory .
 # What touches a store is tested on both: in a file, and in a database where a PostgreSQL server's programs are.
 ON_BOTH := acceptance ledger review store workspace analysis.test_differences findings.excess.test_excess.History \

@@ -20,12 +20,12 @@ SEARCH = int(os.environ.get("KATHODOS_SEARCH", "0"))
 
 
 def searching(examples, shrinks=True):
-    """How hypothesis searches: a third, the same at each run, or, in `make search`, so many times as many at random.
+    """How hypothesis searches: a quarter, the same at each run, or, in `make search`, so many times as many at random.
 
     `shrinks`: whether what fails is made small; not where each example takes long.
     """
     return settings(
-        max_examples=examples * SEARCH if SEARCH else max(examples // 3, 5),
+        max_examples=examples * SEARCH if SEARCH else max(examples // 4, 5),
         derandomize=not SEARCH,
         deadline=None,
         suppress_health_check=list(HealthCheck),
