@@ -157,8 +157,11 @@ class PostgresStore(Store):
     @contextlib.contextmanager
     def reading(self) -> Iterator[Reader]:
         with self.explaining(), self.connected() as connection:
-            connection.execute("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
             reader = _PostgresReader(connection)
+            is_made = reader.is_made
+            connection.execute("BEGIN ISOLATION LEVEL REPEATABLE READ READ ONLY")
+            if is_made:  # whoever brings the store up waits for us, or we for them, before we look: tables have no past
+                connection.execute("LOCK TABLE ledger IN ACCESS SHARE MODE")
             must_be_known(reader.versions, self.place)
             yield reader
 
@@ -286,7 +289,9 @@ class _PostgresWriter(_PostgresReader, SQLWriter):
     def upgrade(self, row: VersionRow) -> None:
         from kathodos.store.postgres_setup import upgrade
 
-        upgrade(self._connection, self.version, row.version)
+        before = self.version
+        self._connection.execute("LOCK TABLE ledger IN ACCESS EXCLUSIVE MODE")  # nobody reads with the names of before
+        upgrade(self._connection, before, row.version)
         self.put_version(row)
 
     def origin(self) -> dict[str, str]:
