@@ -289,9 +289,7 @@ class _PostgresWriter(_PostgresReader, SQLWriter):
     def upgrade(self, row: VersionRow) -> None:
         from kathodos.store.postgres_setup import upgrade
 
-        before = self.version
-        self._connection.execute("LOCK TABLE ledger IN ACCESS EXCLUSIVE MODE")  # nobody reads with the names of before
-        upgrade(self._connection, before, row.version)
+        upgrade(self._connection, self.version, row.version)
         self.put_version(row)
 
     def origin(self) -> dict[str, str]:

@@ -366,6 +366,7 @@ def upgrade(connection: psycopg.Connection[Any], before: int, after: int) -> Non
     dialect, here = postgresql.dialect(), schema(after)  # type: ignore[no-untyped-call]
     steps = steps_between(before, after)
     try:
+        connection.execute("LOCK TABLE ledger IN ACCESS EXCLUSIVE MODE")  # nobody reads by the old names
         for step in steps:
             connection.execute(step.statement(dialect).encode())
         for table in dict.fromkeys(step.table for step in steps):
