@@ -81,6 +81,23 @@ class OfAChange(Prepared, unittest.TestCase):
         self.change("give", "role:dues/setter", "--to", "bo", day=DAY(20), reason="again", actor="auditor")
         self.assertIn("applied by auditor on 2026-06-20: again", self.stands(DAY(20)))
 
+    def test_what_is_ordered_and_not_done_changes_nothing_of_what_something_stands_by(self):
+        self.change("give", "role:dues/setter", "--to", "bo", day=DAY(16), reason="holiday cover")
+        first = self.stands(DAY(16))
+        words = ("take", "role:dues/setter", "--from", "bo", "ann", "--reason", "a mistake", "--yes", "--as", "head")
+        inside("change", *words, cwd=self.here, now=DAY(17))
+        self.assertEqual(self.stands(DAY(17)), first, "it is only ordered to end")
+        for is_handed_over in (False, True):
+            if is_handed_over:
+                inside("change", *words, cwd=self.here, now=DAY(18))
+                inside("enact", "--by", "worklist", "--out", "lists", "--yes", cwd=self.here, now=DAY(18))
+            newest = records_inside("change", "list", cwd=self.here, now=DAY(18))[0]["change"]
+            undo = ("undo", newest, "--reason", "no mistake", "--yes", "--as", "head")
+            inside("change", *undo, cwd=self.here, now=DAY(18))
+            self.assertEqual(self.stands(DAY(18)), first)
+            shown = json.loads(inside("show", "grant:g1", "--format", "json", cwd=self.here, now=DAY(18)).stdout)
+            self.assertNotIn("stands", shown, "ann's was given before there were changes")
+
     def test_a_certification_is_of_one_person_s_unit(self):
         words = ("--where", "title pr", "--by-manager", "--due", "2026-12-31", "--yes", "--as", "auditor")
         for name, day in (("june", DAY(16)), ("july", DAY(18))):

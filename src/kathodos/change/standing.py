@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Sequence
 
 import msgspec
 
@@ -88,46 +88,55 @@ def _by_requests(records: Records, wanted: set[Named]) -> dict[Named, Standing]:
 
 def _by_changes(records: Records, wanted: set[Named]) -> dict[Named, Standing]:
     """What the edits of applied changes, one after the other, have left each record standing by."""
-    edits: list[tuple[str, Named, bool, bool]] = []  # change, record, whether it was there before, and is after
-    for kind, states in ((CHANGE_EDITS, None), (ORDERS, [OrderState.CONFIRMED.value])):
-        held = records.holding(kind, {"record": _texts(wanted), **({"state": states} if states else {})})
-        edits += [
-            (str(it["change"]), (str(it["kind"]), str(it["record"])), bool(it["before"]), bool(it["after"]))
-            for it in held.records()
-            if (it["kind"], it["record"]) in wanted
-        ]
-    changes = {name: it for name, it in changes_called(records, {name for name, *_ in edits}).items() if it.is_applied}
-    of_record: dict[Named, dict[str, tuple[bool, bool]]] = {}
-    for change, named, was, is_after in edits:
-        if change in changes:
-            of_record.setdefault(named, {}).setdefault(change, (was, is_after))
+    orders = [it for it in records.holding(ORDERS, {"record": _texts(wanted)}).records() if _named(it) in wanted]
+    ordered = {(str(it["change"]), _named(it)): it["state"] == OrderState.CONFIRMED for it in orders}
+    confirmed = (it for it in orders if it["state"] == OrderState.CONFIRMED)  # also under a name that a system gave it
+    edits: dict[tuple[str, Named], _Edit] = {}
+    rows = records.holding(CHANGE_EDITS, {"record": _texts(wanted)}).numbered()
+    for row, it in [*((row, it) for row, it in rows if _named(it) in wanted), *((0, it) for it in confirmed)]:
+        key = str(it["change"]), _named(it)
+        edits.setdefault(key, _Edit(row, bool(it["before"]), bool(it["after"]), ordered.get(key, True)))
+    changes = changes_called(records, {name for name, _ in edits})
+    of_record: dict[Named, list[tuple[Change, _Edit]]] = {}
+    for (name, named), edit in edits.items():
+        if name in changes and changes[name].applied_at:
+            of_record.setdefault(named, []).append((changes[name], edit))
     found = {}
-    for named, of_change in of_record.items():
-        ordered = sorted((changes[name] for name in of_change), key=lambda it: (it.applied_at, it.row))
-        giver = _giver(ordered, of_change)
+    for named, some in of_record.items():
+        giver = _giver(sorted(some, key=lambda it: (it[0].applied_at, it[1].row)))
         if giver is not None:
-            found[named] = Standing(
-                change=giver.name,
-                origin=giver.origin,
-                by=(giver.applied_by,),
-                at=giver.applied_at,
-                reason=giver.reason,
-            )
+            by, at, reason = (giver.applied_by,), giver.applied_at, giver.reason
+            found[named] = Standing(change=giver.name, origin=giver.origin, by=by, at=at, reason=reason)
     return found
 
 
-def _giver(changes: Sequence[Change], of_change: Mapping[str, tuple[bool, bool]]) -> Change | None:
-    """The change by which a record is there, after all of them: whether it was there before each, and is after."""
+class _Edit(msgspec.Struct, frozen=True):
+    """An edit of a record by a change: whether the record was there before and is after, and whether it is done: at
+    once, or by an order that is confirmed."""
+
+    row: int
+    was_there: bool
+    is_there: bool
+    is_done: bool
+
+
+def _named(record: Record) -> Named:
+    return str(record["kind"]), str(record["record"])
+
+
+def _giver(edits: Sequence[tuple[Change, _Edit]]) -> Change | None:
+    """The change by which a record is there, after all its edits."""
     giver: Change | None = None
     before: dict[str, Change | None] = {}
-    for change in changes:
-        was_there, is_there = of_change[change.name]
+    for change, edit in edits:
         before[change.name], undone = giver, change.origin.removeprefix(UNDO)
+        if not edit.is_done:
+            continue
         if change.origin.startswith(UNDO) and undone in before:
-            giver = before[undone] if is_there else None
-        elif not is_there:
+            giver = before[undone] if edit.is_there else None
+        elif not edit.is_there:
             giver = None
-        elif not was_there:
+        elif not edit.was_there:
             giver = change
     return giver
 

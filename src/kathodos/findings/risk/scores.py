@@ -83,7 +83,9 @@ def why_of_asker(
             0: lambda: f"reaches what is of sensitivity {of['level']}",
             1: lambda: f"holds something in {of['systems']} of {systems} systems",
             2: lambda: f"was given {', '.join(named)}" if named else "was given nothing",
-            3: lambda: broken(at) or ("those of an owner count there" if is_account else "breaks no rule"),
+            3: lambda: (
+                broken(at) or ("breaks no rule; those of an owner count there" if is_account else "breaks no rule")
+            ),
             4: lambda: plural(of["findings"], "finding"),
             5: lambda: since if idle else never,
             6: lambda: _gain(gain) if gain else "is not known to be able to give itself more",
