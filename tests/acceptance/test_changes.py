@@ -372,12 +372,20 @@ class WithoutGroups(Office, unittest.TestCase):
         self.change("to-group", "directory/setters", "role:dues/setter", "--yes")
         ordered = records_inside("orders", "list", cwd=self.here)
         toml = self.here / "kathodos.toml"
-        toml.write_text(toml.read_text() + '\n[source.tables.members]\ncolumns = { Code = "group" }\nonly = true\n')
-        said = self.do("enact", "--by", "tables", "--out", "copies", "--yes").stdout
-        self.assertIn("No order can be handed over", said)
-        self.assertEqual(said.count("is left: "), len(ordered))
-        self.assertEqual(grants.read_text(), text)
-        self.assertEqual({it["state"] for it in records_inside("orders", "list", cwd=self.here)}, {"open"})
+        toml.write_text(
+            toml.read_text() + '\n[source.tables.members]\ncolumns = { Code = "group" }\nonly = true\n'
+            '[enact.directory]\nby = "tables"\n[enact.dues]\nby = "worklist"\n'
+        )
+        self.assertEqual({it["system"] for it in ordered}, {"directory", "dues"})
+        for way in (("--by", "tables"), ()):
+            with self.subTest(way or "as each system is configured"):
+                said = self.do("enact", *way, "--out", "copies", "--yes").stdout
+                self.assertIn("No order can be handed over", said)
+                found = json.loads(self.do("enact", *way, "--dry-run", "--format", "json").stdout)
+                self.assertEqual({it["order"] for it in found["left"]}, {it["order"] for it in ordered})
+                self.assertEqual(grants.read_text(), text)
+                self.assertFalse((self.here / "copies").exists())
+                self.assertEqual({it["state"] for it in records_inside("orders", "list", cwd=self.here)}, {"open"})
         self.assertIn("There is no system duse", self.do("enact", "duse", status=2).stderr)
         self.assertIn("There is no change summer", self.do("enact", "--change", "summer", status=2).stderr)
         self.do("enact", "--by", "worklist", "--out", "lists", "--yes")

@@ -208,6 +208,7 @@ class Page(Browsing, Prepared, unittest.TestCase):
             self.assertNotEqual(altered, self.file.read_text())
             self.file.write_text(altered)
             page.reload()
+            page.locator(".bar").filter(has_text="1 of 16 decided").wait_for()
             forged = json.loads(self.save(page).read_text())
             self.assertNotEqual(forged["digest"], forged["seal"]["digest"])
 

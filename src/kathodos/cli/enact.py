@@ -60,27 +60,22 @@ def _written(session: Session, orders: list[Order], is_dry: bool) -> tuple[Enact
     from kathodos.output.files import write_all_new
     from kathodos.output.worklists import pages_of
     from kathodos.report.orders import Enacted, worklists
-    from kathodos.workspace.enacting import copies_of
+    from kathodos.workspace.enacting import handed_over
 
     asked, view = session.arguments, session.view
     by_way: dict[tuple[str, str], list[Order]] = {}
     for order in orders:
         by_way.setdefault(_way(session, order), []).append(order)
     by_source = [(session.workspace.source(source), some) for (_, source), some in by_way.items() if source]
-    copies = copies_of(view, by_source)
-    files = {f"{made.source}/{file.name}": file.content for made in copies for file in made.files}
-    left = [it for made in copies for it in made.left]
-    about = [order for made in copies for order in made.carried]
-    listed = [order for (_, source), some in by_way.items() if not source for order in some]
-    if listed:
-        files |= pages_of(worklists(view, listed), now().date().isoformat())
+    found = handed_over(view, by_source, [it for (_, source), some in by_way.items() if not source for it in some])
+    files = {f"{made.source}/{file.name}": file.content for made in found.copies for file in made.files}
+    if found.listed:
+        files |= pages_of(worklists(view, found.listed), now().date().isoformat())
     folder = Path(asked.out)
     if not is_dry:
         write_all_new(folder, files)
-    return Enacted([str(folder / name) for name in files], len(about) + len(listed), left, copies, is_dry), [
-        *about,
-        *listed,
-    ]
+    carried = found.carried
+    return Enacted([str(folder / name) for name in files], len(carried), found.left, found.copies, is_dry), carried
 
 
 def _way(session: Session, order: Order) -> tuple[str, str]:

@@ -13,6 +13,8 @@ from pathlib import Path
 from kathodos.errors import CallError, DataError
 from kathodos.model.names import bare_text
 
+_ANOTHER = "Name another folder with --out."
+
 
 def file_name(text: str, taken: set[str]) -> str:
     """A name for a file that any file system takes, made of a text; `taken`: names in use, to which it is added."""
@@ -45,30 +47,38 @@ def write_all_new(folder: Path, contents: Mapping[str, bytes]) -> None:
 
     Raises CallError where one is there, DataError where they cannot be written.
     """
-    paths = {folder / name: content for name, content in contents.items()}
-    there = [path for path in paths if path.exists()]
-    if there:
-        raise CallError(f"{there[0]} is there already, and is never written over.", "Name another folder with --out.")
+    if contents and not folder.exists():
+        with new_folder(folder) as aside:
+            _write_all(aside, contents)
+        return
+    for name in contents:
+        if (folder / name).exists():
+            raise CallError(f"{folder / name} is there already, and is never written over.", _ANOTHER)
+    with _told(folder):
+        _write_all(folder, contents)
+
+
+def _write_all(folder: Path, contents: Mapping[str, bytes]) -> None:
     made: list[Path] = []
     try:
-        for path, content in paths.items():
+        for name, content in contents.items():
+            path = folder / name
             path.parent.mkdir(parents=True, exist_ok=True)
             with path.open("xb") as out:
                 made.append(path)
                 out.write(content)
-    except OSError as error:
+    except OSError:
         for path in made:
             path.unlink(missing_ok=True)
-        what = f"{error.filename or folder} cannot be written: {error.strerror}."
-        raise DataError(what, "Name a folder that you may write with --out.") from None
+        raise
 
 
 @contextmanager
 def new_folder(folder: Path) -> Iterator[Path]:
     """A folder to be filled, that takes its name when it is all there. Raises CallError where there is one already."""
     if folder.exists():
-        raise CallError(f"{folder} is there already, and is never written over.", "Name another folder with --out.")
-    try:
+        raise CallError(f"{folder} is there already, and is never written over.", _ANOTHER)
+    with _told(folder):
         folder.parent.mkdir(parents=True, exist_ok=True)
         aside = Path(tempfile.mkdtemp(prefix=f".{folder.name}-", dir=folder.parent))
         try:
@@ -78,6 +88,13 @@ def new_folder(folder: Path) -> Iterator[Path]:
         except BaseException:
             shutil.rmtree(aside, ignore_errors=True)
             raise
+
+
+@contextmanager
+def _told(folder: Path) -> Iterator[None]:
+    """What the system says of files that cannot be written, as what is to be done about it."""
+    try:
+        yield
     except OSError as error:
         what = f"{error.filename or folder} cannot be written: {error.strerror}."
         raise DataError(what, "Name a folder that you may write with --out.") from None

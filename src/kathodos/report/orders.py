@@ -45,7 +45,8 @@ _WORK = (
 WORK_COLUMNS = ("order", "system", "todo", "account", "due", "change", "why", "done")
 
 
-_MOST_NUMBERS = 100  # characters of the numbers of orders that were set
+_MOST_NUMBERS = 100  # characters of the numbers of orders
+_MOST_REASONS = 40  # why orders are left, to a person
 
 
 class OrderChoice(msgspec.Struct, frozen=True):
@@ -199,8 +200,6 @@ def worklist_shown(view: View, choice: OrderChoice, most: int | None, form: str)
 
 def orders_set(orders: Sequence[Order], state: OrderState) -> Answer:
     """What is said once something was said of orders."""
-    numbers = ranges_text(it.number for it in orders).replace(",", ", ")
-    numbers = numbers if len(numbers) <= _MOST_NUMBERS else f"{numbers[:_MOST_NUMBERS].rpartition(',')[0]} ..."
     words = {
         OrderState.DONE: "said to be done; the next gather says whether it is so",
         OrderState.REFUSED: "refused; it stands among the findings until it is dropped or done",
@@ -208,9 +207,15 @@ def orders_set(orders: Sequence[Order], state: OrderState) -> Answer:
         OrderState.HANDED_OVER: "handed over",
         OrderState.OPEN: "open again",
     }
-    heading = f"{plural(len(orders), 'order')} ({numbers}): {words[state]}."
+    heading = f"{plural(len(orders), 'order')} ({_numbers(orders)}): {words[state]}."
     document = {"state": str(state), "orders": [it.number for it in orders]}
     return Answer(heading=heading, hint="All of them: kathodos orders list --state all", document=document)
+
+
+def _numbers(orders: Sequence[Order]) -> str:
+    """The first numbers of orders, as ranges."""
+    numbers = ranges_text(it.number for it in orders).replace(",", ", ")
+    return numbers if len(numbers) <= _MOST_NUMBERS else f"{numbers[:_MOST_NUMBERS].rpartition(',')[0]} ..."
 
 
 # Carried out
@@ -238,7 +243,7 @@ def enacted(found: Enacted) -> Answer:
         for file in copies.files:
             counts = f"{plural(file.gone, 'row')} taken out, {file.altered} altered, {file.added} added"
             text.append(f"  {file.name} of {copies.source}: {counts}")
-    text += [f"Order {order.number} is left: {why}." for order, why in found.left]
+    text += _left(found.left)
     text += ["What is left can be handed over to people: kathodos enact --by worklist"] if found.left else []
     hint = "Put the corrected files in place of the old ones, then: kathodos gather" if found.copies else ""
     hint = hint or "Ticked off: kathodos orders done No. ...; confirmed by the next gather"
@@ -248,3 +253,18 @@ def enacted(found: Enacted) -> Answer:
         "left": [{"order": order.number, "why": why} for order, why in found.left],
     }
     return Answer(heading=heading, text=text, hint="" if found.is_dry else hint, document=document)
+
+
+def _left(orders: Sequence[tuple[Order, str]]) -> list[str]:
+    """Which orders are left, a sentence for each reason."""
+    by_reason: dict[str, list[Order]] = {}
+    for order, why in orders:
+        by_reason.setdefault(why, []).append(order)
+    told = [
+        f"Order {some[0].number} is left: {why}."
+        if len(some) == 1
+        else f"{plural(len(some), 'order')} ({_numbers(some)}) are left: {why}."
+        for why, some in by_reason.items()
+    ]
+    more = len(told) - _MOST_REASONS
+    return told if more <= 0 else [*told[:_MOST_REASONS], f"And for {plural(more, 'more reason')}: --format json"]

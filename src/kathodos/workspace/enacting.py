@@ -51,6 +51,19 @@ class Copies(msgspec.Struct):
     left: list[tuple[Order, str]] = msgspec.field(default_factory=list)
 
 
+class HandedOver(msgspec.Struct, frozen=True):
+    """How orders are carried out: as copies of files, as worklists, and which are left, with why."""
+
+    copies: Sequence[Copies]
+    listed: Sequence[Order]
+    left: Sequence[tuple[Order, str]]
+
+    @property
+    def carried(self) -> list[Order]:
+        """The orders that are handed over."""
+        return [*(order for some in self.copies for order in some.carried), *self.listed]
+
+
 def open_orders(view: View, system: str | None = None, change: str | None = None) -> list[Order]:
     """The orders that are to be carried out: open ones, of a system or a change. Raises CallError where there is no
     such system or change."""
@@ -71,20 +84,24 @@ def _must_be_there(view: View, system: str | None, change: str | None) -> None:
             raise CallError(f"There is no {kind.one} {name}.", nearest(name, known))
 
 
-def copies_of(view: View, by_source: Sequence[tuple[Source, Sequence[Order]]]) -> list[Copies]:
-    """Corrected copies of the files of sources. Orders that belong together are carried out as a whole or not at all:
-    who is to be in a group instead of having a grant would else have neither."""
-    found = [_copies_for(view, source, orders) for source, orders in by_source]
-    whole = _wholes([order for _, orders in by_source for order in orders])
-    left = {whole[order.number]: order for copies in found for order, _ in copies.left}
+def handed_over(view: View, by_source: Sequence[tuple[Source, Sequence[Order]]], listed: Sequence[Order]) -> HandedOver:
+    """Orders as corrected copies of the files of sources, and, those of `listed`, as worklists.
+
+    Orders that belong together are carried out as a whole or not at all: who is to be in a group instead of having a
+    grant would else have neither.
+    """
+    copies = [_copies_for(view, source, orders) for source, orders in by_source]
+    left = [it for some in copies for it in some.left]
+    whole = _wholes([*listed, *(order for _, orders in by_source for order in orders)])
+    torn = {whole[order.number]: order for order, _ in left}
+    tangled = [it for it in (*listed, *(it for some in copies for it in some.carried)) if whole[it.number] in torn]
+    left += [(it, _goes_with(torn[whole[it.number]])) for it in tangled]
+    apart = {order.number for order, _ in left}
     for at, (source, orders) in enumerate(by_source):
-        own = found[at].left
-        tangled = [it for it in found[at].carried if whole[it.number] in left]
-        if tangled:
-            apart = {it.number for it in (*tangled, *(order for order, _ in own))}
-            found[at] = _copies_for(view, source, [it for it in orders if it.number not in apart])
-            found[at].left = [*own, *((it, _goes_with(left[whole[it.number]])) for it in tangled)]
-    return found
+        some = [it for it in orders if it.number not in apart]
+        if len(some) < len(copies[at].carried):
+            copies[at] = _copies_for(view, source, some)
+    return HandedOver(copies, [it for it in listed if it.number not in apart], left)
 
 
 def _goes_with(order: Order) -> str:

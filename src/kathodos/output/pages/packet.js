@@ -262,6 +262,7 @@
 
   // Answers
   const save = () => {
+    keep_now();
     const answers = [], open = [];
     for (const line of packet.lines) {
       const number = line[NUMBER], mine = own(number);
