@@ -46,6 +46,7 @@ POSTGRES_FITTING = _usually(4096, 3)  # rows that always fit into one answer
 ENTRIES_AT_FIRST, ENTRIES_AT_MOST = _usually(16, 1), _usually(4096, 2)  # asked for by who may soon have read enough
 MARKED_TOGETHER = _usually(20_000, 3)  # rows whose marks are made, or looked at, together
 PART = _usually(1 << 16, 64)  # bytes of a computed array that are checked together; no number lies in two parts
+CHECKED_WHOLE = _usually(1 << 16, 0)  # bytes of a computed file up to which all of it is checked when it is opened
 FEW_BEHIND = _usually(500, 0)  # rows that what is computed may lie behind, which are put to it by whoever asks
 ENTRIES_BEHIND = _usually(200, 1)  # entries likewise
 ROWS_BEHIND, PERCENT_BEHIND = _usually(20_000, 0), _usually(10, 0)  # in a file behind, up to which the other one stays

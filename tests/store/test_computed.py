@@ -74,9 +74,11 @@ class ComputedFiles(unittest.TestCase):
     def test_every_changed_byte_is_noticed(self):
         self.changed_bytes_are_noticed()
 
-    def test_every_changed_byte_of_a_large_array_is_noticed(self):
-        with mock.patch.object(thresholds, "PART", 64):
+    def test_every_changed_byte_of_a_large_file_is_noticed(self):
+        with mock.patch.object(thresholds, "CHECKED_WHOLE", 0):
             self.changed_bytes_are_noticed()
+            with mock.patch.object(thresholds, "PART", 64):
+                self.changed_bytes_are_noticed()
 
     def changed_bytes_are_noticed(self):
         """Each by whoever reads it, and by whoever reads all."""
@@ -100,6 +102,7 @@ class ComputedFiles(unittest.TestCase):
                 with self.assertRaises(DamagedError, msg=at):
                     self.opened().open("one")["numbers"][np.array([(at - 64) // 8])]
 
+    @mock.patch.object(thresholds, "CHECKED_WHOLE", 0)
     def test_what_is_not_asked_for_is_not_read(self):
         file = self.saved(arrays={"first": np.arange(8), "second": np.arange(8)})
         whole = file.read_bytes()
@@ -146,6 +149,10 @@ class ComputedFiles(unittest.TestCase):
         first.write_bytes(mixed)
         with self.assertRaises(DamagedError):
             self.opened().open("one")["numbers"]
+
+    @mock.patch.object(thresholds, "CHECKED_WHOLE", 0)
+    def test_an_array_of_another_large_file_is_not_taken(self):
+        self.test_an_array_of_another_file_is_not_taken()
 
     def test_what_is_open_stays_while_it_is_written_again(self):
         self.saved()

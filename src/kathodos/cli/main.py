@@ -11,8 +11,10 @@ import errno
 import gc
 import os
 import re
+import shutil
 import sys
 from collections.abc import Iterable, Sequence
+from functools import partial
 from importlib import import_module
 from pathlib import Path
 from typing import Any, NoReturn, TextIO, cast
@@ -74,20 +76,21 @@ def build_parser(names: Sequence[str] = COMMANDS) -> argparse.ArgumentParser:
     """The parser with all commands in it, or only some; nothing heavy is imported."""
     from kathodos.output.help import HelpFormatter
 
+    formatter = partial(HelpFormatter, width=shutil.get_terminal_size().columns - 2)  # asked once, not for each option
     common = argparse.ArgumentParser(add_help=False)
     common.add_argument("--workspace", metavar="DIR", default=argparse.SUPPRESS, help="the workspace to work on")
     parser = _Parser(
         prog="kathodos",
         description="Who can reach what, through which path, whether they should, who decided so, and when.",
         epilog=EPILOG,
-        formatter_class=HelpFormatter,
+        formatter_class=cast(Any, formatter),
     )
     parser.add_argument("--workspace", metavar="DIR", help="the workspace to work on (else the nearest one upward)")
     parser.add_argument("--version", action=_Version, nargs=0, help="print the version and stop")
     commands = parser.add_subparsers(prog=parser.prog, dest="command", metavar="COMMAND", required=True)
     for name in names:
         module = import_module(f"kathodos.cli.{MODULES.get(name, name)}")
-        module.add(commands, common, HelpFormatter)
+        module.add(commands, common, formatter)
     return parser
 
 

@@ -4,8 +4,8 @@ A file holds arrays as they are in memory, and behind them a description in JSON
 to, known by number and leaf. Every array, and every part of one, bears a tag made with a secret key (Poly1305, RFC
 8439, 2.5; the one-time key of each is a BLAKE2 digest of the secret, a random number of the file, the array's name and
 the number of the part, RFC 7693), checked when it is first asked for. So damage and forgery are found, and what is not
-asked for costs nothing. A file is written aside and moved into place: there is never half of one, and whoever has the
-old one open keeps it.
+asked for costs nothing. The arrays of a small file bear one tag together, checked when it is opened. A file is written
+aside and moved into place: there is never half of one, and whoever has the old one open keeps it.
 """
 
 from __future__ import annotations
@@ -14,6 +14,7 @@ import hashlib
 import hmac
 import itertools
 import json
+import math
 import mmap
 import os
 import time
@@ -33,9 +34,10 @@ from kathodos.columns.parted import PartedArray
 from kathodos.store.modes import OWNER, folder_mode, made
 
 Arrays = Mapping[str, npt.NDArray[Any]]
-_MAGIC = b"kathodos computed 3\n" if thresholds.SET != thresholds.SMALLEST else b"kathodos computed, parts small\n"
+_MAGIC = b"kathodos computed 4\n" if thresholds.SET != thresholds.SMALLEST else b"kathodos computed, parts small\n"
 _ALIGNED = 64
 _WHOLE = -1  # instead of the number of a part, in the tag of a whole array
+_ALL = ""  # instead of the name of an array, in the tag of all of a small file
 _TAG = 32  # the length of the tag of a part, in hex
 _TAIL = 8 + 32  # the length of the description, and its tag
 _NEW = ".new"  # how a file is called while it is written
@@ -76,6 +78,7 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
         self.rest: dict[str, Any] = description["rest"]
         self._data = data
         self._locations = {name: place for name, *place in description["arrays"]}
+        self._is_checked = bool(description["tag"])  # all of it, when it was opened
         self._nonce = bytes.fromhex(description["nonce"])
         self._key = key
         self._known: dict[str, npt.NDArray[Any]] = {}
@@ -83,7 +86,9 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
     def __getitem__(self, name: str) -> npt.NDArray[Any]:
         if name not in self._known:
             array = self._mapped(name)
-            if array.ndim == 1 and array.nbytes > thresholds.PART:
+            if self._is_checked:
+                pass
+            elif array.ndim == 1 and array.nbytes > thresholds.PART:
                 checks = partial(self._check_parts, name), partial(self.check, name)
                 array = cast(npt.NDArray[Any], PartedArray(array, thresholds.PART // array.itemsize, *checks))
             else:
@@ -93,6 +98,8 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
 
     def check(self, name: str) -> None:
         """Raises DamagedError where an array is not what was written."""
+        if self._is_checked:
+            return
         _, _, offset, tag, _ = self._locations[name]
         content = self._data[offset : offset + self._size(name)]
         if not hmac.compare_digest(_tag(self._key, self._nonce, name, _WHOLE, content), bytes.fromhex(tag)):
@@ -101,13 +108,13 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
     def _mapped(self, name: str) -> npt.NDArray[Any]:
         """An array as it is mapped, not checked."""
         kind, shape, offset, _, _ = self._locations[name]
-        count = int(np.prod(shape))
+        count = math.prod(shape)
         return np.frombuffer(self._data, dtype=np.dtype(kind), count=count, offset=offset).reshape(shape)
 
     def _size(self, name: str) -> int:
         """How many bytes an array has."""
         kind, shape, _, _, _ = self._locations[name]
-        return int(np.prod(shape)) * int(np.dtype(kind).itemsize)
+        return math.prod(shape) * int(np.dtype(kind).itemsize)
 
     def _check_parts(self, name: str, numbers: Iterable[int]) -> None:
         """Raises DamagedError where a part of an array is not what was written."""
@@ -139,6 +146,14 @@ def _tag(key: bytes, nonce: bytes, name: str, number: int, content: bytes | memo
         nonce + number.to_bytes(8, "big", signed=True) + name.encode(), key=key, digest_size=32
     ).digest()
     return Poly1305.generate_tag(once, content)
+
+
+def _tags(key: bytes, nonce: bytes, name: str, content: memoryview) -> tuple[str, str]:
+    """The tag of an array's bytes, and where they are many those of its parts, one behind the other."""
+    size = thresholds.PART
+    firsts = range(0, len(content) if len(content) > size else 0, size)
+    parts = (_tag(key, nonce, name, at, content[first : first + size]) for at, first in enumerate(firsts))
+    return _tag(key, nonce, name, _WHOLE, content).hex(), b"".join(parts).hex()
 
 
 def _bytes(array: npt.NDArray[Any]) -> memoryview:
@@ -208,6 +223,11 @@ class ComputedFolder:
         if not hmac.compare_digest(hashlib.blake2b(text, key=key, digest_size=32).digest(), bytes(data[-32:])):
             raise DamagedError(self.file(name))
         description = json.loads(text)
+        if description["tag"]:
+            content = data[len(_MAGIC) : len(data) - _TAIL - size]
+            tag = _tag(key, bytes.fromhex(description["nonce"]), _ALL, _WHOLE, content)
+            if not hmac.compare_digest(tag, bytes.fromhex(description["tag"])):
+                raise DamagedError(self.file(name))
         point = Point(description["entry"], description["leaf"])
         return Computed(self.file(name), descriptor, point, data, description, key)
 
@@ -221,23 +241,26 @@ class ComputedFolder:
             if file is None:
                 return False
             file.write(_MAGIC)
-            offset, locations = len(_MAGIC), []
+            offset, locations, contents = len(_MAGIC), [], []
+            is_small = sum(it.nbytes for it in arrays.values()) <= thresholds.CHECKED_WHOLE
             for array_name, array in arrays.items():
-                padding = -offset % _ALIGNED
-                file.write(bytes(padding))
+                padding = bytes(-offset % _ALIGNED)
                 whole = np.ascontiguousarray(array)
-                offset += padding
+                offset += len(padding)
                 content = _bytes(whole)
-                tag = _tag(key, nonce, array_name, _WHOLE, content).hex()
-                parts = (
-                    content[at : at + thresholds.PART]
-                    for at in range(0, whole.nbytes if whole.nbytes > thresholds.PART else 0, thresholds.PART)
-                )
-                tags = "".join(_tag(key, nonce, array_name, at, part).hex() for at, part in enumerate(parts))
-                locations.append((array_name, whole.dtype.str, list(whole.shape), offset, tag, tags))
+                tags = ("", "") if is_small else _tags(key, nonce, array_name, content)
+                locations.append((array_name, whole.dtype.str, list(whole.shape), offset, *tags))
+                file.write(padding)
                 file.write(content)
+                contents += [padding, content] if is_small else []
                 offset += whole.nbytes
-            description = {"entry": point.entry, "leaf": point.leaf, "nonce": nonce.hex(), "arrays": locations}
+            description = {
+                "entry": point.entry,
+                "leaf": point.leaf,
+                "nonce": nonce.hex(),
+                "arrays": locations,
+                "tag": _tag(key, nonce, _ALL, _WHOLE, b"".join(contents)).hex() if is_small else "",
+            }
             text = json.dumps({**description, "rest": rest}).encode()
             tag_of_text = hashlib.blake2b(text, key=key, digest_size=32).digest()
             file.write(text + len(text).to_bytes(8, "big") + tag_of_text)
