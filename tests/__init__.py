@@ -1,6 +1,7 @@
 """Tests, mirroring the rooms of the product; `acceptance` drives the installed command."""
 
 import atexit
+import gc
 import os
 import shutil
 import tempfile
@@ -13,6 +14,8 @@ settings.register_profile(
     "the same at each run", derandomize=not _SEARCH, max_examples=100 * max(_SEARCH, 1), deadline=None
 )
 settings.load_profile("the same at each run")
+
+gc.set_threshold(200_000, 20, 20)  # as the installed command does: much is made here, and few cycles
 
 # What is made once for all processes of a run, by whichever needs it first.
 _NAMED = "KATHODOS_TEST_SHARED"

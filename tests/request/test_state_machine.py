@@ -305,7 +305,7 @@ class RandomPeople(unittest.TestCase):
         run_state_machine_as_test(
             Office,
             settings=settings(
-                max_examples=12 * SEARCH if SEARCH else 7,
+                max_examples=12 * SEARCH if SEARCH else 4,
                 stateful_step_count=50 if SEARCH else 32,
                 derandomize=not SEARCH,
                 deadline=None,

@@ -43,17 +43,17 @@ def mined(held, terms):
 
 class PlantedRoles(unittest.TestCase):
     def found_again(self, noise, tolerance):
-        made, held = planted(300, 120, 12, noise)
-        _, cover = mined(held, MiningTerms(fewest=6, tolerance=tolerance, seconds=3))
+        made, held = planted(200, 80, 8, noise)
+        _, cover = mined(held, MiningTerms(fewest=6, tolerance=tolerance, seconds=2))
         found = {tuple(it.tolist()) for it in cover.roles}
         return sum(tuple(it.tolist()) in found for it in made), len(cover.roles)
 
     def test_all_of_them_without_noise_and_nothing_else(self):
-        self.assertEqual(self.found_again(0, 0), (12, 12))
+        self.assertEqual(self.found_again(0, 0), (8, 8))
 
     def test_with_some_noise_and_with_much(self):
-        self.assertEqual(self.found_again(0.05, 0.4)[0], 12)
-        self.assertGreaterEqual(self.found_again(0.2, 0.4)[0], 11)
+        self.assertEqual(self.found_again(0.05, 0.4)[0], 8)
+        self.assertGreaterEqual(self.found_again(0.2, 0.4)[0], 7)
 
 
 class Costs(unittest.TestCase):
