@@ -15,10 +15,10 @@ from kathodos.analysis.askers import AskerAttributes
 from kathodos.analysis.evidence.usual import not_judged
 from kathodos.change.edit_sets import Verb
 from kathodos.change.files import Block, each_once
-from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.dictionary import dictionary_column
 from kathodos.errors import CallError, found_if
-from kathodos.findings.excess.batches import Batch, Finding, FindingColumns, finding
+from kathodos.findings.excess.batches import LOOKED_AHEAD, Batch, Finding, FindingColumns, finding
 from kathodos.findings.excess.kinds import KINDS, LATE_CONTROL, NAMES
 from kathodos.findings.excess.peers import BY_PEERS
 from kathodos.model.filters import Node
@@ -241,8 +241,13 @@ def _in_words(kept: list[tuple[Batch, Any]], most: int) -> Iterator[Finding]:
             np.concatenate(parts)
             for parts in zip(*((at, it.severity[at], it.confidence[at]) for it, at in some), strict=True)
         )
-        for at in np.lexsort((-confidence, -severity))[:most].tolist():
-            yield finding(some[of[at]][0], int(position[at]))
+        order = np.lexsort((-confidence, -severity))[:most]
+        for first in range(0, len(order), LOOKED_AHEAD):
+            here = order[first : first + LOOKED_AHEAD]
+            for number in distinct(of[here]).tolist():
+                some[number][0].look_ahead(position[here[of[here] == number]])
+            for at in here.tolist():
+                yield finding(some[of[at]][0], int(position[at]))
 
 
 def _row(found: Finding) -> dict[str, Any]:

@@ -114,7 +114,8 @@ class Computed(Mapping[str, npt.NDArray[Any]]):
     def _size(self, name: str) -> int:
         """How many bytes an array has."""
         kind, shape, _, _, _ = self._locations[name]
-        return math.prod(shape) * int(np.dtype(kind).itemsize)
+        count: int = math.prod(shape)
+        return count * int(np.dtype(kind).itemsize)
 
     def _check_parts(self, name: str, numbers: Iterable[int]) -> None:
         """Raises DamagedError where a part of an array is not what was written."""
@@ -241,7 +242,8 @@ class ComputedFolder:
             if file is None:
                 return False
             file.write(_MAGIC)
-            offset, locations, contents = len(_MAGIC), [], []
+            offset, locations = len(_MAGIC), []
+            contents: list[bytes | memoryview] = []
             is_small = sum(it.nbytes for it in arrays.values()) <= thresholds.CHECKED_WHOLE
             for array_name, array in arrays.items():
                 padding = bytes(-offset % _ALIGNED)

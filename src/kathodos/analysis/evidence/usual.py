@@ -6,16 +6,16 @@ the few pairs only that some of their units name, one of each set about which th
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from functools import cached_property
+from collections.abc import Sequence
 
 import msgspec
 import numpy as np
 
 from kathodos import thresholds
 from kathodos.analysis.basis import Basis
-from kathodos.analysis.evidence.shares import Shares
-from kathodos.analysis.evidence.sources import Sources, sources_of
+from kathodos.analysis.evidence.bounds import NOT_KNOWN, Bounds
+from kathodos.analysis.evidence.looked import Looked
+from kathodos.analysis.evidence.sources import sources_of
 from kathodos.analysis.evidence.things import Points, Things
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.columns.csr import (
@@ -27,11 +27,9 @@ from kathodos.columns.csr import (
     distinct,
     first_of_each,
     in_loads,
-    stretches,
 )
 from kathodos.columns.dictionary import dense, row_numbers
 from kathodos.columns.ordered import insertion_points
-from kathodos.engine.pair_axis import IntervalLists
 
 
 class Usual(msgspec.Struct, frozen=True):
@@ -154,12 +152,16 @@ class Peers:
         for at, group in enumerate(self.groups):
             of = np.where(level == at, np.append(group, -1)[identity], -1)
             asked = of >= 0
-            having[asked] = reaching.counted(people, group[people], of[asked], which[asked]) - itself[asked]
+            having[asked] = (
+                reaching.counted(people, group[people], of[asked], which[asked], itself[asked]) - itself[asked]
+            )
         everybody = np.full(len(some), -1, dtype=np.int64)
         if is_whole:
             of, everybody = np.append(kind, -1)[identity], np.zeros(len(some), dtype=np.int64)
             asked = of >= 0
-            everybody[asked] = reaching.counted(people, kind[people], of[asked], which[asked]) - itself[asked]
+            everybody[asked] = (
+                reaching.counted(people, kind[people], of[asked], which[asked], itself[asked]) - itself[asked]
+            )
         every = others_in(kind, self.is_counted, identity)
         return Usual(having, self.of[some], everybody, every, level, self.is_enough[some])
 
@@ -186,44 +188,54 @@ class Reaching:
         at = insertion_points(self.points, pairs)
         self.sets = csr_from_distinct(names.rows().astype(np.int64), at, len(names), max(len(self.points), 1))
 
-    def counted(self, people: Ints, group: Ints, of: Ints, sets: Ints) -> Ints:
+    def counted(self, people: Ints, group: Ints, of: Ints, sets: Ints, least: Bools | None = None) -> Ints:
         """For each question, about a group and a set, how many of the group reach all of the set.
 
-        `people`: who is counted, by number, and the group of each; a set without names is reached by nobody.
+        `people`: who is counted, by number, and the group of each; `least`: whether one is known who does. A set
+        without names is reached by nobody.
         """
         width = max(len(self.sets), 1)
         pairs, which = np.unique(of * width + sets, return_inverse=True)
         counts = np.zeros(len(pairs), dtype=np.int64)
         asked = distinct(of)
-        members = (
-            csr_from_pairs(insertion_points(asked, group[at]), at, len(asked))
-            if len(at := np.isin(group, asked).nonzero()[0])
-            else csr_from_pairs(at, at, len(asked))
-        )
-        some = people[distinct(members.items)]
-        if not len(some) or not len(pairs):
+        at = np.isin(group, asked).nonzero()[0]
+        if not len(at) or not len(pairs):
             return counts[which]
-        looked = _Looked(sources_of(self.things, some))
-        place = np.full(int(people.max(initial=0)) + 1, -1, dtype=np.int64)
-        place[some] = np.arange(len(some))
-        starts = insertion_points(pairs, np.append(asked, asked[-1] + 1) * width)
-        load = members.sizes() * thresholds.NAMES_OF_PEER + np.diff(starts)
+        looked = Looked(sources_of(self.things, people[at]), self.points)
+        row = insertion_points(asked, group[at])
+        if least is not None:
+            counts[which[least]] = 1
+        own, set_of = insertion_points(asked, pairs // width), pairs % width
+        most, may_be = Bounds(looked, self.sets, row).most(own, set_of)
+        left = (most > counts).nonzero()[0]
+        is_asked = np.isin(row, distinct(own[most == NOT_KNOWN]))
+        is_asked[may_be.all_of(left)] = True
+        members = csr_from_pairs(row[is_asked], is_asked.nonzero()[0], len(asked))
+        counts[left] = self._each(looked, members, own[left], set_of[left])
+        return counts[which]
+
+    def _each(self, looked: Looked, members: CSRList, own: Ints, sets: Ints) -> Ints:
+        """As `counted`, everybody being looked at: `members` of the groups, by position, and of which group each
+        question is, in order."""
+        counts = np.zeros(len(own), dtype=np.int64)
+        asked = distinct(own).astype(np.int64)
+        starts = insertion_points(own, np.append(asked, len(members)))
+        load = members.sizes()[asked] * thresholds.NAMES_OF_PEER + np.diff(starts)
         for block in in_loads(load, thresholds.PEERS_TOGETHER):
             here = slice(int(starts[block[0]]), int(starts[block[-1] + 1]))
-            row, person = members.of(block)
-            position, every = place[people[person]], distinct(pairs[here] % width)
+            row, position = members.of(asked[block])
+            every = distinct(sets[here])
             for part_of in np.array_split(every, -(-len(every) // thresholds.SETS_TOGETHER)):
-                mine = here.start + np.isin(pairs[here] % width, part_of).nonzero()[0]
-                own, set_of = np.divmod(pairs[mine], width)
-                cells = insertion_points(asked[block], own), insertion_points(part_of, set_of)
-                for part in in_loads(np.ones(len(person), dtype=np.int64), thresholds.PEOPLE_TOGETHER):
+                mine = here.start + np.isin(sets[here], part_of).nonzero()[0]
+                cells = insertion_points(asked[block], own[mine]), insertion_points(part_of, sets[mine])
+                for part in in_loads(np.ones(len(position), dtype=np.int64), thresholds.PEOPLE_TOGETHER):
                     found = np.zeros((len(block), len(part_of)), dtype=np.int64)
                     groups, having = self._having(looked, row[part], position[part], part_of)
                     found[groups] = having
                     counts[mine] += found[cells]
-        return counts[which]
+        return counts
 
-    def _having(self, looked: _Looked, row: Ints, position: Ints, wanted: Ints) -> tuple[Ints, Ints]:
+    def _having(self, looked: Looked, row: Ints, position: Ints, wanted: Ints) -> tuple[Ints, Ints]:
         """Of some people, by position, of groups in order: which groups, and how many of each reach all of each of some
         sets: groups by sets. Everybody is a bit, and each group begins with a new byte."""
         first = first_of_each(row).nonzero()[0]
@@ -238,7 +250,7 @@ class Reaching:
             classes, of = np.unique(looked.sources.alike[position], return_inverse=True)
             place = np.full(8 * int(begins[-1]), -1, dtype=np.int64)
             place[slot] = of
-            reached = np.take(looked.reached(classes, self.points[used]), place, axis=1)
+            reached = np.take(looked.reached(classes, used), place, axis=1)
             reached[:, place < 0] = False
             bits = np.packbits(reached, axis=1)
             _, one, same = np.unique(bits.view(f"V{bits.shape[1]}").ravel(), return_index=True, return_inverse=True)
@@ -247,54 +259,3 @@ class Reaching:
             counts = np.add.reduceat(np.bitwise_count(all_of), begins[:-1], axis=1, dtype=np.int64)
             having[:, asked] = counts.T
         return row[first], having
-
-
-class _Looked:
-    """What classes of askers reach, looked at pair by pair."""
-
-    def __init__(self, sources: Sources) -> None:
-        self.sources = sources
-        self.shares = Shares(sources)
-
-    @cached_property
-    def _denies(self) -> bool:
-        return len(self.shares.spoken[1].first) > 0
-
-    def reached(self, classes: Ints, points: Ints) -> Bools:
-        """Which of some pairs, which are in order, each of some classes reaches: pairs by classes."""
-        at, thing = self.sources.classes.of(classes)
-        used, which = np.unique(thing, return_inverse=True)
-        found, denied = (
-            self._by_class(lists, used, which, at, len(classes), points) if len(lists.first) else None
-            for lists in self.shares.spoken
-        )
-        if found is None:
-            found = np.zeros((len(points), len(classes)), dtype=bool)
-        if denied is not None:
-            found &= ~denied
-        for column, first, end in self._special(classes):
-            begin, stop = insertion_points(points, first), insertion_points(points, end)
-            for low, high in zip(begin.tolist(), stop.tolist(), strict=True):
-                found[low:high, column] = True
-        return found
-
-    @staticmethod
-    def _by_class(lists: IntervalLists, used: Ints, which: Ints, at: Ints, size: int, points: Ints) -> Bools:
-        """Where anything that a class has says something: pairs by classes."""
-        from scipy.sparse import csr_array
-
-        of, first, end = lists.of(used.astype(np.int64))
-        begin, stop = insertion_points(points, first), insertion_points(points, end)
-        thing, point = stretches(begin, np.maximum(stop - begin, 0))
-        says = csr_array((np.ones(len(thing), dtype=np.int32), (point, of[thing])), shape=(len(points), len(used)))
-        has = csr_array((np.ones(len(at), dtype=np.int32), (which, at)), shape=(len(used), size))
-        found: Bools = (says @ has).toarray() > 0
-        return found
-
-    def _special(self, classes: Ints) -> Iterator[tuple[int, Ints, Ints]]:
-        """What each of some classes reaches in systems with ranks or gates."""
-        if self.shares.special:
-            for row, number in enumerate(classes.tolist()):
-                first, end = self.shares.special_reached(number)
-                if len(first):
-                    yield row, first, end

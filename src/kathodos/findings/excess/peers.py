@@ -8,14 +8,12 @@ below a quarter. Of two other peers without it nothing follows; of eleven it doe
 
 from __future__ import annotations
 
-from functools import cache
-
 import numpy as np
 import numpy.typing as npt
 
-from kathodos.analysis.evidence.usual import Peers, Usual, counted, peer_groups
+from kathodos.analysis.evidence.usual import Peers, counted, peer_groups
 from kathodos.analysis.exposure import READ
-from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.csr import Bools, Ints, ints
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.compiled.index import System
 from kathodos.engine.explain import explain
@@ -36,7 +34,6 @@ Floats = npt.NDArray[np.float64]
 BEYOND_PEERS, EXPORT_BEYOND_PEERS = "beyond-peers", "export-beyond-peers"
 BEYOND_NEEDS = "beyond-needs"
 BY_PEERS = {BEYOND_PEERS, EXPORT_BEYOND_PEERS}
-_TOLD_TOGETHER = 64  # findings of which it is counted at once how many of everybody have it
 
 
 def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
@@ -72,19 +69,24 @@ def beyond_peers(context: ExcessContext) -> Batch:
     found = first_alike(context, is_found)
     having, of = of_unit[found], peers.of[found]
 
-    @cache
-    def of_everybody(block: int) -> Usual:
-        return peers.usual(found[block * _TOLD_TOGETHER : (block + 1) * _TOLD_TOGETHER])
+    of_everybody: dict[int, tuple[int, int]] = {}
+
+    def look_ahead(some: Ints) -> None:
+        """Counts of some of the findings how many of how many others in all have it."""
+        usual = peers.usual(found[some])
+        pairs = zip(usual.all_having.tolist(), usual.all_of.tolist(), strict=True)
+        of_everybody.update(zip(some.tolist(), pairs, strict=True))
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         by = limits.peers[int(peers.level[unit]) :]
         name = " and ".join(str(basis.identity(it).value(int(owner[unit]))) for it in by)
-        block, row = divmod(at, _TOLD_TOGETHER)
-        every = of_everybody(block)
+        if at not in of_everybody:
+            look_ahead(ints([at]))
+        all_having, all_of = of_everybody[at]
         evidence_text = (
             f"{context.unit_gives(unit)}: {having[at]} of {of[at]} others of {name} have it, "
-            f"{every.all_having[row]} of {every.all_of[row]} others in all"
+            f"{all_having} of {all_of} others in all"
         )
         return FindingText(
             context.unit(unit), evidence_text, "Take it away, or say what sets them apart.", context.end_alike(unit)
@@ -102,6 +104,7 @@ def beyond_peers(context: ExcessContext) -> Batch:
         severity,
         confidence,
         thing=usage.things[found],
+        look_ahead=look_ahead,
     )
 
 
