@@ -40,7 +40,7 @@ thresholds: .venv/installed
 
 # Each bench to its end, on what is small.
 benches: .venv/installed
-	KATHODOS_BENCHES=1 $(subst --level class,--level test,$(TESTS)) -k tests.test_bench
+	KATHODOS_BENCHES=1 $(subst --level class,--level test,$(TESTS)) -k tests.test_bench.SmallBenches
 
 # The same tests with many times as many made-up catalogues, another choice at each run.
 search: .venv/installed

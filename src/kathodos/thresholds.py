@@ -34,6 +34,7 @@ FEW_LOOKED_UP = _usually(100, 0)  # texts up to which they are looked up one by 
 FEW_MATCHED = _usually(200, 0)  # texts up to which they are compared one by one
 MANY_ORDERED = _usually(1 << 15, 1)  # values from which on they are looked up in order: memory is read end to end then
 FEW_WITHOUT_ARROW = _usually(50_000, 0)  # rows below which importing a faster library takes longer than it saves
+FEW_RENAMED = _usually(1_000_000, 0)  # numbers likewise
 
 # The store, and what is computed beside it.
 BLOCK = _usually(1 << 16, 50)  # rows that are read together

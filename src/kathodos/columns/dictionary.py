@@ -299,7 +299,7 @@ def row_numbers(columns: Sequence[Codes | Ints]) -> Ints:
 
 def dense(numbers: Ints) -> Ints:
     """The same numbers, renamed 0, 1, 2 in the order in which they come first."""
-    if len(numbers) < thresholds.FEW_WITHOUT_ARROW:
+    if len(numbers) < thresholds.FEW_RENAMED:
         _, first, which = np.unique(numbers, return_index=True, return_inverse=True)
         rank = np.empty(len(first), dtype=np.int64)
         rank[np.argsort(first)] = np.arange(len(first))

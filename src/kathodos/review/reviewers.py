@@ -9,8 +9,9 @@ import msgspec
 import numpy as np
 
 from kathodos.analysis.basis import Basis, numbers_among
-from kathodos.columns.csr import Bools, Ints
+from kathodos.columns.csr import Bools, Ints, distinct
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, dictionary_column, positions_among
+from kathodos.columns.ordered import insertion_points
 from kathodos.errors import CallError
 from kathodos.ledger.actors import normal_name
 from kathodos.model.kinds import IDENTITIES
@@ -101,9 +102,12 @@ class Reviewers(msgspec.Struct, frozen=True, dict=True):
 
     def _is_about(self, wanted: Ints) -> Bools:
         """Whether who is wanted for each line is the one it is about, or has the same mail."""
-        same = one_person(self.basis.identity("email"))
         person = np.where(self.asker < self.basis.people, self.asker, -1)
-        found: Bools = (person >= 0) & ((wanted == person) | (same[wanted] == same[person]))
+        asked = ((person >= 0) & (wanted >= 0)).nonzero()[0]
+        some = distinct(np.concatenate([person[asked], wanted[asked]])).astype(np.int64)
+        same = one_person(self.basis.identity("email").taken(some).compact())
+        found = np.zeros(len(wanted), dtype=bool)
+        found[asked] = same[insertion_points(some, wanted[asked])] == same[insertion_points(some, person[asked])]
         return found
 
 

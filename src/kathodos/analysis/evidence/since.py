@@ -10,6 +10,7 @@ from __future__ import annotations
 import msgspec
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.evidence.held import Units
 from kathodos.columns.csr import Bools, Ints, among, distinct, first_of_each
@@ -17,7 +18,7 @@ from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled_te
 from kathodos.columns.ordered import insertion_points
 from kathodos.model.kinds import GRANTS, MEMBERS, Kind
 from kathodos.model.times import BEGINNING, first_moment
-from kathodos.store.kind_history import SOURCE
+from kathodos.store.kind_history import SOURCE, KindHistory
 from kathodos.store.records import Records, Stored
 
 NOT_RECORDED = 2**62
@@ -102,14 +103,22 @@ def _first_gathered(basis: Basis, stored: Stored, units: Units, some: Ints) -> t
             if kind is GRANTS:
                 column = history.column("grant")
                 wanted = tabled_texts(column).positions_of(basis.index.grants.ids.picked(units.grant[some[own]]))
-                codes = column.codes.astype(np.int64)
+                codes, at = column.codes.astype(np.int64), np.arange(len(history.rows))
             else:
                 wanted = _codes(basis, units.holder[some[own]], units.group[some[own]])
-                codes = _members(basis, _History(stored), np.arange(len(history.rows)))
+                at = _rows_of_members(basis, history, distinct(units.holder[some[own]]))
+                codes = _members(basis, _History(stored), at)
             since, source = history.since.astype(np.int64), history.column(SOURCE).codes.astype(np.int64)
-            of_source = _least(source + 1, since)[source + 1]
-            entry[own], earliest[own] = _first_of(codes, since, of_source, wanted)
+            of_source = _least(source + 1, since)[source[at] + 1]
+            entry[own], earliest[own] = _first_of(codes, since[at], of_source, wanted)
     return _Times(stored).of(entry), (entry > earliest) & (entry > 0)
+
+
+def _rows_of_members(basis: Basis, history: KindHistory, holders: Ints) -> Ints:
+    """The rows that may tell of memberships of some holders: theirs where these are few, else all."""
+    if len(holders) > thresholds.FEW_TEXTS_OF_USE:
+        return np.arange(len(history.rows))
+    return history.holding({"member": [basis.index.holders.references[it] for it in holders.tolist()]})
 
 
 def _least(codes: Ints, values: Ints) -> Ints:
