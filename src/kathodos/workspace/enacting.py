@@ -105,7 +105,9 @@ def handed_over(view: View, by_source: Sequence[tuple[Source, Sequence[Order]]],
 
 
 def _goes_with(order: Order) -> str:
-    return f"it goes with order {order.number} of the change {order.values['change']}, which is left"
+    return (
+        f"order {order.number} of the same change, {order.values['change']}, is left, and they are carried out together"
+    )
 
 
 def _wholes(orders: Sequence[Order]) -> dict[int, int]:
