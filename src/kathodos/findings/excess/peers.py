@@ -52,6 +52,28 @@ def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
     return found
 
 
+class _Everybody:
+    """How many of everybody have what each of some units names, counted for many at once."""
+
+    def __init__(self, peers: Peers, units: Ints) -> None:
+        self.peers = peers
+        self.units = units
+        self._known: dict[int, tuple[int, int]] = {}
+
+    def look_ahead(self, some: Ints) -> None:
+        """Counts for some of the units, by position, those who have it."""
+        usual = self.peers.usual(self.units[some])
+        pairs = zip(usual.all_having.tolist(), usual.all_of.tolist(), strict=True)
+        self._known.update(zip(some.tolist(), pairs, strict=True))
+
+    def told(self, at: int) -> str:
+        """How many of how many others in all have it."""
+        if at not in self._known:
+            self.look_ahead(ints([at]))
+        having, of = self._known[at]
+        return f"{having} of {of}"
+
+
 def beyond_peers(context: ExcessContext) -> Batch:
     """Units of whose names hardly any peer reaches all, by whatever way."""
     basis, usage, evidence = context.basis, context.usage, context.evidence
@@ -69,24 +91,15 @@ def beyond_peers(context: ExcessContext) -> Batch:
     found = first_alike(context, is_found)
     having, of = of_unit[found], peers.of[found]
 
-    of_everybody: dict[int, tuple[int, int]] = {}
-
-    def look_ahead(some: Ints) -> None:
-        """Counts of some of the findings how many of how many others in all have it."""
-        usual = peers.usual(found[some])
-        pairs = zip(usual.all_having.tolist(), usual.all_of.tolist(), strict=True)
-        of_everybody.update(zip(some.tolist(), pairs, strict=True))
+    everybody = _Everybody(peers, found)
 
     def describe(at: int) -> FindingText:
         unit = int(found[at])
         by = limits.peers[int(peers.level[unit]) :]
         name = " and ".join(str(basis.identity(it).value(int(owner[unit]))) for it in by)
-        if at not in of_everybody:
-            look_ahead(ints([at]))
-        all_having, all_of = of_everybody[at]
         evidence_text = (
             f"{context.unit_gives(unit)}: {having[at]} of {of[at]} others of {name} have it, "
-            f"{all_having} of {all_of} others in all"
+            f"{everybody.told(at)} others in all"
         )
         return FindingText(
             context.unit(unit), evidence_text, "Take it away, or say what sets them apart.", context.end_alike(unit)
@@ -104,7 +117,7 @@ def beyond_peers(context: ExcessContext) -> Batch:
         severity,
         confidence,
         thing=usage.things[found],
-        look_ahead=look_ahead,
+        look_ahead=everybody.look_ahead,
     )
 
 
