@@ -360,7 +360,9 @@ class WithoutGroups(Office, unittest.TestCase):
     def test_a_group_that_is_to_come_is_written_with_what_hangs_on_it_or_not_at_all(self):
         before = reached(self.here)
         self.change("to-group", "directory/setters", "role:dues/setter", "--yes")
-        self.do("enact", "--by", "tables", "--out", "copies", "--dry-run")
+        would = self.do("enact", "--by", "tables", "--out", "copies", "--dry-run").stdout
+        self.assertIn("Nothing is written yet", would)
+        self.assertFalse((self.here / "copies").exists())
         said = carried_out(self.here)
         self.assertNotIn("is left", said)
         self.assertEqual(reached(self.here), before, "nobody gained or lost anything on the way")

@@ -212,6 +212,16 @@ class Page(Browsing, Prepared, unittest.TestCase):
             forged = json.loads(self.save(page).read_text())
             self.assertNotEqual(forged["digest"], forged["seal"]["digest"])
 
+    def test_what_is_saved_is_kept_at_once(self):
+        with self.window() as context:
+            page = self.opened(context)
+            kept = page.evaluate(
+                "() => { document.querySelector('article input[type=radio]').click();"
+                " const before = JSON.stringify(localStorage); document.getElementById('save').click();"
+                " return [before, JSON.stringify(localStorage)] }"
+            )
+        self.assertEqual([("certify" in it) for it in kept], [False, True])
+
     def test_going_on_elsewhere_from_a_saved_file(self):
         with self.window() as context:
             page = self.opened(context)

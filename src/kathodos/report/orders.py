@@ -252,7 +252,9 @@ def enacted(found: Enacted) -> Answer:
         "orders": found.about,
         "left": [{"order": order.number, "why": why} for order, why in found.left],
     }
-    return Answer(heading=heading, text=text, hint="" if found.is_dry else hint, document=document)
+    if found.is_dry:
+        hint = "Nothing is written yet: the same without --dry-run writes it." if found.about else ""
+    return Answer(heading=heading, text=text, hint=hint if found.about else "", document=document)
 
 
 def _left(orders: Sequence[tuple[Order, str]]) -> list[str]:

@@ -47,8 +47,9 @@ class Looked:
             found = np.zeros((len(some), len(classes)), dtype=bool)
         if denied is not None:
             found &= ~denied
+        points = self.points[some]
         for column, first, end in self._special(classes):
-            begin, stop = (insertion_points(self.points[some], it) for it in (first, end))
+            begin, stop = insertion_points(points, first), insertion_points(points, end)
             for low, high in zip(begin.tolist(), stop.tolist(), strict=True):
                 found[low:high, column] = True
         return found
