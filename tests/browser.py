@@ -27,7 +27,7 @@ class Browsing:
         context = self.chromium.new_context(
             viewport={"width": width, "height": height}, color_scheme=scheme, accept_downloads=True
         )
-        context.set_default_timeout(120_000)  # milliseconds: other tests may keep all processors busy
+        context.set_default_timeout(60_000)  # milliseconds: other tests may keep all processors busy
         asked, wrong = [], []
         context.on("request", lambda it: asked.append(it.url))
         context.on("weberror", lambda it: wrong.append(str(it.error)))

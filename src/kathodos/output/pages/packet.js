@@ -24,27 +24,41 @@
     return element;
   };
 
-  // What was decided, kept over a closed window: for each line decision, until, to, reason, say, at, opened.
+  // What was decided: for each line decision, until, to, reason, say, at, opened. Each line is kept at a place of its own
+  // at once, so that a closed window loses nothing, and of two windows neither undoes what was decided in the other.
   const state = new Map();
-  let keeps = true, limit = STEP, timer = 0;
+  let keeps = true, limit = STEP;
   const byNumber = new Map(packet.lines.map((line, at) => [line[NUMBER], at]));
+  const byPlace = new Map(packet.lines.map((line) => [`${PLACE} ${line[NUMBER]}`, line[NUMBER]]));
 
+  const keep = (number) => {
+    const place = `${PLACE} ${number}`;
+    try {
+      if (state.has(number)) localStorage.setItem(place, JSON.stringify(state.get(number))); else localStorage.removeItem(place);
+    } catch { if (keeps) { keeps = false; tell(words.not_kept); } }
+  };
   const read_kept = () => {
     try {
-      const kept = JSON.parse(localStorage.getItem(PLACE) || '[]');
+      const together = JSON.parse(localStorage.getItem(PLACE) || '[]');  // as earlier pages keep it
+      for (const [number, own] of together) if (byNumber.has(number)) state.set(number, own);
+      for (const [place, number] of byPlace) {
+        const kept = localStorage.getItem(place);
+        if (kept) state.set(number, JSON.parse(kept));
+      }
       localStorage.setItem(PLACE + ' probe', '1');
       localStorage.removeItem(PLACE + ' probe');
-      for (const [number, own] of kept) if (byNumber.has(number)) state.set(number, own);
-      return state.size > 0;
-    } catch { keeps = false; return false; }
+      for (const [number] of together) keep(number);
+      if (keeps) localStorage.removeItem(PLACE);
+    } catch { keeps = false; }
+    return state.size > 0;
   };
-  const keep_now = () => {
-    clearTimeout(timer); timer = 0;
-    try { localStorage.setItem(PLACE, JSON.stringify([...state])); }
-    catch { if (keeps) { keeps = false; tell(words.not_kept); } }
-  };
-  const keep = () => { if (!timer) timer = setTimeout(keep_now, 250); };
-  addEventListener('pagehide', () => { if (timer) keep_now(); });
+  addEventListener('storage', ({ key: place, newValue: kept }) => {
+    const number = byPlace.get(place);
+    if (number === undefined) return;
+    if (kept) state.set(number, JSON.parse(kept)); else state.delete(number);
+    document.getElementById('line-' + number)?.fill();
+    count();
+  });
 
   const own = (number) => state.get(number) || {};
   const speaks_loud = (line) => line[WAY] === 1 && packet.reasons || line[LOUD] === 1;
@@ -55,7 +69,7 @@
     const next = { ...own(number), ...values };
     if ('decision' in values) next.at = values.decision ? new Date().toISOString() : '';
     if (next.decision || next.say || next.opened) state.set(number, next); else state.delete(number);
-    keep();
+    keep(number);
   };
 
   // The page
@@ -262,7 +276,6 @@
 
   // Answers
   const save = () => {
-    keep_now();
     const answers = [], open = [];
     for (const line of packet.lines) {
       const number = line[NUMBER], mine = own(number);
@@ -292,9 +305,10 @@
         if (!byNumber.has(line) || (decision && !CHOICES.includes(decision))) continue;
         const texts = Object.entries({ until, to, reason, say: told, at }).filter(([, value]) => typeof value === 'string');
         state.set(line, { decision: decision || '', opened: opened === true, ...Object.fromEntries(texts) });
+        keep(line);
         count_of += 1;
       }
-      keep_now(); draw(); tell(say('taken', { count: count_of }));
+      draw(); tell(say('taken', { count: count_of }));
     } catch { tell(words.not_ours); }
     input.value = '';
   };
