@@ -64,6 +64,7 @@ TIMES_AS_MANY = _usually(8, 0)  # scoped entries there are, as many as are looke
 ONE_IN_SCOPED = _usually(20, 1)  # one in so many scoped entries that are granted, up to which these are few
 SORTED_TOGETHER = _usually(100_000, 50)  # intervals that are sorted together over everyone
 STREAMED = _usually(4_000_000, 50)  # pairs that are given out together
+SKETCHED = _usually(16, 1)  # words of bits of each set of which it is seen whether it meets another
 SCOPE_BLOCK = _usually(256, 2)  # intervals of scopes of which the furthest end is known
 
 # Analysis and findings.
@@ -71,7 +72,7 @@ USED_TOGETHER = _usually(20_000_000, 64)  # cells and groups that give them that
 COMPARED_TOGETHER = _usually(1_000_000, 10)  # intervals or pairs that are compared together
 GROUPS_LISTED = _usually(20_000_000, 0)  # pairs of group and group above up to which they are listed
 PEERS_TOGETHER = _usually(
-    60_000, 20
+    10_000, 20
 )  # people, times what each is asked for, and names of peer groups looked at at once
 NAMES_OF_PEER = 20  # what is asked of each of them at most, about
 SETS_TOGETHER = _usually(4000, 2)  # sets of names that are counted at once

@@ -51,6 +51,23 @@ class Uses(msgspec.Struct, frozen=True):
     def __len__(self) -> int:
         return len(self.user)
 
+    def of(self, users: Bools) -> Uses:
+        """Those of some users."""
+        some = users[self.user].nonzero()[0]
+        if len(some) == len(self):
+            return self
+        return Uses(
+            user=self.user[some],
+            account=self.account[some],
+            action=self.action[some],
+            node=self.node[some],
+            time=self.time[some],
+            record=self.record[some],
+            count=self.count[some],
+            records=self.records,
+            by_user=csr_from_pairs(self.user[some], np.arange(len(some)), len(self.by_user)),
+        )
+
 
 class Basis:
     """What findings rest on: the columns of what one index numbers, at a moment in microseconds since 1970.
@@ -248,18 +265,16 @@ class Basis:
         """As `uses`, of some identities and accounts; where these are few, nothing is looked up for all the others."""
         few, people = users.nonzero()[0], self.people
         if len(few) > thresholds.MANY_USERS:
-            rows = None
-        else:
-            holders = self.index.holders
-            owned = (users[:people][holders.owner] & (holders.owner >= 0)) | users[people:]
-            identity, account = (self.records.column(kinds.ACTIVITY, name) for name in ("identity", "account"))
-            found = identity.holding_any(holders.identities.taken(few[few < people]))
-            found |= account.holding_any(holders.accounts.taken(owned.nonzero()[0]))
-            rows = found.nonzero()[0]
-        return self._uses(rows, users)
+            return self.uses.of(users)
+        holders = self.index.holders
+        owned = (users[:people][holders.owner] & (holders.owner >= 0)) | users[people:]
+        identity, account = (self.records.column(kinds.ACTIVITY, name) for name in ("identity", "account"))
+        found = identity.holding_any(holders.identities.taken(few[few < people]))
+        found |= account.holding_any(holders.accounts.taken(owned.nonzero()[0]))
+        return self._uses(found.nonzero()[0]).of(users)
 
-    def _uses(self, rows: Ints | None, users: Bools | None = None) -> Uses:
-        """The uses that these rows of the activity tell (None: all rows), and of these only those of some users."""
+    def _uses(self, rows: Ints | None) -> Uses:
+        """The uses that these rows of the activity tell (None: all rows)."""
         names = ("identity", "account", "time", "action", "resource", "record", "count")
         columns = [self.records.column(kinds.ACTIVITY, name) for name in names]
         if rows is not None:
@@ -275,8 +290,7 @@ class Basis:
         number = self._action_numbers(action)[
             insertion_points(self.index.system_roots, node, side="right"), action.codes
         ]
-        is_known = (user >= 0) & (node >= 0) & (number >= 0)
-        known = (is_known if users is None else is_known & users[user]).nonzero()[0]
+        known = ((user >= 0) & (node >= 0) & (number >= 0)).nonzero()[0]
         known = small(known[order_of(user[known])])
         counts = np.array([*(int(it or 0) for it in count.values), 0], dtype=np.int64)
         return Uses(

@@ -33,6 +33,13 @@ class IntervalLists(msgspec.Struct, frozen=True):
         origin, positions = CSRList(self.starts, self.first).positions(rows)
         return origin, self.first[positions].astype(np.int64), self.end[positions].astype(np.int64)
 
+    def __len__(self) -> int:
+        return len(self.starts) - 1
+
+    def rows(self) -> Ints:
+        """For each interval the list it is in."""
+        return np.repeat(np.arange(len(self)), np.diff(self.starts))
+
     def sizes(self, rows: Ints) -> Ints:
         sizes: Ints = self.starts[rows + 1] - self.starts[rows]
         return sizes

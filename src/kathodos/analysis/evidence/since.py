@@ -77,7 +77,7 @@ def _numbered(basis: Basis, system: DictionaryColumn, group: DictionaryColumn, m
     pair = row_numbers([system.codes, group.codes])
     _, sample, which = np.unique(pair, return_index=True, return_inverse=True)
     names = [f"{system.value(it)}/{group.value(it)}" for it in sample.tolist()]
-    number = np.array([holders.groups.find(name) for name in names], dtype=np.int64)[which]
+    number = holders.groups.positions_of(names)[which]
     holder = np.append(holders.numbers_of(tabled_texts(member)), -1)[member.codes]
     is_known = (number >= 0) & (holder >= 0)
     return np.where(is_known, _codes(basis, holder, number + holders.first_group), -1)

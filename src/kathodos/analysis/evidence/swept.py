@@ -28,6 +28,7 @@ from kathodos.columns.csr import (
 )
 from kathodos.columns.intervals import Intervals, holds, pieces_within, united, without
 from kathodos.columns.ordered import insertion_points, order_of
+from kathodos.columns.sketch import Sketch, sketched
 from kathodos.engine.everyone import alike
 from kathodos.engine.pair_axis import IntervalLists
 
@@ -164,18 +165,33 @@ class Swept:
         evidence, classes = self.evidence, self.sources.classes
         units = self._of_class[0].all_of(some).astype(np.int64)
         items = distinct(evidence.item[units]).astype(np.int64)
+        used, pairs, _ = evidence.names
+        row = insertion_points(used, self.sources.used[classes.items[items]])
         owner = insertion_points(classes.starts, items, side="right") - 1
         deniers = self._denials[0][owner]
-        _, first, kind = np.unique(
-            deniers * len(self.sources.used) + classes.items[items], return_index=True, return_inverse=True
-        )
-        used, pairs, _ = evidence.names
-        named = insertion_points(used, self.sources.used[classes.items[items[first]]])
-        by_kind = csr_from_pairs(kind, items, len(first))
-        for block in in_loads(pairs.sizes()[named] + 1, thresholds.SWEPT):
-            at, pair = pairs.of(named[block])
+        of_names, of_denials = self._sketches
+        met = of_names.meets(row, of_denials, deniers)
+        items, row, owner, deniers = items[met], row[met], owner[met], deniers[met]
+        _, first, kind = np.unique(deniers * len(used) + row, return_index=True, return_inverse=True)
+        row, owner, by_kind = row[first], owner[first], csr_from_pairs(kind, items, len(first))
+        for block in in_loads(pairs.sizes()[row] + 1, thresholds.SWEPT):
+            at, pair = pairs.of(row[block])
             pair = pair.astype(np.int64)
-            self._take_reached(by_kind.picked(block), at, pair, ~self.denied(owner[first[block]][at], pair))
+            self._take_reached(by_kind.picked(block), at, pair, ~self.denied(owner[block][at], pair))
+
+    @property
+    def _sketches(self) -> tuple[Sketch, Sketch]:
+        """What things name, and what sets of denials deny, on the line of all pairs that are named."""
+        _, pairs, _ = self.evidence.names
+        line = distinct(pairs.items).astype(np.int64)
+        place = insertion_points(line, pairs.items)
+        of_names = sketched(pairs.rows(), place, place + 1, len(pairs), len(line))
+        set_of, (first, end) = self._denials
+        begin = insertion_points(line, self.packing.seconds(first))
+        stop = insertion_points(line, self.packing.seconds(end - 1) + 1)
+        some = begin < stop
+        sets = int(set_of.max(initial=-1)) + 1
+        return of_names, sketched(self.packing.firsts(first)[some], begin[some], stop[some], sets, len(line))
 
     def _take_reached(self, items: CSRList, at: Ints, pair: Ints, is_reached: Bools) -> None:
         """Takes note of sources of which not all is reached: lists of those alike, and what each list names."""
@@ -218,14 +234,21 @@ class Swept:
 
     def _permits(self, thing: Ints, pair: Ints) -> Bools:
         """Whether things in use permit pairs, in plain systems."""
-        return holds(self._permitted, self.packing.pack(thing, pair))
+        found = self._permitted_about.may_hold(thing, pair)
+        found[found] = holds(self._permitted, self.packing.pack(thing[found], pair[found]))
+        return found
+
+    @cached_property
+    def _permitted_about(self) -> Sketch:
+        """What things in use permit in plain systems, roughly."""
+        lists, size = self.shares.spoken[0], int(self.evidence.index.pair_bases[-1]) + 1
+        return sketched(lists.rows(), lists.first, lists.end, len(lists), size)
 
     @cached_property
     def _permitted(self) -> Intervals:
         """What things in use permit in plain systems, on a line on which each has a part of its own."""
         lists = self.shares.spoken[0]
-        rows = np.repeat(np.arange(len(lists.starts) - 1), np.diff(lists.starts))
-        first, end = (self.packing.pack(rows, it.astype(np.int64)) for it in (lists.first, lists.end))
+        first, end = (self.packing.pack(lists.rows(), it.astype(np.int64)) for it in (lists.first, lists.end))
         return first, end
 
     def _take_uses(self, shared: Shared) -> None:

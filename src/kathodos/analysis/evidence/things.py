@@ -79,15 +79,17 @@ class Things(msgspec.Struct, frozen=True, dict=True):
     # Names
 
     def _targets(self, patterns: Ints) -> CSRList:
-        """The places of the targets of some patterns, given by their numbers, of each in order."""
+        """The places of the targets of some patterns, given by their numbers, of each in order.
+
+        Nearly all are an address that there is, or end in `/**` behind one, and are not parsed.
+        """
         index, tree = self.index, self.index.tree
-        parsed = [parse_pattern(text).target for text in index.entries.patterns.taken(patterns)]
-        single = np.array([it.is_address for it in parsed], dtype=bool)
-        at = single.nonzero()[0]
-        node = tree.addresses.positions_of([str(parsed[it]) for it in at.tolist()]) if len(at) else at
-        rows, nodes = [at[node >= 0]], [node[node >= 0]]
-        for number in (~single).nonzero()[0].tolist():
-            nodes.append(tree.matches(parsed[number]))
+        texts = index.entries.patterns.taken(patterns)
+        node = tree.addresses.positions_of([text.removesuffix("/**") for text in texts])
+        is_address = node >= 0
+        rows, nodes = [is_address.nonzero()[0]], [node[is_address]]
+        for number in (~is_address).nonzero()[0].tolist():
+            nodes.append(tree.matches(parse_pattern(texts[number]).target))
             rows.append(np.full(len(nodes[-1]), number))
         places = tree.position[joined(nodes)].astype(np.int64)
         return csr_from_distinct(joined(rows), places, len(patterns), max(len(tree), 1))

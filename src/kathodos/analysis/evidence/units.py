@@ -27,6 +27,7 @@ from kathodos.columns.csr import (
     one_below_the_other,
 )
 from kathodos.columns.ordered import insertion_points, order_of
+from kathodos.columns.packed import PackedPairs
 from kathodos.engine.decide import able_of
 from kathodos.model.times import BEGINNING
 
@@ -180,7 +181,7 @@ class UnitEvidence:
     def used_pairs(self) -> tuple[Ints, Ints, CSRList]:
         """What each asker used: the position of the asker and the pair, each once; and the uses of each."""
         position, pair, _, _ = self._uses
-        order = np.lexsort((pair, position))
+        order = order_of(PackedPairs.below(int(self.index.pair_bases[-1]) + 1).pack(position, pair))
         differs = (np.diff(position[order]) != 0) | (np.diff(pair[order]) != 0)
         starts = np.append(True, differs)[: len(order)].nonzero()[0]
         first = order[starts]
