@@ -59,6 +59,7 @@ RECORDS_TOGETHER = _usually(20_000, 2)  # records that are read, or made, togeth
 # The engine.
 SWEPT = _usually(200_000, 1)  # intervals that are swept together for redundant grants
 SWEPT_WIDE = _usually(1 << 16, 1)  # grants likewise
+FEW_ASKERS = _usually(5000, 2)  # askers up to which what each of them reaches is looked at, and not who reaches it
 FEW_CLASSES = _usually(4, 0)  # classes of askers that hold a grant up to which all are looked at straight away
 TIMES_AS_MANY = _usually(8, 0)  # scoped entries there are, as many as are looked at, for these to be taken alone
 ONE_IN_SCOPED = _usually(20, 1)  # one in so many scoped entries that are granted, up to which these are few

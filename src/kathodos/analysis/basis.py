@@ -15,6 +15,7 @@ import numpy.typing as npt
 
 from kathodos import thresholds
 from kathodos.analysis.askers import AskerAttributes, Computed
+from kathodos.analysis.evidence.things import Things
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_pairs, small
 from kathodos.columns.dictionary import DictionaryColumn, Scalar, appended, distinct_pairs, tabled, tabled_texts
 from kathodos.columns.moments import moments_of
@@ -28,6 +29,9 @@ from kathodos.model.kinds import Kind
 from kathodos.model.times import BEGINNING, DAY
 from kathodos.store.attributes import AttributeColumns
 from kathodos.store.records import Records, Stored
+
+_NEVER = np.iinfo(np.int64).max
+_TRIED = 3  # moments at which nobody known used a system, after which it is looked at whole
 
 
 class Uses(msgspec.Struct, frozen=True):
@@ -172,6 +176,11 @@ class Basis:
         return self.moment // DAY - times // DAY
 
     @cached_property
+    def things(self) -> Things:
+        """What can be held."""
+        return Things(self.index, self.moment)
+
+    @cached_property
     def responsible(self) -> DictionaryColumn:
         """Who answers for each account that is nobody's, by a person's word or else by its source."""
         said = self.account("responsible")
@@ -280,13 +289,8 @@ class Basis:
         if rows is not None:
             columns = [column.taken(rows).compact() for column in columns]
         identity, account, time, action, resource, record, count = columns
-        holders, tree = self.index.holders, self.index.tree
-        user = numbers_among(holders.identities, identity)
-        of_account = numbers_among(holders.accounts, account)
-        owner = small(np.append(holders.owner, -1))[of_account]
-        itself = small(np.where(of_account >= 0, of_account + holders.people, -1))
-        user = np.where(user >= 0, user, np.where(owner >= 0, owner, itself))
-        node = numbers_among(tree.addresses, resource)
+        user, of_account = self._users(identity, account)
+        node = numbers_among(self.index.tree.addresses, resource)
         number = self._action_numbers(action)[
             insertion_points(self.index.system_roots, node, side="right"), action.codes
         ]
@@ -302,8 +306,16 @@ class Basis:
             record=small(record.codes[known].astype(np.int64)),
             count=counts[count.codes[known]],
             records=record.values,
-            by_user=csr_from_pairs(user[known], np.arange(len(known)), holders.first_group),
+            by_user=csr_from_pairs(user[known], np.arange(len(known)), self.index.holders.first_group),
         )
+
+    def _users(self, identity: DictionaryColumn, account: DictionaryColumn) -> tuple[Ints, Ints]:
+        """Who used something by each row, and by which account; -1 where that is nobody known, or none."""
+        holders = self.index.holders
+        user, of_account = numbers_among(holders.identities, identity), numbers_among(holders.accounts, account)
+        owner = small(np.append(holders.owner, -1))[of_account]
+        itself = small(np.where(of_account >= 0, of_account + holders.people, -1))
+        return np.where(user >= 0, user, np.where(owner >= 0, owner, itself)), of_account
 
     def _action_numbers(self, action: DictionaryColumn) -> Ints:
         """The number of each action by the position of its system, counted from 1, and by the code of its name."""
@@ -319,13 +331,37 @@ class Basis:
     @cached_property
     def watched_since(self) -> Mapping[str, int]:
         """For each system the first moment of which activity is known; systems without any are left out."""
-        roots = insertion_points(self.index.system_roots, self.uses.node, side="right") - 1
-        found: dict[str, int] = {}
-        for at, system in enumerate(self.index.systems_in_order):
-            times = self.uses.time[roots == at]
-            if len(times):
-                found[system.name] = int(times.min())
-        return found
+        systems = self.index.systems_in_order
+        first = None if "uses" in vars(self) else self._first_uses()
+        if first is None:
+            first = np.full(len(systems), _NEVER)
+            roots = insertion_points(self.index.system_roots, self.uses.node, side="right") - 1
+            np.minimum.at(first, roots, self.uses.time)
+        return {it.name: at for it, at in zip(systems, first.tolist(), strict=True) if at < _NEVER}
+
+    def _first_uses(self) -> Ints | None:
+        """When each system was used first, by somebody known, which is looked at of the earliest uses only; None where
+        several of these in a row are nobody's."""
+        resource, action, times = (self.records.column(kinds.ACTIVITY, it) for it in ("resource", "action", "time"))
+        who = [self.records.column(kinds.ACTIVITY, name) for name in ("identity", "account")]
+        node = np.append(self.index.tree.addresses.positions_of(tabled_texts(resource)), -1)
+        of_value = insertion_points(self.index.system_roots, node, side="right").astype(np.int32)
+        place = of_value[resource.codes]
+        is_known, width = self._action_numbers(action) >= 0, len(action.values) + 1
+        rows = is_known.ravel().take(place * width + (action.codes + width) % width).nonzero()[0]
+        place, time = place[rows] - 1, self.moments(times)[rows]
+        found = np.full(len(self.index.systems_in_order), _NEVER)
+        for _ in range(_TRIED):
+            earliest = np.full(len(found), _NEVER)
+            np.minimum.at(earliest, place, time)
+            of = (time == earliest[place]).nonzero()[0]
+            of = of[self._users(*(it.taken(rows[of]).compact() for it in who))[0] >= 0]
+            found[place[of]] = time[of]
+            left = (found[place] == _NEVER) & (time > earliest[place])
+            rows, place, time = rows[left], place[left], time[left]
+            if not len(rows):
+                return found
+        return None
 
 
 def _placed(column: DictionaryColumn, positions: Ints) -> DictionaryColumn:

@@ -306,7 +306,10 @@ def dense(numbers: Ints) -> Ints:
         return rank[which]
     import pyarrow as pa
 
-    return np.asarray(pa.array(numbers).dictionary_encode().indices, dtype=np.int64)
+    indices = pa.array(numbers).dictionary_encode().indices
+    return np.frombuffer(indices.buffers()[1], dtype=np.int32, count=len(numbers)).astype(
+        np.int64
+    )  # no pandas for this
 
 
 def first_of_each(numbers: Ints) -> Ints:

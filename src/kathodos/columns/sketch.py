@@ -12,33 +12,37 @@ import numpy.typing as npt
 
 from kathodos import thresholds
 from kathodos.columns.csr import Bools, Ints, stretches
-
-_WORD = 64
+from kathodos.columns.dictionary import in_chunks
 
 
 class Sketch(msgspec.Struct, frozen=True):
-    """The bits of some sets of positions of a line of so many, in words: words by sets."""
+    """The bits of some sets of positions of a line of so many: bytes by sets."""
 
-    words: npt.NDArray[np.uint64]
+    bits: npt.NDArray[np.uint8]
     size: int
 
     def meets(self, own: Ints, other: Sketch, others: Ints) -> Bools:
         """Whether sets, by number, may have anything in common with those of another sketch of the same line."""
+        mine, its = self.bits.view(np.uint64), other.bits.view(np.uint64)
         found = np.zeros(len(own), dtype=bool)
-        for mine, its in zip(self.words, other.words, strict=True):
-            found |= (mine[own] & its[others]) != 0
+        for some in in_chunks(len(own), thresholds.COMPARED_TOGETHER):
+            found[some] = (mine[own[some]] & its[others[some]]).any(axis=1)
         return found
 
     def may_hold(self, own: Ints, positions: Ints) -> Bools:
         """Whether sets, by number, may hold positions of the line, each its own."""
-        bit = _bits_of(positions, self.size)
-        found: Bools = self.words[bit // _WORD, own] & np.uint64(1) << (bit % _WORD).astype(np.uint64) != 0
+        bit = _bit_of(positions, self.size)
+        byte = self.bits.ravel().take(own * self.bits.shape[1] + (bit >> 3))
+        found: Bools = byte & _ONE[bit & 7] != 0
         return found
 
 
-def _bits_of(positions: Ints, size: int) -> Ints:
+_ONE = (1 << np.arange(8)).astype(np.uint8)
+
+
+def _bit_of(positions: Ints, size: int) -> Ints:
     """The bit of the stretch in which each position of a line of so many lies."""
-    return positions.astype(np.int64) * (_WORD * thresholds.SKETCHED) // max(size, 1)
+    return positions.astype(np.int64) * (64 * thresholds.SKETCHED) // max(size, 1)
 
 
 def sketched(whose: Ints, first: Ints, end: Ints, sets: int, size: int) -> Sketch:
@@ -49,8 +53,8 @@ def sketched(whose: Ints, first: Ints, end: Ints, sets: int, size: int) -> Sketc
     >>> own.meets(np.array([0, 1]), other, np.array([0, 0])).tolist()
     [True, False]
     """
-    begin = _bits_of(first, size)
-    at, bit = stretches(begin, _bits_of(end - 1, size) + 1 - begin)
-    words = np.zeros((thresholds.SKETCHED, sets), dtype=np.uint64)
-    np.bitwise_or.at(words, (bit // _WORD, whose[at]), np.uint64(1) << (bit % _WORD).astype(np.uint64))
-    return Sketch(words, size)
+    begin = _bit_of(first, size)
+    at, bit = stretches(begin, _bit_of(end - 1, size) + 1 - begin)
+    bits = np.zeros((sets, 8 * thresholds.SKETCHED), dtype=np.uint8)
+    np.bitwise_or.at(bits, (whose[at], bit >> 3), _ONE[bit & 7])
+    return Sketch(bits, size)

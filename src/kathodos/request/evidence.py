@@ -262,7 +262,7 @@ def _needed(effect: Effect, whose: str, entries: Sequence[KitEntry]) -> tuple[li
     if asker < 0 or not needs:
         return [], []
     units = units_of(after.index, ints([asker]), after.moment)
-    things = Things(after.index, after.moment)
+    things = after.things
     given = [it for it in (_thing(things, entry) for entry in entries) if it >= 0]
     units = units.picked(np.isin(things.of_units(units.grant, units.group), given).nonzero()[0])
     if not len(units):
@@ -300,7 +300,7 @@ def _thing(things: Things, entry: KitEntry) -> int:
 def _named(effect: Effect, entry: KitEntry, whose: str) -> list[tuple[str, str, str]]:
     """What an entry names, as far as the person would reach it: system, action and address of each."""
     after = effect.after
-    things = Things(after.index, after.moment)
+    things = after.things
     thing = _thing(things, entry)
     asker = after.index.holders.find(whose)
     if thing < 0 or asker < 0:

@@ -54,19 +54,20 @@ class Asked(msgspec.Struct, frozen=True, dict=True):
                 np.bitwise_or.at(chunk, owner[origin[asks]], of_segment[at[asks]])
         return found
 
-    @cached_property
-    def sets(self) -> tuple[Ints, list[Ints]]:
-        """For each asker the number of the set of needs that are about it, and the needs of each set."""
-        if not self.of_need:
-            return np.zeros(0, dtype=np.int64), []
-        packed = np.packbits(np.stack(list(self.who)), axis=0).T
+    def sets(self, askers: Ints) -> tuple[Ints, list[Ints]]:
+        """For each of some askers the number of the set of needs that are about it, and the needs of each set."""
+        if not self.of_need or not len(askers):
+            return np.zeros(len(askers), dtype=np.int64), []
+        packed = np.packbits(np.stack([who[askers] for who in self.who]), axis=0).T
         _, sample, of = np.unique(packed, axis=0, return_index=True, return_inverse=True)
-        about = [np.array([at for at, who in enumerate(self.who) if who[asker]], dtype=np.int64) for asker in sample]
+        about = [
+            np.array([at for at, who in enumerate(self.who) if who[asker]], dtype=np.int64) for asker in askers[sample]
+        ]
         return of.ravel().astype(np.int64), about
 
-    def of_set(self, number: int) -> Intervals:
-        """The pairs that the needs of a set ask for together."""
-        parts = [self.of_need[at] for at in self.sets[1][number].tolist()]
+    def together(self, needs: Ints) -> Intervals:
+        """The pairs that some needs ask for together."""
+        parts = [self.of_need[at] for at in needs.tolist()]
         return united(joined([it[0] for it in parts]), joined([it[1] for it in parts]))
 
 

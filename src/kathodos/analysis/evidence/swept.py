@@ -14,7 +14,7 @@ import numpy as np
 
 from kathodos import thresholds
 from kathodos.analysis.evidence.shares import NOTHING, Owned, Shared, Shares
-from kathodos.analysis.evidence.things import actions_of, row_of
+from kathodos.analysis.evidence.things import actions_of, rows_of
 from kathodos.columns.csr import (
     Bools,
     CSRList,
@@ -26,6 +26,7 @@ from kathodos.columns.csr import (
     joined,
     one_below_the_other,
 )
+from kathodos.columns.dictionary import in_chunks
 from kathodos.columns.intervals import Intervals, holds, pieces_within, united, without
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.sketch import Sketch, sketched
@@ -307,6 +308,11 @@ class Swept:
     # What is asked for
 
     @cached_property
+    def _needs(self) -> tuple[Ints, list[Ints]]:
+        """The number of the set of needs that are about each asker, and the needs of each set."""
+        return self.evidence.asked.sets(self.evidence.askers)
+
+    @cached_property
     def _asked_of_things(self) -> list[Ints]:
         """The needs that ask for something that each thing permits: bits, chunk by chunk."""
         return self._asked_in(self.shares.spoken[0])
@@ -367,13 +373,13 @@ class Swept:
     def _take_beyond(self, shared: Shared, is_plain: bool = False) -> None:
         """What is named beyond the needs, of units that are alike in source and needs once. `is_plain`: where permits
         and denies decide alone."""
-        evidence, asked, classes = self.evidence, self.evidence.asked, self.sources.classes
+        evidence, classes = self.evidence, self.sources.classes
         units = self._of_class[0].all_of(shared.classes).astype(np.int64)
         units = units[self._is_asked_for(units)]
         if not len(units):
             return
-        of_asker, about = asked.sets
-        sets = of_asker[evidence.units.asker[units]]
+        of_asker, about = self._needs
+        sets = of_asker[evidence.position[units]]
         kinds, which = np.unique(evidence.item[units] * len(about) + sets, return_inverse=True)
         item, needs = np.divmod(kinds, len(about))
         codes, of_kind = np.unique(classes.items[item].astype(np.int64) * len(about) + needs, return_inverse=True)
@@ -416,46 +422,67 @@ class Swept:
 
     def beyond_counts(self, item: Ints, needs: Ints, action: Ints) -> Ints:
         """On how many resources each source lets an action be done that a set of needs does not ask for."""
-        classes, index = self.sources.classes, self.evidence.index
-        keys, which = np.unique(np.stack([item, needs, action]), axis=1, return_inverse=True)
-        owner = insertion_points(classes.starts, keys[0], side="right") - 1
-        odd = self.is_odd[owner]
-        content: dict[int, Intervals] = {}
-        for shared in self.shares.blocks(distinct(owner[odd]).astype(np.int64)):
-            here = odd & among(owner, shared.classes)
-            own, place = np.unique(keys[0][here], return_index=True)
-            of, first, end = self._content_of(shared, own, owner[here][place])
-            order = order_of(of)
-            for one in own.tolist():
-                mine = order[slice(*insertion_points(of[order], [one, one + 1]))]
-                content[one] = (first[mine], end[mine])
-        permits, counts = self.shares.spoken[0], np.zeros(keys.shape[1], dtype=np.int64)
-        known: dict[tuple[int, int, int], int] = {}
-        plain = self.is_plain[owner]
-        for at, (own_item, number, what) in enumerate(keys.T.tolist()):
-            thing = int(classes.items[own_item])
-            key = (-1 - thing if plain[at] else own_item, number, what)
-            if key not in known:
-                permitted = slice(int(permits.starts[thing]), int(permits.starts[thing + 1]))
-                held = permits.first[permitted].astype(np.int64), permits.end[permitted].astype(np.int64)
-                if odd[at]:
-                    held = content[own_item]
-                elif not plain[at]:
-                    held = without(held, self._denials_of(int(owner[at])))
-                some = pieces_within(without(held, self._asked_of_set(number)), row_of(index, what))[1]
-                known[key] = int((some[1] - some[0]).sum())
-            counts[at] = known[key]
-        return counts[which.ravel()]
+        sets, actions = max(len(self._needs[1]), 1), max(len(self.evidence.index.actions), 1)
+        keys, which = np.unique((item * sets + needs) * actions + action, return_inverse=True)
+        counts = np.zeros(len(keys), dtype=np.int64)
+        for some in in_chunks(len(keys), max(thresholds.SWEPT // 2, 1)):
+            rest, action = np.divmod(keys[some], actions)
+            counts[some] = self._beyond_counted(*np.divmod(rest, sets), action)
+        return counts[which]
 
-    def _denials_of(self, number: int) -> Intervals:
-        """What a class has denied in plain systems."""
-        _, first, end = self.shares.spoken[1].of(self._denying[number].astype(np.int64))
-        return united(first, end)
+    def _beyond_counted(self, item: Ints, needs: Ints, action: Ints) -> Ints:
+        classes = self.sources.classes
+        owner = insertion_points(classes.starts, item, side="right") - 1
+        odd, rows = self.is_odd[owner], rows_of(self.evidence.index, action)
+        plain = (~odd).nonzero()[0]
+        of_thing = classes.items[item[plain]].astype(np.int64)
+        in_plain, of_odd = self._in_rows(of_thing, rows, self._permitted, plain), self._odd_content(item, owner, odd)
+        of_odd = of_odd[0], np.maximum(of_odd[1], rows[0][of_odd[0]]), np.minimum(of_odd[2], rows[1][of_odd[0]])
+        denying = plain[self.denies[owner[plain]]]
+        set_of, denials = self._denials
+        denied = self._in_rows(set_of[owner[denying]], rows, denials, denying)
+        used = distinct(needs).astype(np.int64)
+        of_sets = [self._asked_of_set(number) for number in used.tolist()]
+        whose = np.repeat(np.arange(len(used)), [len(first) for first, _ in of_sets])
+        first, end = (self.packing.pack(whose, joined([it[side] for it in of_sets])) for side in (0, 1))
+        asked = self._in_rows(insertion_points(used, needs), rows, (first, end), np.arange(len(item)))
+        held, taken = (
+            tuple(np.concatenate(it) for it in zip(*parts, strict=True))
+            for parts in ((in_plain, of_odd), (denied, asked))
+        )
+        first, end = without(self._of_owners(*held), self._of_owners(*taken))
+        return np.bincount(self.packing.firsts(first), weights=end - first, minlength=len(item)).astype(np.int64)
+
+    def _of_owners(self, owner: Ints, first: Ints, end: Ints) -> Intervals:
+        """Intervals on a line on which each owner has a part of its own; empty ones are left out."""
+        some = first < end
+        return self.packing.pack(owner[some], first[some]), self.packing.pack(owner[some], end[some])
+
+    def _in_rows(self, owner: Ints, rows: Intervals, intervals: Intervals, at: Ints) -> Owned:
+        """What of the intervals of owners, on a line on which each has a part of its own, lies in some of the rows: for
+        each piece which of them, its first and its end. `at`: which row of those given is each owner's."""
+        window = tuple(self.packing.pack(owner, it[at]) for it in rows)
+        origin, (first, end) = pieces_within((window[0], window[1]), intervals)
+        return at[origin], self.packing.seconds(first), self.packing.seconds(end - 1) + 1
+
+    def _odd_content(self, item: Ints, owner: Ints, odd: Bools) -> Owned:
+        """What those sources contain in whose classes ranks or gates decide: which of them, its first and its end."""
+        parts = [NOTHING]
+        for shared in self.shares.blocks(distinct(owner[odd]).astype(np.int64)):
+            here = (odd & among(owner, shared.classes)).nonzero()[0]
+            own = distinct(item[here]).astype(np.int64)
+            of, first, end = self._content_of(
+                shared, own, insertion_points(self.sources.classes.starts, own, "right") - 1
+            )
+            content = csr_from_pairs(insertion_points(own, of), np.arange(len(of)), len(own))
+            at, interval = content.of(insertion_points(own, item[here]))
+            parts.append((here[at], first[interval], end[interval]))
+        return tuple(np.concatenate(it) for it in zip(*parts, strict=True))  # type: ignore[return-value]
 
     def _asked_of_set(self, number: int) -> Intervals:
         """The pairs that the needs of a set ask for."""
         if number not in self._known_sets:
-            self._known_sets[number] = self.evidence.asked.of_set(number)
+            self._known_sets[number] = self.evidence.asked.together(self._needs[1][number])
         return self._known_sets[number]
 
 

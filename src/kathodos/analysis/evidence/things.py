@@ -245,9 +245,12 @@ def nodes_of(index: Index, pairs: Ints) -> Ints:
     return found
 
 
-def row_of(index: Index, action: int) -> tuple[Ints, Ints]:
-    """All pairs of an action, as an interval of the line."""
-    system = index.systems[index.actions[action][0]]
-    base = int(index.pair_bases[int(insertion_points(index.system_roots, system.root))])
-    first = base + (action - int(system.actions[0])) * (system.size + 1)
-    return np.array([first]), np.array([first + system.size])
+def rows_of(index: Index, actions: Ints) -> tuple[Ints, Ints]:
+    """All pairs of each of some actions: the first on the line, and that behind the last."""
+    of_action = np.zeros(max(len(index.actions), 1), dtype=np.int64)
+    for number, it in enumerate(index.systems_in_order):
+        of_action[it.actions] = number
+    system = of_action[actions]
+    width = widths_of(index)[system]
+    begin = index.pair_bases[system] + (actions - first_actions_of(index)[system]) * width
+    return begin, begin + width - 1

@@ -6,6 +6,7 @@ that without the unit it would not be possible. Of two units that give the same 
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import cached_property
 
 import msgspec
@@ -17,7 +18,7 @@ from kathodos.analysis.evidence.held import Units
 from kathodos.analysis.evidence.since import Time, time_of
 from kathodos.analysis.evidence.sources import Sources, sources_of
 from kathodos.analysis.evidence.swept import Beyond, Swept
-from kathodos.analysis.evidence.things import Points, Things, actions_of
+from kathodos.analysis.evidence.things import Points, actions_of
 from kathodos.columns.csr import (
     Bools,
     CSRList,
@@ -65,7 +66,7 @@ class UnitEvidence:
         self.units = units
         self.asked = asked
         self.recorded = np.full(len(units), BEGINNING) if recorded is None else recorded
-        self.things = Things(basis.index, basis.moment)
+        self.things = basis.things
 
     @cached_property
     def thing(self) -> Ints:
@@ -160,6 +161,15 @@ class UnitEvidence:
         for shared in swept.shares.blocks(distinct(owner[odd]).astype(np.int64)):
             found[odd] |= swept.lies_in(shared.reached, owner[odd], pair[odd])
         return found
+
+    def reach_any(self, questions: Sequence[Ints]) -> list[Bools]:
+        """Which askers, by position, reach any of the pairs of each question; these are in order."""
+        found = np.zeros((len(questions), len(self.sources.classes)), dtype=bool)
+        for shared in self._swept.shares.blocks() if questions else ():
+            whose, first, end = shared.reached
+            for of_class, pairs in zip(found, questions, strict=True):
+                of_class[whose[insertion_points(pairs, first) < insertion_points(pairs, end)]] = True
+        return [of_class[self.sources.alike] for of_class in found]
 
     # Use
 

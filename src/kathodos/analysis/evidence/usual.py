@@ -56,10 +56,10 @@ class Terms(msgspec.Struct, frozen=True):
     enough: int = 1
     is_widened: bool = False
 
-    def groups(self, basis: Basis) -> list[Ints]:
-        """The peer group of each identity, by all attributes and then by fewer and fewer."""
+    def groups(self, basis: Basis, whose: Ints | None = None) -> list[Ints]:
+        """The peer group of each identity, by all attributes and then by fewer and fewer; `whose`: as `peer_groups`."""
         names = self.attributes
-        return [peer_groups(basis, names[at:]) for at in range(len(names) if self.is_widened else 1)]
+        return [peer_groups(basis, names[at:], whose) for at in range(len(names) if self.is_widened else 1)]
 
     def others(self, groups: Sequence[Ints], is_counted: Bools, whose: Ints) -> tuple[Ints, Ints]:
         """How many peers each of some identities has, and by which of the groups: the first that is large enough."""
@@ -76,17 +76,24 @@ def not_judged(basis: Basis, terms: Terms) -> tuple[int, int]:
     return int((of < terms.enough).sum()), len(people)
 
 
-def peer_groups(basis: Basis, attributes: Sequence[str]) -> Ints:
+def peer_groups(basis: Basis, attributes: Sequence[str], whose: Ints | None = None) -> Ints:
     """The peer group of each identity, by number: those of the same kind who share these attributes.
 
     What is known of nobody makes no peers. -1 where one of the others is not known of somebody, who has no peers then.
+    `whose`: only groups that some of these are in may be asked for; of the others it may be -1.
     """
     columns = [basis.identity(name).codes for name in known_of_anybody(basis, attributes)]
     known = np.full(basis.people, bool(columns) or not attributes)
     for column in columns:
         known &= column >= 0
-    codes = dense(row_numbers([basis.identity("kind").codes, *columns]))
-    return np.where(known, codes, -1)
+    columns.append(basis.identity("kind").codes)
+    for column in columns if whose is not None else ():
+        wanted = np.zeros(int(column.max(initial=-1)) + 2, dtype=bool)
+        wanted[column[whose]] = True
+        known &= wanted[column]
+    some, found = known.nonzero()[0], np.full(basis.people, -1, dtype=np.int64)
+    found[some] = dense(row_numbers([it[some] for it in columns])) if len(columns) > 1 else columns[0][some]
+    return found
 
 
 def known_of_anybody(basis: Basis, attributes: Sequence[str]) -> list[str]:
@@ -115,9 +122,14 @@ class Peers:
         self.is_counted = counted(evidence.basis)
         asker = evidence.units.asker
         self.identity = np.where(asker < self.basis.people, asker, -1)
-        self.groups = terms.groups(self.basis)
+        self.groups = terms.groups(self.basis, self._whose)
         self.of, self.level = terms.others(self.groups, self.is_counted, self.identity)
         self.is_enough = self.of >= terms.enough
+
+    @property
+    def _whose(self) -> Ints:
+        """The identities that any unit belongs to."""
+        return distinct(self.identity[self.identity >= 0]).astype(np.int64)
 
     def holding(self) -> Ints:
         """How many others of the peers of each unit have the same thing at first hand: no fewer have what it names."""
@@ -145,7 +157,7 @@ class Peers:
         numbers, names = evidence.name_sets
         sets, which = np.unique(numbers[some], return_inverse=True)
         identity, level = self.identity[some], self.level[some]
-        people, kind = self.is_counted.nonzero()[0], peer_groups(self.basis, ())
+        people, kind = self.is_counted.nonzero()[0], peer_groups(self.basis, (), self._whose)
         itself = np.append(self.is_counted, False)[identity] & self._has_itself(some)
         having = np.zeros(len(some), dtype=np.int64)
         reaching = Reaching(evidence.things, names.picked(sets))

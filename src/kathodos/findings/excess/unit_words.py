@@ -8,7 +8,7 @@ import msgspec
 import numpy as np
 
 from kathodos.analysis.evidence.units import ActionUses, UnitEvidence
-from kathodos.columns.csr import CSRList, csr_from_pairs
+from kathodos.columns.csr import CSRList, Ints, csr_from_pairs
 from kathodos.columns.ordered import insertion_points
 from kathodos.model.references import reference_to
 from kathodos.model.times import day_text
@@ -84,13 +84,16 @@ class UnitWords(msgspec.Struct, frozen=True, dict=True):
                 return self.name(other)
         return "what everyone has, or a group by its filter"
 
-    def beyond(self, unit: int) -> str:
-        """What a unit allows that nobody asked for: "allocate on 16 resources"; empty where that is nothing."""
+    def beyond(self, unit: int, resources: Ints | None = None) -> str:
+        """What a unit allows that nobody asked for: "allocate on 16 resources"; empty where that is nothing.
+
+        `resources`: on how many, of all rows of what units allow beyond, where that was counted before.
+        """
         index, beyond = self.evidence.index, self.evidence.beyond
         rows = self._beyond[unit].astype(np.int64)
-        counts = self.evidence.beyond_resources(rows[:_MOST_ACTIONS]).tolist()
-        parts = []
-        for at, count in zip(rows.tolist(), counts, strict=False):
+        told, parts = rows[:_MOST_ACTIONS], []
+        counts = self.evidence.beyond_resources(told) if resources is None else resources[told]
+        for at, count in zip(told.tolist(), counts.tolist(), strict=True):
             parts.append(f"{index.actions[int(beyond.action[at])][1]} on {plural(count, 'resource')}")
         more = len(rows) - len(parts)
         return " and ".join([", ".join(parts), f"{plural(more, 'action')} more"] if more else parts)

@@ -6,7 +6,7 @@ one holder stands with the line, and comes from the evidence of units.
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from functools import cached_property
 
 import msgspec
@@ -16,7 +16,7 @@ from kathodos import thresholds
 from kathodos.analysis.evidence.asked import bits_where
 from kathodos.analysis.evidence.held import Units, carried_grants
 from kathodos.analysis.evidence.since import NOT_RECORDED
-from kathodos.analysis.evidence.things import Things
+from kathodos.analysis.evidence.things import Points, Things
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import Peers, Usual, counted
 from kathodos.change.edit_sets import key_text
@@ -70,7 +70,7 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def things(self) -> Things:
-        return Things(self.context.basis.index, self.moment)
+        return self.context.basis.things
 
     @cached_property
     def thing(self) -> Ints:
@@ -218,20 +218,31 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     def crossing(self, fences: Sequence[Fence]) -> DictionaryColumn:
         """The fences that each unit that counts now helps its holder across, as a kept list."""
         basis, marks = self.context.basis, np.zeros((len(fences), len(self.units)), dtype=bool)
+        forbidden = []
         for at, fence in enumerate(fences):
-            who = meant(basis, fence)
             for permission in fence.never:
                 actions, nodes = self.context.targets.of_permission(permission)
-                for action in actions if len(nodes) else ():
-                    reaching = who_reaches_any(basis.index, nodes, action, self.moment) & who
-                    brings = self._brings(entitlements_on(basis.index, [action], nodes))
-                    marks[at] |= reaching[self.units.asker] & brings[self.place] & self._counts
+                forbidden += [(at, action, nodes) for action in actions if len(nodes)]
+        reaching = self._reaching([(action, nodes) for _, action, nodes in forbidden])
+        for (at, action, nodes), reaches in zip(forbidden, reaching, strict=True):
+            brings = self._brings(entitlements_on(basis.index, [action], nodes))
+            across = reaches & meant(basis, fences[at])[self.of_units.askers]
+            marks[at] |= across[self.of_units.position] & brings[self.place] & self._counts
         if not len(fences):
             return nothing(len(self.units))
         _, sample, codes = np.unique(np.packbits(marks, axis=0).T, axis=0, return_index=True, return_inverse=True)
         texts = [";".join(fence.id for fence, mark in zip(fences, marks[:, at], strict=True) if mark) for at in sample]
         known = dictionary_column(text or None for text in texts)
         return DictionaryColumn(known.codes[codes.ravel()], known.values)
+
+    def _reaching(self, asked: Sequence[tuple[int, Ints]]) -> Iterator[Bools]:
+        """Which of those whose units these are reach each of some actions on any of its nodes, each of one system."""
+        index, askers = self.context.basis.index, self.of_units.askers
+        if len(askers) <= thresholds.FEW_ASKERS:
+            points = Points(index)
+            yield from self.of_units.reach_any([np.sort(points.pairs(ints([it]), nodes)) for it, nodes in asked])
+        else:
+            yield from (who_reaches_any(index, nodes, action, self.moment)[askers] for action, nodes in asked)
 
     @property
     def _counts(self) -> Bools:
@@ -386,7 +397,7 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         told = csr_from_pairs(beyond.unit, dense(beyond.action << 32 | resources), len(self.units))
         some = (told.sizes() > 0).nonzero()[0]
         _, sample, which = np.unique(fingerprints(told.picked(some)), return_index=True, return_inverse=True)
-        texts = dictionary_column(self.words.beyond(int(some[at])) for at in sample.tolist())
+        texts = dictionary_column(self.words.beyond(int(some[at]), resources) for at in sample.tolist())
         codes = np.full(len(self.units), -1, dtype=np.int32)
         codes[some] = texts.codes[which]
         return DictionaryColumn(codes, texts.values)
@@ -398,8 +409,9 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def _signed_in(self) -> Ints:
         basis = self.context.basis
-        code, seen = self._accounts_in, basis.moments(basis.account("last_login"))
-        known = ((seen > BEGINNING) & (code >= 0)).nonzero()[0]
+        account, code = self._accounts_in
+        seen = basis.moments(basis.account("last_login").taken(account).compact())
+        known = (seen > BEGINNING).nonzero()[0]
         codes, which = np.unique(code[known], return_inverse=True)
         newest = np.full(len(codes), BEGINNING, dtype=np.int64)
         np.maximum.at(newest, which, seen[known])
@@ -416,13 +428,18 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         return max(len(self.context.basis.index.systems_in_order), 1)
 
     @cached_property
-    def _accounts_in(self) -> Ints:
-        """Whose each account is and in which system, as one number; -1 where the system is not known."""
+    def _accounts_in(self) -> tuple[Ints, Ints]:
+        """The accounts of those whose units these are, by number less that of the first, and whose each is and in which
+        system, as one number; without those whose system is not known."""
         basis, holders = self.context.basis, self.context.basis.index.holders
+        is_concerned, owner = np.zeros(basis.size, dtype=bool), holders.asker_of[holders.people :]
+        is_concerned[self.of_units.askers] = True
+        account = is_concerned[owner].nonzero()[0]
         names = {it.name: at for at, it in enumerate(basis.index.systems_in_order)}
-        system = basis.account("system")
+        system = basis.account("system").taken(account).compact()
         number = np.array([*(names.get(str(it), -1) for it in system.values), -1], dtype=np.int64)[system.codes]
-        return np.where(number >= 0, holders.asker_of[holders.people :] * self._width + number, -1)
+        account, number = account[number >= 0], number[number >= 0]
+        return account, owner[account] * self._width + number
 
     @cached_property
     def _given_in(self) -> tuple[Ints, Ints]:
@@ -440,7 +457,7 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         """The systems that each unit of a person who never signed in to any of them gives something in, and where the
         person has no account, as a kept list."""
         index, (at, wanted) = self.context.basis.index, self._given_in
-        is_there = among(wanted, distinct(self._accounts_in[self._accounts_in >= 0]))
+        is_there = among(wanted, distinct(self._accounts_in[1]))
         asked = (self._signed_in[at] == BEGINNING) & (self.units.asker[at] < self.context.basis.people) & ~is_there
         missing = csr_from_pairs(at[asked], wanted[asked] % self._width, len(self.units))
         some = (missing.sizes() > 0).nonzero()[0]
