@@ -40,7 +40,7 @@ def insertion_points(
     return _points(ordered, wanted, side)
 
 
-def order_of(values: Ints | npt.NDArray[np.uint32]) -> Ints:
+def order_of(values: Ints | npt.NDArray[np.unsignedinteger]) -> Ints:
     """The positions of the values in ascending order, of equal ones the first first."""
     if (values[1:] >= values[:-1]).all():
         return np.arange(len(values))
@@ -50,6 +50,20 @@ def order_of(values: Ints | npt.NDArray[np.uint32]) -> Ints:
     keys, _, bits = packed
     keys &= (1 << bits) - 1
     return keys
+
+
+def numbered(values: Ints | npt.NDArray[np.unsignedinteger]) -> tuple[Ints, Ints]:
+    """The first position of each distinct value, in ascending order of these; and for each value which of them it is.
+
+    >>> numbered(np.array([7, 3, 7]))
+    (array([1, 0]), array([1, 0, 1]))
+    """
+    order = order_of(values)
+    is_first = np.ones(len(order), dtype=bool)
+    np.not_equal(values[order[1:]], values[order[:-1]], out=is_first[1:])
+    number = np.empty(len(order), dtype=np.int64)
+    number[order] = np.cumsum(is_first) - 1
+    return order[is_first], number
 
 
 def _points(ordered: Ints, values: Ints, side: Literal["left", "right"]) -> Ints:
@@ -66,7 +80,7 @@ def _fits(values: Ints, dtype: np.dtype[np.signedinteger]) -> bool:
     return not values.size or (limits.min <= int(values.min()) and int(values.max()) <= limits.max)
 
 
-def _with_positions(values: Ints | npt.NDArray[np.uint32]) -> tuple[Ints, int, int] | None:
+def _with_positions(values: Ints | npt.NDArray[np.unsignedinteger]) -> tuple[Ints, int, int] | None:
     """Each value, less the lowest, and its position behind it in so many bits, in order; None where that is too much.
 
     Such numbers are sorted many times as quickly as positions are by what they stand for.

@@ -12,7 +12,7 @@ from kathodos.analysis.evidence.asked import bits_where
 from kathodos.analysis.evidence.held import units_of
 from kathodos.analysis.evidence.shares import Shares
 from kathodos.analysis.evidence.sources import sources_of
-from kathodos.analysis.evidence.things import Points, Things, actions_of, nodes_of
+from kathodos.analysis.evidence.things import Things, actions_of, nodes_of
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import counted as active
 from kathodos.analysis.evidence.usual import known_of_anybody
@@ -306,7 +306,7 @@ def _named(effect: Effect, entry: KitEntry, whose: str) -> list[tuple[str, str, 
     if thing < 0 or asker < 0:
         return []
     pairs = things.names(ints([thing]))[0].items.astype(np.int64)
-    alike = Points(after.index).alike(pairs)
+    alike = after.things.points.alike(pairs)
     pairs = pairs[np.unique(alike, return_index=True)[1]]
     shares = Shares(sources_of(things, ints([asker])))
     reached = [(first, end) for block in shares.blocks() for _, first, end in [block.reached]]

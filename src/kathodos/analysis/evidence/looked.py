@@ -7,9 +7,10 @@ from functools import cached_property
 
 import numpy as np
 
+from kathodos import thresholds
 from kathodos.analysis.evidence.shares import Shares
 from kathodos.analysis.evidence.sources import Sources
-from kathodos.columns.csr import Bools, Ints, stretches
+from kathodos.columns.csr import Bools, Ints, csr_from_pairs, in_loads, stretches
 from kathodos.columns.ordered import insertion_points
 from kathodos.engine.pair_axis import IntervalLists
 
@@ -57,14 +58,14 @@ class Looked:
     @staticmethod
     def _by_class(lists: IntervalLists, used: Ints, which: Ints, at: Ints, size: int, some: Ints) -> Bools:
         """Where anything that a class has says something: points by classes."""
-        from scipy.sparse import csr_array
-
         of, first, end = lists.of(used.astype(np.int64))
         begin, stop = insertion_points(some, first), insertion_points(some, end)
         thing, point = stretches(begin, np.maximum(stop - begin, 0))
-        says = csr_array((np.ones(len(thing), dtype=np.int32), (point, of[thing])), shape=(len(some), len(used)))
-        has = csr_array((np.ones(len(at), dtype=np.int32), (which, at)), shape=(len(used), size))
-        found: Bools = (says @ has).toarray() > 0
+        said = csr_from_pairs(of[thing], point, len(used))
+        found = np.zeros((len(some), size), dtype=bool)
+        for block in in_loads(said.sizes()[which] + 1, thresholds.COMPARED_TOGETHER):
+            origin, point = said.of(which[block])
+            found[point, at[block[origin]]] = True
         return found
 
     def _special(self, classes: Ints) -> Iterator[tuple[int, Ints, Ints]]:

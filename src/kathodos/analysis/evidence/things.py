@@ -13,7 +13,7 @@ import numpy as np
 
 from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, joined, stretches
 from kathodos.columns.intervals import holds, united
-from kathodos.columns.ordered import insertion_points
+from kathodos.columns.ordered import insertion_points, numbered
 from kathodos.columns.packed import PackedPairs
 from kathodos.engine.compiled.index import ANY_ACTION, Index
 from kathodos.engine.decide import is_live
@@ -40,11 +40,19 @@ class Things(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def _forms(self) -> tuple[Ints, Ints]:
         """A grant of each form, and the form of each grant."""
-        grants = self.index.grants
-        tiers, tier = np.unique(grants.tier, return_inverse=True)
-        code = (grants.entitlement.astype(np.int64) * 2 + grants.denies) * max(len(tiers), 1) + tier
-        _, sample, form = np.unique(code, return_index=True, return_inverse=True)
-        return sample.astype(np.int64), form.astype(np.int64)
+        grants, by_entitlement = self.index.grants, self.index.entitlement_grants
+        order = by_entitlement.items.astype(np.int64)
+        tiers, tier = numbered(grants.tier)
+        way = (grants.denies * max(len(tiers), 1) + tier)[order]
+        sample, of = numbered(by_entitlement.rows().astype(np.int64) * 2 * max(len(tiers), 1) + way)
+        form = np.empty(len(order), dtype=np.int64)
+        form[order] = of
+        return order[sample], form
+
+    @cached_property
+    def points(self) -> Points:
+        """The pairs of the index, and which of them are alike."""
+        return Points(self.index)
 
     @property
     def of_grant(self) -> Ints:
@@ -188,7 +196,7 @@ def alike_places(index: Index) -> tuple[Ints, Ints]:
     said = np.cumsum(steps[:-1], dtype=np.uint64)
     system = insertion_points(index.system_roots, edges, side="right") - 1
     said += system.astype(np.uint64) * np.uint64(0x9E3779B97F4A7C15)
-    _, sample, same = np.unique(said, return_index=True, return_inverse=True)
+    sample, same = numbered(said)
     return edges, np.where(plain[system], edges[sample[same]], -1)
 
 

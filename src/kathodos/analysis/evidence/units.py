@@ -18,7 +18,7 @@ from kathodos.analysis.evidence.held import Units
 from kathodos.analysis.evidence.since import Time, time_of
 from kathodos.analysis.evidence.sources import Sources, sources_of
 from kathodos.analysis.evidence.swept import Beyond, Swept
-from kathodos.analysis.evidence.things import Points, actions_of
+from kathodos.analysis.evidence.things import actions_of
 from kathodos.columns.csr import (
     Bools,
     CSRList,
@@ -183,7 +183,7 @@ class UnitEvidence:
         uses = basis.uses_of(only)
         where = np.full(basis.size, -1, dtype=np.int64)
         where[self.askers] = np.arange(len(self.askers))
-        points = Points(self.index)
+        points = self.things.points
         pairs = points.alike(points.pairs(uses.action.astype(np.int64), uses.node.astype(np.int64)))
         return where[uses.user], pairs, uses.time, uses.count
 

@@ -16,7 +16,7 @@ from kathodos.analysis.basis import Basis
 from kathodos.analysis.evidence.bounds import NOT_KNOWN, Bounds
 from kathodos.analysis.evidence.looked import Looked
 from kathodos.analysis.evidence.sources import sources_of
-from kathodos.analysis.evidence.things import Points, Things
+from kathodos.analysis.evidence.things import Things
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.columns.csr import (
     Bools,
@@ -195,7 +195,7 @@ class Reaching:
 
     def __init__(self, things: Things, names: CSRList) -> None:
         self.things = things
-        pairs = Points(things.index).alike(names.items.astype(np.int64))
+        pairs = things.points.alike(names.items.astype(np.int64))
         self.points = distinct(pairs).astype(np.int64)
         at = insertion_points(self.points, pairs)
         self.sets = csr_from_distinct(names.rows().astype(np.int64), at, len(names), max(len(self.points), 1))

@@ -16,7 +16,7 @@ from kathodos import thresholds
 from kathodos.analysis.evidence.asked import bits_where
 from kathodos.analysis.evidence.held import Units, carried_grants
 from kathodos.analysis.evidence.since import NOT_RECORDED
-from kathodos.analysis.evidence.things import Points, Things
+from kathodos.analysis.evidence.things import Things
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import Peers, Usual, counted
 from kathodos.change.edit_sets import key_text
@@ -239,7 +239,7 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         """Which of those whose units these are reach each of some actions on any of its nodes, each of one system."""
         index, askers = self.context.basis.index, self.of_units.askers
         if len(askers) <= thresholds.FEW_ASKERS:
-            points = Points(index)
+            points = self.things.points
             yield from self.of_units.reach_any([np.sort(points.pairs(ints([it]), nodes)) for it, nodes in asked])
         else:
             yield from (who_reaches_any(index, nodes, action, self.moment)[askers] for action, nodes in asked)
