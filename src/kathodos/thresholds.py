@@ -78,6 +78,7 @@ PEERS_TOGETHER = _usually(
 NAMES_OF_PEER = 20  # what is asked of each of them at most, about
 SETS_TOGETHER = _usually(4000, 2)  # sets of names that are counted at once
 PEOPLE_TOGETHER = _usually(1500, 2)  # people who are held against names at once
+FEW_PAIRS = _usually(50_000, 0)  # pairs up to which it is not looked up which others are like them
 FEW_PERMITTING = _usually(1000, 3)  # things that permit the same, up to which it is seen by them who has it
 HELD_TOGETHER = _usually(4_000_000, 10)  # things held that are counted together
 FEW_TEXTS_OF_USE = _usually(10_000, 0)  # texts that are looked up one by one sooner than all of a column together

@@ -344,15 +344,15 @@ class Basis:
         several of these in a row are nobody's."""
         resource, action, times = (self.records.column(kinds.ACTIVITY, it) for it in ("resource", "action", "time"))
         who = [self.records.column(kinds.ACTIVITY, name) for name in ("identity", "account")]
-        node = np.append(self.index.tree.addresses.positions_of(tabled_texts(resource)), -1)
-        place_of = insertion_points(self.index.system_roots, node, side="right")
         is_known, moments = self._action_numbers(action) >= 0, np.append(moments_of(tabled(times.values)), BEGINNING)
         found = np.full(len(self.index.systems_in_order), _NEVER)
-        is_there = np.bincount(place_of, minlength=len(found) + 1)[1:] > 0
         for chosen in _earliest_first(moments):
             rows = chosen[times.codes].nonzero()[0]
-            rows = rows[is_known[place_of[resource.codes[rows]], action.codes[rows]]]
-            place, time = place_of[resource.codes[rows]] - 1, moments[times.codes[rows]]
+            node = numbers_among(self.index.tree.addresses, resource.taken(rows).compact())
+            place = insertion_points(self.index.system_roots, node, side="right")
+            known = is_known[place, action.codes[rows]]
+            rows, place = rows[known], place[known] - 1
+            time = moments[times.codes[rows]]
             for _ in range(_TRIED):
                 earliest = np.full(len(found), _NEVER)
                 np.minimum.at(earliest, place, time)
@@ -364,7 +364,7 @@ class Basis:
                 rows, place, time = rows[left], place[left], time[left]
             if (found[place] == _NEVER).any():
                 return None
-            if (found < _NEVER)[is_there].all():
+            if (found < _NEVER).all():
                 break
         return found
 

@@ -130,13 +130,16 @@ class Usage:
     @cached_property
     def watched_things(self) -> Ints:
         """As `watched`, of each thing that can be held."""
-        since, exposure = self.basis.watched_since, self.exposure
+        return np.concatenate([self.watched_in(it) for it in (self.exposure.group_systems, self.exposure.systems)])
+
+    def watched_in(self, systems: CSRList) -> Ints:
+        """The moment since which uses would be known in all of the systems of each list; the far future for none."""
+        since = self.basis.watched_since
         known = np.array([since.get(it.name, _NEVER) for it in self.index.systems_in_order], dtype=np.int64)
-        of_entitlement, of_group = (np.full(len(it), BEGINNING) for it in (exposure.systems, exposure.group_systems))
-        for found, lists in ((of_entitlement, exposure.systems), (of_group, exposure.group_systems)):
-            np.maximum.at(found, lists.rows(), known[lists.items])
-            found[lists.sizes() == 0] = _NEVER
-        return np.concatenate([of_group, of_entitlement])
+        found = np.full(len(systems), BEGINNING)
+        np.maximum.at(found, systems.rows(), known[systems.items])
+        found[systems.sizes() == 0] = _NEVER
+        return found
 
     @cached_property
     def kinds_of(self) -> Ints:

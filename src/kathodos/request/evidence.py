@@ -294,7 +294,7 @@ def _thing(things: Things, entry: KitEntry) -> int:
         return -1
     grants = index.entitlement_grants.all_of(fits.nonzero()[0]).astype(np.int64)
     grants = grants[~index.grants.denies[grants]]
-    return int(things.of_grant[grants[0]]) if len(grants) else -1
+    return int(things.of_grants(grants[:1])[0]) if len(grants) else -1
 
 
 def _named(effect: Effect, entry: KitEntry, whose: str) -> list[tuple[str, str, str]]:

@@ -14,7 +14,7 @@ from kathodos import thresholds
 from kathodos.analysis.basis import Basis
 from kathodos.analysis.evidence.held import Units
 from kathodos.columns.csr import Bools, Ints, among, distinct, first_of_each
-from kathodos.columns.dictionary import DictionaryColumn, row_numbers, tabled_texts
+from kathodos.columns.dictionary import Codes, DictionaryColumn, row_numbers, tabled_texts
 from kathodos.columns.ordered import insertion_points
 from kathodos.model.kinds import GRANTS, MEMBERS, Kind
 from kathodos.model.times import BEGINNING, first_moment
@@ -108,9 +108,9 @@ def _first_gathered(basis: Basis, stored: Stored, units: Units, some: Ints) -> t
                 wanted = _codes(basis, units.holder[some[own]], units.group[some[own]])
                 at = _rows_of_members(basis, history, distinct(units.holder[some[own]]))
                 codes = _members(basis, _History(stored), at)
-            since, source = history.since.astype(np.int64), history.column(SOURCE).codes.astype(np.int64)
-            of_source = _least(source + 1, since)[source[at] + 1]
-            entry[own], earliest[own] = _first_of(codes, since[at], of_source, wanted)
+            since, source = history.since, history.column(SOURCE).codes
+            of_source = _least(source, since)[source[at]]
+            entry[own], earliest[own] = _first_of(codes, since[at].astype(np.int64), of_source, wanted)
     return _Times(stored).of(entry), (entry > earliest) & (entry > 0)
 
 
@@ -121,8 +121,9 @@ def _rows_of_members(basis: Basis, history: KindHistory, holders: Ints) -> Ints:
     return history.holding({"member": [basis.index.holders.references[it] for it in holders.tolist()]})
 
 
-def _least(codes: Ints, values: Ints) -> Ints:
-    found = np.full(int(codes.max(initial=-1)) + 1, np.iinfo(np.int64).max)
+def _least(codes: Codes, values: Ints) -> Ints:
+    """The least value of each code, and at the end of those without one (-1)."""
+    found = np.full(int(codes.max(initial=-1)) + 2, np.iinfo(np.int64).max)
     np.minimum.at(found, codes, values)
     return found
 

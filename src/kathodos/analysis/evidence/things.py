@@ -11,7 +11,18 @@ from functools import cached_property
 import msgspec
 import numpy as np
 
-from kathodos.columns.csr import Bools, CSRList, Ints, csr_from_distinct, csr_from_pairs, distinct, joined, stretches
+from kathodos import thresholds
+from kathodos.columns.csr import (
+    Bools,
+    CSRList,
+    Ints,
+    csr_from_distinct,
+    csr_from_pairs,
+    distinct,
+    first_of_each,
+    joined,
+    stretches,
+)
 from kathodos.columns.intervals import holds, united
 from kathodos.columns.ordered import insertion_points, numbered
 from kathodos.columns.packed import PackedPairs
@@ -34,34 +45,47 @@ class Things(msgspec.Struct, frozen=True, dict=True):
 
     @property
     def total(self) -> int:
-        """How many things there are."""
-        return self.holders + len(self._forms[0])
+        """How many things there may be: of the numbers of forms not each is that of any grant."""
+        return self.holders + len(self.index.entitlements) * self._ways
 
     @cached_property
-    def _forms(self) -> tuple[Ints, Ints]:
-        """A grant of each form, and the form of each grant."""
-        grants, by_entitlement = self.index.grants, self.index.entitlement_grants
-        order = by_entitlement.items.astype(np.int64)
-        tiers, tier = numbered(grants.tier)
-        way = (grants.denies * max(len(tiers), 1) + tier)[order]
-        sample, of = numbered(by_entitlement.rows().astype(np.int64) * 2 * max(len(tiers), 1) + way)
-        form = np.empty(len(order), dtype=np.int64)
-        form[order] = of
-        return order[sample], form
+    def _tiers(self) -> Ints:
+        return distinct(self.index.grants.tier).astype(np.int64)
+
+    @property
+    def _ways(self) -> int:
+        """In how many ways grants may give, or deny, one entitlement."""
+        return 2 * max(len(self._tiers), 1)
+
+    def _way(self, grants: Ints) -> Ints:
+        tier = insertion_points(self._tiers, self.index.grants.tier[grants])
+        return np.asarray(tier * 2 + self.index.grants.denies[grants], dtype=np.int64)
 
     @cached_property
     def points(self) -> Points:
         """The pairs of the index, and which of them are alike."""
         return Points(self.index)
 
-    @property
-    def of_grant(self) -> Ints:
-        """The thing that each grant gives, or denies."""
-        return self.holders + self._forms[1]
+    def of_grants(self, grants: Ints) -> Ints:
+        """The thing that each of some grants gives, or denies."""
+        entitlement = self.index.grants.entitlement[grants].astype(np.int64)
+        return np.asarray(self.holders + entitlement * self._ways + self._way(grants), dtype=np.int64)
+
+    def _samples(self, forms: Ints) -> Ints:
+        """A grant of each of some forms, of which there are any."""
+        entitlement, way = np.divmod(forms, self._ways)
+        at, grant = self.index.entitlement_grants.of(entitlement)
+        here = self._way(grant) == way[at]
+        at, grant = at[here], grant[here].astype(np.int64)
+        found: Ints = grant[first_of_each(at)]
+        return found
 
     def of_units(self, grant: Ints, group: Ints) -> Ints:
         """The thing that each unit is: of its grant, else (-1) of the group with this number of a holder."""
-        return np.where(grant >= 0, np.append(self.of_grant, -1)[grant], group - self.index.holders.first_group)
+        found: Ints = group - self.index.holders.first_group
+        is_grant = grant >= 0
+        found[is_grant] = self.of_grants(grant[is_grant])
+        return found
 
     @cached_property
     def live(self) -> Bools:
@@ -77,7 +101,7 @@ class Things(msgspec.Struct, frozen=True, dict=True):
         kept = self.live[grant]
         own = (things >= self.holders).nonzero()[0]
         row = joined([brought[above.rows()[origin[kept]]], own])
-        item = joined([grant[kept].astype(np.int64), self._forms[0][things[own] - self.holders]])
+        item = joined([grant[kept].astype(np.int64), self._samples(things[own] - self.holders)])
         return csr_from_distinct(row, item, len(things), max(len(index.grants), 1))
 
     def spoken(self, axis: PairAxis, things: Ints) -> tuple[IntervalLists, IntervalLists]:
@@ -210,7 +234,9 @@ class Points(msgspec.Struct, frozen=True, dict=True):
         return alike_places(self.index)
 
     def alike(self, pairs: Ints) -> Ints:
-        """For each pair one of the same action about which the same is said."""
+        """For each pair one of the same action about which the same is said; few stay what they are."""
+        if len(pairs) < thresholds.FEW_PAIRS:
+            return pairs
         edges, first_alike = self._alike
         bases, roots = self.index.pair_bases, self.index.system_roots
         system = insertion_points(bases, pairs, side="right") - 1

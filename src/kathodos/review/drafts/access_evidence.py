@@ -128,12 +128,14 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def _watched(self) -> Ints:
         """Since when the uses of each thing used would be known in all of its systems."""
-        usage, groups = self.context.usage, len(self.context.basis.index.holders.groups)
+        exposure, watched_in = self.context.exposure, self.context.usage.watched_in
         entitlement = self.context.basis.index.grants.entitlement.astype(np.int64)
-        sample = ints(int(self.carried[at][0]) if len(self.carried[at]) else -1 for at in range(len(self.used)))
-        of_grant = np.append(usage.watched_things[groups + entitlement], NOT_RECORDED)
-        is_group = self.used < self.things.holders
-        return np.where(is_group, usage.watched_things[np.where(is_group, self.used, 0)], of_grant[sample])
+        is_group, found = self.used < self.things.holders, np.full(len(self.used), NOT_RECORDED)
+        found[is_group] = watched_in(exposure.systems_of_groups(self.used[is_group]))
+        some = (~is_group & (self.carried.sizes() > 0)).nonzero()[0]
+        sample = self.carried.items[self.carried.starts[some]]
+        found[some] = watched_in(exposure.systems.picked(entitlement[sample]))
+        return found
 
     @property
     def watched(self) -> Ints:
