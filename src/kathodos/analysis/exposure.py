@@ -120,13 +120,9 @@ class Exposure:
     @cached_property
     def group_systems(self) -> CSRList:
         """For each group the systems in which it gives something."""
-        return self.systems_of_groups(np.arange(len(self.group_entitlements)))
-
-    def systems_of_groups(self, groups: Ints) -> CSRList:
-        """As `group_systems`, of some groups, by number less that of the first."""
-        at, entitlement = self.group_entitlements.of(groups)
-        origin, system = self.systems.of(entitlement)
-        return csr_from_distinct(at[origin], system, len(groups), max(len(self.index.systems), 1))
+        count = max(len(self.index.systems), 1)
+        origin, system = self.systems.of(self.group_entitlements.items)
+        return csr_from_distinct(self.group_entitlements.rows()[origin], system, len(self.group_entitlements), count)
 
 
 def matrix(lists: CSRList, width: int) -> Any:

@@ -110,7 +110,7 @@ def _first_gathered(basis: Basis, stored: Stored, units: Units, some: Ints) -> t
                 codes = _members(basis, _History(stored), at)
             since, source = history.since, history.column(SOURCE).codes
             of_source = _least(source, since)[source[at]]
-            entry[own], earliest[own] = _first_of(codes, since[at].astype(np.int64), of_source, wanted)
+            entry[own], earliest[own] = _first_of(codes, since[at].astype(np.int64), of_source.astype(np.int64), wanted)
     return _Times(stored).of(entry), (entry > earliest) & (entry > 0)
 
 
@@ -123,8 +123,8 @@ def _rows_of_members(basis: Basis, history: KindHistory, holders: Ints) -> Ints:
 
 def _least(codes: Codes, values: Ints) -> Ints:
     """The least value of each code, and at the end of those without one (-1)."""
-    found = np.full(int(codes.max(initial=-1)) + 2, np.iinfo(np.int64).max)
-    np.minimum.at(found, codes, values)
+    found = np.full(int(codes.max(initial=-1)) + 2, np.iinfo(values.dtype).max, dtype=values.dtype)
+    np.minimum.at(found, codes.astype(np.intp), np.asarray(values))
     return found
 
 

@@ -15,13 +15,12 @@ import numpy as np
 from kathodos import thresholds
 from kathodos.analysis.evidence.asked import bits_where
 from kathodos.analysis.evidence.held import Units, carried_grants
-from kathodos.analysis.evidence.since import NOT_RECORDED
 from kathodos.analysis.evidence.things import Things
 from kathodos.analysis.evidence.units import UnitEvidence
 from kathodos.analysis.evidence.usual import Peers, Usual, counted
 from kathodos.change.edit_sets import key_text
 from kathodos.change.standing import standings
-from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_pairs, distinct, ints
+from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_distinct, csr_from_pairs, distinct, ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, dense, dictionary_column, nothing, tabled
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import fingerprints
@@ -128,14 +127,12 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def _watched(self) -> Ints:
         """Since when the uses of each thing used would be known in all of its systems."""
-        exposure, watched_in = self.context.exposure, self.context.usage.watched_in
-        entitlement = self.context.basis.index.grants.entitlement.astype(np.int64)
-        is_group, found = self.used < self.things.holders, np.full(len(self.used), NOT_RECORDED)
-        found[is_group] = watched_in(exposure.systems_of_groups(self.used[is_group]))
-        some = (~is_group & (self.carried.sizes() > 0)).nonzero()[0]
-        sample = self.carried.items[self.carried.starts[some]]
-        found[some] = watched_in(exposure.systems.picked(entitlement[sample]))
-        return found
+        index, exposure = self.context.basis.index, self.context.exposure
+        thing, grant = self.carried.rows(), self.carried.items
+        brought = self.things.live[grant] & ~index.grants.denies[grant] | (self.used >= self.things.holders)[thing]
+        origin, system = exposure.systems.of(index.grants.entitlement[grant[brought]].astype(np.int64))
+        found = csr_from_distinct(thing[brought][origin], system, len(self.used), self._width)
+        return self.context.usage.watched_in(found)
 
     @property
     def watched(self) -> Ints:
