@@ -8,7 +8,7 @@ from kathodos.analysis.basis import Basis
 from kathodos.columns.csr import ints
 from kathodos.findings.excess.batches import ExcessContext, Thresholds, findings
 from kathodos.findings.excess.kinds import KINDS, NAMES, find_excess
-from kathodos.findings.excess.peers import upper_share
+from kathodos.findings.excess.peers import most_few, upper_share
 from kathodos.store.records import InMemory
 from tests.support import (
     OFFICE,
@@ -216,6 +216,17 @@ class Kinds(unittest.TestCase):
         expected = [beta.ppf(0.95, k + 1, n - k) if k < n else 1.0 for k, n in zip(having, of, strict=True)]
         np.testing.assert_allclose(upper_share(having, of, 0.95), expected)
         self.assertGreater(upper_share(ints([0]), ints([10]), 0.95)[0], 0.23)
+
+    def test_few_are_those_whose_upper_bound_is_below_the_share(self):
+        for share in (0.01, 0.25, 0.9):
+            for confidence in (0.5, 0.95, 0.99):
+                for of in (*range(60), 399, 5000, 200_000):
+                    having = np.unique(np.linspace(0, of, 500).astype(np.int64))
+                    bound = upper_share(having, np.full(len(having), of), confidence)
+                    surely = abs(bound - share) > 1e-9
+                    few = having <= most_few(of, share, confidence)
+                    np.testing.assert_array_equal(few[surely], ((bound < share) & (of > 0))[surely], f"{share} of {of}")
+        self.assertEqual([most_few(10, it, 0.95) for it in (0, 1)], [-1, 9])
 
     def test_export_where_peers_only_look(self):
         grants = [to(f"identity:c{at}", "view s:/safe", f"v{at}") for at in range(13)]

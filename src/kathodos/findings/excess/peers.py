@@ -13,8 +13,8 @@ import numpy.typing as npt
 
 from kathodos.analysis.evidence.usual import Peers, counted, peer_groups
 from kathodos.analysis.exposure import READ
-from kathodos.columns.csr import Bools, Ints, ints
-from kathodos.columns.ordered import insertion_points
+from kathodos.columns.csr import Bools, Ints, distinct, ints
+from kathodos.columns.ordered import insertion_points, numbered
 from kathodos.engine.compiled.index import System
 from kathodos.engine.explain import explain
 from kathodos.engine.reach import one_per_answer, who_reaches, who_reaches_any
@@ -40,16 +40,10 @@ def upper_share(having: Ints, of: Ints, confidence: float) -> Floats:
     """The upper bound of a share of which `having` of `of` were seen: one-sided, by Clopper and Pearson."""
     from scipy.special import betaincinv
 
-    if not len(having):
-        return np.zeros(0)
-    width = int(of.max()) + 2
-    codes = np.minimum(having, of + 1) * width + of
-    present = (np.bincount(codes) > 0).nonzero()[0]  # each distinct pair of numbers once
-    some, all_of = present // width, present % width
-    bound = np.zeros(int(present[-1]) + 1)
-    bound[present] = np.where(some >= all_of, 1.0, betaincinv(some + 1, np.maximum(all_of - some, 1), confidence))
-    found: Floats = bound[codes]
-    return found
+    sample, which = numbered(np.minimum(having, of) * (int(of.max(initial=0)) + 1) + of)  # each pair of numbers once
+    some, all_of = np.minimum(having, of)[sample], of[sample]
+    bound: Floats = np.where(some >= all_of, 1.0, betaincinv(some + 1, np.maximum(all_of - some, 1), confidence))
+    return bound[which]
 
 
 class _Everybody:
@@ -122,9 +116,23 @@ def beyond_peers(context: ExcessContext) -> Batch:
 
 
 def is_few(limits: Thresholds, having: Ints, of: Ints) -> Bools:
-    """Whether so many of so many others are surely few."""
-    few: Bools = (of > 0) & (upper_share(having, of, limits.peer_confidence) < limits.peer_share)
-    return few
+    """Whether so many of so many others are surely few: where `upper_share` is below the share that is allowed."""
+    sizes = distinct(of).astype(np.int64)
+    most = ints(most_few(it, limits.peer_share, limits.peer_confidence) for it in sizes.tolist())
+    return having <= most[insertion_points(sizes, of)] if len(sizes) else np.zeros(0, dtype=bool)
+
+
+def most_few(of: int, share: float, confidence: float) -> int:
+    """The largest number of so many of which `upper_share` is below a share; -1 where there is none.
+
+    So many or fewer are seen with a probability below 1 - `confidence`, were it the share.
+    """
+    if not of or not 0 < share < 1:
+        return of - 1 if share >= 1 else -1
+    seen = np.arange(int(of * share) + 1)
+    steps = np.log((of - seen) / (seen + 1) * share / (1 - share))
+    exactly = np.exp(of * np.log1p(-share) + np.cumsum(np.append(0, steps[:-1])))
+    return int((np.cumsum(exactly) < 1 - confidence).sum()) - 1
 
 
 # Exports
