@@ -20,6 +20,7 @@ from kathodos.columns.csr import Bools, Ints, distinct, in_loads, joined
 from kathodos.columns.intervals import Intervals, held_between, intervals_where, without
 from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.columns.packed import CountsAndSums, PackedPairs
+from kathodos.columns.threads import in_threads
 from kathodos.engine.compiled.index import Index, System
 from kathodos.engine.decide import Given, permit_wins, rank_of
 from kathodos.engine.pair_axis import IntervalLists, PairAxis
@@ -84,15 +85,34 @@ class Shares:
 
     def blocks(self, some: Ints | None = None) -> Iterator[Shared]:
         """The shares, by blocks of classes: of some, given by number in order, or of all."""
+        yield from map(self._block, self._blocks(np.arange(len(self.sources.classes)) if some is None else some))
+
+    def counted(self) -> tuple[Ints, Ints]:
+        """How many pairs each source adds, and how many it withholds, by its place in the classes."""
+        parts = in_threads(self._counted, self._blocks(np.arange(len(self.sources.classes))))
+        return joined([adds for adds, _ in parts]).astype(np.int64), joined([less for _, less in parts]).astype(
+            np.int64
+        )
+
+    def _counted(self, block: Ints) -> tuple[Ints, Ints]:
+        starts, shared = self.sources.classes.starts, self._block(block)
+        first, size = int(starts[block[0]]), int(starts[block[-1] + 1] - starts[block[0]])
+        adds, withholds = (
+            np.bincount(item - first, weights=end - begin, minlength=size).astype(np.int64)
+            for item, begin, end in (shared.adds, shared.withholds)
+        )
+        return adds, withholds
+
+    def _blocks(self, some: Ints) -> list[Ints]:
+        """Some classes, in blocks that are swept together."""
         classes = self.sources.classes
-        some = np.arange(len(classes)) if some is None else some
         permits, denials = self.spoken
         numbers = np.arange(len(self.sources.used))
         sizes = permits.sizes(numbers) + denials.sizes(numbers) + 1
         load = np.diff(np.concatenate([[0], np.cumsum(sizes[classes.items])])[classes.starts])
         width = int(classes.sizes().max(initial=0)).bit_length() + 2
-        for block in in_loads(load[some], thresholds.SWEPT, PackedPairs(self.packing.bits + width).most_firsts):
-            yield self._block(some[block])
+        blocks = in_loads(load[some], thresholds.SWEPT, PackedPairs(self.packing.bits + width).most_firsts)
+        return [some[block] for block in blocks]
 
     def _block(self, block: Ints) -> Shared:
         reached, adds, withholds = self._swept(block)

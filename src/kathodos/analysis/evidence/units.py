@@ -106,12 +106,7 @@ class UnitEvidence:
     @cached_property
     def _counted(self) -> tuple[Ints, Ints]:
         """How many combinations each source adds, and withholds."""
-        size = len(self.sources.classes.items)
-        adds, withholds = np.zeros(size, dtype=np.int64), np.zeros(size, dtype=np.int64)
-        for shared in self._swept.shares.blocks():
-            for (item, first, end), counts in ((shared.adds, adds), (shared.withholds, withholds)):
-                counts += np.bincount(item, weights=end - first, minlength=size).astype(np.int64)
-        return adds, withholds
+        return self._swept.shares.counted()
 
     def _of_items(self, values: Ints) -> Ints:
         """What is known of sources, for units; 0 for those that give nothing."""

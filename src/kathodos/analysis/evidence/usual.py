@@ -30,6 +30,7 @@ from kathodos.columns.csr import (
 )
 from kathodos.columns.dictionary import dense, row_numbers
 from kathodos.columns.ordered import insertion_points
+from kathodos.columns.threads import in_threads
 
 
 class Usual(msgspec.Struct, frozen=True):
@@ -233,7 +234,8 @@ class Reaching:
         asked = distinct(own).astype(np.int64)
         starts = insertion_points(own, np.append(asked, len(members)))
         load = members.sizes()[asked] * thresholds.NAMES_OF_PEER + np.diff(starts)
-        for block in in_loads(load, thresholds.PEERS_TOGETHER):
+
+        def count(block: Ints) -> None:
             here = slice(int(starts[block[0]]), int(starts[block[-1] + 1]))
             row, position = members.of(asked[block])
             every = distinct(sets[here])
@@ -245,6 +247,8 @@ class Reaching:
                     groups, having = self._having(looked, row[part], position[part], part_of)
                     found[groups] = having
                     counts[mine] += found[cells]
+
+        in_threads(count, in_loads(load, thresholds.PEERS_TOGETHER))  # each counts what the others do not
         return counts
 
     def _having(self, looked: Looked, row: Ints, position: Ints, wanted: Ints) -> tuple[Ints, Ints]:

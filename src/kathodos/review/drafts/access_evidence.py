@@ -8,6 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
 from functools import cached_property
+from itertools import pairwise
 
 import msgspec
 import numpy as np
@@ -22,7 +23,7 @@ from kathodos.change.edit_sets import key_text
 from kathodos.change.standing import standings
 from kathodos.columns.csr import Bools, CSRList, Ints, among, csr_from_distinct, csr_from_pairs, distinct, ints
 from kathodos.columns.dictionary import DictionaryColumn, Numbers, dense, dictionary_column, nothing, tabled
-from kathodos.columns.ordered import insertion_points, order_of
+from kathodos.columns.ordered import insertion_points, numbered, order_of
 from kathodos.columns.packed import fingerprints
 from kathodos.engine.reach import what_reached_by, who_reaches_any
 from kathodos.findings.conflicts.states import Conflicts, broken_by
@@ -141,38 +142,55 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         return found
 
     def _describe(self, at: int) -> tuple[str, str, str, str]:
-        index, thing = self.context.basis.index, int(self.used[at])
-        grants = self.carried[at].astype(np.int64)
-        pairs = {
-            (int(number), bool(denies))
-            for number, denies in zip(index.grants.entitlement[grants], index.grants.denies[grants], strict=True)
-        }
+        grants, thing = slice(*self.carried.starts[at : at + 2].tolist()), int(self.used[at])
+        pairs = {*zip(self._brought[0][grants], self._brought[1][grants], strict=True)}
         contained = json_text(self._contained(sorted(pairs)))
         if thing >= self.things.holders:
             ((number, denies),) = pairs
-            return f"{'deny ' if denies else ''}{self._entitlement(number)}", _EMPTY, contained, _EMPTY
-        references, first = index.holders.references, index.holders.first_group
-        within = {references[holder] for holder in distinct(index.grants.holder[grants]).tolist()}
-        name = references[first + thing]
-        brings = sorted({self._entitlement(number) for number, _ in pairs})
+            return f"{'deny ' if denies else ''}{self._entitlements[number]}", _EMPTY, contained, _EMPTY
+        holders = self.context.basis.index.holders
+        within = {holders.references[it] for it in {*self._brought[2][grants]}}
+        name = holders.references[holders.first_group + thing]
+        brings = sorted({self._entitlements[number] for number, _ in pairs})
         return name, json_text(brings), contained, json_text(sorted(within - {name}))
 
-    def _entitlement(self, number: int) -> str:
-        """The role or permission that is given, and on what."""
-        entitlements = self.context.basis.index.entitlements
-        scope = int(entitlements.scope[number])
-        on = f" on {entitlements.scope_texts[scope]}" if scope >= 0 else ""
-        return entitlements.gives_texts[int(entitlements.gives[number])] + on
+    @cached_property
+    def _brought(self) -> tuple[list[int], list[bool], list[int]]:
+        """The entitlement of each grant that a thing used brings, whether it is denied, and its holder."""
+        grants, items = self.context.basis.index.grants, self.carried.items
+        return grants.entitlement[items].tolist(), grants.denies[items].tolist(), grants.holder[items].tolist()
+
+    @cached_property
+    def _entitlements(self) -> dict[int, str]:
+        """The role or permission that is given, and on what, by number: of all that is brought."""
+        entitlements, numbers = self.context.basis.index.entitlements, distinct(ints(self._brought[0]))
+        gives = entitlements.gives_texts.taken(entitlements.gives[numbers])
+        scopes = [f" on {text}" for text in entitlements.scope_texts] + [""]
+        scope = entitlements.scope[numbers].tolist()
+        return {it: text + scopes[on] for it, text, on in zip(numbers.tolist(), gives, scope, strict=True)}
+
+    @cached_property
+    def _permissions(self) -> dict[int, list[tuple[bool, str]]]:
+        """What each of these entitlements is made of, and whether it denies that."""
+        index, numbers = self.context.basis.index, ints(self._entitlements)
+        lists = index.entitlements.scoped.picked(numbers)
+        used, which = np.unique(index.scoped_entry[lists.items], return_inverse=True)
+        verbs, denies = index.entries.verb[used].tolist(), index.entries.denies[used].tolist()
+        patterns = index.entries.patterns.taken(index.entries.pattern[used])
+        told = [
+            (never, f"{index.entries.verbs[verb]} {text}")
+            for never, verb, text in zip(denies, verbs, patterns, strict=True)
+        ]
+        entries, starts = which.tolist(), lists.starts.tolist()
+        return {
+            number: [told[it] for it in entries[first:end]]
+            for number, (first, end) in zip(numbers.tolist(), pairwise(starts), strict=True)
+        }
 
     def _contained(self, pairs: Sequence[tuple[int, bool]]) -> list[str]:
         """The permissions in it, each once, what is denied last."""
-        index, texts = self.context.basis.index, set()
-        for number, denies in pairs:
-            for entry in index.scoped_entry[index.entitlements.scoped[number]].tolist():
-                permission = index.entries[entry]
-                never = denies or permission.denies
-                texts.add((never, f"{'never ' if never else ''}{permission.action} {permission.pattern}"))
-        return [text for _, text in sorted(texts)]
+        texts = {(denied or never, text) for number, denied in pairs for never, text in self._permissions[number]}
+        return [f"{'never ' if never else ''}{text}" for never, text in sorted(texts)]
 
     # Shares
 
@@ -378,15 +396,15 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         uses = self.of_units.by_action
         of_unit = csr_from_pairs(uses.unit[uses.is_named], uses.action[uses.is_named], len(self.units))
         known = ((self.watched < self.moment) & self._counts).nonzero()[0]
-        kinds = np.stack([self.place[known], fingerprints(of_unit.picked(known))])
-        _, sample, which = np.unique(kinds, axis=1, return_index=True, return_inverse=True)
+        alike = numbered(fingerprints(of_unit.picked(known)))[1]
+        sample, which = numbered(alike * max(len(self.used), 1) + self.place[known])
         names, texts = self.context.basis.index.actions, list[str | None]()
         for unit in known[sample].tolist():
             named, mine = actions[int(insertion_points(used, self.thing[unit]))].tolist(), set(of_unit[unit].tolist())
             texts.append(";".join(names[it][1] for it in named if it not in mine) or None)
         told = dictionary_column(texts)
         codes = np.full(len(self.units), -1, dtype=np.int32)
-        codes[known] = told.codes[which.ravel()]
+        codes[known] = told.codes[which]
         return DictionaryColumn(codes, told.values)
 
     def beyond(self) -> DictionaryColumn:
