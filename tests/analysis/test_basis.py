@@ -186,6 +186,38 @@ class Columns(unittest.TestCase):
             with unittest.mock.patch.object(thresholds, "MANY_USERS", limit):
                 self.assertEqual(sorted(map(str, _rows(basis.uses_of(users), columns))), sorted(map(str, expected)))
 
+    @given(st.integers(0, 2**32), st.integers(0, 400), st.integers(0, 6))
+    @searching(40)
+    def test_each_system_is_watched_since_its_first_use_by_somebody_known(self, seed, count, unknown):
+        random = np.random.default_rng(seed)
+        uses = [
+            {
+                "activity": str(at),
+                "time": f"2026-{month:02}-{day:02}T{hour:02}:00:00Z",
+                "identity": "gone" if month <= unknown else random.choice(["p1", "gone"]),
+                "action": random.choice(["view", "unheard of"], p=[0.9, 0.1]),
+                "resource": random.choice(["s:/a", "t:/", "s:/nowhere"], p=[0.6, 0.1, 0.3]),
+            }
+            for at, (month, day, hour) in enumerate(random.integers([1, 1, 0], [13, 29, 24], (count, 3)).tolist())
+        ]
+        catalogue = {
+            "systems": [{"system": name} for name in "stu"],
+            "actions": [{"system": name, "action": "view"} for name in "stu"],
+            "resources": [{"resource": "s:/a"}],
+            "identities": [{"id": "p1"}],
+            "activity": uses,
+        }
+        first = {}
+        for it in sorted(uses, key=lambda it: it["time"], reverse=True):
+            if it["identity"] == "p1" and it["action"] == "view" and it["resource"] != "s:/nowhere":
+                first[it["resource"][0]] = it["time"][:19]
+        basis = basis_of(catalogue)
+        for _ in "12":  # by the earliest uses alone, and by all uses
+            since = {name: str(np.datetime64(at, "us"))[:19] for name, at in basis.watched_since.items()}
+            self.assertEqual(since, first)
+            self.assertGreaterEqual(len(basis.uses), len(first))
+            del basis.watched_since
+
 
 def _rows(found, columns):
     records = [found.records[at] if at >= 0 else None for at in found.record.tolist()]

@@ -357,7 +357,7 @@ class Basis:
                 earliest = np.full(len(found), _NEVER)
                 np.minimum.at(earliest, place, time)
                 of = (time == earliest[place]).nonzero()[0]
-                of = of[(found[place[of]] == _NEVER)]
+                of = of[found[place[of]] == _NEVER]
                 of = of[self._users(*(it.taken(rows[of]).compact() for it in who))[0] >= 0]
                 found[place[of]] = time[of]
                 left = (found[place] == _NEVER) & (time > earliest[place])

@@ -90,9 +90,8 @@ class Shares:
     def counted(self) -> tuple[Ints, Ints]:
         """How many pairs each source adds, and how many it withholds, by its place in the classes."""
         parts = in_threads(self._counted, self._blocks(np.arange(len(self.sources.classes))))
-        return joined([adds for adds, _ in parts]).astype(np.int64), joined([less for _, less in parts]).astype(
-            np.int64
-        )
+        adds, withholds = (joined([part[side] for part in parts]).astype(np.int64) for side in (0, 1))
+        return adds, withholds
 
     def _counted(self, block: Ints) -> tuple[Ints, Ints]:
         starts, shared = self.sources.classes.starts, self._block(block)

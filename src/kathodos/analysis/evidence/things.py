@@ -233,10 +233,12 @@ class Points(msgspec.Struct, frozen=True, dict=True):
     def _alike(self) -> tuple[Ints, Ints]:
         return alike_places(self.index)
 
+    def fewer(self, pairs: Ints) -> Ints:
+        """As `alike`, where there are so many that fewer different ones are worth it; few stay what they are."""
+        return pairs if len(pairs) < thresholds.FEW_PAIRS else self.alike(pairs)
+
     def alike(self, pairs: Ints) -> Ints:
-        """For each pair one of the same action about which the same is said; few stay what they are."""
-        if len(pairs) < thresholds.FEW_PAIRS:
-            return pairs
+        """For each pair one of the same action about which the same is said."""
         edges, first_alike = self._alike
         bases, roots = self.index.pair_bases, self.index.system_roots
         system = insertion_points(bases, pairs, side="right") - 1

@@ -179,7 +179,7 @@ class UnitEvidence:
         where = np.full(basis.size, -1, dtype=np.int64)
         where[self.askers] = np.arange(len(self.askers))
         points = self.things.points
-        pairs = points.alike(points.pairs(uses.action.astype(np.int64), uses.node.astype(np.int64)))
+        pairs = points.fewer(points.pairs(uses.action.astype(np.int64), uses.node.astype(np.int64)))
         return where[uses.user], pairs, uses.time, uses.count
 
     @cached_property

@@ -27,6 +27,7 @@ from kathodos.columns.csr import (
     distinct,
     first_of_each,
     in_loads,
+    joined,
 )
 from kathodos.columns.dictionary import dense, row_numbers
 from kathodos.columns.ordered import insertion_points
@@ -196,7 +197,7 @@ class Reaching:
 
     def __init__(self, things: Things, names: CSRList) -> None:
         self.things = things
-        pairs = things.points.alike(names.items.astype(np.int64))
+        pairs = things.points.fewer(names.items.astype(np.int64))
         self.points = distinct(pairs).astype(np.int64)
         at = insertion_points(self.points, pairs)
         self.sets = csr_from_distinct(names.rows().astype(np.int64), at, len(names), max(len(self.points), 1))
@@ -230,25 +231,29 @@ class Reaching:
     def _each(self, looked: Looked, members: CSRList, own: Ints, sets: Ints) -> Ints:
         """As `counted`, everybody being looked at: `members` of the groups, by position, and of which group each
         question is, in order."""
-        counts = np.zeros(len(own), dtype=np.int64)
         asked = distinct(own).astype(np.int64)
         starts = insertion_points(own, np.append(asked, len(members)))
         load = members.sizes()[asked] * thresholds.NAMES_OF_PEER + np.diff(starts)
 
-        def count(block: Ints) -> None:
+        def count(block: Ints) -> Ints:
             here = slice(int(starts[block[0]]), int(starts[block[-1] + 1]))
-            row, position = members.of(asked[block])
-            every = distinct(sets[here])
-            for part_of in np.array_split(every, -(-len(every) // thresholds.SETS_TOGETHER)):
-                mine = here.start + np.isin(sets[here], part_of).nonzero()[0]
-                cells = insertion_points(asked[block], own[mine]), insertion_points(part_of, sets[mine])
-                for part in in_loads(np.ones(len(position), dtype=np.int64), thresholds.PEOPLE_TOGETHER):
-                    found = np.zeros((len(block), len(part_of)), dtype=np.int64)
-                    groups, having = self._having(looked, row[part], position[part], part_of)
-                    found[groups] = having
-                    counts[mine] += found[cells]
+            return self._of_groups(looked, members.picked(asked[block]), asked[block], own[here], sets[here])
 
-        in_threads(count, in_loads(load, thresholds.PEERS_TOGETHER))  # each counts what the others do not
+        return joined(in_threads(count, in_loads(load, thresholds.PEERS_TOGETHER))).astype(np.int64)
+
+    def _of_groups(self, looked: Looked, members: CSRList, asked: Ints, own: Ints, sets: Ints) -> Ints:
+        """As `_each`, of a few groups, given in order with their members."""
+        counts = np.zeros(len(own), dtype=np.int64)
+        row, position = members.rows().astype(np.int64), members.items
+        every = distinct(sets)
+        for part_of in np.array_split(every, -(-len(every) // thresholds.SETS_TOGETHER)):
+            mine = np.isin(sets, part_of).nonzero()[0]
+            cells = insertion_points(asked, own[mine]), insertion_points(part_of, sets[mine])
+            for part in in_loads(np.ones(len(position), dtype=np.int64), thresholds.PEOPLE_TOGETHER):
+                found = np.zeros((len(asked), len(part_of)), dtype=np.int64)
+                groups, having = self._having(looked, row[part], position[part], part_of)
+                found[groups] = having
+                counts[mine] += found[cells]
         return counts
 
     def _having(self, looked: Looked, row: Ints, position: Ints, wanted: Ints) -> tuple[Ints, Ints]:
