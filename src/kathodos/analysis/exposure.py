@@ -48,26 +48,39 @@ class Exposure:
         return ~self.index.entries.denies[self.index.scoped_entry[self.index.intervals.scoped]]
 
     @cached_property
-    def _of_entitlement(self) -> tuple[Ints, Ints]:
-        """The entitlement and the interval of each interval that an entitlement permits by."""
+    def _every(self) -> Ints:
+        return np.arange(len(self.index.entitlements))
+
+    @cached_property
+    def _of_every(self) -> tuple[Ints, Ints]:
+        return self._permitting(self._every)
+
+    def _permitting(self, entitlements: Ints) -> tuple[Ints, Ints]:
+        """Each interval that one of some entitlements permits by: the position of the entitlement, and the interval."""
         index = self.index
-        entitlement = index.entitlements.scoped.rows()
-        origin, interval = index.scoped_intervals.of(index.entitlements.scoped.items)
-        permits = self.interval_permits[interval]
-        return entitlement[origin[permits]].astype(np.int64), interval[permits].astype(np.int64)
+        if entitlements is self._every and "_of_every" in vars(self):
+            return self._of_every
+        place, scoped = index.entitlements.scoped.of(entitlements)
+        origin, interval = index.scoped_intervals.of(scoped)
+        permits = ~index.entries.denies[index.scoped_entry[index.intervals.scoped[interval]]]
+        return place[origin[permits]].astype(np.int64), interval[permits].astype(np.int64)
 
     @cached_property
     def top(self) -> Ints:
         """The highest sensitivity of what each entitlement permits; -1 where it permits nothing."""
-        intervals, tree = self.index.intervals, self.index.tree
-        level = self.basis.sensitivity[tree.node_at]
-        highest = np.zeros(len(intervals), dtype=np.int64)
+        return self.top_of(self._every)
+
+    def top_of(self, entitlements: Ints) -> Ints:
+        """As `top`, of some entitlements."""
+        place, interval = self._permitting(entitlements)
+        first, end = self.index.intervals.first[interval], self.index.intervals.end[interval]
+        highest = np.zeros(len(interval), dtype=np.int64)
+        level = self.basis.sensitivity[self.index.tree.node_at]
         for at in (1, 2, 3):
             before = np.concatenate([[0], np.cumsum(level == at)])
-            highest[before[intervals.end] > before[intervals.first]] = at
-        entitlement, interval = self._of_entitlement
-        found = np.full(len(self.index.entitlements), -1, dtype=np.int64)
-        np.maximum.at(found, entitlement, highest[interval])
+            highest[before[end] > before[first]] = at
+        found = np.full(len(entitlements), -1, dtype=np.int64)
+        np.maximum.at(found, place, highest)
         return found
 
     @cached_property
@@ -77,7 +90,7 @@ class Exposure:
         entry = index.scoped_entry[index.intervals.scoped]
         action = index.entries.action[entry].astype(np.int64)
         about = np.where(action == ANY_ACTION, len(index.actions) + self.interval_systems, action)
-        entitlement, interval = self._of_entitlement
+        entitlement, interval = self._of_every
         found = np.zeros(len(index.entitlements), dtype=np.int64)
         np.bitwise_or.at(found, entitlement, self.action_kinds[about[interval]])
         return found
@@ -85,9 +98,13 @@ class Exposure:
     @cached_property
     def systems(self) -> CSRList:
         """The systems in which each entitlement permits something."""
-        entitlement, interval = self._of_entitlement
-        count = max(len(self.index.systems), 1)
-        return csr_from_distinct(entitlement, self.interval_systems[interval], len(self.index.entitlements), count)
+        return self.systems_of(self._every)
+
+    def systems_of(self, entitlements: Ints) -> CSRList:
+        """As `systems`, of some entitlements."""
+        place, interval = self._permitting(entitlements)
+        system = insertion_points(self.index.system_roots, self.index.intervals.first[interval], side="right") - 1
+        return csr_from_distinct(place, system, len(entitlements), max(len(self.index.systems), 1))
 
     # What groups carry
 

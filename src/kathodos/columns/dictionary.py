@@ -68,6 +68,11 @@ class DictionaryColumn(msgspec.Struct, frozen=True, dict=True):
     def __len__(self) -> int:
         return len(self.codes)
 
+    @property
+    def holds_anything(self) -> bool:
+        """Whether any row holds a value."""
+        return bool(len(self.values)) and bool((self.codes >= 0).any())
+
     def listed(self, positions: slice | Ints | None = None) -> list[Scalar]:
         """What the rows hold: all of them, or those at some positions."""
         codes = self.codes if positions is None else self.codes[positions]

@@ -85,6 +85,8 @@ class Reviewers(msgspec.Struct, frozen=True, dict=True):
         if word == MANAGER:
             stated = self.basis.identity("manager")
             manager = managers_of(stated, self.is_active[:-1], self.basis.index.holders.identities)
+            if not (self.asker >= len(manager)).any():
+                return np.append(manager, -1)[self.asker]
             return np.concatenate([manager, self._answering, [-1]])[self.asker]
         if word == OWNER:
             return self.owner()

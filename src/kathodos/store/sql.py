@@ -164,10 +164,14 @@ def columns_read(kind: Kind, version: int) -> str:
 
 
 @cache
-def columns_written(kind: Kind, version: int) -> tuple[str, tuple[int, ...]]:
-    """The columns of a kind's table that a version has, and which of the kind's columns these are, by position."""
+def columns_written(kind: Kind, version: int, some: tuple[int, ...] | None = None) -> tuple[str, tuple[int, ...]]:
+    """The columns of a kind's table that a version has, and which of the kind's columns these are, by position.
+
+    `some`: of which columns, by position; all of them without.
+    """
     then = names_then(kind.name, version)
-    own = [(at, f'"{stored_name(then[name])}"') for at, name in enumerate(kind.names) if name in then]
+    asked = range(len(kind.names)) if some is None else some
+    own = [(at, f'"{stored_name(then[kind.names[at]])}"') for at in asked if kind.names[at] in then]
     return ", ".join([*_OF_HISTORY, *(name for _, name in own)]), tuple(at for at, _ in own)
 
 

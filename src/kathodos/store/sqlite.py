@@ -246,7 +246,8 @@ class _SQLiteWriter(_SQLiteReader, SQLWriter):
         self._connection.execute(statement, parameters)
 
     def put_rows(self, kind: Kind, block: Block) -> None:
-        names, positions = columns_written(kind, self.version)
+        filled = tuple(at for at, it in enumerate(block.columns) if it.holds_anything)  # nothing need not be written
+        names, positions = columns_written(kind, self.version, filled)
         marks = ", ".join("?" * (5 + len(positions)))
         statement = f'INSERT INTO "{kind.name}" ({names}) VALUES ({marks})'
         for lists in block.only(positions).lists(thresholds.SQLITE_WRITTEN):

@@ -12,6 +12,7 @@ import numpy.typing as npt
 
 from kathodos.change.edit_sets import EditSet
 from kathodos.columns.csr import Ints
+from kathodos.columns.ordered import insertion_points, order_of
 from kathodos.engine.compiled.index import Index
 from kathodos.errors import CallError
 from kathodos.model import kinds
@@ -225,8 +226,8 @@ class View:
     def numbers_at(self, positions: Ints) -> Ints:
         """The numbers of the identities whose records stand at some positions."""
         numbers = self.index.holders.rows
-        order = np.argsort(numbers)
-        return order[np.searchsorted(numbers, self.catalogue.rows(kinds.IDENTITIES)[positions], sorter=order)]
+        order = order_of(numbers)
+        return order[insertion_points(numbers[order], self.catalogue.rows(kinds.IDENTITIES)[positions])]
 
     # Naming
 

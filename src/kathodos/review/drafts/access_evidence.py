@@ -120,18 +120,29 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
 
     @cached_property
     def _top(self) -> Ints:
-        index, found = self.context.basis.index, np.full(len(self.used), -1, dtype=np.int64)
-        top = self.context.exposure.top[index.grants.entitlement[self.carried.items]]
-        np.maximum.at(found, self.carried.rows(), top)
+        found = np.full(len(self.used), -1, dtype=np.int64)
+        used, place = self._giving
+        np.maximum.at(found, self.carried.rows(), self.context.exposure.top_of(used)[place])
         return found
+
+    @cached_property
+    def _giving(self) -> tuple[Ints, Ints]:
+        """The entitlements that are brought, in order, and the position among them of that of each brought grant."""
+        used, place = np.unique(self.context.basis.index.grants.entitlement[self.carried.items], return_inverse=True)
+        return used.astype(np.int64), place
+
+    @cached_property
+    def _systems(self) -> CSRList:
+        """The systems in which each of these entitlements permits something."""
+        return self.context.exposure.systems_of(self._giving[0])
 
     @cached_property
     def _watched(self) -> Ints:
         """Since when the uses of each thing used would be known in all of its systems."""
-        index, exposure = self.context.basis.index, self.context.exposure
+        index = self.context.basis.index
         thing, grant = self.carried.rows(), self.carried.items
         brought = self.things.live[grant] & ~index.grants.denies[grant] | (self.used >= self.things.holders)[thing]
-        origin, system = exposure.systems.of(index.grants.entitlement[grant[brought]].astype(np.int64))
+        origin, system = self._systems.of(self._giving[1][brought])
         found = csr_from_distinct(thing[brought][origin], system, len(self.used), self._width)
         return self.context.usage.watched_in(found)
 
@@ -163,7 +174,7 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def _entitlements(self) -> dict[int, str]:
         """The role or permission that is given, and on what, by number: of all that is brought."""
-        entitlements, numbers = self.context.basis.index.entitlements, distinct(ints(self._brought[0]))
+        entitlements, numbers = self.context.basis.index.entitlements, self._giving[0]
         gives = entitlements.gives_texts.taken(entitlements.gives[numbers])
         scopes = [f" on {text}" for text in entitlements.scope_texts] + [""]
         scope = entitlements.scope[numbers].tolist()
@@ -223,13 +234,12 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
     def spoken(self) -> DictionaryColumn:
         """Of which units any need speaks: one about whoever they belong to, and about a system they bear on."""
         basis, found = self.context.basis, np.zeros(len(self.units), dtype=bool)
-        systems = self.context.exposure.systems
+        entitlements, systems = self._giving[0], self._systems
         for need in self.needs:
             named = {it.pattern.system for it in need.permissions}
             numbers = [at for at, it in enumerate(basis.index.systems_in_order) if it.name in named]
-            speaks = np.zeros(len(systems), dtype=bool)
-            speaks[systems.rows()[np.isin(systems.items, numbers)]] = True
-            found |= meant(basis, need)[self.units.asker] & self._brings(speaks.nonzero()[0])[self.place]
+            speaks = distinct(systems.rows()[np.isin(systems.items, numbers)])
+            found |= meant(basis, need)[self.units.asker] & self._brings(entitlements[speaks])[self.place]
         return DictionaryColumn(found.astype(np.int32), Numbers(np.array([0, 1])))
 
     def crossing(self, fences: Sequence[Fence]) -> DictionaryColumn:
@@ -463,8 +473,8 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         """Units with each system that they give something in: the unit, and whose it is in which, as one number."""
         index = self.context.basis.index
         permits = ~index.grants.denies[self.carried.items]
-        unit, grant = self.carried.rows()[permits], self.carried.items[permits]
-        origin, of_system = self.context.exposure.systems.of(index.grants.entitlement[grant].astype(np.int64))
+        unit = self.carried.rows()[permits]
+        origin, of_system = self._systems.of(self._giving[1][permits])
         pairs = distinct(unit[origin].astype(np.int64) * self._width + of_system)
         systems = csr_from_pairs(pairs // self._width, pairs % self._width, len(self.used))
         at, place = systems.of(self.place)
