@@ -164,10 +164,16 @@ def _in_order(column: DictionaryColumn, part: slice) -> tuple[list[Scalar], Code
     reached = np.maximum.accumulate(codes)
     if len(codes) and reached[-1] + 1 == len(column.values) and (np.diff(reached, prepend=-1) <= 1).all():
         return list(column.values), codes + 1  # coded as they come
-    used, first, which = np.unique(codes, return_index=True, return_inverse=True)
-    order = np.argsort(first)
-    if len(used) and used[0] < 0:
-        order = order[order != 0]
-    rank = np.zeros(len(used), dtype=np.int32)
+    if len(column.values) > 4 * len(codes):
+        used, which = np.unique(codes, return_inverse=True)
+        codes = (which - (len(used) > 0 and used[0] < 0)).astype(np.int32)
+        size = int(codes.max(initial=-1)) + 1
+    else:
+        size = len(column.values)
+    first = np.full(size + 1, len(codes))
+    first[codes[::-1]] = np.arange(len(codes))[::-1]  # of each value the last that is said here, the first of the rows
+    first[-1] = len(codes)
+    order = np.argsort(first, kind="stable")[: np.count_nonzero(first < len(codes))]
+    rank = np.zeros(size + 1, dtype=np.int32)
     rank[order] = np.arange(1, len(order) + 1)
-    return [column.values[code] for code in used[order].tolist()], rank[which]
+    return column.listed(part.start + first[order]), rank[codes]

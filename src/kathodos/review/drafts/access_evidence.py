@@ -401,7 +401,10 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         return held is not None and bool(self._brings(self._permitting(rule, *held))[self.place[unit]])
 
     def never(self) -> DictionaryColumn:
-        """The actions that each unit names and that were never used of it, as a kept list, where that can be known."""
+        """The actions that each unit names and that were never used of it, as a kept list, where that can be known.
+
+        The system stands with an action where one of the same name was used in another system.
+        """
         used, _, actions = self.of_units.names
         uses = self.of_units.by_action
         of_unit = csr_from_pairs(uses.unit[uses.is_named], uses.action[uses.is_named], len(self.units))
@@ -411,7 +414,10 @@ class Evidence(msgspec.Struct, frozen=True, dict=True):
         names, texts = self.context.basis.index.actions, list[str | None]()
         for unit in known[sample].tolist():
             named, mine = actions[int(insertion_points(used, self.thing[unit]))].tolist(), set(of_unit[unit].tolist())
-            texts.append(";".join(names[it][1] for it in named if it not in mine) or None)
+            elsewhere = {names[it][1] for it in named if it in mine}
+            left = [names[it] for it in named if it not in mine]
+            words = (f"{name} in {system}" if name in elsewhere else name for system, name in left)
+            texts.append(";".join(dict.fromkeys(words)) or None)
         told = dictionary_column(texts)
         codes = np.full(len(self.units), -1, dtype=np.int32)
         codes[known] = told.codes[which]
