@@ -236,9 +236,10 @@ class Page(Browsing, Prepared, unittest.TestCase):
             page = self.opened(context)
             page.locator("article").nth(0).get_by_label("Certify", exact=True).check()
             page.evaluate(
-                "() => { const [place] = Object.keys(localStorage), own = JSON.parse(localStorage[place]);"
-                " const [, whole, line] = place.match(/^(.*) ([^ ]+)$/); localStorage.clear();"
-                " localStorage[whole] = JSON.stringify([[Number(line), own]]) }"
+                "() => { const all = [], whole = Object.keys(localStorage)[0].match(/^(.*) ([^ ]+)$/)[1];"
+                " for (const [place, own] of Object.entries(localStorage))"
+                " all.push([Number(place.slice(whole.length + 1)), JSON.parse(own)]);"
+                " localStorage.clear(); localStorage[whole] = JSON.stringify(all) }"
             )
             page.reload()
             page.locator(".bar").filter(has_text="1 of 16 decided").wait_for()
