@@ -48,18 +48,12 @@ class Exposure:
         return ~self.index.entries.denies[self.index.scoped_entry[self.index.intervals.scoped]]
 
     @cached_property
-    def _every(self) -> Ints:
-        return np.arange(len(self.index.entitlements))
-
-    @cached_property
-    def _of_every(self) -> tuple[Ints, Ints]:
-        return self._permitting(self._every)
+    def _of_all(self) -> tuple[Ints, Ints]:
+        return self._permitting(np.arange(len(self.index.entitlements)))
 
     def _permitting(self, entitlements: Ints) -> tuple[Ints, Ints]:
         """Each interval that one of some entitlements permits by: the position of the entitlement, and the interval."""
         index = self.index
-        if entitlements is self._every and "_of_every" in vars(self):
-            return self._of_every
         place, scoped = index.entitlements.scoped.of(entitlements)
         origin, interval = index.scoped_intervals.of(scoped)
         permits = ~index.entries.denies[index.scoped_entry[index.intervals.scoped[interval]]]
@@ -68,18 +62,20 @@ class Exposure:
     @cached_property
     def top(self) -> Ints:
         """The highest sensitivity of what each entitlement permits; -1 where it permits nothing."""
-        return self.top_of(self._every)
+        return self._top(len(self.index.entitlements), *self._of_all)
 
     def top_of(self, entitlements: Ints) -> Ints:
         """As `top`, of some entitlements."""
-        place, interval = self._permitting(entitlements)
+        return self._top(len(entitlements), *self._permitting(entitlements))
+
+    def _top(self, size: int, place: Ints, interval: Ints) -> Ints:
         first, end = self.index.intervals.first[interval], self.index.intervals.end[interval]
         highest = np.zeros(len(interval), dtype=np.int64)
         level = self.basis.sensitivity[self.index.tree.node_at]
         for at in (1, 2, 3):
             before = np.concatenate([[0], np.cumsum(level == at)])
             highest[before[end] > before[first]] = at
-        found = np.full(len(entitlements), -1, dtype=np.int64)
+        found = np.full(size, -1, dtype=np.int64)
         np.maximum.at(found, place, highest)
         return found
 
@@ -90,7 +86,7 @@ class Exposure:
         entry = index.scoped_entry[index.intervals.scoped]
         action = index.entries.action[entry].astype(np.int64)
         about = np.where(action == ANY_ACTION, len(index.actions) + self.interval_systems, action)
-        entitlement, interval = self._of_every
+        entitlement, interval = self._of_all
         found = np.zeros(len(index.entitlements), dtype=np.int64)
         np.bitwise_or.at(found, entitlement, self.action_kinds[about[interval]])
         return found
@@ -98,13 +94,15 @@ class Exposure:
     @cached_property
     def systems(self) -> CSRList:
         """The systems in which each entitlement permits something."""
-        return self.systems_of(self._every)
+        return self._systems(len(self.index.entitlements), *self._of_all)
 
     def systems_of(self, entitlements: Ints) -> CSRList:
         """As `systems`, of some entitlements."""
-        place, interval = self._permitting(entitlements)
+        return self._systems(len(entitlements), *self._permitting(entitlements))
+
+    def _systems(self, size: int, place: Ints, interval: Ints) -> CSRList:
         system = insertion_points(self.index.system_roots, self.index.intervals.first[interval], side="right") - 1
-        return csr_from_distinct(place, system, len(entitlements), max(len(self.index.systems), 1))
+        return csr_from_distinct(place, system, size, max(len(self.index.systems), 1))
 
     # What groups carry
 
