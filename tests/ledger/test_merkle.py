@@ -2,13 +2,19 @@
 
 import hashlib
 import json
+import struct
 import unittest
+from unittest import mock
 
+import numpy as np
 import rfc8785
 from hypothesis import given
 from hypothesis import strategies as st
 
+from kathodos.columns.dictionary import DictionaryColumn
 from kathodos.columns.ranges import ranges_in, ranges_text
+from kathodos.ledger import entries
+from kathodos.ledger.entries import Digest
 from kathodos.ledger.merkle import grown, inclusion_path, is_included, leaf_hash, node_hash, roots_of
 from kathodos.model.json_text import json_text
 
@@ -23,6 +29,9 @@ def by_definition(leaves):
     while split * 2 < len(leaves):
         split *= 2
     return node_hash(by_definition(leaves[:split]), by_definition(leaves[split:]))
+
+
+BLOCK = 16  # in the place of as many rows as a digest takes together
 
 
 class Tree(unittest.TestCase):
@@ -48,6 +57,22 @@ class Canonical(unittest.TestCase):
     def test_a_row_is_hashed_in_the_form_of_rfc_8785(self, row):
         self.assertEqual(json_text(row).encode(), rfc8785.dumps(row))
         self.assertEqual(json.loads(json_text(row)), row)
+
+    @given(st.data(), st.integers(0, 40), st.sampled_from((0, 1, 7, 300)), st.booleans())
+    def test_a_digest_is_that_of_the_values_in_the_order_in_which_they_come(self, data, size, many, is_table):
+        codes = np.array(data.draw(st.lists(st.integers(-1, many - 1), min_size=size, max_size=size)), dtype=np.int32)
+        column = DictionaryColumn(codes, [f"{at}'s" for at in range(many)])
+        found, plain = Digest(), hashlib.sha256()
+        with mock.patch.object(entries, "BLOCK", BLOCK):
+            found.add(5, [column.compact() if is_table else column])
+        for begin in range(0, size, BLOCK):
+            values = column.listed(slice(begin, begin + BLOCK))
+            order = [it for it in dict.fromkeys(values) if it is not None]
+            number = {None: 0} | {value: at for at, value in enumerate(order, 1)}
+            plain.update(json.dumps([5 + begin, len(values)], separators=(",", ":")).encode())
+            plain.update(json.dumps(order, separators=(",", ":")).encode())
+            plain.update(b"".join(struct.pack("<I", number[it]) for it in values))
+        self.assertEqual(found.text(), plain.hexdigest())
 
     @given(st.sets(st.integers(1, 300)))
     def test_ranges_hold_exactly_the_numbers(self, numbers):

@@ -100,6 +100,26 @@ class OfHolders(unittest.TestCase):
             missing = sorted(systems - having) if not days and unit.asker.startswith("identity:") else []
             self.assertEqual((line["no_account"] or "").split(";"), missing or [""])
 
+    def test_what_was_never_used_says_where_if_the_same_was_used_elsewhere(self):
+        gives = ("view s:/a", "view t:/a", "edit t:/a", "edit u:/a")
+        used = [("p", "view", "s:/a"), ("q", "view", "t:/a"), ("q", "view", "u:/a")]
+        house = {
+            "systems": [{"system": name} for name in "stu"],
+            "actions": [{"system": name, "action": action} for name in "stu" for action in ("view", "edit")],
+            "resources": [{"resource": f"{name}:/a"} for name in "stu"],
+            "identities": [{"id": "p"}, {"id": "q"}],
+            "groups": [{"system": "s", "group": "g"}],
+            "members": [{"system": "s", "group": "g", "member": f"identity:{name}"} for name in "pq"],
+            "grants": [{"grant": it, "holder": "group:s/g", "gives": it} for it in gives],
+            "activity": [
+                {"activity": str(at), "time": "2026-05-04T09:00:00Z", "identity": who, "action": do, "resource": on}
+                for at, (who, do, on) in enumerate(used)
+            ],
+        }
+        _, drafted = drafted_of(house)
+        never = {line["identity"]: set(line["never"].split(";")) for line in rows_of(drafted)}
+        self.assertEqual(never, {"p": {"view in t", "edit"}, "q": {"view in s", "edit"}})
+
     def test_sensitivity_is_the_highest_of_what_it_opens(self):
         resources = [
             {"resource": "s:/a", "sensitivity": 1},
