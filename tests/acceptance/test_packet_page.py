@@ -71,6 +71,16 @@ class Page(Browsing, Prepared, unittest.TestCase):
         download.value.save_as(file)
         return file
 
+    def shows(self, page, decided):
+        """Waits until a page says how many lines are decided; where it never does, the failure says what there is."""
+        from playwright.sync_api import TimeoutError as Waited
+
+        try:
+            page.locator(".bar").filter(has_text=decided).wait_for()
+        except Waited:
+            there = page.evaluate("JSON.stringify(Object.entries(localStorage))")
+            self.fail(f"not {decided!r}: {page.inner_text('.bar')!r}, with {there}")
+
     def line(self, page, text, nr=0):
         return page.locator("article").filter(has_text=text).nth(nr)
 
@@ -93,7 +103,7 @@ class Page(Browsing, Prepared, unittest.TestCase):
             project.get_by_label("Until which day?").fill("2026-09-30")
             project.get_by_label("Why?").fill("until the project ends")
             page.close()
-            other.locator(".bar").filter(has_text="3 of 16 decided").wait_for()
+            self.shows(other, "3 of 16 decided")
             page = self.opened(context)
             self.assertIn("3 of 16 decided", page.inner_text(".bar"))
             self.assertIn("What you decided before is here again.", page.inner_text(".bar"))
@@ -205,7 +215,7 @@ class Page(Browsing, Prepared, unittest.TestCase):
             self.assertNotEqual(altered, self.file.read_text())
             self.file.write_text(altered)
             page.reload()
-            page.locator(".bar").filter(has_text="1 of 16 decided").wait_for()
+            self.shows(page, "1 of 16 decided")
             forged = json.loads(self.save(page).read_text())
             self.assertNotEqual(forged["digest"], forged["seal"]["digest"])
 
@@ -226,10 +236,10 @@ class Page(Browsing, Prepared, unittest.TestCase):
             one.locator("article").nth(4).get_by_label("Certify", exact=True).check()
             one.locator("article").nth(4).get_by_role("button", name="Undo").click()
             for page in (one, other):
-                page.locator(".bar").filter(has_text="4 of 16 decided").wait_for()
+                self.shows(page, "4 of 16 decided")
                 self.assertEqual(page.locator("article.done").count(), 4)
                 page.reload()
-                page.locator(".bar").filter(has_text="4 of 16 decided").wait_for()
+                self.shows(page, "4 of 16 decided")
 
     def test_what_an_earlier_page_kept_is_there(self):
         with self.window() as context:
@@ -242,10 +252,10 @@ class Page(Browsing, Prepared, unittest.TestCase):
                 " localStorage.clear(); localStorage[whole] = JSON.stringify(all) }"
             )
             page.reload()
-            page.locator(".bar").filter(has_text="1 of 16 decided").wait_for()
+            self.shows(page, "1 of 16 decided")
             page.locator("article.done").get_by_role("button", name="Undo").click()
             page.reload()
-            page.locator(".bar").filter(has_text="0 of 16 decided").wait_for()
+            self.shows(page, "0 of 16 decided")
 
     def test_going_on_elsewhere_from_a_saved_file(self):
         with self.window() as context:
@@ -256,7 +266,7 @@ class Page(Browsing, Prepared, unittest.TestCase):
             page = self.opened(context)
             self.assertIn("0 of 16 decided", page.inner_text(".bar"))
             page.get_by_label("Go on from an answer file").set_input_files(file)
-            page.locator(".bar").filter(has_text="1 of 16 decided").wait_for()
+            self.shows(page, "1 of 16 decided")
             file.write_text("{}")
             page.get_by_label("Go on from an answer file").set_input_files(file)
             page.locator(".bar").filter(has_text="no answers to this packet").wait_for()
